@@ -1,0 +1,152 @@
+"""The error tree. Everything Dokima raises on purpose is a `DokimaError`.
+
+    DokimaError
+    ├── RulebookError       a rulebook that cannot be used; carries every problem
+    │   └── FormulaError    one formula; position and nearest known name
+    ├── DocumentError       orders that cannot be read; carries every problem
+    ├── ExactError          arithmetic that would lose a digit or has no answer
+    ├── Refused             an operation that findings of error severity stopped
+    └── NotFound            an order, line, figure or file that is not there
+
+A message says what was expected, what came and, where it helps, what to do. The same facts are attributes.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+
+class DokimaError(Exception):
+    """Root of every error that Dokima raises on purpose."""
+
+
+@dataclass(frozen=True)
+class RulebookProblem:
+    """One thing wrong with a rulebook.
+
+    Attributes:
+        file: File name as shown to people, blank for a rulebook built in Python.
+        path: Dotted path of the key, such as ``table.agreed.choose``.
+        message: What was expected, what came and what to do.
+        row: Row of a table file, counted from 1 with the heading as row 1.
+        column: Column heading of a table file.
+    """
+
+    file: str
+    path: str
+    message: str
+    row: int | None = None
+    column: str | None = None
+
+    def __str__(self) -> str:
+        place = self.file
+        if self.row is not None:
+            place += f" row {self.row}"
+        if self.column is not None:
+            place += f" column {self.column}"
+        where = ", ".join(part for part in (place.strip(), self.path) if part)
+        return f"{where}: {self.message}" if where else self.message
+
+
+class RulebookError(DokimaError):
+    """A rulebook that cannot be used. ``problems`` lists all of them, in the order of the files."""
+
+    def __init__(self, problems: Sequence[RulebookProblem]) -> None:
+        self.problems = tuple(problems)
+        count = len(self.problems)
+        head = f"the rulebook has {count} problem{'s' if count != 1 else ''}"
+        super().__init__("\n".join([f"{head}:", *(f"- {problem}" for problem in self.problems)]))
+
+
+class FormulaError(RulebookError):
+    """A formula that cannot be read or does not make sense.
+
+    Attributes:
+        formula: The formula as written.
+        position: 0-based character where the trouble starts.
+        reason: What is wrong, without the formula.
+    """
+
+    def __init__(self, formula: str, position: int, reason: str) -> None:
+        self.formula = formula
+        self.position = max(0, min(position, len(formula)))
+        self.reason = reason
+        super().__init__([RulebookProblem("", "", self.pointed())])
+
+    def pointed(self) -> str:
+        """The reason, the formula on a line of its own, and a caret under the place."""
+        flat = self.formula.replace("\n", " ")
+        return f"{self.reason}\n    {flat}\n    {' ' * self.position}^"
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing wrong with a document that came in.
+
+    Attributes:
+        order: Order number as far as it is known, else blank.
+        line: Line number, blank for the header.
+        field: Field name, blank where the problem is about the whole order or line.
+        message: What was expected and what came.
+        file: Source file, blank if the order came from Python.
+        row: Row in that file, counted from 1 with the heading as row 1.
+    """
+
+    order: str
+    line: str
+    field: str
+    message: str
+    file: str = ""
+    row: int | None = None
+
+    def __str__(self) -> str:
+        parts = []
+        if self.file:
+            parts.append(self.file + (f" row {self.row}" if self.row is not None else ""))
+        if self.order:
+            parts.append(f"order {self.order}")
+        if self.line:
+            parts.append(f"line {self.line}")
+        if self.field:
+            parts.append(self.field)
+        return f"{', '.join(parts)}: {self.message}" if parts else self.message
+
+
+class DocumentError(DokimaError):
+    """Orders that cannot be read. ``problems`` lists all of them."""
+
+    def __init__(self, problems: Sequence[Problem]) -> None:
+        self.problems = tuple(problems)
+        super().__init__("\n".join(str(problem) for problem in self.problems))
+
+
+class ExactError(DokimaError, ArithmeticError):
+    """Arithmetic that would lose a digit, or that has no answer."""
+
+
+class Refused(DokimaError):
+    """An operation that findings of error severity stopped. ``findings`` holds them."""
+
+    def __init__(self, message: str, findings: Sequence[Any] = ()) -> None:
+        self.findings = tuple(findings)
+        super().__init__(message)
+
+
+class NotFound(DokimaError, LookupError):
+    """An order, line, figure, column or file that is not there."""
+
+
+def nearest(word: str, known: Iterable[str]) -> str:
+    """``; did you mean 'x'?`` for the nearest known word, else a blank text."""
+    found = difflib.get_close_matches(word, list(known), n=1, cutoff=0.6)
+    return f"; did you mean '{found[0]}'?" if found else ""
+
+
+def listed(words: Iterable[str], most: int = 12) -> str:
+    """Words in one sentence part: ``a, b, c`` and how many more there are."""
+    every = list(words)
+    more = f" and {len(every) - most} more" if len(every) > most else ""
+    return ", ".join(every[:most]) + more

@@ -1,0 +1,55 @@
+"""Exact decimal columns, quotients, rounding and sharing. Knows nothing of orders.
+
+No figure in Dokima passes through a binary float; this package is why.
+"""
+
+from dokima.exact.conversion import (
+    decimals,
+    from_arrow,
+    from_floats,
+    from_pairs,
+    parse,
+    text,
+    texts,
+    to_arrow,
+    to_decimals,
+)
+from dokima.exact.decimals import Decimals
+from dokima.exact.quotients import Number, Quotient, choose, compare, first_of, remainder, stored, whole_division
+from dokima.exact.ranking import ranks
+from dokima.exact.rounding import MODES
+from dokima.exact.sharing import Shares, apportion, apportion_groups, share, share_groups
+from dokima.exact.sums import any_in, group_counts, group_extremes, group_sums, total
+
+__all__ = [
+    "MODES",
+    "Decimals",
+    "Number",
+    "Quotient",
+    "Shares",
+    "any_in",
+    "apportion",
+    "apportion_groups",
+    "choose",
+    "compare",
+    "decimals",
+    "first_of",
+    "from_arrow",
+    "from_floats",
+    "from_pairs",
+    "group_counts",
+    "group_extremes",
+    "group_sums",
+    "parse",
+    "ranks",
+    "remainder",
+    "share",
+    "share_groups",
+    "stored",
+    "text",
+    "texts",
+    "to_arrow",
+    "to_decimals",
+    "total",
+    "whole_division",
+]

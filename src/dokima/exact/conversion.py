@@ -1,0 +1,191 @@
+"""Into columns and out again: text, int, `Decimal` and Arrow decimal128. Never a float."""
+
+from __future__ import annotations
+
+import decimal
+import re
+from collections.abc import Iterable, Sequence
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+
+from dokima.errors import ExactError
+from dokima.exact.decimals import Decimals
+from dokima.exact.integers import LIMIT, whole
+
+MOST_DIGITS = 100
+"""Digits a number may need; beyond it a value is taken for a mistake, not for money."""
+
+ARROW_DIGITS = 38
+
+_NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,4}))?", re.ASCII)
+
+
+def parse(value: object) -> tuple[int, int]:
+    """One number as units and places: ``"44.250"`` is (4425, 2).
+
+    Raises:
+        ExactError: Not a number, a float, not finite, or longer than 100 digits.
+    """
+    if isinstance(value, str):
+        found = _NUMBER.fullmatch(value.strip())
+        if found is None:
+            raise ExactError(f"expected a number such as 44.25 (got {value!r})")
+        sign, digits, exponent = found.groups()
+        before, _, after = digits.partition(".")
+        units, places = int(before + after or "0"), len(after) - int(exponent or 0)
+        if sign == "-":
+            units = -units
+    elif isinstance(value, bool | float | np.floating):
+        kind = "flag" if isinstance(value, bool) else "binary float"
+        raise ExactError(f"expected an exact number (got the {kind} {value!r}); pass it as text or Decimal")
+    elif isinstance(value, int | np.integer):
+        units, places = int(value), 0
+    elif isinstance(value, Decimal):
+        if not value.is_finite():
+            raise ExactError(f"expected a finite number (got {value})")
+        sign_bit, digit_tuple, exponent_int = value.as_tuple()
+        units = int("".join(map(str, digit_tuple)) or "0") * (-1 if sign_bit else 1)
+        places = -int(exponent_int)
+    else:
+        raise ExactError(f"expected a number (got {value!r})")
+    return _fewest(units, places, value)
+
+
+def _fewest(units: int, places: int, value: object) -> tuple[int, int]:
+    """The same number with the fewest places, none of them negative."""
+    if units == 0:
+        return 0, 0
+    if len(str(abs(units))) > MOST_DIGITS or abs(places) > MOST_DIGITS:
+        raise ExactError(f"expected a number of at most {MOST_DIGITS} digits (got {str(value)[:40]})")
+    while places > 0 and units % 10 == 0:
+        units, places = units // 10, places - 1
+    return (units * 10**-places, 0) if places < 0 else (units, places)
+
+
+def from_pairs(pairs: Sequence[tuple[int, int] | None]) -> Decimals:
+    """A column out of (units, places) pairs; None is missing."""
+    places = max((pair[1] for pair in pairs if pair is not None), default=0)
+    units = [0 if pair is None else pair[0] * 10 ** (places - pair[1]) for pair in pairs]
+    missing = np.fromiter((pair is None for pair in pairs), bool, len(pairs))
+    return Decimals(whole(units), places, missing if missing.any() else None)
+
+
+def decimals(values: Iterable[object]) -> Decimals:
+    """A column out of text, ints, Decimals and None.
+
+    Raises:
+        ExactError: One of the values is not an exact number.
+    """
+    return from_pairs([None if value is None else parse(value) for value in values])
+
+
+def to_decimals(column: Decimals) -> list[Decimal | None]:
+    """The values as `Decimal`, with the places of the column; None where missing."""
+    context = decimal.Context(prec=decimal.MAX_PREC)
+    missing = column.is_missing().tolist()
+    return [
+        None if gone else Decimal(units).scaleb(-column.places, context)
+        for units, gone in zip(column.units.tolist(), missing, strict=True)
+    ]
+
+
+def from_floats(values: Sequence[float], places: int, mode: str = "half-up") -> Decimals:
+    """A column out of binary floats, each read as the shortest decimal that names it, then rounded; NaN is missing.
+
+    Only for fields that declare ``floats = "round"``.
+
+    Raises:
+        ExactError: A value is infinite.
+    """
+    pairs: list[tuple[int, int] | None] = []
+    for value in values:
+        if value != value:
+            pairs.append(None)
+        elif value in (float("inf"), float("-inf")):
+            raise ExactError(f"expected a finite number (got {value})")
+        else:
+            # What a person typed as 2.675 means 2.675, not the binary fraction a little below it.
+            exact = decimals([Decimal(repr(float(value)))]).round(places, mode)
+            pairs.append((int(exact.units[0]), exact.places))
+    return from_pairs(pairs)
+
+
+def from_arrow(array: Any) -> Decimals:
+    """A column out of an Arrow array of decimal128 or integers.
+
+    Raises:
+        ExactError: The array has another type.
+    """
+    import pyarrow as pa
+
+    if isinstance(array, pa.ChunkedArray):
+        array = array.combine_chunks()
+    if pa.types.is_integer(array.type):
+        if pa.types.is_uint64(array.type):
+            return decimals(array.to_pylist())
+        missing = np.asarray(array.is_null())
+        units = whole(np.asarray(array.fill_null(0)))
+        return Decimals(units, 0, missing if missing.any() else None)
+    if not pa.types.is_decimal128(array.type):
+        raise ExactError(f"expected an Arrow column of decimal128 or integers (got {array.type})")
+    missing = np.asarray(array.is_null())
+    buffer = array.buffers()[1]
+    halves = np.frombuffer(buffer, np.int64, 2 * len(array), 16 * array.offset).reshape(-1, 2)
+    low, high = np.where(missing, 0, halves[:, 0]), np.where(missing, 0, halves[:, 1])
+    if ((low >> 63) == high).all() and (not low.size or int(low.min()) >= -LIMIT):
+        units = low
+    else:
+        units = high.astype(object) * 2**64 + low.astype(np.uint64).astype(object)
+    scale = array.type.scale
+    column = Decimals(units, max(scale, 0), missing if missing.any() else None)
+    return column.at(column.places) if scale >= 0 else Decimals(units * 10**-scale, 0, column.missing)
+
+
+def to_arrow(column: Decimals, places: int | None = None, name: str = "column") -> Any:
+    """An Arrow decimal128 array of 38 digits with the column's places, or more.
+
+    Raises:
+        ExactError: A value needs more than 38 digits; the message names the column.
+    """
+    import pyarrow as pa
+
+    column = column.at(max(column.places, places or 0))
+    missing = column.is_missing()
+    units = np.where(missing, 0, column.units)
+    kind = pa.decimal128(ARROW_DIGITS, column.places) if column.places <= ARROW_DIGITS else None
+    if kind is None or (units.dtype == object and any(abs(unit) >= 10**ARROW_DIGITS for unit in units.tolist())):
+        raise ExactError(f"{name} has a value of more than {ARROW_DIGITS} digits, which Arrow decimals cannot hold")
+    halves = np.empty((len(units), 2), np.int64)
+    if units.dtype == object:
+        halves[:, 0] = np.array([unit & (2**64 - 1) for unit in units.tolist()], np.uint64).view(np.int64)
+        halves[:, 1] = [unit >> 64 for unit in units.tolist()]
+    else:
+        halves[:, 0] = units
+        halves[:, 1] = units >> 63
+    valid = pa.py_buffer(np.packbits(~missing, bitorder="little")) if missing.any() else None
+    return pa.Array.from_buffers(kind, len(units), [valid, pa.py_buffer(np.ascontiguousarray(halves))])
+
+
+def text(value: tuple[int, int], least_places: int = 0) -> str:
+    """Units and places as plain text, without an exponent: (4425, 2) is ``44.25``.
+
+    Trailing zeros beyond ``least_places`` are left out; missing ones up to it are written.
+    """
+    units, places = value
+    while places > least_places and units % 10 == 0:
+        units, places = units // 10, places - 1
+    if places < least_places:
+        units, places = units * 10 ** (least_places - places), least_places
+    sign, digits = ("-" if units < 0 else ""), str(abs(units)).rjust(places + 1, "0")
+    return f"{sign}{digits[: len(digits) - places]}.{digits[len(digits) - places :]}" if places else sign + digits
+
+
+def texts(column: Decimals, least_places: int = 0) -> list[str | None]:
+    """Every value as plain text; None where missing."""
+    missing = column.is_missing().tolist()
+    return [
+        None if gone else text((units, column.places), least_places)
+        for units, gone in zip(column.units.tolist(), missing, strict=True)
+    ]

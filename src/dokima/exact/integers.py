@@ -1,0 +1,96 @@
+"""Whole-number arrays that never overflow: int64 while a bound proves it safe, Python integers from there on."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+Integers = npt.NDArray[Any]
+"""An array of int64, or of Python integers in an object array."""
+
+Mask = npt.NDArray[np.bool_]
+
+LIMIT = 2**63 - 1
+"""Largest magnitude an int64 array may hold here; the one value below it, -2**63, has no positive twin."""
+
+
+def measure(units: Integers) -> int:
+    """Largest magnitude in the array, 0 for an empty one."""
+    if units.size == 0:
+        return 0
+    return max(abs(int(units.max())), abs(int(units.min())))
+
+
+def widen(units: Integers) -> Integers:
+    """The same numbers as Python integers."""
+    return units if units.dtype == object else units.astype(object)
+
+
+def narrow(units: Integers, bound: int) -> tuple[Integers, int]:
+    """Back to int64 where the numbers allow it, with the bound measured if it has to be."""
+    if units.dtype != object:
+        return units, bound
+    if bound > LIMIT:
+        bound = measure(units)
+    return (units.astype(np.int64), bound) if bound <= LIMIT else (units, bound)
+
+
+def multiply(a: Integers, a_bound: int, b: Integers, b_bound: int) -> tuple[Integers, int]:
+    """Exact product and its bound. Bounds are measured again before anything is widened."""
+    bound = a_bound * b_bound
+    if bound > LIMIT:
+        a_bound, b_bound = measure(a), measure(b)
+        bound = a_bound * b_bound
+    if bound > LIMIT:
+        return widen(a) * widen(b), bound
+    if a.dtype != b.dtype:
+        a, b = narrow(a, a_bound)[0], narrow(b, b_bound)[0]
+    return a * b, bound
+
+
+def scale(units: Integers, bound: int, power: int) -> tuple[Integers, int]:
+    """The numbers times ten to the given power (0 or more), and the bound."""
+    if power == 0:
+        return units, bound
+    factor = 10**power
+    if bound * factor > LIMIT:
+        bound = measure(units)
+        if bound * factor > LIMIT:
+            return widen(units) * factor, bound * factor
+    return units * factor, bound * factor
+
+
+def add(a: Integers, a_bound: int, b: Integers, b_bound: int, sign: int = 1) -> tuple[Integers, int]:
+    """Exact sum, or difference with ``sign=-1``, and its bound."""
+    bound = a_bound + b_bound
+    if bound > LIMIT:
+        bound = measure(a) + measure(b)
+        if bound > LIMIT:
+            a, b = widen(a), widen(b)
+    return (a + b if sign > 0 else a - b), bound
+
+
+def either(a: Mask | None, b: Mask | None) -> Mask | None:
+    """Union of two missing masks, where None means that nothing is missing."""
+    if a is None:
+        return b
+    return a if b is None else a | b
+
+
+def some(mask: Mask) -> Mask | None:
+    """The mask, or None if it marks nothing."""
+    return mask if mask.any() else None
+
+
+def whole(values: object) -> Integers:
+    """An integer array out of Python integers, int64 if they fit."""
+    try:
+        array = np.asarray(values, dtype=np.int64)
+    except OverflowError:
+        return np.asarray(values, dtype=object)
+    # -2**63 fits int64 but its magnitude does not; keep it with the Python integers.
+    if array.size and int(array.min()) < -LIMIT:
+        return array.astype(object)
+    return array

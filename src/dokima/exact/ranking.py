@@ -1,0 +1,69 @@
+"""Ranks: whole numbers that sort as the exact values do."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+
+import numpy as np
+
+from dokima.exact.decimals import Decimals
+from dokima.exact.integers import Integers, widen
+from dokima.exact.quotients import Number, Quotient
+
+
+def ranks(values: Number) -> Integers:
+    """For each value its place among the distinct values, 0 for the lowest; equal values share a place.
+
+    Missing values get some place; the caller knows where they are.
+    """
+    if isinstance(values, Decimals):
+        return dense(values.units)
+    length = len(values)
+    if len(values.bottom) == 1:
+        return dense(values.top)
+    both = values.spread(length)
+    top, bottom = both.top, both.bottom
+    if len(set(bottom.tolist())) == 1:
+        return dense(top)
+    # Few fractions differ in a long table: sort only those that do, as Python fractions.
+    pairs = list(zip(top.tolist(), bottom.tolist(), strict=True))
+    fractions = {pair: Fraction(*pair) for pair in set(pairs)}
+    place = {value: number for number, value in enumerate(sorted(set(fractions.values())))}
+    return np.fromiter((place[fractions[pair]] for pair in pairs), np.int64, length)
+
+
+def dense(keys: Integers) -> Integers:
+    """For each whole number its place among the distinct ones."""
+    return np.unique(keys, return_inverse=True)[1].reshape(-1).astype(np.int64)
+
+
+def rank_in_group(groups: Integers, keys: Integers) -> Integers:
+    """For each line its place within its group by key, lowest first, ties to the earlier line."""
+    if keys.dtype == object:
+        keys = dense(keys)
+    order = np.lexsort((keys, groups))
+    sorted_groups = groups[order]
+    starts = np.flatnonzero(np.r_[True, sorted_groups[1:] != sorted_groups[:-1]])
+    sizes = np.diff(np.r_[starts, len(order)])
+    places = np.empty(len(order), np.int64)
+    places[order] = np.arange(len(order)) - np.repeat(starts, sizes)
+    return places
+
+
+def over_one_bottom(values: Quotient, groups: Integers, count: int) -> Integers:
+    """Numerators of the fractions once all fractions of a group stand over one denominator."""
+    values = values.spread(len(groups))
+    first = np.ones(count, values.bottom.dtype)
+    first[groups[::-1]] = values.bottom[::-1]
+    differs = values.bottom != first[groups]
+    if not differs.any():
+        return values.top
+    tops = widen(values.top).copy()
+    mixed = np.isin(groups, groups[differs])
+    common: dict[int, int] = {}
+    for group, bottom in zip(groups[mixed].tolist(), values.bottom[mixed].tolist(), strict=True):
+        common[group] = math.lcm(common.get(group, 1), bottom)
+    for at in np.flatnonzero(mixed).tolist():
+        tops[at] *= common[int(groups[at])] // int(values.bottom[at])
+    return tops

@@ -1,0 +1,169 @@
+"""Sharing an amount over lines so that the parts add up to it, to the last unit.
+
+Both functions work for all groups (orders) at once. They truncate every part toward zero and give the units that are
+left to the lines that lost most, ties to the earlier line.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from dokima.errors import ExactError
+from dokima.exact.decimals import Decimals
+from dokima.exact.integers import Integers, Mask, multiply, narrow, scale, widen
+from dokima.exact.quotients import Number, Quotient
+from dokima.exact.ranking import over_one_bottom, rank_in_group
+from dokima.exact.sums import any_in, group_sums
+
+
+@dataclass(frozen=True)
+class Shares:
+    """Parts of the amounts, and the groups that could not be shared (their parts are missing).
+
+    Attributes:
+        parts: One part per line.
+        mixed: Per group, True if its weights have both signs.
+        weightless: Per group, True if it has no line or only zero weights, and an amount that is not zero.
+    """
+
+    parts: Decimals
+    mixed: Mask
+    weightless: Mask
+
+
+def share_groups(
+    amounts: Decimals, weights: Number, places: int, groups: Integers, *, equal_if_weightless: bool = False
+) -> Shares:
+    """Share each group's amount over its lines in proportion to their weights.
+
+    Args:
+        amounts: One amount per group, with at most ``places`` decimal places.
+        weights: One weight per line, all of one sign within a group.
+        places: Decimal places of the parts.
+        groups: For each line the number of its group.
+        equal_if_weightless: Share equally where all weights are zero.
+
+    Raises:
+        ExactError: An amount has more places than the parts may have.
+    """
+    amounts = amounts.exactly(places, "an amount to share")
+    count, n = len(amounts), len(groups)
+    units = over_one_bottom(weights, groups, count) if isinstance(weights, Quotient) else weights.spread(n).units
+    gone = weights.is_missing() if len(weights) == n else np.broadcast_to(weights.is_missing(), (n,))
+    units = np.where(gone, 0, units)
+    mixed = _marked(units > 0, groups, count) & _marked(units < 0, groups, count)
+    weightless = ~_marked(units != 0, groups, count)
+    if equal_if_weightless:
+        units = np.where(weightless[groups], 1, units)
+        weightless = weightless & ~_marked(np.ones(n, bool), groups, count)
+    weightless = weightless & (amounts.units != 0) & ~amounts.is_missing()
+
+    weight = Decimals(np.abs(units))
+    whole = group_sums(weight, groups, count)
+    divisor = np.where(whole.units == 0, 1, whole.units)[groups]
+    wanted = np.abs(amounts.units)
+    product, bound = multiply(wanted[groups], amounts.bound, weight.units, weight.bound)
+    if product.dtype != divisor.dtype:
+        product, divisor = widen(product), widen(divisor)
+    part = product // divisor
+    rest = product - part * divisor
+    part, bound = narrow(part, min(bound, amounts.bound))
+    left = wanted - group_sums(Decimals(part, 0, None, bound), groups, count).units
+    part = part + _receives(rest, left, groups)
+    signed = np.where(amounts.units[groups] < 0, -part, part)
+    missing = amounts.is_missing() | mixed | weightless
+    wrong = any_in(gone, groups, count)
+    if wrong is not None:
+        missing = missing | wrong
+    lines = missing[groups]
+    return Shares(Decimals(signed, places, lines if lines.any() else None, bound + 1), mixed, weightless)
+
+
+def apportion_groups(parts: Number, totals: Decimals, places: int, groups: Integers) -> Decimals:
+    """Round exact parts so that each group's parts add up to its total; signs may be mixed.
+
+    Args:
+        parts: One exact part per line.
+        totals: One total per group, less than one unit per line away from the sum of its exact parts.
+        places: Decimal places of the result; totals have at most as many.
+        groups: For each line the number of its group.
+
+    Raises:
+        ExactError: A total is further away from its parts than that, or has too many places.
+    """
+    totals = totals.exactly(places, "a total to apportion")
+    count = len(totals)
+    parts = parts.spread(len(groups))
+    short = parts.round(places, "down").at(places)
+    left = totals - group_sums(short, groups, count)
+    missing = left.is_missing()
+    residue = np.where(missing, 0, left.units)
+    result = Decimals(short.units, places, missing[groups] if missing.any() else None, short.bound + 1)
+    if not residue.any():
+        return result
+    touched = np.flatnonzero(residue[groups] != 0)
+    of = groups[touched]
+    key = _signed_rest(parts.take(touched), short.take(touched), of, count)
+    step = np.where(residue < 0, -1, 1)
+    receives = _receives(key * step[of], np.abs(residue), of)
+    given = np.zeros(count, np.int64)
+    np.add.at(given, of, receives)
+    if (given != np.abs(residue)).any():
+        at = int(np.flatnonzero(given != np.abs(residue))[0])
+        raise ExactError(
+            f"a total to apportion must lie within one unit per line of its parts (group {at} is {residue[at]} units off)"
+        )
+    units = short.units.copy()
+    units[touched] += receives * step[of]
+    result.units = units
+    return result
+
+
+def _signed_rest(parts: Number, short: Decimals, groups: Integers, count: int) -> Integers:
+    """What truncation took from each part, comparable within a group."""
+    if isinstance(parts, Decimals):
+        return (parts - short).units
+    whole, bound = multiply(short.units, short.bound, parts.bottom, parts.bottom_bound)
+    lifted = scale(parts.top, parts.top_bound, max(0, short.places - parts.places))[0]
+    whole = scale(whole, bound, max(0, parts.places - short.places))[0]
+    rest = widen(lifted) - widen(whole)
+    fractions = Quotient(rest, 0, parts.bottom, parts.bottom_bound, parts.places, None)
+    return over_one_bottom(fractions, groups, count)
+
+
+def _receives(rest: Integers, left: Integers, groups: Integers) -> Integers:
+    """1 for the lines that get a unit of what is left: the largest rests first, then the earlier lines."""
+    given = np.zeros(len(groups), np.int64)
+    touched = np.flatnonzero(left[groups] > 0)
+    if len(touched):
+        of = groups[touched]
+        given[touched] = rank_in_group(of, -rest[touched]) < left[of]
+    return given
+
+
+def _marked(mask: Mask, groups: Integers, count: int) -> Mask:
+    marked = np.zeros(count, bool)
+    marked[groups[mask]] = True
+    return marked
+
+
+def share(amount: Decimals, weights: Number, places: int, *, equal_if_weightless: bool = False) -> Decimals:
+    """Share one amount (a column of length 1) over all lines; see `share_groups`.
+
+    Raises:
+        ExactError: Weights of both signs, or only zero weights for an amount that is not zero.
+    """
+    groups = np.zeros(len(weights), np.intp)
+    result = share_groups(amount, weights, places, groups, equal_if_weightless=equal_if_weightless)
+    if result.mixed[0]:
+        raise ExactError("weights to share by must all have one sign (got both)")
+    if result.weightless[0]:
+        raise ExactError("at least one weight to share by must differ from zero (all are zero)")
+    return result.parts
+
+
+def apportion(parts: Number, total: Decimals, places: int) -> Decimals:
+    """Round exact parts so that they add up to one total (a column of length 1); see `apportion_groups`."""
+    return apportion_groups(parts, total, places, np.zeros(len(parts), np.intp))

@@ -1,0 +1,64 @@
+"""Sums, extremes and counts of groups of lines, without a loop over the groups."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dokima.exact.decimals import Decimals
+from dokima.exact.integers import LIMIT, Integers, Mask, measure, narrow, some, widen
+
+
+def total(column: Decimals) -> Decimals:
+    """The sum of all values as a column of length 1: 0 over nothing, missing if one is missing."""
+    return group_sums(column, np.zeros(len(column), np.intp), 1)
+
+
+def group_sums(column: Decimals, groups: Integers, count: int) -> Decimals:
+    """The sum of each group: 0 for an empty one, missing if one of its values is missing.
+
+    Args:
+        column: One value per line.
+        groups: For each line the number of its group, 0 to ``count - 1``.
+        count: Number of groups.
+    """
+    column = column.spread(len(groups))
+    units = column.units if column.missing is None else np.where(column.missing, 0, column.units)
+    bound = column.bound
+    most = int(np.bincount(groups, minlength=1).max(initial=0)) or 1
+    if bound * most > LIMIT:
+        bound = measure(units)
+    if bound * most > LIMIT:
+        units = widen(units)
+    sums = np.zeros(count, units.dtype)
+    np.add.at(sums, groups, units)
+    sums, bound = narrow(sums, bound * most)
+    return Decimals(sums, column.places, any_in(column.missing, groups, count), bound)
+
+
+def group_extremes(column: Decimals, groups: Integers, count: int, highest: bool) -> Decimals:
+    """The lowest or highest value of each group: missing for an empty one, or if one of its values is missing."""
+    column = column.spread(len(groups))
+    empty = np.ones(count, bool)
+    empty[groups] = False
+    found = np.zeros(count, column.units.dtype)
+    # Start from a value of the group itself, so that no invented extreme can survive.
+    found[groups] = column.units
+    (np.maximum if highest else np.minimum).at(found, groups, column.units)
+    gone = any_in(column.missing, groups, count)
+    missing = some(empty) if gone is None else empty | gone
+    return Decimals(found, column.places, missing, column.bound)
+
+
+def group_counts(groups: Integers, count: int) -> Decimals:
+    """How many lines each group has."""
+    sizes = np.bincount(groups, minlength=count).astype(np.int64)
+    return Decimals(sizes, 0, None, len(groups))
+
+
+def any_in(mask: Mask | None, groups: Integers, count: int) -> Mask | None:
+    """For each group whether the mask marks one of its lines; None if it marks none at all."""
+    if mask is None:
+        return None
+    marked = np.zeros(count, bool)
+    marked[groups[np.broadcast_to(mask, groups.shape)]] = True
+    return some(marked)

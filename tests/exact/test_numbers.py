@@ -1,0 +1,179 @@
+"""Exact columns against Python's `decimal` and `fractions`, around the edge of int64 above all."""
+
+from decimal import Decimal
+from fractions import Fraction
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dokima import exact
+from dokima.errors import ExactError
+from dokima.exact import Decimals, Quotient, rounding
+
+EDGES = [0, 1, -1, 5, 15, -25, 2**62, 2**63 - 1, -(2**63), 2**63, 10**19, -(10**19) - 5]
+units = st.one_of(st.integers(-(10**6), 10**6), st.sampled_from(EDGES), st.integers(-(2**70), 2**70))
+numbers = st.one_of(st.none(), st.builds(lambda u, p: Decimal(u).scaleb(-p), units, st.integers(0, 6)))
+pairs = st.lists(st.tuples(numbers, numbers), max_size=6)
+
+
+def fractions(column: exact.Number) -> list[Fraction | None]:
+    """Every value as a fraction, read off the parts of the column and not through its own conversions."""
+    if isinstance(column, Decimals):
+        column = Quotient.of(column)
+    whole = column.spread(len(column))
+    shift = Fraction(10) ** -whole.places
+    rows = zip(whole.top.tolist(), whole.bottom.tolist(), whole.is_missing().tolist(), strict=True)
+    return [None if gone else Fraction(top, bottom) * shift for top, bottom, gone in rows]
+
+
+def known(a: Decimal | None, b: Decimal | None, work) -> Fraction | None:
+    return None if a is None or b is None else work(Fraction(a), Fraction(b))
+
+
+@given(pairs)
+def test_plus_minus_times_and_divided_by_are_exact(rows):
+    a, b = exact.decimals(x for x, _ in rows), exact.decimals(y for _, y in rows)
+
+    assert fractions(a + b) == [known(x, y, lambda p, q: p + q) for x, y in rows]
+    assert fractions(a - b) == [known(x, y, lambda p, q: p - q) for x, y in rows]
+    assert fractions(a * b) == [known(x, y, lambda p, q: p * q) for x, y in rows]
+    assert fractions(a / b * b / b) == [known(x, y, lambda p, q: p / q if q else None) for x, y in rows]
+    assert fractions(-abs(a)) == [None if x is None else -abs(Fraction(x)) for x, _ in rows]
+
+
+@given(pairs)
+def test_comparison_is_by_value(rows):
+    rows = [(x, y) for x, y in rows if x is not None and y is not None]
+    a, b = exact.decimals(x for x, _ in rows), exact.decimals(y for _, y in rows)
+
+    expected = [(x > y) - (x < y) for x, y in rows]
+    assert exact.compare(a, b).tolist() == expected
+    three = Decimals.constant(3)
+    assert exact.compare(a / three, b / three).tolist() == expected
+    assert exact.compare(a / three, b).tolist() == [(x > 3 * y) - (x < 3 * y) for x, y in rows]
+
+
+@given(st.lists(numbers, max_size=6), st.sampled_from([*exact.MODES, rounding.STORING]), st.integers(-3, 7))
+def test_every_rounding_mode_is_that_of_decimal(values, mode, places):
+    constant = exact.MODES.get(mode, "ROUND_05UP")
+
+    def rounded(x: Decimal) -> Fraction:
+        # Through a whole number, because Decimal.quantize stops at the precision of its context.
+        lifted = Decimal(x).scaleb(places).to_integral_value(constant)
+        return Fraction(lifted) / Fraction(10) ** places
+
+    expected = [None if x is None else rounded(x) for x in values]
+    column = exact.decimals(values)
+    assert fractions(column.round(places, mode)) == expected
+    assert fractions((column / Decimals.constant(7) * Decimals.constant(7)).round(places, mode)) == expected
+
+
+@given(pairs, st.sampled_from(list(exact.MODES)), st.integers(0, 6))
+def test_a_stored_quotient_rounds_as_the_exact_one(rows, mode, places):
+    quotient = exact.decimals(x for x, _ in rows) / exact.decimals(y for _, y in rows)
+
+    assert quotient.stored().places <= 12
+    assert fractions(quotient.stored().round(places, mode)) == fractions(quotient.round(places, mode))
+
+
+@given(pairs)
+def test_whole_division_and_remainder_are_those_of_decimal(rows):
+    a, b = exact.decimals(x for x, _ in rows), exact.decimals(y for _, y in rows)
+
+    def whole(p: Fraction, q: Fraction) -> Fraction | None:
+        return None if q == 0 else Fraction(int(p / q))
+
+    def rest(p: Fraction, q: Fraction) -> Fraction | None:
+        return None if q == 0 else p - int(p / q) * q
+
+    assert fractions(exact.whole_division(a, b)) == [known(x, y, whole) for x, y in rows]
+    assert fractions(exact.remainder(a, b)) == [known(x, y, rest) for x, y in rows]
+    third = Decimals.constant(3)
+    thirds = fractions(exact.remainder(a / third, b))
+    assert thirds == [known(x, y, lambda p, q: rest(p / 3, q)) for x, y in rows]
+
+
+def test_a_fraction_is_rounded_once_at_the_end():
+    """0.29 / 12 * 6 is 0.145 and rounds to 0.15; a float or an early rounding says 0.14."""
+    cents = exact.decimals(["0.29"]) / exact.decimals([12]) * exact.decimals([6])
+
+    assert exact.texts(cents.round(2)) == ["0.15"]
+
+
+def test_columns_widen_only_where_they_must_and_narrow_again():
+    large = exact.decimals(["92233720368547758.07", None])
+    product = large * exact.decimals(["1.01"])
+
+    assert large.units.dtype == np.int64
+    assert product.units.dtype == object
+    assert exact.texts(product) == ["93156057572233235.6507", None]
+    assert (product * exact.decimals(["0.001"])).round(2).units.dtype == np.int64
+
+
+@given(st.lists(st.tuples(numbers, st.integers(0, 3)), max_size=12))
+def test_group_sums_extremes_and_ranks(rows):
+    column = exact.decimals(x for x, _ in rows)
+    groups = np.array([g for _, g in rows], np.intp)
+    members = [[x for x, g in rows if g == group] for group in range(4)]
+
+    def over(work, empty):
+        return [empty if not m else None if None in m else Fraction(work(map(Fraction, m))) for m in members]
+
+    assert fractions(exact.group_sums(column, groups, 4)) == over(sum, 0)
+    assert fractions(exact.group_extremes(column, groups, 4, highest=True)) == over(max, None)
+    assert fractions(exact.group_extremes(column, groups, 4, highest=False)) == over(min, None)
+    present = [x for x, _ in rows if x is not None]
+    by = {value: number for number, value in enumerate(sorted(set(present)))}
+    assert exact.ranks(exact.decimals(present)).tolist() == [by[x] for x in present]
+    halves = exact.decimals(present) / exact.decimals([2 if x > 0 else 3 for x in present])
+    order = sorted({Fraction(x) / (2 if x > 0 else 3) for x in present})
+    assert exact.ranks(halves).tolist() == [order.index(Fraction(x) / (2 if x > 0 else 3)) for x in present]
+
+
+arrow_numbers = st.builds(
+    lambda u, p: Decimal(u).scaleb(-p), st.one_of(st.sampled_from(EDGES), st.integers(-(2**70), 2**70)), st.integers(0, 6)
+)
+
+
+@given(st.lists(st.one_of(st.none(), arrow_numbers), max_size=6))
+def test_text_decimal_and_arrow_read_back_what_was_written(values):
+    column = exact.decimals(values)
+
+    assert exact.to_decimals(exact.decimals(exact.texts(column))) == values
+    assert exact.to_decimals(exact.from_arrow(exact.to_arrow(column))) == values
+    assert exact.to_arrow(column).to_pylist() == values
+
+
+def test_reading_and_writing_hard_values():
+    assert exact.texts(exact.decimals([" 5.", ".5", "+0.50", "-0", "1E+3", 7, Decimal("-0.10"), None]), 1) == [
+        "5.0", "0.5", "0.5", "0.0", "1000.0", "7.0", "-0.1", None,
+    ]  # fmt: skip
+    assert exact.to_decimals(exact.from_arrow(pa.array([1, None, -5]))) == [1, None, -5]
+    assert exact.texts(exact.from_floats([2.675, float("nan"), -0.1], 2)) == ["2.68", None, "-0.10"]
+    assert len(exact.decimals([]).round(2)) == 0
+
+
+@pytest.mark.parametrize(
+    ("value", "message"),
+    [
+        (0.35, "exact number .got the binary float 0.35"),
+        (True, "got the flag True"),
+        ("12,50", "expected a number such as 44.25 .got '12,50'"),
+        ("1_000", "got '1_000'"),
+        ("٣", "got '٣'"),
+        (Decimal("NaN"), "finite number"),
+        ("1e999", "at most 100 digits"),
+        (object, "expected a number"),
+    ],
+)
+def test_what_is_no_exact_number_is_refused(value, message):
+    with pytest.raises(ExactError, match=message):
+        exact.decimals([value])
+
+
+def test_arrow_refuses_what_it_cannot_hold_and_names_the_column():
+    with pytest.raises(ExactError, match="line.amount has a value of more than 38 digits"):
+        exact.to_arrow(exact.decimals(["9" * 39]), name="line.amount")
