@@ -152,7 +152,7 @@ def test_reading_and_writing_hard_values():
         "5.0", "0.5", "0.5", "0.0", "1000.0", "7.0", "-0.1", None,
     ]  # fmt: skip
     assert exact.to_decimals(exact.from_arrow(pa.array([1, None, -5]))) == [1, None, -5]
-    assert exact.texts(exact.from_floats([2.675, float("nan"), -0.1], 2)) == ["2.68", None, "-0.10"]
+    assert exact.texts(exact.from_floats([2.675, float("nan"), -0.1], 2), 2) == ["2.68", None, "-0.10"]
     assert len(exact.decimals([]).round(2)) == 0
 
 

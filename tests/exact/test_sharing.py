@@ -40,10 +40,10 @@ def test_shares_follow_the_largest_remainder(amount, weights):
 def test_one_cent_goes_to_the_earlier_line_and_mirrors():
     equal = exact.decimals([1, 1, 1])
 
-    assert exact.texts(exact.share(exact.decimals(["0.01"]), equal, 2)) == ["0.01", "0.00", "0.00"]
-    assert exact.texts(exact.share(exact.decimals(["-0.01"]), equal, 2)) == ["-0.01", "0.00", "0.00"]
+    assert exact.texts(exact.share(exact.decimals(["0.01"]), equal, 2), 2) == ["0.01", "0.00", "0.00"]
+    assert exact.texts(exact.share(exact.decimals(["-0.01"]), equal, 2), 2) == ["-0.01", "0.00", "0.00"]
     thirds = exact.decimals([1, 2, 3]) / exact.decimals([3, 3, 3])
-    assert exact.texts(exact.share(exact.decimals(["1.00"]), thirds, 2)) == ["0.17", "0.33", "0.50"]
+    assert exact.texts(exact.share(exact.decimals(["1.00"]), thirds, 2), 2) == ["0.17", "0.33", "0.50"]
 
 
 def test_weights_that_cannot_share():
@@ -55,10 +55,10 @@ def test_weights_that_cannot_share():
         exact.share(amount, exact.decimals([0, 0]), 2)
     with pytest.raises(ExactError, match="an amount to share must have at most 2 decimal places"):
         exact.share(exact.decimals(["0.005"]), exact.decimals([1]), 2)
-    assert exact.texts(exact.share(amount, exact.decimals([0, 0, 0]), 2, equal_if_weightless=True)) == [
+    assert exact.texts(exact.share(amount, exact.decimals([0, 0, 0]), 2, equal_if_weightless=True), 2) == [
         "0.34", "0.33", "0.33",
     ]  # fmt: skip
-    assert exact.texts(exact.share(exact.decimals([0]), exact.decimals([0, 0]), 2)) == ["0.00", "0.00"]
+    assert exact.texts(exact.share(exact.decimals([0]), exact.decimals([0, 0]), 2), 2) == ["0.00", "0.00"]
 
 
 parts = st.lists(st.integers(-(10**6), 10**6).map(lambda u: Decimal(u).scaleb(-4)), max_size=8)
