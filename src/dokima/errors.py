@@ -33,6 +33,7 @@ class RulebookProblem:
         message: What was expected, what came and what to do.
         row: Row of a table file, counted from 1 with the heading as row 1.
         column: Column heading of a table file.
+        text_line: Line of a TOML file, counted from 1.
     """
 
     file: str
@@ -40,9 +41,12 @@ class RulebookProblem:
     message: str
     row: int | None = None
     column: str | None = None
+    text_line: int | None = None
 
     def __str__(self) -> str:
         place = self.file
+        if self.text_line is not None:
+            place += f" line {self.text_line}"
         if self.row is not None:
             place += f" row {self.row}"
         if self.column is not None:

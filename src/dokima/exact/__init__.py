@@ -15,7 +15,17 @@ from dokima.exact.conversion import (
     to_decimals,
 )
 from dokima.exact.decimals import Decimals
-from dokima.exact.quotients import Number, Quotient, choose, compare, first_of, remainder, stored, whole_division
+from dokima.exact.quotients import (
+    Number,
+    Quotient,
+    choose,
+    compare,
+    first_of,
+    magnitude,
+    remainder,
+    stored,
+    whole_division,
+)
 from dokima.exact.ranking import ranks
 from dokima.exact.rounding import MODES
 from dokima.exact.sharing import Shares, apportion, apportion_groups, share, share_groups
@@ -40,6 +50,7 @@ __all__ = [
     "group_counts",
     "group_extremes",
     "group_sums",
+    "magnitude",
     "parse",
     "ranks",
     "remainder",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import decimal
+import math
 import re
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
@@ -101,9 +102,9 @@ def from_floats(values: Sequence[float], places: int, mode: str = "half-up") -> 
     """
     pairs: list[tuple[int, int] | None] = []
     for value in values:
-        if value != value:
+        if math.isnan(value):
             pairs.append(None)
-        elif value in (float("inf"), float("-inf")):
+        elif math.isinf(value):
             raise ExactError(f"expected a finite number (got {value})")
         else:
             # What a person typed as 2.675 means 2.675, not the binary fraction a little below it.

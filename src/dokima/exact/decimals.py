@@ -189,7 +189,9 @@ class Decimals:
         short = self.round(places, "down")
         lost = (short.at(self.places).units != self.units) & ~self.is_missing()
         if lost.any():
-            raise ExactError(f"{what} must have at most {places} decimal places (got {self.take(np.flatnonzero(lost[:1]))})")
+            raise ExactError(
+                f"{what} must have at most {places} decimal places (got {self.take(np.flatnonzero(lost[:1]))})"
+            )
         return short
 
     # -- comparison -------------------------------------------------------------------------------------------

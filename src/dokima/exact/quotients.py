@@ -124,9 +124,7 @@ class Quotient:
 
     def shifted(self, places: int) -> Quotient:
         """The value divided by ten to the given power, exactly."""
-        return Quotient(
-            self.top, self.top_bound, self.bottom, self.bottom_bound, self.places + places, self.missing
-        )
+        return Quotient(self.top, self.top_bound, self.bottom, self.bottom_bound, self.places + places, self.missing)
 
     # -- rounding ---------------------------------------------------------------------------------------------
 
@@ -168,6 +166,11 @@ Number = Decimals | Quotient
 def stored(value: Number) -> Decimals:
     """The value as decimals; a quotient takes 12 places."""
     return value if isinstance(value, Decimals) else value.stored()
+
+
+def magnitude(value: Number) -> Number:
+    """The values without their signs."""
+    return value.__abs__()
 
 
 def compare(a: Number, b: Number) -> Integers:

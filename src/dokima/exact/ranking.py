@@ -35,6 +35,14 @@ def ranks(values: Number) -> Integers:
 
 def dense(keys: Integers) -> Integers:
     """For each whole number its place among the distinct ones."""
+    if keys.dtype != object and len(keys):
+        low = int(keys.min())
+        span = int(keys.max()) - low + 1
+        if span <= 4 * len(keys) + 64:
+            # Codes lie close together: count them off instead of sorting.
+            present = np.zeros(span, np.int64)
+            present[keys - low] = 1
+            return np.cumsum(present)[keys - low] - 1
     return np.unique(keys, return_inverse=True)[1].reshape(-1).astype(np.int64)
 
 

@@ -1,0 +1,1 @@
+"""Changes of orders: variance between two priced orders."""

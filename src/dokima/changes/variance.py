@@ -1,0 +1,329 @@
+"""Variance of two priced orders: line by line by number, header fields, and totals."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any, Literal
+
+import numpy as np
+
+from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
+from dokima.errors import DocumentError, Problem
+from dokima.exact import Decimals, Quotient, choose, compare, stored
+from dokima.exact.integers import Integers, Mask
+from dokima.formulas.operators import alike, compared, numbers
+from dokima.model.addresses import read_address
+from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
+from dokima.routines.totals import TOTALS
+
+Status = Literal["unchanged", "changed", "added", "removed"]
+_STATUSES: tuple[Status, ...] = ("unchanged", "changed", "added", "removed")
+
+
+@dataclass(frozen=True)
+class Change:
+    """A value before, after, and the variance between; None where it is unknown or does not apply."""
+
+    before: Any
+    after: Any
+    variance: Any = None
+
+
+@dataclass(frozen=True, eq=False)
+class Columns:
+    """One figure of all lines: before, after, variance."""
+
+    before: Decimals
+    after: Decimals
+    variance: Decimals
+    is_amount: bool
+
+    def at(self, position: int, places: int) -> Change:
+        """The figure of one line; amounts with the currency's places."""
+        parts = (self.before, self.after, self.variance)
+        return Change(*(_shown(part, position, places if self.is_amount else None) for part in parts))
+
+
+def _shown(column: Decimals, position: int, places: int | None) -> Decimal | None:
+    value: Decimal | None = value_at(column, position)
+    if value is None or places is None:
+        return value
+    return value.quantize(Decimal(1).scaleb(-places)) if -int(value.as_tuple().exponent) <= places else value
+
+
+@dataclass(frozen=True)
+class LineVariance:
+    """What changed on one line.
+
+    Attributes:
+        order: Order number.
+        line: Line number.
+        status: unchanged, changed, added or removed.
+        item: Item after the change, before it for a removed line.
+        description: Description, likewise.
+        figures: Every figure by name: before, after, variance.
+        fields: Other fields of the line that differ.
+    """
+
+    order: str
+    line: str
+    status: Status
+    item: str | None
+    description: str | None
+    figures: Mapping[str, Change]
+    fields: Mapping[str, Change]
+
+
+class Variance:
+    """The variance between two calculations of the same orders.
+
+    Lines are those without sub-lines, by number. Absent lines count 0 in amounts and quantities and are blank in prices.
+    """
+
+    def __init__(self, before: Calculation, after: Calculation) -> None:
+        self.before = before
+        self.after = after
+        self.pairs = _pair_orders(before, after)
+        _refuse_other_currency(self.pairs, before, after)
+        self._join()
+        self.figures = self._figure_columns()
+        self.fields = self._field_columns()
+        self.status = self._statuses()
+
+    # -- lines ------------------------------------------------------------------------------------------------
+
+    def _join(self) -> None:
+        """Lines of both sides by order and number, in the sequence of numbers."""
+        ranks = _address_ranks(self.before, self.after)
+        keys = [
+            _keys(side, ranks, {places[at]: pair for pair, places in enumerate(self.pairs)})
+            for side, at in ((self.before, 1), (self.after, 2))
+        ]
+        every = np.unique(np.concatenate([keys[0][0], keys[1][0]]))
+        self.at_before, self.at_after = (_positions(every, *side) for side in keys)
+        self.pair_of: Integers = every // max(len(ranks), 1)
+
+    def __len__(self) -> int:
+        return len(self.at_before)
+
+    def _side(self, column: Column, positions: Integers) -> Column:
+        result: Column = take_or_blank(column, positions)
+        return result
+
+    def _figure_columns(self) -> dict[str, Columns]:
+        names = [
+            name for side in (self.before, self.after) for r in side.program.routines for name in amount_figures(r)
+        ]
+        amounts = [name for name in dict.fromkeys(names) if name != "amount" and self._has(name)]
+        result = {
+            "quantity": self._columns(
+                self.before.orders.line("quantity"), self.after.orders.line("quantity"), True, False
+            ),
+            "price": self._columns(*self._figure("price"), False, False),
+            "unit_cost": self._columns(
+                self.before.orders.line("unit_cost"), self.after.orders.line("unit_cost"), False, False
+            ),
+        }
+        for name in amounts:
+            result[name] = self._columns(*self._figure(name), True, True)
+        effects = self._effects(result["quantity"], result.get("without_tax"))
+        return {**result, **effects}
+
+    def _has(self, name: str) -> bool:
+        return name in self.before.figures or name in self.after.figures
+
+    def _figure(self, name: str) -> tuple[Column, Column]:
+        sides = (self.before, self.after)
+        found = [side.figures.get(name) for side in sides]
+        return tuple(  # type: ignore[return-value]
+            blanks("decimal", side.orders.line_count) if column is None else column
+            for side, column in zip(sides, found, strict=True)
+        )
+
+    def _columns(self, before: Column, after: Column, absent_is_zero: bool, is_amount: bool) -> Columns:
+        sides = []
+        for column, positions in ((before, self.at_before), (after, self.at_after)):
+            taken = stored(numbers(self._side(column, positions)))
+            if absent_is_zero:
+                taken = Decimals.choose(positions < 0, Decimals.zeros(1), taken)
+            sides.append(taken)
+        return Columns(sides[0], sides[1], sides[1] - sides[0], is_amount)
+
+    def _effects(self, quantity: Columns, net: Columns | None) -> dict[str, Columns]:
+        """The variance without tax split: what the change of quantity did, and the rest, which prices did."""
+        if net is None:
+            return {}
+        item_before = self._side(self.before.orders.line("item"), self.at_before)
+        item_after = self._side(self.after.orders.line("item"), self.at_after)
+        same = compared(item_before, item_after, "==").is_true() | (item_before.is_missing() & item_after.is_missing())
+        zero = Decimals.zeros(1)
+        priced = same & (self.at_before >= 0) & (self.at_after >= 0)
+        for side in (quantity.before, quantity.after):
+            priced = priced & ~side.is_missing() & (compare(side, zero) != 0)
+        share = Quotient.of(quantity.variance) * net.before / quantity.before
+        by_quantity = choose(priced, self._rounded(share), net.variance)
+        first = stored(by_quantity)
+        nothing = Decimals.zeros(len(self))
+        return {
+            "quantity_effect": Columns(nothing, nothing, first, True),
+            "price_effect": Columns(nothing, nothing, net.variance - first, True),
+        }
+
+    def _rounded(self, share: Quotient) -> Decimals:
+        """Rounded to each order's currency, in the mode of the later order's routine."""
+        result = Decimals.blanks(len(self))
+        for pair, (_, _, at) in enumerate(self.pairs):
+            mine = np.flatnonzero(self.pair_of == pair)
+            if at < 0 or not len(mine):
+                continue
+            routine = self.after.routine_of[at]
+            mode = self.after.program.routines[routine].definition.rounding if routine >= 0 else "half-up"
+            part = share.take(mine).round(int(self.after.minor_units[at]), mode)
+            place = np.full(len(self), -1, np.int64)
+            place[mine] = np.arange(len(mine))
+            result = stored(choose(place >= 0, take_or_blank(part, place), result))
+        return result
+
+    def _field_columns(self) -> dict[str, tuple[Column, Column]]:
+        """Fields of the document that are no figures, both sides."""
+        names = dict.fromkeys([*self.before.orders.lines, *self.after.orders.lines])
+        skip = ("number", "quantity", "unit_cost")
+        fields: dict[str, tuple[Column, Column]] = {}
+        for name in names:
+            if name not in skip and name in self.before.orders.fields.line and name in self.after.orders.fields.line:
+                pair = (self.before.orders.line(name), self.after.orders.line(name))
+                fields[name] = (self._side(pair[0], self.at_before), self._side(pair[1], self.at_after))
+        return fields
+
+    def _statuses(self) -> Integers:
+        changed = np.zeros(len(self), bool)
+        for columns in self.figures.values():
+            changed |= _differ(columns.before, columns.after)
+        for before, after in self.fields.values():
+            changed |= _differ(before, after)
+        return np.where(self.at_before < 0, 2, np.where(self.at_after < 0, 3, changed.astype(np.int64)))
+
+    def lines(self, *, every: bool = False) -> Iterator[LineVariance]:
+        """The lines that changed, or all of them."""
+        numbers_of = [self.before.orders.line_numbers, self.after.orders.line_numbers]
+        for at in range(len(self)) if every else np.flatnonzero(self.status != 0).tolist():
+            before, after = int(self.at_before[at]), int(self.at_after[at])
+            side, place = (self.after, after) if after >= 0 else (self.before, before)
+            number, _, order_after = self.pairs[int(self.pair_of[at])]
+            places = int(self.after.minor_units[order_after]) if order_after >= 0 else 2
+            differing = {
+                name: Change(value_at(x, at), value_at(y, at))
+                for name, (x, y) in self.fields.items()
+                if before >= 0 and after >= 0 and value_at(x, at) != value_at(y, at)
+            }
+            yield LineVariance(
+                order=number,
+                line=numbers_of[1][after] if after >= 0 else numbers_of[0][before],
+                status=_STATUSES[int(self.status[at])],
+                item=value_at(side.orders.line("item"), place),
+                description=value_at(side.orders.line("description"), place),
+                figures={name: columns.at(at, places) for name, columns in self.figures.items()},
+                fields=differing,
+            )
+
+    # -- orders -----------------------------------------------------------------------------------------------
+
+    def totals(self) -> dict[str, dict[str, Change]]:
+        """For each order its totals and sums of amounts: before, after, variance."""
+        return {number: self._totals_of(number, at, to) for number, at, to in self.pairs}
+
+    def _totals_of(self, number: str, at: int, to: int) -> dict[str, Change]:
+        sides = [None if p < 0 else PricedOrder(s, p) for s, p in ((self.before, at), (self.after, to))]
+        result: dict[str, Change] = {}
+        for name in [name for name, columns in self.figures.items() if columns.is_amount and "effect" not in name]:
+            values = [_total(side, name) for side in sides]
+            result[name] = _changed(*values)
+        for name in TOTALS:
+            values = [Decimal(0) if side is None else getattr(side.totals, name) for side in sides]
+            result[name] = _changed(*values)
+        return result
+
+    def headers(self) -> dict[str, dict[str, Change]]:
+        """For each order the header fields that differ."""
+        names = dict.fromkeys([*self.before.orders.headers, *self.after.orders.headers])
+        result: dict[str, dict[str, Change]] = {}
+        for number, at, to in self.pairs:
+            changes: dict[str, Change] = {}
+            for name in names:
+                values = [
+                    value_at(side.orders.header(name), p) if p >= 0 and name in side.orders.fields.header else None
+                    for side, p in ((self.before, at), (self.after, to))
+                ]
+                if name != "number" and values[0] != values[1]:
+                    changes[name] = Change(*values)
+            result[number] = changes
+        return result
+
+    @property
+    def is_empty(self) -> bool:
+        """True if nothing changed: no line, no header field, no total."""
+        moved = any(change.variance for totals in self.totals().values() for change in totals.values())
+        return not bool(self.status.any()) and not any(self.headers().values()) and not moved
+
+
+def _changed(before: Decimal | None, after: Decimal | None) -> Change:
+    return Change(before, after, None if before is None or after is None else after - before)
+
+
+def _total(side: PricedOrder | None, figure: str) -> Decimal | None:
+    if side is None:
+        return Decimal(0)
+    return side.total(figure) if figure in amount_figures(side.routine) else None
+
+
+def _pair_orders(before: Calculation, after: Calculation) -> list[tuple[str, int, int]]:
+    """Orders of both sides by number; two single orders are a pair whatever their numbers."""
+    numbers = before.orders.numbers, after.orders.numbers
+    if len(numbers[0]) == len(numbers[1]) == 1:
+        return [(numbers[1][0] or numbers[0][0], 0, 0)]
+    places = [{number: at for at, number in enumerate(side)} for side in numbers]
+    return [(n, places[0].get(n, -1), places[1].get(n, -1)) for n in dict.fromkeys([*numbers[0], *numbers[1]])]
+
+
+def _refuse_other_currency(pairs: Sequence[tuple[str, int, int]], before: Calculation, after: Calculation) -> None:
+    problems = []
+    for number, at, to in pairs:
+        if at >= 0 and to >= 0:
+            currencies = value_at(before.orders.header("currency"), at), value_at(after.orders.header("currency"), to)
+            if currencies[0] != currencies[1]:
+                message = f"expected one currency before and after (got {currencies[0]} and {currencies[1]})"
+                problems.append(Problem(number, "", "currency", message))
+    if problems:
+        raise DocumentError(problems)
+
+
+def _address_ranks(*sides: Calculation) -> dict[str, int]:
+    words = dict.fromkeys(word for side in sides for word in side.orders.line_numbers)
+    return {word: at for at, word in enumerate(sorted(words, key=read_address))}
+
+
+def _keys(side: Calculation, ranks: Mapping[str, int], pair_of: Mapping[Any, int]) -> tuple[Integers, Integers]:
+    """Key (order, number) and position of each line without sub-lines."""
+    orders = side.orders
+    rank = np.array([ranks[number] for number in orders.line_numbers], np.int64)
+    pair = np.array([pair_of.get(at, -1) for at in range(orders.count)], np.int64)
+    keys = pair[orders.order_of] * max(len(ranks), 1) + rank
+    leaf = orders.leaf
+    kept: Integers = np.arange(len(keys)) if leaf is None else np.flatnonzero(leaf)
+    return keys[kept], kept
+
+
+def _positions(every: Integers, keys: Integers, places: Integers) -> Integers:
+    found = np.full(len(every), -1, np.int64)
+    found[np.searchsorted(every, keys)] = places
+    return found
+
+
+def _differ(a: Column, b: Column) -> Mask:
+    """Where two columns differ; two blanks are the same."""
+    a, b = alike(a, b) if kind_of(a) != kind_of(b) else (a, b)
+    same = compared(a, b, "==")
+    both_blank = a.is_missing() & b.is_missing()
+    return ~(same.is_true() | both_blank)

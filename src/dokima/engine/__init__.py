@@ -1,0 +1,1 @@
+"""One rulebook, compiled: fields, defaults, tables, rules and routines, run in order."""

@@ -1,0 +1,194 @@
+"""From a definition to a `Program`: every problem of tables, rules, routines and defaults in one pass."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from dokima.engine.program import RESERVED_TABLES, Program, ProgramDefinition
+from dokima.engine.scope import Scope
+from dokima.errors import FormulaError, RulebookError, RulebookProblem
+from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula
+from dokima.formulas.aggregates import AGGREGATES
+from dokima.formulas.functions import FUNCTIONS, SPECIAL
+from dokima.model.fields import Field
+from dokima.routines.building import build_routine
+from dokima.routines.definition import RESERVED, RUNNING
+from dokima.routines.routine import Routine
+from dokima.rules.rule import MOMENTS, Rule
+from dokima.rules.verdicts import build_rule
+from dokima.tables.building import build_table
+from dokima.tables.table import Table
+
+
+def build_program(definition: ProgramDefinition) -> Program:
+    """Check and compile a rulebook.
+
+    Raises:
+        RulebookError: With every problem.
+    """
+    return _Builder(definition).build()
+
+
+class _Builder:
+    def __init__(self, definition: ProgramDefinition) -> None:
+        self.definition = definition
+        self.problems: list[RulebookProblem] = []
+        self.tables: dict[str, Table | None] = {}
+        self.path: list[str] = []
+        self.specs = {table.name: table for table in definition.tables}
+        self.scope = Scope(definition, self._table)
+
+    def build(self) -> Program:
+        self._check_names()
+        for name in self.specs:
+            self._table(name)
+        routines = [found for each in self.definition.routines if (found := self._routine(each.name))]
+        figures: dict[str, Name] = {}
+        for routine in routines:
+            figures.update(routine.figures)
+        rules = self._rules(figures)
+        defaults = self._defaults()
+        if self.problems:
+            raise RulebookError(self.problems)
+        tables = {name: table for name, table in self.tables.items() if table is not None}
+        return Program(self.definition, tables, rules, routines, defaults, _readers(tables))
+
+    def _problem(self, path: str, message: str) -> None:
+        self.problems.append(RulebookProblem("", path, message))
+
+    # -- names ------------------------------------------------------------------------------------------------
+
+    def _check_names(self) -> None:
+        taken = {*RESERVED_TABLES, *AGGREGATES, *FUNCTIONS, *SPECIAL}
+        for name in self.specs:
+            if name in taken:
+                self._problem(f"table.{name}", f"'{name}' has a meaning of its own in formulas; choose another name")
+        fields = self.definition.fields
+        for level, known in (("header", fields.header), ("line", fields.line)):
+            for name in known:
+                if name in RESERVED:
+                    self._problem(f"{level}.{name}", f"'{name}' is a figure every routine leaves; choose another name")
+        for routine in self.definition.routines:
+            for step in routine.steps:
+                for level, known in (("header", fields.header), ("line", fields.line)):
+                    if step.name in known:
+                        path = f"routine.{routine.name}.step.{step.name}"
+                        self._problem(path, f"'{step.name}' is already a {level} field; choose another name")
+        self._check_once("rule", [rule.id for rule in self.definition.rules])
+
+    def _check_once(self, what: str, names: Sequence[str]) -> None:
+        for name in dict.fromkeys(name for name in names if names.count(name) > 1):
+            self._problem(f"{what}.{name}", f"expected each id once (got '{name}' {names.count(name)} times)")
+
+    # -- parts ------------------------------------------------------------------------------------------------
+
+    def _table(self, name: str) -> Table | None:
+        if name in self.tables:
+            return self.tables[name]
+        if name in self.path:
+            circle = " -> ".join([*self.path[self.path.index(name) :], name])
+            self._problem(f"table.{name}", f"tables read each other in a circle: {circle}")
+            self.tables[name] = None
+            return None
+        self.path.append(name)
+        names = self.scope.with_figures(self._figures_for_tables())
+        try:
+            table = build_table(self.specs[name], self.definition.sources[name], names)
+        except RulebookError as error:
+            self.problems += error.problems
+            table = None
+        self.path.pop()
+        return self.tables.setdefault(name, table)
+
+    def _figures_for_tables(self) -> dict[str, Name]:
+        """Tables may read figures of earlier steps; whether they are early enough is checked where a step reads them."""
+        names = {step.name for routine in self.definition.routines for step in routine.steps if step.kind != "price"}
+        names |= {"amount", "net", "without_tax"}
+        line = {f"line.{name}": Name("decimal", Level.LINE) for name in (*names, "price")}
+        return {**line, **{f"header.{name}": Name("decimal", Level.HEADER) for name in names}}
+
+    def _routine(self, name: str) -> Routine | None:
+        definition = next(routine for routine in self.definition.routines if routine.name == name)
+        try:
+            return build_routine(definition, self.scope.with_figures)
+        except RulebookError as error:
+            self.problems += error.problems
+            return None
+
+    def _rules(self, figures: Mapping[str, Name]) -> list[Rule]:
+        names = Scope(self.definition, self._table, figures, with_run=True)
+        rules: list[Rule] = []
+        for definition in self.definition.rules:
+            try:
+                rules.append(build_rule(definition, names, self.definition.moments or MOMENTS))
+            except RulebookError as error:
+                self.problems += error.problems
+        return rules
+
+    # -- defaults ---------------------------------------------------------------------------------------------
+
+    def _defaults(self) -> list[tuple[str, str, Formula]]:
+        names = Scope(self.definition, self._table, with_run=True)
+        fields = self.definition.fields
+        formulas: dict[str, Formula] = {}
+        for level, known in (("header", fields.header), ("line", fields.line)):
+            most = Level.HEADER if level == "header" else Level.LINE
+            for field in known.values():
+                if field.default is None:
+                    continue
+                try:
+                    formula = compile_formula(field.default, names, _fitting(field), most, "this default")
+                    formulas[f"{level}.{field.name}"] = formula
+                except FormulaError as error:
+                    self._problem(f"{level}.{field.name}.default", error.pointed())
+        return [(*name.split(".", 1), formulas[name]) for name in self._sorted(formulas)]  # type: ignore[misc]
+
+    def _sorted(self, formulas: Mapping[str, Formula]) -> list[str]:
+        """The defaults, each after those it reads."""
+        done: list[str] = []
+        path: list[str] = []
+
+        def visit(name: str) -> None:
+            if name in done:
+                return
+            if name in path:
+                circle = " -> ".join([*path[path.index(name) :], name])
+                self._problem(f"{name}.default", f"defaults read each other in a circle: {circle}")
+                return
+            path.append(name)
+            formula = formulas[name]
+            for read in _closure([*formula.reads, *(f"{table}." for table in formula.tables)], self.tables):
+                if read in formulas:
+                    visit(read)
+            path.pop()
+            done.append(name)
+
+        for name in formulas:
+            visit(name)
+        return done
+
+
+def _fitting(field: Field) -> Sequence[FormulaKind]:
+    if field.kind == "decimal":
+        return tuple(sorted(NUMBERS))
+    return (field.kind,)
+
+
+def _closure(names: Iterable[str], tables: Mapping[str, Table | None]) -> set[str]:
+    """The names, and those that the tables they ask read in turn."""
+    seen: set[str] = set()
+    todo = list(names)
+    while todo:
+        name = todo.pop()
+        if name in seen:
+            continue
+        seen.add(name)
+        table = tables.get(name.split(".")[0])
+        if table is not None:
+            todo += table.reads
+    return seen
+
+
+def _readers(tables: Mapping[str, Table]) -> dict[str, frozenset[str]]:
+    closures = {name: _closure(table.reads, tables) for name, table in tables.items()}
+    return {figure: frozenset(name for name, closure in closures.items() if figure in closure) for figure in RUNNING}

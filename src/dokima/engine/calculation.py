@@ -1,0 +1,292 @@
+"""`Calculation`: what pricing orders gave: figures, totals, tax breakdown, findings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.program import Program
+from dokima.errors import NotFound, Problem, nearest
+from dokima.exact import Decimals, to_arrow, to_decimals
+from dokima.exact.integers import Integers
+from dokima.model.columns import Column, value_at
+from dokima.model.findings import Findings
+from dokima.model.orders import Orders
+from dokima.routines.routine import Routine
+from dokima.routines.taxing import TaxGroups
+from dokima.routines.totals import TOTALS
+
+
+@dataclass(frozen=True)
+class TaxRow:
+    """One row of an order's tax breakdown: category, percent, sum without tax, tax, and the reason if there is one."""
+
+    step: str
+    category: str | None
+    percent: Decimal
+    taxable: Decimal
+    tax: Decimal
+    reason: str | None
+
+
+@dataclass(frozen=True)
+class Totals:
+    """The totals of an order, with the names of the EN 16931 semantic model; None where they are unknown."""
+
+    line_net: Decimal | None
+    allowances: Decimal | None
+    charges: Decimal | None
+    without_tax: Decimal | None
+    tax: Decimal | None
+    with_tax: Decimal | None
+    prepaid: Decimal | None
+    rounding: Decimal | None
+    payable: Decimal | None
+
+
+@dataclass(frozen=True, eq=False)
+class Calculation:
+    """Priced orders.
+
+    Attributes:
+        program: The rulebook.
+        orders: The orders, defaults filled in.
+        figures: Line figures, one value per line; outlines hold the sums of their sub-lines.
+        order_figures: Header figures of figure steps, one value per order.
+        totals: The totals, one value per order.
+        options: For each line where its price came from: 0 the manual price, 1 the first option, -1 none.
+        routine_of: For each order its routine, -1 if none fits.
+        minor_units: For each order the decimal places of its currency.
+        taxes: Tax breakdowns; their orders are positions here.
+        findings: What is wrong.
+    """
+
+    program: Program
+    orders: Orders
+    figures: Mapping[str, Column]
+    order_figures: Mapping[str, Column]
+    totals: Mapping[str, Decimals]
+    options: Integers
+    routine_of: Integers
+    minor_units: Integers
+    taxes: Sequence[TaxGroups] = ()
+    findings: Findings = field(default_factory=Findings)
+
+    @property
+    def problems(self) -> tuple[Problem, ...]:
+        """What was wrong with orders that were set aside."""
+        return self.orders.problems
+
+    def __len__(self) -> int:
+        return self.orders.count
+
+    def __iter__(self) -> Iterator[PricedOrder]:
+        return (PricedOrder(self, at) for at in range(self.orders.count))
+
+    def __getitem__(self, number: str) -> PricedOrder:
+        return PricedOrder(self, self.orders.position(number))
+
+    @property
+    def lines(self) -> Any:
+        """A pandas DataFrame, one row a line in the sequence the caller gave: number, item, quantity and all figures."""
+        import pandas as pd
+
+        orders = self.orders
+        numbers = np.array([*orders.numbers, ""], object)
+        data: dict[str, Any] = {"order": numbers[orders.order_of]}
+        for name in ("number", "item", "description", "quantity", "unit"):
+            data["line" if name == "number" else name] = _series(orders.line(name), name)
+        for name, column in self.figures.items():
+            data[name] = _series(column, name)
+        frame = pd.DataFrame(data)
+        if not len(frame):
+            return frame
+        return frame.set_index(pd.Index(orders.given)).sort_index()
+
+    @property
+    def headers(self) -> Any:
+        """A pandas DataFrame, one row an order: number, currency, totals and header figures."""
+        import pandas as pd
+
+        data: dict[str, Any] = {
+            name: _series(self.orders.header(name), name) for name in ("number", "kind", "currency")
+        }
+        for name, column in {**self.totals, **self.order_figures}.items():
+            data[name] = _series(column, name)
+        return pd.DataFrame(data)
+
+
+def _series(column: Column, name: str) -> Any:
+    """A pandas column; numbers as Arrow decimals."""
+    import pandas as pd
+    import pyarrow as pa
+
+    from dokima.exact import Quotient, stored
+
+    if isinstance(column, Decimals | Quotient):
+        return pd.Series(pd.arrays.ArrowExtensionArray(to_arrow(stored(column), name=name)))
+    return pd.Series(pd.arrays.ArrowExtensionArray(pa.array(column.to_list())))
+
+
+class PricedOrder:
+    """One order of a calculation."""
+
+    def __init__(self, calculation: Calculation, position: int) -> None:
+        self.calculation = calculation
+        self.position = position
+
+    @property
+    def number(self) -> str:
+        """The order number."""
+        return self.calculation.orders.numbers[self.position]
+
+    @property
+    def places(self) -> int:
+        """Decimal places of the order's currency."""
+        return int(self.calculation.minor_units[self.position])
+
+    @property
+    def routine(self) -> Routine | None:
+        """The routine it was priced with, None if none fits."""
+        at = int(self.calculation.routine_of[self.position])
+        return self.calculation.program.routines[at] if at >= 0 else None
+
+    def header(self, name: str) -> Any:
+        """A header field, its default included."""
+        return value_at(self.calculation.orders.header(name), self.position)
+
+    @property
+    def totals(self) -> Totals:
+        """The totals, exact to the currency's places."""
+        columns = self.calculation.totals
+        return Totals(**{name: _amount(columns[name], self.position, self.places) for name in TOTALS})
+
+    @property
+    def figures(self) -> dict[str, Any]:
+        """Header figures of the routine's figure steps."""
+        return {name: value_at(column, self.position) for name, column in self.calculation.order_figures.items()}
+
+    def total(self, figure: str) -> Decimal | None:
+        """The sum of an amount figure over the lines; None if it is unknown on one of them.
+
+        Raises:
+            NotFound: The routine leaves no such amount.
+        """
+        amounts = amount_figures(self.routine)
+        if figure not in amounts:
+            raise NotFound(f"order {self.number} has no amount figure '{figure}'{nearest(figure, amounts)}")
+        parts = [line.figure(figure) for line in self.lines if not line.is_outline]
+        if any(part is None for part in parts):
+            return None
+        return sum((part for part in parts if part is not None), Decimal(0).scaleb(-self.places))
+
+    @property
+    def tax_breakdown(self) -> list[TaxRow]:
+        """Tax per step, category and rate."""
+        rows: list[TaxRow] = []
+        for groups in self.calculation.taxes:
+            for at in np.flatnonzero(groups.order == self.position).tolist():
+                rows.append(
+                    TaxRow(
+                        groups.step,
+                        value_at(groups.category, at),
+                        value_at(groups.rate, at),
+                        _amount(groups.taxable, at, self.places),
+                        _amount(groups.tax, at, self.places),
+                        value_at(groups.reason, at),
+                    )
+                )
+        return rows
+
+    @property
+    def lines(self) -> list[PricedLine]:
+        """The lines in the sequence of their numbers."""
+        where = self.calculation.orders.lines_of(self.position)
+        return [PricedLine(self, at) for at in range(where.start, where.stop)]
+
+    def line(self, number: str | int) -> PricedLine:
+        """The line with a number.
+
+        Raises:
+            NotFound: There is none; names the nearest.
+        """
+        where = self.calculation.orders.lines_of(self.position)
+        numbers = self.calculation.orders.line_numbers[where]
+        if str(number) not in numbers:
+            raise NotFound(f"order {self.number} has no line {number}{nearest(str(number), numbers)}")
+        return PricedLine(self, where.start + numbers.index(str(number)))
+
+    @property
+    def findings(self) -> Findings:
+        """What is wrong with this order."""
+        return self.calculation.findings.of(self.number)
+
+
+class PricedLine:
+    """One line of a priced order. Figures are attributes: ``line.net``, ``line.price``, ``line.freight``."""
+
+    def __init__(self, order: PricedOrder, position: int) -> None:
+        self.order = order
+        self.position = position
+
+    @property
+    def number(self) -> str:
+        """The line number."""
+        return str(self.field("number"))
+
+    @property
+    def is_outline(self) -> bool:
+        """Whether it has sub-lines, and so no money of its own."""
+        leaf = self.order.calculation.orders.leaf
+        return leaf is not None and not bool(leaf[self.position])
+
+    def field(self, name: str) -> Any:
+        """A field, its default included; None if it is blank."""
+        return value_at(self.order.calculation.orders.line(name), self.position)
+
+    def figure(self, name: str) -> Any:
+        """A figure: amounts with the currency's places, others with the places they need; None if it is blank.
+
+        Raises:
+            NotFound: The routine leaves no such figure; names the nearest.
+        """
+        figures = self.order.calculation.figures
+        if name not in figures:
+            raise NotFound(f"there is no figure '{name}'{nearest(name, figures)}")
+        if name in amount_figures(self.order.routine):
+            return _amount(figures[name], self.position, self.order.places)
+        return value_at(figures[name], self.position)
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("_"):
+            raise AttributeError(name)
+        calculation = self.order.calculation
+        if name in calculation.figures:
+            return self.figure(name)
+        if name in calculation.orders.fields.line:
+            return self.field(name)
+        hint = nearest(name, [*calculation.figures, *calculation.orders.fields.line])
+        raise AttributeError(f"a line has no figure or field '{name}'{hint}")
+
+
+def amount_figures(routine: Routine | None) -> list[str]:
+    """Names of the amounts of money a routine leaves on a line, in the order of its steps."""
+    own = [] if routine is None else [step.name for step in routine.steps if step.is_amount]
+    return [*own, "amount", "net", "without_tax", "tax", "with_tax"]
+
+
+def _amount(column: Column, position: int, places: int) -> Any:
+    one = column.take(np.array([position]))
+    assert isinstance(one, Decimals)
+    value = to_decimals(one)[0]
+    if value is None:
+        return None
+    return value if one.places > places and one.compact().places > places else _with_places(one, places)
+
+
+def _with_places(one: Decimals, places: int) -> Decimal | None:
+    return to_decimals(one.compact().at(places))[0]

@@ -1,0 +1,318 @@
+"""Explaining: where each figure of a line came from, down to the table row and the rows it beat."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.calculation import PricedLine
+from dokima.engine.pricing import Part, Pricing
+from dokima.engine.program import Program
+from dokima.engine.sheet import Sheet
+from dokima.errors import NotFound, nearest
+from dokima.exact import Quotient, decimals, to_decimals
+from dokima.formulas import Formula, Level
+from dokima.formulas.operators import numbers
+from dokima.model.columns import shown, value_at
+from dokima.routines.running import OVERRIDE, StepTrace
+from dokima.tables.losing import Candidate, candidates, row_values
+from dokima.tables.table import Table
+
+
+@dataclass(frozen=True)
+class Operand:
+    """One value a step read: dotted name, word for people, value."""
+
+    name: str
+    label: str
+    value: Any
+
+
+@dataclass(frozen=True)
+class TableAnswer:
+    """How a table answered.
+
+    Attributes:
+        table: Its name.
+        label: The word shown to people.
+        file: Where its rows came from, blank for Python.
+        row: Number of the row that answered, counted from 1 with the heading as row 1; None if none fits.
+        cells: The cells of that row.
+        asked: What it was asked, by column.
+        candidates: The winner and the rows it beat, each with the one reason.
+    """
+
+    table: str
+    label: str
+    file: str
+    row: int | None
+    cells: Mapping[str, Any]
+    asked: Mapping[str, Any]
+    candidates: Sequence[Candidate]
+
+
+@dataclass(frozen=True)
+class StepExplanation:
+    """How one step came to its figure.
+
+    Attributes:
+        name: Name of the step.
+        label: The word shown to people.
+        kind: Its kind.
+        value: The figure it left on this line; None if it is blank.
+        source: For a price the option it came from, in words.
+        formulas: Setting, formula as written, and with values in the place of names.
+        operands: The values it read.
+        answers: The tables it asked.
+    """
+
+    name: str
+    label: str
+    kind: str
+    value: Any
+    source: str
+    formulas: Sequence[tuple[str, str, str]]
+    operands: Sequence[Operand]
+    answers: Sequence[TableAnswer]
+
+
+@dataclass(frozen=True)
+class Explanation:
+    """Where the figures of a line came from.
+
+    Attributes:
+        order: Order number.
+        line: Line number.
+        title: Item and description, as far as the line has them.
+        currency: Currency of the order.
+        routine: Name of the routine, blank if none fits.
+        quantity: Quantity of the line.
+        price: Unit price.
+        net: Net amount.
+        steps: The steps, in order.
+        findings: What is wrong with the line.
+    """
+
+    order: str
+    line: str
+    title: str
+    currency: str
+    routine: str
+    quantity: Any
+    price: Any
+    net: Any
+    steps: Sequence[StepExplanation]
+    findings: Sequence[Any] = field(default_factory=tuple)
+
+    def step(self, name: str) -> StepExplanation:
+        """One step.
+
+        Raises:
+            NotFound: There is none with that name.
+        """
+        for step in self.steps:
+            if step.name == name:
+                return step
+        raise NotFound(f"there is no step '{name}'{nearest(name, [step.name for step in self.steps])}")
+
+    def to_dict(self) -> dict[str, Any]:
+        """The explanation as plain data, numbers as text."""
+        return {
+            "order": self.order, "line": self.line, "title": self.title, "currency": self.currency,
+            "routine": self.routine, "quantity": _plain(self.quantity), "price": _plain(self.price), "net": _plain(self.net),
+            "steps": [_step_data(step) for step in self.steps],
+            "findings": [finding.to_dict() for finding in self.findings],
+        }  # fmt: skip
+
+
+def _plain(value: Any) -> str | None:
+    return None if value is None else shown(value)
+
+
+def _step_data(step: StepExplanation) -> dict[str, Any]:
+    return {
+        "step": step.name,
+        "kind": step.kind,
+        "value": _plain(step.value),
+        "source": step.source,
+        "formulas": [
+            {"setting": key, "formula": source, "with_values": values} for key, source, values in step.formulas
+        ],
+        "read": {operand.name: _plain(operand.value) for operand in step.operands},
+        "tables": [
+            {
+                "table": answer.table,
+                "file": answer.file,
+                "row": answer.row,
+                "asked": {name: _plain(value) for name, value in answer.asked.items()},
+                "cells": {name: _plain(value) for name, value in answer.cells.items()},
+                "candidates": [
+                    {"row": each.number, "result": each.reason, "detail": each.detail} for each in answer.candidates
+                ],
+            }
+            for answer in step.answers
+        ],
+    }
+
+
+def explain_line(pricing: Pricing, order: str, line: str, figure: str | None = None) -> Explanation:
+    """Explain the figures of a line.
+
+    Args:
+        pricing: A traced pricing.
+        order: Order number.
+        line: Line number.
+        figure: Only this figure: a step, or ``price``; all steps if None.
+
+    Raises:
+        NotFound: There is no such order, line or figure.
+    """
+    priced = pricing.calculation[order].line(line)
+    found = pricing.trace_of(priced.order.position)
+    steps: list[StepExplanation] = []
+    if found is not None and not priced.is_outline:
+        part, trace = found
+        program = pricing.calculation.program
+        position = int(np.flatnonzero(part.lines == priced.position)[0])
+        steps = [_Explainer(program, part, priced, position).step(each) for each in _wanted(trace, figure)]
+    title = " ".join(str(value) for name in ("item", "description") if (value := priced.field(name)) is not None)
+    routine = priced.order.routine
+    figures = pricing.calculation.figures
+    return Explanation(
+        order=order,
+        line=priced.number,
+        title=title,
+        currency=priced.order.header("currency") or "",
+        routine=routine.name if routine else "",
+        quantity=priced.field("quantity"),
+        price=priced.figure("price") if "price" in figures else None,
+        net=priced.figure("net") if "net" in figures else None,
+        steps=steps,
+        findings=tuple(pricing.calculation.findings.of(order, priced.number)),
+    )
+
+
+_WHOLE = ("amount", "net", "without_tax", "with_tax")
+
+
+def _wanted(trace: Sequence[StepTrace], figure: str | None) -> list[StepTrace]:
+    if figure is None or figure in _WHOLE:
+        return list(trace)
+    wanted = [each for each in trace if figure in (each.step.name, each.step.kind)]
+    if not wanted:
+        names = [each.step.name for each in trace]
+        raise NotFound(f"there is no figure '{figure}' to explain{nearest(figure, [*names, *_WHOLE])}")
+    return wanted
+
+
+class _Explainer:
+    def __init__(self, program: Program, part: Part, line: PricedLine, position: int) -> None:
+        self.program = program
+        self.part = part
+        self.line = line
+        self.position = position
+        self.order = int(part.sheet.order_of[position])
+
+    def step(self, trace: StepTrace) -> StepExplanation:
+        step = trace.step
+        values = {name: self._value(trace, name) for name in trace.columns}
+        chosen = int(self.part.result.options[self.position])
+        formulas = list(step.formulas())
+        if step.kind == "price":
+            formulas = [each for each in formulas if each[0].startswith(f"options.{chosen - 1}.")] if chosen > 0 else []
+        read = {name for _, formula in formulas for name in formula.reads}
+        figure = "amount" if step.name == "price" else step.name
+        if step.kind == "price":
+            read |= {"line.quantity"} | ({"line.price_override", "line.price_base"} if chosen == OVERRIDE else set())
+            value = self._price_amount()
+        elif step.level is Level.HEADER and step.kind == "figure":
+            value = self.line.order.figures.get(step.name)
+        else:
+            value = self.line.figure(figure)
+        if step.definition.of:
+            read.add(f"line.{step.definition.of}")
+        operands = [Operand(name, self.program.label(name), values[name]) for name in values if name in read]
+        tables = [table for table in trace.rows if step.kind == "price" or any(n.startswith(f"{table}.") for n in read)]
+        return StepExplanation(
+            name=step.name,
+            label=step.definition.shown,
+            kind=step.kind,
+            value=value,
+            source=self._source(step.options, chosen) if step.kind == "price" else "",
+            formulas=[(key, formula.source, with_values(formula, values)) for key, formula in formulas],
+            operands=operands,
+            answers=[self._answer(self.program.tables[table], int(self._at(trace, table))) for table in tables],
+        )
+
+    def _price_amount(self) -> Any:
+        """The amount the price step left: what the first figure after it started from."""
+        quantity, price = self.line.field("quantity"), self.part.result.lines["price"]
+        if quantity is None or bool(price.is_missing()[self.position]):
+            return None
+        routine = self.line.order.routine
+        assert routine is not None
+        one = price.take(np.array([self.position]))
+        amount = Quotient.of(decimals([quantity])) * numbers(one)
+        return to_decimals(amount.round(self.line.order.places, routine.steps[0].rounding).at(self.line.order.places))[
+            0
+        ]
+
+    def _value(self, trace: StepTrace, name: str) -> Any:
+        column = trace.columns[name]
+        if len(column) == 1:
+            return value_at(column, 0)
+        head = name.split(".", maxsplit=1)[0]
+        table = self.program.tables.get(head)
+        by_order = head == "header" or (table is not None and table.level is Level.HEADER)
+        return value_at(column, self.order if by_order else self.position)
+
+    def _at(self, trace: StepTrace, table: str) -> int:
+        rows = trace.rows[table]
+        level = self.program.tables[table].level
+        return int(rows[self.order if level is Level.HEADER else self.position])
+
+    def _source(self, options: Sequence[Any], chosen: int) -> str:
+        if chosen < 0:
+            return "no price"
+        if chosen == OVERRIDE:
+            reason = self.line.field("override_reason")
+            return "manual price" + (f" ({reason})" if reason else "")
+        formula: Formula = options[chosen - 1].value
+        names = list(formula.reads)
+        return (
+            self.program.label(names[0]) if len(names) == 1 and formula.source.strip() == names[0] else formula.source
+        )
+
+    def _answer(self, table: Table, row: int) -> TableAnswer:
+        sheet: Sheet = self.part.sheet
+        position = self.order if table.level is Level.HEADER else self.position
+        asked = {name: value_at(f.evaluate(sheet, table.level), position) for name, f in table.conditions.items()}
+        if table.window is not None:
+            asked["date"] = value_at(table.window.on.evaluate(sheet, table.level), position)
+        for each in table.breaks:
+            asked[each.column] = value_at(each.value.evaluate(sheet, table.level), position)
+        return TableAnswer(
+            table=table.name,
+            label=table.definition.shown,
+            file=table.source.file,
+            row=table.source.row_number(row) if row >= 0 else None,
+            cells=row_values(table, row) if row >= 0 else {},
+            asked=asked,
+            candidates=candidates(table, sheet, position, row),
+        )
+
+
+def with_values(formula: Formula, values: Mapping[str, Any]) -> str:
+    """The formula with the values of its names in their places."""
+    text = formula.source
+    nodes = sorted((node for node in formula.root.walk() if node.name), key=lambda node: -node.start)
+    last = len(text) + 1
+    for node in nodes:
+        if node.stop <= last:
+            value = values.get(node.name)
+            text = text[: node.start] + (repr(value) if isinstance(value, str) else shown(value)) + text[node.stop :]
+            last = node.start
+    return text

@@ -1,0 +1,100 @@
+"""`Program`: one rulebook, compiled."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from dokima.formulas import Formula
+from dokima.model.columns import Column
+from dokima.model.fields import Fields
+from dokima.routines.definition import RoutineDefinition
+from dokima.routines.routine import Routine
+from dokima.rules.rule import Rule, RuleDefinition
+from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.table import Table
+
+
+@dataclass(frozen=True)
+class ProgramDefinition:
+    """Everything a rulebook says, formulas as text still.
+
+    Attributes:
+        name: Name of the rulebook.
+        fields: Fields of headers and lines.
+        values: Named values, columns of length 1.
+        tables: Tables in the order they were declared.
+        sources: Their rows, by table.
+        rules: Rules.
+        routines: Routines.
+        moments: Moments, those every rulebook knows and those it adds.
+        minor_units: Decimal places by currency code (ISO 4217).
+    """
+
+    name: str
+    fields: Fields
+    values: Mapping[str, Column] = field(default_factory=dict)
+    tables: Sequence[TableDefinition] = ()
+    sources: Mapping[str, TableSource] = field(default_factory=dict)
+    rules: Sequence[RuleDefinition] = ()
+    routines: Sequence[RoutineDefinition] = ()
+    moments: Sequence[str] = ()
+    minor_units: Mapping[str, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Program:
+    """A rulebook, checked and ready to run. Immutable.
+
+    Attributes:
+        definition: What it was made from.
+        tables: Tables by name.
+        rules: Rules in the order they were declared.
+        routines: Routines in the order they were declared.
+        defaults: Formulas of fields, (level, field) first, in the order of what they read.
+        readers: For each figure that changes from step to step the tables that read it, directly or through others.
+    """
+
+    definition: ProgramDefinition
+    tables: Mapping[str, Table]
+    rules: Sequence[Rule]
+    routines: Sequence[Routine]
+    defaults: Sequence[tuple[str, str, Formula]] = ()
+    readers: Mapping[str, frozenset[str]] = field(default_factory=dict)
+
+    @property
+    def fields(self) -> Fields:
+        """Fields of headers and lines."""
+        return self.definition.fields
+
+    def label(self, name: str) -> str:
+        """The word shown to people for a dotted name."""
+        head, _, tail = name.partition(".")
+        if head in ("header", "line", "parent"):
+            fields = self.fields.header if head == "header" else self.fields.line
+            if tail in fields:
+                return fields[tail].shown
+            for routine in self.routines:
+                if (step := routine.step(tail)) is not None:
+                    return step.definition.shown
+        if head in self.tables and tail in self.tables[head].fields:
+            return self.tables[head].fields[tail].shown
+        return tail.replace("_", " ")
+
+
+@dataclass(frozen=True)
+class Run:
+    """What the caller says about a run, because the core knows neither clock nor user.
+
+    Attributes:
+        today: Date for ``run.today``; blank if None.
+        user: Name for ``run.user``; blank if None.
+    """
+
+    today: datetime.date | None = None
+    user: str | None = None
+
+
+RESERVED_TABLES = ("header", "line", "parent", "was", "was_header", "value", "run")
+"""First parts of dotted names that are not tables."""

@@ -1,0 +1,113 @@
+"""`Scope`: the names that formulas of a rulebook may use, while it loads."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
+
+from dokima.engine.program import ProgramDefinition
+from dokima.errors import nearest
+from dokima.formulas import Level, Name, UnknownName
+from dokima.model.columns import kind_of
+from dokima.model.fields import Field
+from dokima.tables.table import Table
+
+TableGetter = Callable[[str], Table | None]
+"""Gives a table by name, building it first if need be; None for a table with problems of its own."""
+
+_RUN = {"run.today": Name("date", Level.CONSTANT, "today"), "run.user": Name("text", Level.CONSTANT, "user")}
+LINE_FACTS = {"line.is_outline": Name("flag", Level.LINE, "is an outline")}
+"""Names about a line that are not fields of it."""
+
+
+@dataclass(frozen=True)
+class Scope:
+    """Names by what they begin with.
+
+    Attributes:
+        definition: The rulebook.
+        table: Gives a table.
+        figures: Figures that exist so far.
+        with_run: Whether ``run.today`` and ``run.user`` may be read (in rules and defaults only).
+    """
+
+    definition: ProgramDefinition
+    table: TableGetter
+    figures: Mapping[str, Name] = field(default_factory=dict)
+    with_run: bool = False
+
+    def with_figures(self, figures: Mapping[str, Name]) -> Scope:
+        """The same names with other figures."""
+        return replace(self, figures=dict(figures))
+
+    def describe(self, name: str) -> Name:
+        head, dot, tail = name.partition(".")
+        if not dot:
+            raise UnknownName(f"a name has two parts, such as line.quantity (got '{name}')")
+        if name in self.figures:
+            return self.figures[name]
+        match head:
+            case "header":
+                return self._field(name, self.definition.fields.header, Level.HEADER)
+            case "line" if name in LINE_FACTS:
+                return LINE_FACTS[name]
+            case "line" | "parent":
+                return self._field(name, self.definition.fields.line, Level.LINE)
+            case "value":
+                return self._value(tail)
+            case "run" if self.with_run and name in _RUN:
+                return _RUN[name]
+            case "run":
+                raise UnknownName(f"'{name}' is not known here: rules and defaults may read run.today and run.user")
+        return self._column(head, tail)
+
+    def _field(self, name: str, fields: Mapping[str, Field], level: Level) -> Name:
+        head, _, tail = name.partition(".")
+        if tail in fields:
+            return Name(fields[tail].kind, level, fields[tail].shown)
+        later = any(step.name == tail for routine in self.definition.routines for step in routine.steps)
+        if later:
+            raise UnknownName(f"'{name}' is the figure of a step and can be read only after that step")
+        known = [*fields, *(figure.split(".")[1] for figure in self.figures if figure.startswith(f"{head}."))]
+        found = nearest(tail, known).replace("'", f"'{head}.", 1)
+        raise UnknownName(f"there is no '{name}'{found}")
+
+    def _value(self, name: str) -> Name:
+        values = self.definition.values
+        if name not in values:
+            raise UnknownName(f"there is no named value '{name}'{nearest(name, values)}")
+        return Name(kind_of(values[name]), Level.CONSTANT, name.replace("_", " "))
+
+    def _column(self, table: str, column: str) -> Name:
+        level = self.describe_table(table)
+        found = self.table(table)
+        if found is None:
+            return Name("blank", Level.LINE)
+        if column not in found.fields:
+            hint = nearest(column, found.fields).replace("'", f"'{table}.", 1)
+            raise UnknownName(f"table '{table}' has no column '{column}'{hint}")
+        return Name(found.fields[column].kind, level, found.fields[column].shown)
+
+    def describe_table(self, name: str) -> Level:
+        names = [table.name for table in self.definition.tables]
+        if name not in names:
+            hint = nearest(name, [*names, "header", "line", "value"])
+            raise UnknownName(f"there is no table or level '{name}'{hint}")
+        found = self.table(name)
+        if found is None:
+            return Level.LINE
+        for read in found.reads:
+            try:
+                self.describe(read)
+            except UnknownName as error:
+                raise UnknownName(f"table '{name}' cannot be read here: {error.args[0]}") from None
+        return found.level
+
+    def known(self) -> Iterable[str]:
+        fields = self.definition.fields
+        yield from (f"line.{name}" for name in fields.line)
+        yield from (f"header.{name}" for name in fields.header)
+        yield from self.figures
+        yield from (f"value.{name}" for name in self.definition.values)
+        for table in self.definition.tables:
+            yield from (f"{table.name}.{name}" for name in self.definition.sources[table.name].columns)

@@ -1,0 +1,145 @@
+"""`Sheet`: the columns behind the names, for one set of orders. Every column and table answer is worked out once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from dokima.engine.program import Program, Run
+from dokima.exact import Quotient, group_sums, stored
+from dokima.exact.integers import Integers, Mask
+from dokima.formulas import Level
+from dokima.formulas.operators import numbers
+from dokima.model.columns import Column, Dates, Flags, Texts, take_or_blank
+from dokima.model.orders import Orders
+
+
+class Sheet:
+    """Supplies names to formulas (a `formulas.Frame`), and takes figures from routines.
+
+    Args:
+        program: The rulebook.
+        orders: The orders.
+        run: What the caller says about the run.
+        whole: The orders with their outlines, where ``orders`` has only lines without sub-lines.
+        places: Where the lines of ``orders`` stand in ``whole``.
+    """
+
+    def __init__(
+        self, program: Program, orders: Orders, run: Run, whole: Orders | None = None, places: Integers | None = None
+    ) -> None:
+        self.program = program
+        self.orders = orders
+        self.run = run
+        self.whole = whole or orders
+        self.places = places
+        self.order_of = orders.order_of
+        self.order_count = orders.count
+        self.leaf: Mask | None = orders.leaf
+        self._columns: dict[str, Column] = {}
+        self._by_line: dict[str, Column] = {}
+        self._quotients: dict[str, Quotient] = {}
+        self._rows: dict[str, Integers] = {}
+
+    # -- names ------------------------------------------------------------------------------------------------
+
+    def column(self, name: str) -> Column:
+        """The column of a dotted name, at its own level."""
+        found = self._columns.get(name)
+        if found is None:
+            found = self._columns[name] = self._work_out(name)
+        return found
+
+    def line_column(self, name: str) -> Column:
+        """The column of a dotted name of header level, one value per line."""
+        found = self._by_line.get(name)
+        if found is None:
+            found = self._by_line[name] = (
+                self.column(name).take(self.order_of) if self._is_header(name) else self.column(name)
+            )
+        return found
+
+    def _is_header(self, name: str) -> bool:
+        head = name.split(".", maxsplit=1)[0]
+        table = self.program.tables.get(head)
+        return head == "header" or (table is not None and table.level is Level.HEADER)
+
+    def _work_out(self, name: str) -> Column:
+        if name in self._quotients:
+            return stored(self._quotients[name])
+        head, _, tail = name.partition(".")
+        match head:
+            case "header":
+                return self._header(tail)
+            case "line" if tail == "is_outline":
+                return Flags(np.zeros(len(self.order_of), bool) if self.leaf is None else ~self.leaf)
+            case "line":
+                return self.orders.line(tail)
+            case "parent":
+                return self._parent(tail)
+            case "value":
+                return self.program.definition.values[tail]
+            case "run":
+                return Dates.of([self.run.today]) if tail == "today" else Texts.of([self.run.user])
+        return self.program.tables[head].answer(tail, self.rows(head))
+
+    def _header(self, name: str) -> Column:
+        """A field, or the sum of a line figure over the lines that carry money."""
+        figure = self._columns.get(f"line.{name}")
+        if figure is None or name in self.orders.fields.header:
+            return self.orders.header(name)
+        amounts = stored(numbers(figure))
+        if self.leaf is None:
+            return group_sums(amounts, self.order_of, self.order_count)
+        at = np.flatnonzero(self.leaf)
+        return group_sums(amounts.take(at), self.order_of[at], self.order_count)
+
+    def _parent(self, name: str) -> Column:
+        parent = self.whole.parent
+        if parent is None:
+            return self.orders.line(name).without(np.ones(len(self.order_of), bool))
+        above = parent if self.places is None else parent[self.places]
+        return take_or_blank(self.whole.line(name), above)
+
+    def put(self, name: str, column: Column) -> None:
+        """Leave a figure or a field for what follows; forget what was worked out from the one before it."""
+        # A quotient is kept with 12 places, but only once somebody reads it.
+        self._columns.pop(name, None)
+        self._quotients.pop(name, None)
+        if isinstance(column, Quotient):
+            self._quotients[name] = column
+        else:
+            self._columns[name] = column
+        self._by_line.pop(name, None)
+        head, _, tail = name.partition(".")
+        if head == "line" and tail not in self.orders.fields.line:
+            self._columns.pop(f"header.{tail}", None)
+            self._by_line.pop(f"header.{tail}", None)
+            for table in (*self.program.readers.get(name, ()), *self.program.readers.get(f"header.{tail}", ())):
+                self._forget(table)
+
+    def _forget(self, table: str) -> None:
+        if self._rows.pop(table, None) is not None:
+            for known in (self._columns, self._by_line):
+                for name in [name for name in known if name.startswith(f"{table}.")]:
+                    del known[name]
+
+    # -- tables -----------------------------------------------------------------------------------------------
+
+    def rows(self, table: str) -> Integers:
+        """For each order or line the row of the table that answers, -1 for none."""
+        found = self._rows.get(table)
+        if found is None:
+            found = self._rows[table] = self.program.tables[table].find(self)
+        return found
+
+    def row_at(self, table: str, order: int, line: int) -> int:
+        """The row of the table that answers for a line, or for its order; -1 for none."""
+        level = self.program.tables[table].level
+        return int(self.rows(table)[order if level is Level.HEADER else line])
+
+    @property
+    def tables_read(self) -> Mapping[str, Integers]:
+        """The tables asked so far and their answers."""
+        return self._rows

@@ -1,0 +1,1 @@
+"""Columns and documents out of CSV, JSON and DataFrames, and results back."""

@@ -1,0 +1,106 @@
+"""CSV files: every cell as text, each distinct text once, and the row it stands in."""
+
+from __future__ import annotations
+
+import csv
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from dokima.errors import DocumentError, Problem
+from dokima.exact.integers import Integers
+from dokima.model.intake import RawColumn
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A file of rows.
+
+    Attributes:
+        columns: Cells by heading; an empty cell is None.
+        size: Number of rows.
+        rows: For each row its number in the file, counted from 1 with the heading as row 1.
+        problems: Rows that could not be read, which are left out.
+    """
+
+    columns: dict[str, RawColumn]
+    size: int
+    rows: Integers
+    problems: list[Problem] = field(default_factory=list)
+
+
+def read_delimited(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid:
+    """Read a CSV file (RFC 4180, with any separator).
+
+    Raises:
+        DocumentError: There is no such file, it is not in that encoding, or its heading cannot be used.
+    """
+    import pyarrow as pa
+    from pyarrow import csv as arrow
+
+    headings = _headings(path, separator, encoding)
+    bad: list[tuple[int, int]] = []
+
+    def skip(row: Any) -> str:
+        bad.append((row.number, row.actual_columns if row.text.strip() else 0))
+        return "skip"
+
+    cells = pa.dictionary(pa.int32(), pa.string())
+    try:
+        table = arrow.read_csv(
+            path,
+            arrow.ReadOptions(encoding=encoding, use_threads=False, column_names=headings, skip_rows=1),
+            arrow.ParseOptions(
+                delimiter=separator, newlines_in_values=True, ignore_empty_lines=False, invalid_row_handler=skip
+            ),
+            arrow.ConvertOptions(
+                column_types=dict.fromkeys(headings, cells),
+                null_values=[""],
+                strings_can_be_null=True,
+                quoted_strings_can_be_null=True,
+            ),
+        )
+    except (pa.ArrowInvalid, UnicodeDecodeError) as error:
+        if "empty" in str(error).lower():
+            return Grid({heading: RawColumn([]) for heading in headings}, 0, np.zeros(0, np.int64))
+        raise DocumentError([Problem("", "", "", f"expected a CSV file in {encoding} ({error})", path.name)]) from None
+    # Arrow counts the rows it is given from the first one after the heading.
+    numbers = np.setdiff1d(np.arange(2, table.num_rows + len(bad) + 2), [number for number, _ in bad])
+    problems = [
+        Problem("", "", "", f"expected {len(headings)} cells (got {count})", path.name, number)
+        for number, count in bad
+        if count
+    ]
+    columns = {heading: _raw(table.column(heading)) for heading in headings}
+    return Grid(columns, table.num_rows, numbers, problems)
+
+
+def _headings(path: Path, separator: str, encoding: str) -> list[str]:
+    try:
+        with path.open(
+            encoding="utf-8-sig" if encoding.lower().replace("-", "") == "utf8" else encoding, newline=""
+        ) as file:
+            headings = next(csv.reader(file, delimiter=separator), [])
+    except OSError as error:
+        raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
+    except (UnicodeDecodeError, LookupError) as error:
+        raise DocumentError([Problem("", "", "", f"expected text in {encoding} ({error})", path.name)]) from None
+    if not any(headings):
+        raise DocumentError(
+            [Problem("", "", "", "expected a heading in the first row (the row is empty)", path.name, 1)]
+        )
+    twice = next((heading for heading in headings if headings.count(heading) > 1), None)
+    if twice is not None:
+        message = f"expected each heading once (got '{twice}' {headings.count(twice)} times)"
+        raise DocumentError([Problem("", "", "", message, path.name, 1)])
+    return headings
+
+
+def _raw(column: Any) -> RawColumn:
+    combined = column.unify_dictionaries().combine_chunks()
+    if hasattr(combined, "chunks"):  # an empty chunked array stays one
+        return RawColumn([])
+    codes = np.asarray(combined.indices.fill_null(-1)).astype(np.int64)
+    return RawColumn(combined.dictionary.to_pylist(), codes)

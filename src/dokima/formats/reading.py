@@ -1,0 +1,112 @@
+"""One way in for orders: files, folders, documents, DataFrames."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from dokima.errors import DocumentError, DokimaError, Problem
+from dokima.formats.delimited import read_delimited
+from dokima.formats.frames import grid_of, is_frame
+from dokima.formats.jsondocs import orders_of, read_json
+from dokima.formats.layouts import Layout, own_layout
+from dokima.formats.tabular import flat_orders, linked_orders
+from dokima.model.fields import Fields
+from dokima.model.intake import RawOrders, read_orders
+from dokima.model.order import Order
+from dokima.model.orders import Orders
+
+
+def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Orders:
+    """Orders out of whatever holds them.
+
+    Args:
+        source: An `Order`, a mapping, a list of these, `Orders`, a path of a JSON or CSV file or of a folder of JSON files, a
+            list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
+        fields: The fields orders may have.
+        layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
+
+    Raises:
+        DocumentError: A file cannot be read at all. Problems of single orders do not raise; see ``Orders.problems``.
+    """
+    if isinstance(source, Orders):
+        return source
+    if isinstance(source, Order):
+        return read_orders(RawOrders.from_documents([source]), fields)
+    if isinstance(source, Mapping):
+        return read_orders(RawOrders.from_documents(orders_of(dict(source))), fields)
+    if isinstance(source, str | Path):
+        return _from_paths([Path(source)], fields, layout)
+    if is_frame(source) or (isinstance(source, tuple) and len(source) == 2 and all(is_frame(part) for part in source)):
+        return _from_frames(source, fields, layout or own_layout(fields))
+    if isinstance(source, Sequence) and source and all(isinstance(part, str | Path) for part in source):
+        return _from_paths([Path(part) for part in source], fields, layout)
+    if isinstance(source, Sequence):
+        documents = [part if isinstance(part, Order) else Order.from_dict(part) for part in source]
+        return read_orders(RawOrders.from_documents(documents), fields)
+    raise DokimaError(f"expected orders as documents, files or DataFrames (got {type(source).__name__})")
+
+
+def _from_frames(source: Any, fields: Fields, layout: Layout) -> Orders:
+    if isinstance(source, tuple):
+        raw = linked_orders(grid_of(source[0]), grid_of(source[1]), layout, ("headers", "lines"))
+    else:
+        raw = flat_orders(grid_of(source), layout, "")
+    return read_orders(raw, layout.fields(fields), layout.reader)
+
+
+def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) -> Orders:
+    if layout is not None and not layout.is_flat:
+        return _from_two_files(paths, fields, layout)
+    files = [file for path in paths for file in _files(path)]
+    tables = [file for file in files if file.suffix.lower() == ".csv"]
+    if tables and len(files) > 1:
+        raise DocumentError([Problem("", "", "", "expected one CSV file, or JSON files only", str(tables[0]))])
+    if tables:
+        chosen = layout or own_layout(fields)
+        raw = flat_orders(read_delimited(tables[0], chosen.separator, chosen.encoding), chosen, tables[0].name)
+        return read_orders(raw, chosen.fields(fields), chosen.reader)
+    documents: list[Order] = []
+    names: list[str] = []
+    problems: list[Problem] = []
+    for file in files:
+        try:
+            found = read_json(file)
+        except DocumentError as error:
+            if len(files) == 1:
+                raise
+            problems += error.problems
+            continue
+        documents += found
+        names += [file.name] * len(found)
+    raw = RawOrders.from_documents(documents, names)
+    return read_orders(replace(raw, problems=problems), fields)
+
+
+def _from_two_files(paths: Sequence[Path], fields: Fields, layout: Layout) -> Orders:
+    """Headers and lines: the two paths given, or the two files that the layout names in the folder given."""
+    if len(paths) == 1 and paths[0].is_dir():
+        paths = [paths[0] / layout.headers_file, paths[0] / layout.lines_file]
+    if len(paths) != 2:
+        wanted = f"a folder with {layout.headers_file} and {layout.lines_file}, or both files"
+        raise DocumentError([Problem("", "", "", f"expected {wanted} (layout {layout.name})", str(paths[0]))])
+    grids = [read_delimited(path, layout.separator, layout.encoding) for path in paths]
+    raw = linked_orders(grids[0], grids[1], layout, (paths[0].name, paths[1].name))
+    return read_orders(raw, layout.fields(fields), layout.reader)
+
+
+def _files(path: Path) -> list[Path]:
+    if path.is_dir():
+        found = sorted(path.glob("*.json"))
+        if not found:
+            raise DocumentError(
+                [Problem("", "", "", "expected JSON files of orders in this folder (there are none)", str(path))]
+            )
+        return found
+    if path.suffix.lower() not in (".json", ".csv"):
+        raise DocumentError(
+            [Problem("", "", "", "expected a .json or .csv file, or a folder of .json files", str(path))]
+        )
+    return [path]

@@ -1,0 +1,149 @@
+"""Results out: calculations, findings and variances as plain data and as CSV. Exact numbers are written as text."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
+from decimal import Decimal
+from typing import Any
+
+from dokima.changes.variance import Change, Variance
+from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
+from dokima.errors import Problem
+from dokima.model.columns import shown
+
+
+def cell(value: Any, places: int | None = None) -> str | None:
+    """A value as text: numbers in full, amounts with their places, a blank as None."""
+    if value is None:
+        return None
+    if isinstance(value, Decimal) and places is not None:
+        return format(value, "f")
+    return shown(value)
+
+
+def line_figures(order: PricedOrder) -> list[str]:
+    """The figures of an order's lines, in the order of its steps."""
+    if order.routine is None:
+        return []
+    amounts = amount_figures(order.routine)
+    steps = [name.split(".")[1] for name in order.routine.figures if name.startswith("line.")]
+    present = order.calculation.figures
+    return [name for name in dict.fromkeys(["price", *steps, *amounts]) if name in present]
+
+
+def calculation_data(calculation: Calculation) -> dict[str, Any]:
+    """A calculation as plain data."""
+    return {
+        "orders": [_order_data(order) for order in calculation],
+        "findings": calculation.findings.to_dicts(),
+        "problems": [problem_data(problem) for problem in calculation.problems],
+    }
+
+
+def problem_data(problem: Problem) -> dict[str, Any]:
+    """A problem as plain data."""
+    return asdict(problem)
+
+
+def _order_data(order: PricedOrder) -> dict[str, Any]:
+    figures = line_figures(order)
+    return {
+        "number": order.number,
+        "routine": order.routine.name if order.routine else None,
+        "currency": order.header("currency"),
+        "date": cell(order.header("date")),
+        "customer": order.header("customer"),
+        "supplier": order.header("supplier"),
+        "lines": [
+            {
+                "number": line.number,
+                "item": line.field("item"),
+                "description": line.field("description"),
+                "quantity": cell(line.field("quantity")),
+                "unit": line.field("unit"),
+                **{name: cell(line.figure(name), order.places) for name in figures},
+            }
+            for line in order.lines
+        ],
+        "figures": {name: cell(value) for name, value in order.figures.items()},
+        "tax_breakdown": [
+            {
+                "step": row.step,
+                "category": row.category,
+                "percent": cell(row.percent),
+                "taxable": cell(row.taxable, order.places),
+                "tax": cell(row.tax, order.places),
+                "reason": row.reason,
+            }
+            for row in order.tax_breakdown
+        ],
+        "totals": {name: cell(value, order.places) for name, value in asdict(order.totals).items()},
+    }
+
+
+def calculation_rows(calculation: Calculation) -> list[dict[str, Any]]:
+    """One row a line, for CSV."""
+    return [
+        {"order": data["number"], **{("line" if name == "number" else name): value for name, value in line.items()}}
+        for data in calculation_data(calculation)["orders"]
+        for line in data["lines"]
+    ]
+
+
+def variance_data(variance: Variance, *, every: bool = False) -> dict[str, Any]:
+    """A variance as plain data: changed lines only unless ``every``."""
+    headers, totals = variance.headers(), variance.totals()
+    lines = [
+        {
+            "order": line.order,
+            "line": line.line,
+            "status": line.status,
+            "item": line.item,
+            "description": line.description,
+            "figures": {name: _change(change) for name, change in line.figures.items()},
+            "fields": {name: _change(change) for name, change in line.fields.items()},
+        }
+        for line in variance.lines(every=every)
+    ]
+    return {
+        "orders": [
+            {
+                "number": number,
+                "header": {name: _change(change) for name, change in headers[number].items()},
+                "totals": {name: _change(change) for name, change in totals[number].items()},
+            }
+            for number, *_ in variance.pairs
+        ],
+        "lines": lines,
+        "empty": variance.is_empty,
+    }
+
+
+def _change(change: Change) -> dict[str, str | None]:
+    return {"before": cell(change.before, 0), "after": cell(change.after, 0), "variance": cell(change.variance, 0)}
+
+
+def variance_rows(variance: Variance, *, every: bool = False) -> list[dict[str, Any]]:
+    """One row a line, before, after and variance of each figure side by side, for CSV."""
+    rows = []
+    for line in variance.lines(every=every):
+        row: dict[str, Any] = {"order": line.order, "line": line.line, "status": line.status, "item": line.item}
+        for name, change in line.figures.items():
+            for part, value in _change(change).items():
+                row[f"{name}_{part}"] = value
+        rows.append(row)
+    return rows
+
+
+def to_csv(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = ()) -> str:
+    """Rows as CSV with a heading (RFC 4180, lines ended with a line feed); a blank is an empty cell."""
+    rows = list(rows)
+    names = list(columns) or list(dict.fromkeys(name for row in rows for name in row))
+    out = io.StringIO()
+    writer = csv.DictWriter(out, names, lineterminator="\n", restval="")
+    writer.writeheader()
+    writer.writerows(rows)
+    return out.getvalue()

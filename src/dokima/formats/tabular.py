@@ -1,0 +1,143 @@
+"""Orders out of tables: one flat table whose header columns repeat on each line, or a table of headers and one of lines."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from dokima.errors import DocumentError, Problem, listed, nearest
+from dokima.exact.integers import Integers
+from dokima.formats.delimited import Grid
+from dokima.formats.layouts import Layout
+from dokima.model.fields import Field
+from dokima.model.intake import RawColumn, RawOrders
+from dokima.model.orders import Origin
+
+
+def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:
+    """Orders out of a flat table. Rows of an order need not stand together.
+
+    Raises:
+        DocumentError: A heading of the layout is not there.
+    """
+    _require(
+        grid,
+        layout,
+        file,
+        {**layout.header, **{f"line.{n}": f for n, f in layout.line.items()}},
+        ("number", "line.number"),
+    )
+    key = grid.columns[layout.header["number"].heading or "number"]
+    codes = _codes(key, grid.size)
+    order_of, first = _by_appearance(codes)
+    raw = RawOrders(
+        _taken(grid, layout.header, first),
+        _taken(grid, layout.line, None),
+        order_of,
+        len(first),
+        origin=Origin([file] * len(first), grid.rows[first], grid.rows),
+        problems=list(grid.problems),
+    )
+    for name, spec in layout.header.items():
+        if name != "number" and spec.heading in grid.columns:
+            _check_repeats(raw, grid.columns[spec.heading], spec, order_of, first, key)
+    return raw
+
+
+def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, str]) -> RawOrders:
+    """Orders out of a table of headers and one of lines, joined by order number.
+
+    Raises:
+        DocumentError: A heading of the layout is not there.
+    """
+    _require(headers, layout, files[0], layout.header, ("number",))
+    _require(lines, layout, files[1], layout.line, ("number",))
+    if layout.link not in lines.columns:
+        _missing(files[1], layout.link, lines)
+    key = headers.columns[layout.header["number"].heading or "number"]
+    numbers = [key.values[at] if at >= 0 else None for at in _codes(key, headers.size).tolist()]
+    place: dict[object, int] = {}
+    for at, number in enumerate(numbers):
+        place.setdefault(number, at)
+    link = lines.columns[layout.link]
+    known = np.array([place.get(value, -1) for value in link.values] + [-1], np.int64)
+    order_of = known[_codes(link, lines.size)]
+    lost = np.flatnonzero(order_of < 0)
+    problems = [*headers.problems, *lines.problems]
+    for row in lost.tolist():
+        value = link.values[link.place(row)] if link.place(row) >= 0 else None
+        message = f"expected the number of an order in {files[0]} (got {value!r})"
+        problems.append(Problem(str(value or ""), "", layout.link, message, files[1], int(lines.rows[row])))
+    kept = np.flatnonzero(order_of >= 0)
+    kept = kept[np.argsort(order_of[kept], kind="stable")]
+    return RawOrders(
+        _taken(headers, layout.header, None),
+        _taken(lines, layout.line, kept),
+        order_of[kept],
+        headers.size,
+        origin=Origin([files[0]] * headers.size, headers.rows, lines.rows[kept], files[1]),
+        problems=problems,
+    )
+
+
+def _codes(column: RawColumn, size: int) -> Integers:
+    return np.arange(size) if column.codes is None else column.codes
+
+
+def _by_appearance(codes: Integers) -> tuple[Integers, Integers]:
+    """For each row the number of its order, orders counted as they appear; and the first row of each."""
+    _, first, back = np.unique(codes, return_index=True, return_inverse=True)
+    sequence = np.argsort(first, kind="stable")
+    place = np.empty(len(first), np.int64)
+    place[sequence] = np.arange(len(first))
+    return place[back.reshape(-1)], first[sequence]
+
+
+def _taken(grid: Grid, specs: Mapping[str, Field], rows: Integers | None) -> dict[str, RawColumn]:
+    columns: dict[str, RawColumn] = {}
+    for name, spec in specs.items():
+        column = grid.columns.get(spec.heading or name)
+        if column is not None:
+            codes = _codes(column, grid.size)
+            columns[name] = RawColumn(column.values, codes if rows is None else codes[rows])
+    return columns
+
+
+def _require(grid: Grid, layout: Layout, file: str, specs: Mapping[str, Field], always: tuple[str, ...]) -> None:
+    """Every heading a layout names must be there; of Dokima's own layout only the numbers must."""
+    needed = {name: spec.heading or spec.name for name, spec in specs.items()}
+    absent = [
+        head for name, head in needed.items() if head not in grid.columns and (layout.name != "own" or name in always)
+    ]
+    if absent:
+        _missing(file, absent[0], grid)
+    if layout.name == "own":
+        unknown = [heading for heading in grid.columns if heading not in needed.values() and heading != layout.link]
+        if unknown:
+            hint = nearest(unknown[0], needed.values())
+            message = f"expected headings that are fields (got '{unknown[0]}'{hint}); a layout can name others"
+            raise DocumentError([Problem("", "", "", message, file, 1)])
+
+
+def _missing(file: str, heading: str, grid: Grid) -> None:
+    hint = nearest(heading, grid.columns) or f"; there are {listed(grid.columns)}"
+    raise DocumentError([Problem("", "", "", f"expected a column '{heading}' (there is none{hint})", file, 1)])
+
+
+def _check_repeats(
+    raw: RawOrders, column: RawColumn, spec: Field, order_of: Integers, first: Integers, key: RawColumn
+) -> None:
+    """A header value must be the same on every row of its order."""
+    codes = _codes(column, len(order_of))
+    differs = np.flatnonzero(codes != codes[first[order_of]])
+    for row in differs.tolist():
+        order = int(order_of[row])
+        at = first[order]
+        values = [column.values[code] if code >= 0 else None for code in (codes[at], codes[row])]
+        assert raw.origin.header_rows is not None and raw.origin.line_rows is not None
+        message = f"expected {values[0]!r} as in row {raw.origin.header_rows[order]} (got {values[1]!r})"
+        number = key.values[key.place(int(at))] if key.place(int(at)) >= 0 else ""
+        file, place = raw.origin.files[order], int(raw.origin.line_rows[row])
+        raw.problems.append(Problem(str(number), "", spec.name, message, file, place))
+        raw.set_aside.add(order)

@@ -1,0 +1,20 @@
+"""The formula language: parse, check kinds and levels, evaluate on columns."""
+
+from dokima.formulas.blanks import BlankSearch, Cause
+from dokima.formulas.compiler import compile_formula
+from dokima.formulas.names import NUMBERS, FormulaKind, Frame, Level, Name, Names, UnknownName
+from dokima.formulas.nodes import Formula
+
+__all__ = [
+    "NUMBERS",
+    "BlankSearch",
+    "Cause",
+    "Formula",
+    "FormulaKind",
+    "Frame",
+    "Level",
+    "Name",
+    "Names",
+    "UnknownName",
+    "compile_formula",
+]

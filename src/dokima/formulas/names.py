@@ -1,0 +1,86 @@
+"""What a formula may refer to: names at load time, columns at run time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import Literal, Protocol
+
+from dokima.exact.integers import Integers, Mask
+from dokima.model.columns import Column, Kind
+
+FormulaKind = Kind | Literal["blank"]
+"""Kind of a formula; "blank" is the literal ``''``, which fits any kind."""
+
+NUMBERS: frozenset[FormulaKind] = frozenset({"decimal", "integer"})
+
+
+class Level(IntEnum):
+    """How often a formula has a value: once, once per order, or once per line."""
+
+    CONSTANT = 0
+    HEADER = 1
+    LINE = 2
+
+
+@dataclass(frozen=True)
+class Name:
+    """What is known about a dotted name when a rulebook loads."""
+
+    kind: FormulaKind
+    level: Level
+    label: str = ""
+
+
+class Names(Protocol):
+    """The names a formula may use, at load time."""
+
+    def describe(self, name: str) -> Name:
+        """Kind and level of a dotted name.
+
+        Raises:
+            UnknownName: It may not be used here; the message says why and names the nearest.
+        """
+
+    def describe_table(self, name: str) -> Level:
+        """Level of a table, for ``found(table)``.
+
+        Raises:
+            UnknownName: There is no such table.
+        """
+
+    def known(self) -> Iterable[str]:
+        """All names that may be used here."""
+
+
+class Frame(Protocol):
+    """The columns behind the names, at run time."""
+
+    @property
+    def order_count(self) -> int:
+        """Number of orders."""
+
+    @property
+    def order_of(self) -> Integers:
+        """For each line the position of its order."""
+
+    @property
+    def leaf(self) -> Mask | None:
+        """True for the lines that aggregates run over; None if they run over all."""
+
+    def column(self, name: str) -> Column:
+        """The column of a name, at the name's own level."""
+
+    def line_column(self, name: str) -> Column:
+        """The column of a name with one value per line."""
+
+    def rows(self, table: str) -> Integers:
+        """For each order or line the row of the table that answers, -1 for none."""
+
+    def row_at(self, table: str, order: int, line: int) -> int:
+        """The row of the table that answers for a line, or for its order; -1 for none."""
+
+
+class UnknownName(LookupError):
+    """A name that a formula may not use. The message says why."""

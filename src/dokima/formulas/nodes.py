@@ -1,0 +1,106 @@
+"""A checked formula: a tree of nodes that can be evaluated on columns."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+
+from dokima.exact.integers import Integers
+from dokima.formulas.names import FormulaKind, Frame, Level
+from dokima.model.columns import Column
+
+Evaluate = Callable[[Frame], Column]
+
+
+@dataclass(frozen=True, eq=False)
+class Node:
+    """One checked part of a formula.
+
+    Attributes:
+        kind: What it gives.
+        level: How often it has a value.
+        evaluate: Gives the column, at the node's level; a constant has length 1.
+        start: First character in the source.
+        stop: Character after the last one.
+        operands: The parts it is made of.
+        name: The dotted name it stands for, blank otherwise.
+        table: The table it asks about (``found``), blank otherwise.
+    """
+
+    kind: FormulaKind
+    level: Level
+    evaluate: Evaluate
+    start: int
+    stop: int
+    operands: tuple[Node, ...] = ()
+    name: str = ""
+    table: str = ""
+
+    def walk(self) -> Iterator[Node]:
+        """This node and all below it."""
+        yield self
+        for operand in self.operands:
+            yield from operand.walk()
+
+
+def at_level(node: Node, level: Level) -> Evaluate:
+    """How to evaluate a node once per line although it may have one value per order."""
+    if node.level is not Level.HEADER or level is not Level.LINE:
+        return node.evaluate
+    if node.name:
+        name = node.name
+        return lambda frame: frame.line_column(name)
+    evaluate = node.evaluate
+    return lambda frame: _by_line(evaluate(frame), frame.order_of)
+
+
+def _by_line(column: Column, order_of: Integers) -> Column:
+    return column.take(order_of)
+
+
+@dataclass(frozen=True, eq=False)
+class Formula:
+    """A formula that has been read and checked.
+
+    Attributes:
+        source: As written.
+        root: The tree.
+        reads: Dotted names it reads and their levels, in the sequence they appear.
+        tables: Tables it asks with ``found``.
+    """
+
+    source: str
+    root: Node
+    reads: Mapping[str, Level] = field(init=False)
+    tables: tuple[str, ...] = field(init=False)
+
+    def __post_init__(self) -> None:
+        nodes = list(self.root.walk())
+        object.__setattr__(self, "reads", {node.name: node.level for node in nodes if node.name})
+        object.__setattr__(self, "tables", tuple(dict.fromkeys(node.table for node in nodes if node.table)))
+
+    @property
+    def kind(self) -> FormulaKind:
+        """What the formula gives."""
+        return self.root.kind
+
+    @property
+    def level(self) -> Level:
+        """How often it has a value."""
+        return self.root.level
+
+    @property
+    def is_constant(self) -> bool:
+        """True if it reads nothing."""
+        return self.root.level is Level.CONSTANT
+
+    def evaluate(self, frame: Frame, level: Level | None = None) -> Column:
+        """The values, one per order or line of the given level (the formula's own if None)."""
+        level = self.level if level is None else level
+        column = at_level(self.root, level)(frame)
+        if level is Level.CONSTANT:
+            return column
+        return column.spread(len(frame.order_of) if level is Level.LINE else frame.order_count)
+
+    def __repr__(self) -> str:
+        return f"<Formula {self.source!r}: {self.kind} per {self.level.name.lower()}>"

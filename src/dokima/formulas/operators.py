@@ -1,0 +1,129 @@
+"""Arithmetic, comparison and logic on columns, with Kleene's logic for blanks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import cast
+
+import numpy as np
+
+from dokima.exact import Decimals, Number, Quotient, choose, compare, remainder, whole_division
+from dokima.exact.integers import Mask, either
+from dokima.model.columns import Column, Dates, Flags, Texts, Words, blanks, kind_of
+
+
+def numbers(column: Column) -> Number:
+    """The column, which has been checked to hold numbers."""
+    assert isinstance(column, Decimals | Quotient)
+    return column
+
+
+def flags(column: Column) -> Flags:
+    """The column, which has been checked to hold flags."""
+    assert isinstance(column, Flags)
+    return column
+
+
+ARITHMETIC: dict[str, Callable[[Number, Number], Number]] = {
+    "+": lambda a, b: a + b,
+    "-": lambda a, b: a - b,
+    "*": lambda a, b: a * b,
+    "/": lambda a, b: a / b,
+    "//": whole_division,
+    "%": remainder,
+}
+
+COMPARISONS: dict[str, Callable[[np.ndarray], Mask]] = {
+    "==": lambda sign: sign == 0,
+    "!=": lambda sign: sign != 0,
+    "<": lambda sign: sign < 0,
+    "<=": lambda sign: sign <= 0,
+    ">": lambda sign: sign > 0,
+    ">=": lambda sign: sign >= 0,
+}
+
+
+def compared(a: Column, b: Column, operator: str) -> Flags:
+    """Comparison of two columns of one kind: blank where one of them is."""
+    missing = either(a.missing, b.missing)
+    if isinstance(a, Texts) and isinstance(b, Texts) and operator in ("==", "!="):
+        same = _same_text(a, b)
+        return Flags(same if operator == "==" else ~same, missing)
+    return Flags(COMPARISONS[operator](order_of_values(a, b)), missing)
+
+
+def order_of_values(a: Column, b: Column) -> np.ndarray:
+    """-1, 0 or 1 for each pair of values."""
+    if isinstance(a, Texts) and isinstance(b, Texts):
+        rank = {word: at for at, word in enumerate(sorted({*a.words.items, *b.words.items}))}
+        x, y = (np.array([rank[word] for word in t.words.items] + [-1], np.int64)[t.codes] for t in (a, b))
+    elif isinstance(a, Dates) and isinstance(b, Dates):
+        x, y = a.days, b.days
+    elif isinstance(a, Flags) and isinstance(b, Flags):
+        x, y = a.values.astype(np.int64), b.values.astype(np.int64)
+    else:
+        return compare(numbers(a), numbers(b))
+    sign: np.ndarray = np.sign(x - y)
+    return sign
+
+
+def _same_text(a: Texts, b: Texts) -> Mask:
+    if len(a) == 1 and len(b) > 1:
+        a, b = b, a
+    if len(b) == 1:
+        word = b.words.items[int(b.codes[0])] if b.codes[0] >= 0 else None
+        return cast(Mask, a.codes == (a.words.index.get(word, -2) if word is not None else -2))
+    return cast(Mask, a.codes == b.in_words(a.words))
+
+
+def logical_and(a: Flags, b: Flags) -> Flags:
+    """False if one is false, whatever the other."""
+    if a.missing is None and b.missing is None:
+        return Flags(a.values & b.values)
+    true, false = a.is_true() & b.is_true(), a.is_false() | b.is_false()
+    return Flags(true, ~(true | false))
+
+
+def logical_or(a: Flags, b: Flags) -> Flags:
+    """True if one is true, whatever the other."""
+    if a.missing is None and b.missing is None:
+        return Flags(a.values | b.values)
+    true, false = a.is_true() | b.is_true(), a.is_false() & b.is_false()
+    return Flags(true, ~(true | false))
+
+
+def logical_not(a: Flags) -> Flags:
+    """Blank stays blank."""
+    return Flags(~a.values, a.missing)
+
+
+def selected(condition: Flags, yes: Column, no: Column) -> Column:
+    """``yes if condition else no``: blank where the condition is."""
+    picked = pick(condition.is_true(), yes, no)
+    gone = condition.missing
+    return picked if gone is None else picked.spread(max(len(picked), len(gone))).without(gone)
+
+
+def pick(condition: Mask, yes: Column, no: Column) -> Column:
+    """``yes`` where the condition is true, ``no`` elsewhere; both of one kind."""
+    yes, no = alike(yes, no)
+    if isinstance(yes, Decimals | Quotient):
+        return choose(condition, yes, numbers(no))
+    if isinstance(yes, Texts):
+        words = Words(list(dict.fromkeys([*yes.words.items, *cast(Texts, no).words.items])))
+        return Texts(np.where(condition, yes.in_words(words), cast(Texts, no).in_words(words)), words)
+    missing = None
+    if yes.missing is not None or no.missing is not None:
+        missing = np.where(condition, yes.is_missing(), no.is_missing())
+    if isinstance(yes, Dates):
+        return Dates(np.where(condition, yes.days, cast(Dates, no).days), missing)
+    return Flags(np.where(condition, yes.values, flags(no).values), missing)
+
+
+def alike(a: Column, b: Column) -> tuple[Column, Column]:
+    """Both columns with one kind, where one of them may be the blank literal."""
+    if kind_of(a) == kind_of(b):
+        return a, b
+    if bool(b.is_missing().all()):
+        return a, blanks(kind_of(a), len(b))
+    return blanks(kind_of(b), len(a)), b

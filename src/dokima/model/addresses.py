@@ -1,0 +1,38 @@
+"""Line numbers: text such as ``10`` or ``10/20``, which is the whole address of a line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+STEP = 10
+"""New lines are numbered in steps of ten, so that there is room between them."""
+
+_ADDRESS = re.compile(r"[0-9]{1,12}(/[0-9]{1,12})*", re.ASCII)
+
+Address = tuple[int, ...]
+"""A line number taken apart; sorts in the sequence of the lines, each parent before its sub-lines."""
+
+
+def read_address(number: object) -> Address:
+    """A line number taken apart: ``"10/20"`` is (10, 20). Leading zeros do not count.
+
+    Raises:
+        ValueError: Not a line number; says what was expected and what came.
+    """
+    text = str(number) if isinstance(number, int) and not isinstance(number, bool) else number
+    if not isinstance(text, str) or not _ADDRESS.fullmatch(text.strip()):
+        raise ValueError(f"expected a line number such as 10 or 10/20 (got {number!r})")
+    return tuple(int(part) for part in text.strip().split("/"))
+
+
+def write_address(address: Address) -> str:
+    """The line number of an address: (10, 20) is ``10/20``."""
+    return "/".join(map(str, address))
+
+
+def next_number(used: Iterable[Address], parent: Address = ()) -> Address:
+    """The number after the last line of a parent, in steps of ten."""
+    depth = len(parent)
+    last = max((address[depth] for address in used if len(address) > depth and address[:depth] == parent), default=0)
+    return (*parent, last - last % STEP + STEP)

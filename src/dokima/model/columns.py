@@ -1,0 +1,286 @@
+"""Columns of text, dates and flags; numbers are `exact.Decimals`.
+
+All columns share one small set of methods: ``len``, ``take``, ``spread``, ``is_missing``, ``without`` and the attribute
+``missing``. A column of length 1 meets a column of any length by broadcast.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable, Sequence
+from decimal import Decimal
+from typing import Any, Literal, TypeVar, cast
+
+import numpy as np
+import numpy.typing as npt
+
+from dokima.exact import Decimals, Quotient, from_pairs, parse, stored, text, to_decimals
+from dokima.exact.integers import Integers, Mask, either
+
+Kind = Literal["text", "decimal", "integer", "date", "flag"]
+"""What a field or a column holds."""
+
+EPOCH = datetime.date(1970, 1, 1).toordinal()
+
+
+class Words:
+    """The distinct texts of a column, numbered from 0; shared by the columns taken from it."""
+
+    __slots__ = ("_index", "items")
+
+    def __init__(self, items: list[str], index: dict[str, int] | None = None) -> None:
+        self.items = items
+        self._index = index
+
+    @property
+    def index(self) -> dict[str, int]:
+        """Number of each word, made when first asked for."""
+        if self._index is None:
+            self._index = {word: number for number, word in enumerate(self.items)}
+        return self._index
+
+
+class Texts:
+    """A column of text, dictionary-coded: ``codes`` point into ``words``, -1 is missing."""
+
+    __slots__ = ("codes", "words")
+
+    def __init__(self, codes: npt.NDArray[np.int64], words: Words) -> None:
+        self.codes = codes
+        self.words = words
+
+    @classmethod
+    def of(cls, values: Iterable[str | None]) -> Texts:
+        """A column out of texts; None and the empty text are missing."""
+        index: dict[str, int] = {}
+        codes = [index.setdefault(value, len(index)) if value else -1 for value in values]
+        return cls(np.array(codes, np.int64), Words(list(index), index))
+
+    @property
+    def missing(self) -> Mask | None:
+        """True where there is no text, None if there is text everywhere."""
+        gone = self.codes < 0
+        return gone if gone.any() else None
+
+    def __len__(self) -> int:
+        return len(self.codes)
+
+    def take(self, positions: Integers) -> Texts:
+        """The values at the given positions."""
+        return Texts(self.codes[positions], self.words)
+
+    def spread(self, length: int) -> Texts:
+        """A column of the given length out of one of that length or length 1."""
+        return self if len(self) == length else Texts(np.broadcast_to(self.codes, (length,)), self.words)
+
+    def is_missing(self) -> Mask:
+        """True where the value is missing."""
+        return self.codes < 0
+
+    def without(self, gone: Mask | None) -> Texts:
+        """The same column with more values missing."""
+        return self if gone is None else Texts(np.where(gone, -1, self.codes), self.words)
+
+    def in_words(self, words: Words) -> npt.NDArray[np.int64]:
+        """Codes in another dictionary; -1 for missing texts, -2 for texts it does not have."""
+        if words is self.words:
+            return self.codes
+        index = words.index
+        table = np.fromiter((index.get(word, -2) for word in self.words.items), np.int64, len(self.words.items))
+        # The last entry answers for code -1.
+        answer: npt.NDArray[np.int64] = np.append(table, -1)[self.codes]
+        return answer
+
+    def to_list(self) -> list[str | None]:
+        """The values, None where missing."""
+        items = self.words.items
+        return [items[code] if code >= 0 else None for code in self.codes.tolist()]
+
+
+class Dates:
+    """A column of dates: ``days`` since 1970-01-01, in the proleptic Gregorian calendar, years 1 to 9999."""
+
+    __slots__ = ("days", "missing")
+
+    def __init__(self, days: npt.NDArray[np.int64], missing: Mask | None = None) -> None:
+        self.days = days
+        self.missing = missing
+
+    @classmethod
+    def of(cls, values: Sequence[datetime.date | None]) -> Dates:
+        """A column out of dates; None is missing."""
+        missing = np.fromiter((value is None for value in values), bool, len(values))
+        days = np.fromiter((0 if v is None else v.toordinal() - EPOCH for v in values), np.int64, len(values))
+        return cls(days, missing if missing.any() else None)
+
+    def __len__(self) -> int:
+        return len(self.days)
+
+    def take(self, positions: Integers) -> Dates:
+        """The values at the given positions."""
+        return Dates(self.days[positions], None if self.missing is None else self.missing[positions])
+
+    def spread(self, length: int) -> Dates:
+        """A column of the given length out of one of that length or length 1."""
+        if len(self) == length:
+            return self
+        missing = None if self.missing is None else np.broadcast_to(self.missing, (length,))
+        return Dates(np.broadcast_to(self.days, (length,)), missing)
+
+    def is_missing(self) -> Mask:
+        """True where the value is missing."""
+        return np.zeros(len(self), bool) if self.missing is None else np.broadcast_to(self.missing, (len(self),))
+
+    def without(self, gone: Mask | None) -> Dates:
+        """The same column with more values missing."""
+        return self if gone is None else Dates(self.days, either(self.missing, gone))
+
+    def to_list(self) -> list[datetime.date | None]:
+        """The values, None where missing."""
+        missing = self.is_missing().tolist()
+        return [
+            None if gone else datetime.date.fromordinal(day + EPOCH)
+            for day, gone in zip(self.days.tolist(), missing, strict=True)
+        ]
+
+
+class Flags:
+    """A column of flags: true, false or missing (unknown, in Kleene's logic)."""
+
+    __slots__ = ("missing", "values")
+
+    def __init__(self, values: Mask, missing: Mask | None = None) -> None:
+        self.values = values
+        self.missing = missing
+
+    @classmethod
+    def of(cls, values: Sequence[bool | None]) -> Flags:
+        """A column out of flags; None is missing."""
+        missing = np.fromiter((value is None for value in values), bool, len(values))
+        return cls(
+            np.fromiter((value is True for value in values), bool, len(values)), missing if missing.any() else None
+        )
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def take(self, positions: Integers) -> Flags:
+        """The values at the given positions."""
+        return Flags(self.values[positions], None if self.missing is None else self.missing[positions])
+
+    def spread(self, length: int) -> Flags:
+        """A column of the given length out of one of that length or length 1."""
+        if len(self) == length:
+            return self
+        missing = None if self.missing is None else np.broadcast_to(self.missing, (length,))
+        return Flags(np.broadcast_to(self.values, (length,)), missing)
+
+    def is_missing(self) -> Mask:
+        """True where the value is missing."""
+        return np.zeros(len(self), bool) if self.missing is None else np.broadcast_to(self.missing, (len(self),))
+
+    def without(self, gone: Mask | None) -> Flags:
+        """The same column with more values missing."""
+        return self if gone is None else Flags(self.values, either(self.missing, gone))
+
+    def is_true(self) -> Mask:
+        """True where the flag is known to be true."""
+        return self.values if self.missing is None else self.values & ~self.missing
+
+    def is_false(self) -> Mask:
+        """True where the flag is known to be false."""
+        return ~self.values if self.missing is None else ~self.values & ~self.missing
+
+    def to_list(self) -> list[bool | None]:
+        """The values, None where missing."""
+        missing = self.is_missing().tolist()
+        return [None if gone else value for value, gone in zip(self.values.tolist(), missing, strict=True)]
+
+
+Column = Decimals | Quotient | Texts | Dates | Flags
+"""Any column."""
+
+C = TypeVar("C", bound=Column)
+
+
+def blanks(kind: Kind | Literal["blank"], length: int) -> Column:
+    """A column of a kind in which everything is missing."""
+    if kind == "text":
+        return Texts(np.full(length, -1, np.int64), Words([]))
+    if kind == "date":
+        return Dates(np.zeros(length, np.int64), np.ones(length, bool))
+    if kind == "flag":
+        return Flags(np.zeros(length, bool), np.ones(length, bool))
+    return Decimals.blanks(length)
+
+
+def take_or_blank(column: C, positions: Integers) -> C:
+    """The values at the given positions; missing where the position is negative."""
+    gone = positions < 0
+    if len(column) == 0:
+        return cast(C, blanks(kind_of(column), len(positions)))
+    if not gone.any():
+        return cast(C, column.take(positions))
+    return cast(C, column.take(np.where(gone, 0, positions)).without(gone))
+
+
+def kind_of(column: Column) -> Kind:
+    """The kind of a column; whole numbers are not told apart from other decimals."""
+    match column:
+        case Texts():
+            return "text"
+        case Dates():
+            return "date"
+        case Flags():
+            return "flag"
+    return "decimal"
+
+
+def concat(columns: Sequence[Column]) -> Column:
+    """Columns of one kind, one after the other."""
+    if len(columns) == 1:
+        return columns[0]
+    missing = None
+    if any(column.missing is not None for column in columns):
+        missing = np.concatenate([column.is_missing() for column in columns])
+    match columns[0]:
+        case Texts():
+            parts = [column for column in columns if isinstance(column, Texts)]
+            words = Words(list(dict.fromkeys(word for part in parts for word in part.words.items)))
+            return Texts(np.concatenate([part.in_words(words) for part in parts]), words)
+        case Dates():
+            return Dates(np.concatenate([column.days for column in columns if isinstance(column, Dates)]), missing)
+        case Flags():
+            return Flags(np.concatenate([column.values for column in columns if isinstance(column, Flags)]), missing)
+    return Decimals.concat([stored(column) for column in columns if isinstance(column, Decimals | Quotient)])
+
+
+def column_of(kind: Kind, values: Sequence[Any]) -> Column:
+    """A column out of values that `values.ValueReader` has read: None is missing."""
+    match kind:
+        case "text":
+            return Texts.of(values)
+        case "date":
+            return Dates.of(values)
+        case "flag":
+            return Flags.of(values)
+    return from_pairs(values)
+
+
+def value_at(column: Column, position: int) -> Any:
+    """One value as Python sees it: `Decimal`, text, date, flag, or None where missing."""
+    one = column.take(np.array([position if len(column) > 1 else 0]))
+    if isinstance(one, Decimals | Quotient):
+        return to_decimals(stored(one).compact())[0]
+    return one.to_list()[0]
+
+
+def shown(value: Any) -> str:
+    """A value as plain text for messages: ``44.25``, ``2026-03-02``, ``true``, ``blank``."""
+    if value is None:
+        return "blank"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, Decimal):
+        return text(parse(value))
+    return str(value)

@@ -1,0 +1,95 @@
+"""Fields of header and lines: the one column specification, and the standard fields."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
+
+from dokima.model.columns import Kind
+
+Records = Literal["links", "payments", "fulfilments"]
+"""Header fields that hold small records instead of one value."""
+
+RECORDS: tuple[Records, ...] = ("links", "payments", "fulfilments")
+
+
+@dataclass(frozen=True)
+class Field:
+    """What one field of a header or line, or one column of a table or file, holds.
+
+    Attributes:
+        name: The name formulas use.
+        kind: text, decimal, integer, date or flag.
+        places: Most decimal places a value may have; None for any.
+        required: A blank is a problem of the document.
+        default: Formula (fields) or value (tables) for an absent cell, None for none.
+        choices: The values allowed, empty for any.
+        label: The word shown to people; the name with spaces if blank.
+        heading: Heading in a file (``from`` in a rulebook); the name if blank.
+        codes: Values of a file, and what they are called here.
+        floats: "round" to accept binary floats, rounded to ``places``.
+        blank_is_absent: Whether an empty cell of a file counts as absent and so takes the default.
+    """
+
+    name: str
+    kind: Kind = "text"
+    places: int | None = None
+    required: bool = False
+    default: Any = None
+    choices: tuple[str, ...] = ()
+    label: str = ""
+    heading: str = ""
+    codes: Mapping[str, str] = field(default_factory=dict)
+    floats: Literal["refuse", "round"] = "refuse"
+    blank_is_absent: bool = False
+
+    @property
+    def shown(self) -> str:
+        """The label, or the name in words."""
+        return self.label or self.name.replace("_", " ")
+
+    def with_changes(self, **changes: Any) -> Field:
+        """The same field with some attributes changed."""
+        return replace(self, **changes)
+
+
+def _texts(names: str) -> list[Field]:
+    return [Field(name) for name in names.split()]
+
+
+HEADER_FIELDS: tuple[Field, ...] = (
+    *_texts("number kind currency customer supplier ship_to ship_to_country tax_number requested_by state"),
+    Field("date", "date"),
+    Field("revision", "integer"),
+    Field("budget", "decimal"),
+)
+"""Standard header fields, there unless a rulebook declares them anew."""
+
+LINE_FIELDS: tuple[Field, ...] = (
+    *_texts("number item description unit override_reason tax_category state"),
+    Field("quantity", "decimal"),
+    Field("price_override", "decimal", label="manual price"),
+    Field("price_base", "decimal"),
+    Field("unit_price", "decimal", label="stated unit price"),
+    Field("unit_cost", "decimal"),
+    Field("delivered", "decimal"),
+    Field("due_date", "date"),
+)
+"""Standard line fields. ``unit_price`` is what a document states: compared, never used."""
+
+
+@dataclass(frozen=True)
+class Fields:
+    """All fields of the orders of one rulebook, by name."""
+
+    header: Mapping[str, Field]
+    line: Mapping[str, Field]
+
+    @classmethod
+    def standard(cls, header: Iterable[Field] = (), line: Iterable[Field] = ()) -> Fields:
+        """The standard fields, with those given added or put in their place."""
+        return cls(
+            {each.name: each for each in (*HEADER_FIELDS, *header)},
+            {each.name: each for each in (*LINE_FIELDS, *line)},
+        )

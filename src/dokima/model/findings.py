@@ -1,0 +1,108 @@
+"""Findings: what rules and prices have to say about orders."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from dokima.model.addresses import read_address
+from dokima.model.columns import shown
+
+Severity = Literal["error", "warning", "notice"]
+SEVERITIES: tuple[Severity, ...] = ("error", "warning", "notice")
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What a rule says about a line or an order.
+
+    Attributes:
+        rule: Id of the rule; findings of Dokima itself have ids such as ``price.blank``.
+        severity: error, warning or notice.
+        message: For people.
+        order: Order number.
+        line: Line number, blank if it is about the whole order.
+        field: Field or figure it is about, blank if none in particular.
+        values: The values the rule saw, by name.
+        undecided: True if the rule could not be answered and therefore counts as an error.
+        moment: The moment at which the rule spoke, blank if it was not a rule.
+    """
+
+    rule: str
+    severity: Severity
+    message: str
+    order: str = ""
+    line: str = ""
+    field: str = ""
+    values: Mapping[str, Any] = dataclasses.field(default_factory=dict)
+    undecided: bool = False
+    moment: str = ""
+
+    def to_dict(self) -> dict[str, Any]:
+        """The finding as plain data, values as text."""
+        return {
+            "order": self.order,
+            "line": self.line,
+            "severity": self.severity,
+            "rule": self.rule,
+            "message": self.message,
+            "field": self.field,
+            "moment": self.moment,
+            "undecided": self.undecided,
+            "values": {name: None if value is None else shown(value) for name, value in self.values.items()},
+        }
+
+
+@dataclass(frozen=True)
+class Findings(Sequence[Finding]):
+    """Findings in the order of orders, line sequence and rules."""
+
+    items: tuple[Finding, ...] = ()
+
+    @classmethod
+    def sorted(cls, findings: Iterable[Finding], orders: Iterable[str]) -> Findings:
+        """Findings by order (in the sequence given), line number and rule; header findings come first."""
+        place = {number: at for at, number in enumerate(orders)}
+        rows = sorted(
+            findings,
+            key=lambda f: (place.get(f.order, len(place)), read_address(f.line) if f.line else (), f.rule),
+        )
+        return cls(tuple(rows))
+
+    def __len__(self) -> int:
+        return len(self.items)
+
+    def __iter__(self) -> Iterator[Finding]:
+        return iter(self.items)
+
+    def __getitem__(self, index: Any) -> Any:
+        return Findings(self.items[index]) if isinstance(index, slice) else self.items[index]
+
+    def __add__(self, other: Findings) -> Findings:
+        return Findings(self.items + other.items)
+
+    @property
+    def errors(self) -> Findings:
+        """Those that stop an order."""
+        return self.where(lambda finding: finding.severity == "error")
+
+    def where(self, keep: Callable[[Finding], bool]) -> Findings:
+        """Those that a test keeps."""
+        return Findings(tuple(finding for finding in self.items if keep(finding)))
+
+    def of(self, order: str, line: str | None = None) -> Findings:
+        """Those of one order, or of one of its lines."""
+        return self.where(lambda finding: finding.order == order and line in (None, finding.line))
+
+    def to_dicts(self) -> list[dict[str, Any]]:
+        """All of them as plain data."""
+        return [finding.to_dict() for finding in self.items]
+
+    def to_frame(self) -> Any:
+        """A pandas DataFrame, one row a finding."""
+        import pandas as pd
+
+        columns = ["order", "line", "severity", "rule", "message", "field", "moment", "undecided", "values"]
+        return pd.DataFrame(self.to_dicts(), columns=columns)

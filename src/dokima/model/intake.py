@@ -1,0 +1,321 @@
+"""From values as they were given to `Orders`: every problem in one pass, orders with a problem set aside whole."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, Final
+
+import numpy as np
+
+from dokima.errors import Problem, nearest
+from dokima.exact.integers import Integers, Mask
+from dokima.model.addresses import Address, read_address, write_address
+from dokima.model.columns import Column, Texts, Words, column_of, take_or_blank
+from dokima.model.fields import RECORDS, Field, Fields
+from dokima.model.order import Order
+from dokima.model.orders import Orders, Origin
+from dokima.model.values import BadValue, ValueReader
+
+ABSENT: Final = object()
+"""Stands for a field that was not given at all, as opposed to one given as blank."""
+
+
+@dataclass(frozen=True)
+class RawColumn:
+    """Values as they were given, each distinct one once.
+
+    Attributes:
+        values: Distinct values; None is blank.
+        codes: For each row the place of its value, -1 for a blank; None if ``values`` are the rows themselves.
+        absent: True where the field was not given; None if it was given everywhere.
+    """
+
+    values: Sequence[Any]
+    codes: Integers | None = None
+    absent: Mask | None = None
+
+    @classmethod
+    def of(cls, rows: Sequence[Any]) -> RawColumn:
+        """One value per row, `ABSENT` where it was not given."""
+        absent = np.fromiter((value is ABSENT for value in rows), bool, len(rows))
+        if not absent.any():
+            return cls(rows)
+        return cls([None if value is ABSENT else value for value in rows], None, absent)
+
+    def rows_of(self, places: Sequence[int]) -> Integers:
+        """The rows whose value stands at one of the given places."""
+        if self.codes is None:
+            return np.array(places, np.int64)
+        return np.flatnonzero(np.isin(self.codes, np.array(places)))
+
+    def place(self, row: int) -> int:
+        """The place of a row's value."""
+        return row if self.codes is None else int(self.codes[row])
+
+
+@dataclass
+class RawOrders:
+    """Orders as they were given: columns of headers and lines, and which line belongs to which header."""
+
+    header: Mapping[str, RawColumn]
+    line: Mapping[str, RawColumn]
+    order_of: Integers
+    count: int
+    records: Mapping[str, Sequence[Any]] = field(default_factory=dict)
+    origin: Origin = Origin()
+    problems: list[Problem] = field(default_factory=list)
+    set_aside: set[int] = field(default_factory=set)
+
+    @classmethod
+    def from_documents(cls, documents: Sequence[Order], files: Sequence[str] = ()) -> RawOrders:
+        """Out of `Order` objects, with the name of the source of each."""
+        headers = [order.header for order in documents]
+        lines = [line.fields for order in documents for line in order.lines]
+        sizes = [len(order.lines) for order in documents]
+        records: dict[str, Sequence[Any]] = {
+            name: [header.get(name) or [] for header in headers] for name in RECORDS if any(name in h for h in headers)
+        }
+        return cls(
+            _gather(headers, skip=RECORDS),
+            _gather(lines),
+            np.repeat(np.arange(len(sizes)), sizes),
+            len(sizes),
+            records,
+            Origin(files),
+        )
+
+
+def _gather(rows: Sequence[Mapping[str, Any]], skip: Sequence[str] = ()) -> dict[str, RawColumn]:
+    names = dict.fromkeys(name for row in rows for name in row)
+    return {name: RawColumn.of([row.get(name, ABSENT) for row in rows]) for name in names if name not in skip}
+
+
+def read_orders(raw: RawOrders, fields: Fields, reader: ValueReader | None = None) -> Orders:
+    """Read raw orders as their fields want them.
+
+    Orders with a problem are left out whole; ``problems`` of the result lists all problems of all of them.
+    """
+    return _Intake(raw, fields, reader or ValueReader()).read()
+
+
+class _Intake:
+    def __init__(self, raw: RawOrders, fields: Fields, reader: ValueReader) -> None:
+        self.raw = raw
+        self.fields = fields
+        self.reader = reader
+        self.problems = list(raw.problems)
+        self.bad = set(raw.set_aside)
+        self.absent: dict[tuple[str, str], Mask] = {}
+        self.numbers: list[str] = [""] * raw.count
+        self.line_numbers: list[str] = []
+
+    def read(self) -> Orders:
+        raw = self.raw
+        self._read_numbers()
+        headers = self._read_level("header", raw.header, self.fields.header, raw.count)
+        lines = self._read_level("line", raw.line, self.fields.line, len(raw.order_of))
+        addresses = self._read_addresses(lines)
+        self._check_records()
+        lines["number"], sequence, parent_codes = addresses
+        # Sort only what is not sorted: files usually come in sequence.
+        order = np.lexsort((sequence, raw.order_of))
+        in_order = bool((order == np.arange(len(order))).all())
+        origin = raw.origin
+        orders = Orders(
+            fields=self.fields,
+            headers=headers,
+            lines=lines if in_order else {name: column.take(order) for name, column in lines.items()},
+            order_of=raw.order_of if in_order else raw.order_of[order],
+            count=raw.count,
+            absent={
+                (level, name): mask if level == "header" or in_order else mask[order]
+                for (level, name), mask in self.absent.items()
+            },
+            records=raw.records,
+            given=order,
+            origin=origin
+            if in_order or origin.line_rows is None
+            else replace(origin, line_rows=origin.line_rows[order]),
+        )
+        if parent_codes is not None:
+            orders = self._link_parents(orders, parent_codes[order])
+        return self._without_bad(orders)
+
+    def _without_bad(self, orders: Orders) -> Orders:
+        if self.bad:
+            orders = orders.select(np.array(sorted(set(range(orders.count)) - self.bad), np.int64))
+        if self.problems:
+            object.__setattr__(orders, "problems", tuple(self.problems))
+        return orders
+
+    # -- problems ---------------------------------------------------------------------------------------------
+
+    def _problem(self, level: str, row: int, field: str, message: str) -> None:
+        raw = self.raw
+        order = row if level == "header" else int(raw.order_of[row])
+        rows = raw.origin.header_rows if level == "header" else raw.origin.line_rows
+        self.problems.append(
+            Problem(
+                self.numbers[order],
+                self.line_numbers[row] if level == "line" and self.line_numbers else "",
+                field,
+                message,
+                raw.origin.file_of(level, order),
+                None if rows is None else int(rows[row]),
+            )
+        )
+        self.bad.add(order)
+
+    # -- numbers ----------------------------------------------------------------------------------------------
+
+    def _read_numbers(self) -> None:
+        raw = self.raw
+        column = raw.header.get("number")
+        spec = self.fields.header["number"]
+        for row in range(raw.count):
+            place = -1 if column is None else column.place(row)
+            value = column.values[place] if column is not None and place >= 0 else None
+            try:
+                self.numbers[row] = self.reader.read(spec, value) or ""
+            except BadValue:
+                continue  # reported with all other values of the column
+        seen: dict[str, int] = {}
+        for row, number in enumerate(self.numbers):
+            if not number and raw.count > 1:
+                self._problem("header", row, "number", "expected an order number (got a blank)")
+            elif number in seen:
+                self._problem("header", row, "number", f"expected each order number once (got {number!r} again)")
+            seen.setdefault(number, row)
+
+    def _read_addresses(self, lines: dict[str, Column]) -> tuple[Texts, Integers, Integers | None]:
+        """Line numbers in their one form, their rank in sequence, and codes of parents if there are sub-lines."""
+        count = len(self.raw.order_of)
+        given = lines.get("number")
+        if not isinstance(given, Texts):
+            given = Texts(np.full(count, -1, np.int64), Words([]))
+        addresses: list[Address | None] = []
+        for at, word in enumerate(given.words.items):
+            try:
+                addresses.append(read_address(word))
+            except ValueError as error:
+                addresses.append(None)
+                for row in np.flatnonzero(given.codes == at).tolist():
+                    self._problem("line", row, "number", str(error))
+        for row in np.flatnonzero(given.codes < 0).tolist():
+            self._problem("line", row, "number", "expected a line number such as 10 or 10/20 (got a blank)")
+        known = sorted({address for address in addresses if address is not None})
+        rank = {address: at for at, address in enumerate(known)}
+        codes = np.array([-1 if address is None else rank[address] for address in addresses] + [-1], np.int64)
+        sequence = codes[given.codes]
+        self._check_duplicates(sequence, known)
+        parents = None
+        if any(len(address) > 1 for address in known):
+            above = np.array([rank.get(a[:-1], -2) if len(a) > 1 else -1 for a in known] + [-1], np.int64)
+            parents = above[sequence]
+        words = Words([write_address(address) for address in known])
+        return Texts(sequence, words), sequence, parents
+
+    def _check_duplicates(self, sequence: Integers, known: Sequence[Address]) -> None:
+        keys = self.raw.order_of * (len(known) + 1) + sequence
+        if len(keys) < 2 or bool((keys[1:] > keys[:-1]).all()):
+            return
+        first: dict[int, int] = {}
+        for row, key in enumerate(keys.tolist()):
+            if sequence[row] >= 0 and first.setdefault(key, row) != row:
+                number = write_address(known[int(sequence[row])])
+                self._problem("line", row, "number", f"expected each line number once in an order (got {number} again)")
+
+    def _link_parents(self, orders: Orders, parent_codes: Integers) -> Orders:
+        numbers = orders.line("number")
+        assert isinstance(numbers, Texts)
+        width = len(numbers.words.items) + 1
+        keys = orders.order_of * width + numbers.codes
+        wanted = orders.order_of * width + parent_codes
+        at = np.searchsorted(keys, wanted)
+        at[at == len(keys)] = 0
+        parent = np.where((parent_codes >= 0) & (keys[at] == wanted), at, -1)
+        for row in np.flatnonzero((parent_codes != -1) & (parent < 0)).tolist():
+            number = orders.line_numbers[row]
+            above = number.rsplit("/", 1)[0]
+            given = int(orders.given[row])
+            self._problem("line", given, "number", f"expected a line {above} above sub-line {number} (there is none)")
+        object.__setattr__(orders, "parent", parent)
+        return orders
+
+    # -- fields -----------------------------------------------------------------------------------------------
+
+    def _read_level(
+        self, level: str, raw: Mapping[str, RawColumn], fields: Mapping[str, Field], count: int
+    ) -> dict[str, Column]:
+        if level == "line":
+            self.line_numbers = self._line_numbers(raw.get("number"), count)
+        columns: dict[str, Column] = {}
+        for name, column in raw.items():
+            if name not in fields:
+                self._unknown(level, name, column, fields, count)
+            else:
+                columns[name] = self._read_column(level, fields[name], column, count)
+        for name, field_ in fields.items():
+            if name not in columns:
+                if field_.default is not None:
+                    self.absent[level, name] = np.ones(count, bool)
+                elif field_.required:
+                    for row in range(count):
+                        self._problem(level, row, name, f"expected a value for {field_.shown} (it is not given)")
+        return columns
+
+    @staticmethod
+    def _line_numbers(column: RawColumn | None, count: int) -> list[str]:
+        if column is None:
+            return [""] * count
+        values = [str(value) if value is not None else "" for value in column.values] + [""]
+        return [values[column.place(row)] for row in range(count)]
+
+    def _unknown(self, level: str, name: str, column: RawColumn, fields: Mapping[str, Field], count: int) -> None:
+        given = np.arange(count) if column.absent is None else np.flatnonzero(~column.absent)
+        hint = nearest(name, fields)
+        for row in given.tolist():
+            self._problem(level, row, name, f"expected a known {level} field (got '{name}'{hint})")
+
+    def _read_column(self, level: str, spec: Field, raw: RawColumn, count: int) -> Column:
+        read: list[Any] = []
+        bad: dict[int, str] = {}
+        values = raw.values
+        for place, value in enumerate(values):
+            try:
+                read.append(self.reader.read(spec, value))
+            except BadValue as error:
+                read.append(None)
+                bad[place] = str(error)
+        column = column_of(spec.kind, read)
+        if raw.codes is not None:
+            column = take_or_blank(column, raw.codes)
+        if bad:
+            for row in raw.rows_of(list(bad)).tolist():
+                self._problem(level, row, spec.name, bad[raw.place(row)])
+        absent = raw.absent
+        if spec.blank_is_absent:
+            absent = column.is_missing() if absent is None else absent | column.is_missing()
+        if absent is not None and spec.default is not None:
+            self.absent[level, spec.name] = absent
+        if spec.required:
+            blank = column.is_missing() if spec.default is None or absent is None else column.is_missing() & ~absent
+            for row in np.flatnonzero(blank).tolist():
+                if raw.place(row) not in bad:
+                    self._problem(level, row, spec.name, f"expected a value for {spec.shown} (got a blank)")
+        return column
+
+    def _check_records(self) -> None:
+        for name, rows in self.raw.records.items():
+            for at, records in enumerate(rows):
+                if not isinstance(records, list | tuple) or not all(isinstance(record, Mapping) for record in records):
+                    self._problem("header", at, name, f"expected a list of records (got {records!r:.60})")
+        amount = Field("amount", "decimal")
+        for at, payments in enumerate(self.raw.records.get("payments", ())):
+            for payment in payments if isinstance(payments, list | tuple) else ():
+                try:
+                    if isinstance(payment, Mapping) and self.reader.read(amount, payment.get("amount")) is None:
+                        self._problem("header", at, "payments", "expected an amount in each payment (got a blank)")
+                except BadValue as error:
+                    self._problem("header", at, "payments", f"amount: {error}")

@@ -1,0 +1,142 @@
+"""`Order` and `Line`: the small objects a person edits."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any
+
+from dokima.errors import DocumentError, NotFound, Problem, nearest
+from dokima.model.addresses import Address, next_number, read_address, write_address
+
+
+class Line:
+    """One line: its number, and its fields as they were given.
+
+    A field that was not given is absent and takes its default; a field given as None is blank and stays so.
+    """
+
+    __slots__ = ("fields",)
+
+    def __init__(self, fields: Mapping[str, Any]) -> None:
+        self.fields = dict(fields)
+
+    @property
+    def number(self) -> str:
+        """The line number, which is its whole address."""
+        return str(self.fields["number"])
+
+    def __getitem__(self, name: str) -> Any:
+        return self.fields[name]
+
+    def get(self, name: str, default: Any = None) -> Any:
+        """The field as it was given, or the default if it is absent."""
+        return self.fields.get(name, default)
+
+    def __repr__(self) -> str:
+        return f"Line({self.fields!r})"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Line) and self.fields == other.fields
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+class Order:
+    """A header and its lines, with values as they were given.
+
+    Args:
+        number: Order number; may be left out while one order is being tried.
+        lines: Lines as mappings; a line without a number gets the next one in steps of ten.
+        header: All other header fields.
+
+    Raises:
+        DocumentError: Something in ``lines`` is not a line.
+    """
+
+    def __init__(self, number: str | int | None = None, *, lines: Iterable[Any] = (), **header: Any) -> None:
+        self.header: dict[str, Any] = dict(header)
+        if number is not None:
+            self.header = {"number": str(number), **header}
+        self.lines: list[Line] = []
+        problems = [self._take(at, line) for at, line in enumerate(lines, start=1)]
+        if found := [problem for problem in problems if problem is not None]:
+            raise DocumentError(found)
+
+    def _take(self, at: int, line: Any) -> Problem | None:
+        if isinstance(line, Line):
+            line = line.fields
+        if not isinstance(line, Mapping):
+            return Problem(
+                self.number, "", "lines", f"expected a line as a mapping of fields at place {at} (got {line!r})"
+            )
+        fields = {str(name): value for name, value in line.items()}
+        number = fields.get("number")
+        if number is None or number == "":
+            fields["number"] = write_address(next_number(self._addresses()))
+        elif isinstance(number, int) and not isinstance(number, bool):
+            fields["number"] = str(number)
+        self.lines.append(Line(fields))
+        return None
+
+    def _addresses(self) -> Iterator[Address]:
+        for line in self.lines:
+            try:
+                yield read_address(line.fields["number"])
+            except ValueError:
+                continue
+
+    @property
+    def number(self) -> str:
+        """The order number, blank if it has none."""
+        return str(self.header.get("number") or "")
+
+    def line(self, number: str | int) -> Line:
+        """The line with a number.
+
+        Raises:
+            NotFound: There is none; names the nearest.
+        """
+        for line in self.lines:
+            if line.number == str(number):
+                return line
+        hint = nearest(str(number), [line.number for line in self.lines])
+        raise NotFound(f"order {self.number} has no line {number}{hint}")
+
+    @classmethod
+    def from_dict(cls, document: Mapping[str, Any]) -> Order:
+        """An order out of plain data: header fields beside ``lines``.
+
+        Raises:
+            DocumentError: Not a mapping, or ``lines`` is not a list of lines.
+        """
+        if not isinstance(document, Mapping):
+            raise DocumentError(
+                [Problem("", "", "", f"expected an order as a mapping of fields (got {document!r:.60})")]
+            )
+        header = {str(name): value for name, value in document.items() if name != "lines"}
+        number = header.pop("number", None)
+        lines = document.get("lines", [])
+        if not isinstance(lines, list | tuple):
+            raise DocumentError(
+                [Problem(str(number or ""), "", "lines", f"expected a list of lines (got {lines!r:.60})")]
+            )
+        order = cls(lines=lines)
+        order.header = {**({} if number is None else {"number": _number(number)}), **header}
+        return order
+
+    def to_dict(self) -> dict[str, Any]:
+        """The order as plain data; `from_dict` reads it back."""
+        return {**self.header, "lines": [dict(line.fields) for line in self.lines]}
+
+    def __repr__(self) -> str:
+        count = len(self.lines)
+        return f"<Order {self.number or 'without number'}, {count} line{'s' if count != 1 else ''}>"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Order) and self.to_dict() == other.to_dict()
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+def _number(value: Any) -> Any:
+    return str(value) if isinstance(value, int) and not isinstance(value, bool) else value

@@ -1,0 +1,216 @@
+"""`Orders`: many orders as columns."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from dokima.errors import NotFound, Problem, nearest
+from dokima.exact.integers import Integers, Mask
+from dokima.model.columns import Column, Texts, blanks, value_at
+from dokima.model.fields import Fields
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where orders came from.
+
+    Attributes:
+        files: For each order the name of its source; empty for Python.
+        header_rows: For each order its row in the source, counted from 1 with the heading as row 1; None if unknown.
+        line_rows: The same for each line.
+        lines_file: Name of the source of lines, where headers have one of their own.
+    """
+
+    files: Sequence[str] = ()
+    header_rows: Integers | None = None
+    line_rows: Integers | None = None
+    lines_file: str = ""
+
+    def file_of(self, level: str, order: int) -> str:
+        """The source of an order's header or lines."""
+        if level == "line" and self.lines_file:
+            return self.lines_file
+        return self.files[order] if self.files else ""
+
+
+@dataclass(frozen=True, eq=False)
+class Orders:
+    """Many orders as columns. Lines are kept order by order, in the sequence of their numbers.
+
+    Attributes:
+        fields: The fields that headers and lines may have.
+        headers: Header columns, one value per order; a field nobody gave has no column.
+        lines: Line columns, one value per line.
+        order_of: For each line the position of its order.
+        absent: Per level ("header", "line") and field, True where it was not given and takes its default.
+        records: Per order the records of its header (links, payments, fulfilments), by name.
+        parent: For each line the position of its parent line, -1 for none; None if no order has sub-lines.
+        given: For each line its place among the lines as the caller gave them.
+        problems: What was wrong with orders that were set aside.
+        origin: Where the orders came from.
+    """
+
+    fields: Fields
+    headers: Mapping[str, Column]
+    lines: Mapping[str, Column]
+    order_of: Integers
+    count: int
+    absent: Mapping[tuple[str, str], Mask] = field(default_factory=dict)
+    records: Mapping[str, Sequence[Any]] = field(default_factory=dict)
+    parent: Integers | None = None
+    given: Integers = field(default_factory=lambda: np.zeros(0, np.int64))
+    problems: tuple[Problem, ...] = ()
+    origin: Origin = Origin()
+
+    def __len__(self) -> int:
+        return self.count
+
+    def __repr__(self) -> str:
+        return f"<Orders: {self.count} orders, {self.line_count} lines, {len(self.problems)} problems>"
+
+    @property
+    def line_count(self) -> int:
+        """Number of lines of all orders."""
+        return len(self.order_of)
+
+    @property
+    def numbers(self) -> list[str]:
+        """The order numbers, blank for an order without one."""
+        return [number or "" for number in texts(self.header("number")).to_list()]
+
+    @property
+    def line_numbers(self) -> list[str]:
+        """The line numbers."""
+        return [number or "" for number in texts(self.line("number")).to_list()]
+
+    @property
+    def leaf(self) -> Mask | None:
+        """True for lines without sub-lines; None if no line has any."""
+        if self.parent is None:
+            return None
+        leaf = np.ones(self.line_count, bool)
+        leaf[self.parent[self.parent >= 0]] = False
+        return leaf
+
+    def header(self, name: str) -> Column:
+        """One header field of all orders."""
+        if name in self.headers:
+            return self.headers[name]
+        return blanks(self.fields.header[name].kind, self.count)
+
+    def line(self, name: str) -> Column:
+        """One line field of all lines."""
+        if name in self.lines:
+            return self.lines[name]
+        return blanks(self.fields.line[name].kind, self.line_count)
+
+    def position(self, number: str) -> int:
+        """The position of an order.
+
+        Raises:
+            NotFound: There is none with that number; names the nearest.
+        """
+        numbers = self.numbers
+        if number not in numbers:
+            raise NotFound(f"there is no order {number}{nearest(number, numbers)}")
+        return numbers.index(number)
+
+    def lines_of(self, position: int) -> slice:
+        """Where the lines of an order stand."""
+        start, stop = np.searchsorted(self.order_of, [position, position + 1])
+        return slice(int(start), int(stop))
+
+    def select(self, positions: Integers) -> Orders:
+        """Some of the orders, in ascending sequence of their positions."""
+        if len(positions) == self.count:
+            return self
+        wanted = np.full(self.count, -1, np.int64)
+        wanted[positions] = np.arange(len(positions))
+        kept = np.flatnonzero(wanted[self.order_of] >= 0)
+        parent = self.parent
+        if parent is not None:
+            place = np.full(self.line_count + 1, -1, np.int64)
+            place[kept] = np.arange(len(kept))
+            parent = place[parent[kept]]
+        origin = self.origin
+        return Orders(
+            fields=self.fields,
+            headers={name: column.take(positions) for name, column in self.headers.items()},
+            lines={name: column.take(kept) for name, column in self.lines.items()},
+            order_of=wanted[self.order_of[kept]],
+            count=len(positions),
+            absent={
+                (level, name): mask[positions if level == "header" else kept]
+                for (level, name), mask in self.absent.items()
+            },
+            records={name: [rows[at] for at in positions.tolist()] for name, rows in self.records.items()},
+            parent=parent,
+            given=self.given[kept],
+            origin=Origin(
+                [origin.files[at] for at in positions.tolist()] if origin.files else (),
+                None if origin.header_rows is None else origin.header_rows[positions],
+                None if origin.line_rows is None else origin.line_rows[kept],
+                origin.lines_file,
+            ),
+        )
+
+    def leaves(self) -> tuple[Orders, Integers | None]:
+        """The orders with only their lines that have no sub-lines, and where those stand; None if all have none."""
+        leaf = self.leaf
+        if leaf is None:
+            return self, None
+        kept = np.flatnonzero(leaf)
+        reduced = Orders(
+            fields=self.fields,
+            headers=self.headers,
+            lines={name: column.take(kept) for name, column in self.lines.items()},
+            order_of=self.order_of[kept],
+            count=self.count,
+            absent={key: mask if key[0] == "header" else mask[kept] for key, mask in self.absent.items()},
+            records=self.records,
+            given=self.given[kept],
+        )
+        return reduced, kept
+
+    def with_columns(self, headers: Mapping[str, Column], lines: Mapping[str, Column]) -> Orders:
+        """The same orders with some columns added or replaced, none of them absent any more."""
+        replaced = {*(("header", name) for name in headers), *(("line", name) for name in lines)}
+        return Orders(
+            fields=self.fields,
+            headers={**self.headers, **headers},
+            lines={**self.lines, **lines},
+            order_of=self.order_of,
+            count=self.count,
+            absent={key: mask for key, mask in self.absent.items() if key not in replaced},
+            records=self.records,
+            parent=self.parent,
+            given=self.given,
+            problems=self.problems,
+            origin=self.origin,
+        )
+
+    def documents(self) -> Iterator[dict[str, Any]]:
+        """Every order as plain data, with the fields it has a value for."""
+        for at in range(self.count):
+            yield self.document(at)
+
+    def document(self, position: int) -> dict[str, Any]:
+        """One order as plain data, with the fields it has a value for."""
+        where = self.lines_of(position)
+        header = {name: value_at(column, position) for name, column in self.headers.items()}
+        lines = [
+            {name: value for name, column in self.lines.items() if (value := value_at(column, at)) is not None}
+            for at in range(where.start, where.stop)
+        ]
+        records = {name: rows[position] for name, rows in self.records.items() if rows[position]}
+        return {**{name: value for name, value in header.items() if value is not None}, **records, "lines": lines}
+
+
+def texts(column: Column) -> Texts:
+    """The column, which is known to hold text."""
+    assert isinstance(column, Texts)
+    return column

@@ -1,0 +1,129 @@
+"""Reading single values as a field wants them: what was expected, what came."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from dataclasses import dataclass
+from typing import Any
+
+from dokima.errors import ExactError, listed
+from dokima.exact import from_floats, parse
+from dokima.model.fields import Field
+
+_ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
+_FLAGS = {"true": True, "false": False}
+
+
+class BadValue(ValueError):
+    """A value that the field cannot hold. The message says what was expected and what came."""
+
+
+@dataclass(frozen=True)
+class ValueReader:
+    """How values are written in a source.
+
+    Attributes:
+        decimal: Decimal mark of numbers in text.
+        thousands: Thousands mark, blank for none.
+        dates: Form of dates in text, in the codes of Python's ``strptime``; blank for ISO 8601 (2026-03-02).
+    """
+
+    decimal: str = "."
+    thousands: str = ""
+    dates: str = ""
+
+    def read(self, field: Field, value: object) -> Any:
+        """The value as the field holds it: text, date, flag, or (units, places) of a number; None for a blank.
+
+        Raises:
+            BadValue: The field cannot hold it.
+        """
+        if isinstance(value, str):
+            value = field.codes.get(value, value)
+        if value is None or value == "":
+            return None
+        read = self._by_kind(field, value)
+        if field.choices and read not in field.choices:
+            raise BadValue(f"expected one of {listed(field.choices)} (got {value!r})")
+        return read
+
+    def _by_kind(self, field: Field, value: object) -> Any:
+        match field.kind:
+            case "text":
+                return _text(value)
+            case "date":
+                return self._date(value)
+            case "flag":
+                return _flag(value)
+        return self._number(field, value)
+
+    def _number(self, field: Field, value: object) -> tuple[int, int]:
+        places = 0 if field.kind == "integer" else field.places
+        if isinstance(value, float) and field.floats == "round" and places is not None:
+            rounded = from_floats([value], places)
+            return int(rounded.units[0]), rounded.places
+        try:
+            units, used = parse(self._plain(value))
+        except ExactError as error:
+            raise BadValue(str(error)) from None
+        if places is not None and used > places:
+            wanted = "a whole number" if places == 0 else f"at most {places} decimal places"
+            raise BadValue(f"expected {wanted} (got {value})")
+        return units, used
+
+    def _plain(self, value: object) -> object:
+        """Text in the marks of the source as text with a point."""
+        if not isinstance(value, str) or (self.decimal == "." and not self.thousands):
+            return value
+        text = value.strip()
+        if self.thousands:
+            group = re.escape(self.thousands)
+            whole = text.split(self.decimal, 1)[0]
+            if self.thousands in text and not re.fullmatch(rf"[+-]?\d{{1,3}}({group}\d{{3}})+", whole):
+                raise BadValue(f"expected a number such as {self._example()} (got {value!r})")
+            text = whole.replace(self.thousands, "") + text[len(whole) :]
+        if self.decimal != "." and "." in text:
+            raise BadValue(f"expected a number such as {self._example()} (got {value!r})")
+        try:
+            parse(text.replace(self.decimal, "."))
+        except ExactError:
+            raise BadValue(f"expected a number such as {self._example()} (got {value!r})") from None
+        return text.replace(self.decimal, ".")
+
+    def _example(self) -> str:
+        return f"1{self.thousands}234{self.decimal}50"
+
+    def _date(self, value: object) -> datetime.date:
+        if isinstance(value, datetime.datetime):
+            if value.time() == datetime.time():
+                return value.date()
+        elif isinstance(value, datetime.date):
+            return value
+        elif isinstance(value, str):
+            try:
+                if self.dates:
+                    return datetime.datetime.strptime(value.strip(), self.dates).date()
+                if _ISO_DATE.fullmatch(value.strip()):
+                    return datetime.date.fromisoformat(value.strip())
+            except ValueError:
+                pass
+        example = datetime.date(2026, 3, 2).strftime(self.dates or "%Y-%m-%d")
+        raise BadValue(f"expected a date such as {example} (got {value!r})")
+
+
+def _text(value: object) -> str:
+    if isinstance(value, str):
+        return value
+    if isinstance(value, int) and not isinstance(value, bool):
+        return str(value)
+    raise BadValue(f"expected text (got {value!r})")
+
+
+def _flag(value: object) -> bool:
+    if isinstance(value, bool):
+        return value
+    read = _FLAGS.get(value.strip().lower()) if isinstance(value, str) else None
+    if read is None:
+        raise BadValue(f"expected true or false (got {value!r})")
+    return read

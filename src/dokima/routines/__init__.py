@@ -1,0 +1,1 @@
+"""Routines: ordered steps that turn a line into money, tax, and totals."""

@@ -1,0 +1,174 @@
+"""From a definition to a `Routine`: the sequence of steps, their settings, and what each may read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
+from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, Names, compile_formula
+from dokima.routines.definition import RESERVED, RoutineDefinition, StepDefinition
+from dokima.routines.routine import Option, Routine, Step
+
+NamesWith = Callable[[Mapping[str, Name]], Names]
+"""The names of a rulebook with the figures that exist so far."""
+
+_NUMBER: Sequence[FormulaKind] = tuple(sorted(NUMBERS))
+_TAKES: Mapping[str, Sequence[str]] = {
+    "price": ("options", "places", "rounding"),
+    "discount": ("percent", "amount", "per_unit", "of", "when", "cap", "places", "rounding"),
+    "charge": ("percent", "amount", "per_unit", "of", "when", "cap", "places", "rounding"),
+    "subtotal": (),
+    "figure": ("value", "places", "rounding"),
+    "tax": ("percent", "category", "reason", "when", "rounding"),
+}
+_SETTINGS = (
+    "options",
+    "percent",
+    "amount",
+    "per_unit",
+    "of",
+    "value",
+    "when",
+    "cap",
+    "places",
+    "rounding",
+    "category",
+    "reason",
+)
+_KINDS: Mapping[str, Sequence[FormulaKind]] = {"when": ("flag",), "category": ("text",), "reason": ("text",)}
+_LINE_AMOUNT, _ORDER_AMOUNT = Name("decimal", Level.LINE), Name("decimal", Level.HEADER)
+
+
+def build_routine(definition: RoutineDefinition, names_with: NamesWith) -> Routine:
+    """Check a routine. A figure can be read only after its step.
+
+    Raises:
+        RulebookError: With every problem of its steps.
+    """
+    return _Builder(definition, names_with).build()
+
+
+class _Builder:
+    def __init__(self, definition: RoutineDefinition, names_with: NamesWith) -> None:
+        self.definition = definition
+        self.names_with = names_with
+        self.problems: list[RulebookProblem] = []
+        self.path = f"routine.{definition.name}"
+        self.figures: dict[str, Name] = {}
+        self.amounts: list[str] = []
+
+    def build(self) -> Routine:
+        when = None
+        if self.definition.when is not None:
+            when = self._formula(f"{self.path}.when", self.definition.when, ("flag",), Level.HEADER)
+        self._check_sequence()
+        steps = [self._step(at, step) for at, step in enumerate(self.definition.steps)]
+        if self.problems:
+            raise RulebookError(self.problems)
+        return Routine(self.definition, when, steps, dict(self.figures))
+
+    def _problem(self, path: str, message: str) -> None:
+        self.problems.append(RulebookProblem("", path, message))
+
+    def _formula(
+        self, path: str, source: object, expect: Sequence[FormulaKind], most: Level = Level.LINE
+    ) -> Formula | None:
+        try:
+            return compile_formula(source, self.names_with(self.figures), expect, most, f"'{path.rsplit('.', 1)[-1]}'")
+        except FormulaError as error:
+            self._problem(path, error.pointed())
+            return None
+
+    def _check_sequence(self) -> None:
+        kinds = [step.kind for step in self.definition.steps]
+        if kinds.count("price") != 1 or kinds[0] != "price":
+            self._problem(f"{self.path}.step", "expected exactly one step of kind 'price', and that one first")
+        if "tax" in kinds:
+            after = [step for step in self.definition.steps[kinds.index("tax") :] if step.kind not in ("tax", "figure")]
+            for step in after:
+                self._problem(
+                    f"{self.path}.step.{step.name}",
+                    f"expected only tax and figure steps after a tax (got '{step.kind}')",
+                )
+
+    def _step(self, at: int, definition: StepDefinition) -> Step:
+        path = f"{self.path}.step.{definition.name or at}"
+        self._check_name(path, definition)
+        self._check_settings(path, definition)
+        parts: dict[str, Formula] = {}
+        for key in ("percent", "amount", "per_unit", "value", "when", "cap", "category", "reason"):
+            source = getattr(definition, key)
+            if source is not None and key in _TAKES[definition.kind]:
+                expect = _KINDS.get(key, _NUMBER if key != "value" else ())
+                formula = self._formula(f"{path}.{key}", source, expect)
+                if formula is not None:
+                    parts[key] = formula
+        options = [self._option(f"{path}.options.{n}", option) for n, option in enumerate(definition.options)]
+        step = Step(
+            definition,
+            definition.rounding or self.definition.rounding,
+            parts,
+            [option for option in options if option is not None],
+            max(Level.HEADER, parts["value"].level) if "value" in parts else Level.LINE,
+        )
+        self._leave(step)
+        return step
+
+    def _option(self, path: str, definition: object) -> Option | None:
+        keys = ("value", "base", "factor")
+        sources = {key: getattr(definition, key) for key in keys if getattr(definition, key) is not None}
+        formulas = {key: self._formula(f"{path}.{key}", source, _NUMBER) for key, source in sources.items()}
+        value = formulas.get("value")
+        return None if value is None else Option(value, formulas.get("base"), formulas.get("factor"))
+
+    def _check_name(self, path: str, definition: StepDefinition) -> None:
+        name = definition.name
+        if not name.isidentifier():
+            self._problem(path, f"expected a step name of letters, digits and '_' (got '{name}')")
+        elif name in RESERVED and not (name == "price" and definition.kind == "price"):
+            self._problem(path, f"'{name}' is a figure every routine leaves; choose another name for this step")
+        elif f"line.{name}" in self.figures or f"header.{name}" in self.figures:
+            self._problem(path, f"expected each step name once in a routine (got '{name}' again)")
+
+    def _check_settings(self, path: str, definition: StepDefinition) -> None:
+        kind = definition.kind
+        for key in _SETTINGS:
+            given = getattr(definition, key)
+            if given not in (None, ()) and key not in _TAKES[kind]:
+                takes = listed(_TAKES[kind]) or "no settings"
+                self._problem(f"{path}.{key}", f"a {kind} step takes {takes} (got '{key}')")
+        if kind in ("discount", "charge"):
+            ways = [key for key in ("percent", "amount", "per_unit") if getattr(definition, key) is not None]
+            if len(ways) != 1:
+                self._problem(path, f"expected one of percent, amount, per_unit (got {listed(ways) or 'none'})")
+            if definition.of is not None and definition.percent is None:
+                self._problem(f"{path}.of", "'of' says what a percent is taken of; this step has none")
+        needed = {"price": "options", "figure": "value", "tax": "percent"}.get(kind)
+        if needed and not getattr(definition, needed) and getattr(definition, needed) != 0:
+            self._problem(f"{path}.{needed}", f"a {kind} step needs '{needed}'")
+        of = definition.of
+        if of is not None and of != "amount" and of not in self.amounts:
+            later = [step.name for step in self.definition.steps]
+            why = "its step comes later" if of in later else f"there is no such step{nearest(of, self.amounts)}"
+            self._problem(f"{path}.of", f"expected an amount figure of an earlier step (got '{of}': {why})")
+
+    def _leave(self, step: Step) -> None:
+        """The figures that can be read from here on."""
+        if step.kind == "price":
+            self.figures["line.price"] = _LINE_AMOUNT
+            for running in ("amount", "net", "without_tax"):
+                self._leave_amount(running)
+        if step.kind == "figure":
+            level = "header" if step.level is Level.HEADER else "line"
+            kind = step.parts["value"].kind if "value" in step.parts else "decimal"
+            self.figures[f"{level}.{step.name}"] = Name(kind, step.level, step.definition.shown)
+        elif step.is_amount:
+            self._leave_amount(step.name, step.definition.shown)
+        if step.kind == "tax":
+            self._leave_amount("tax")
+            self._leave_amount("with_tax")
+
+    def _leave_amount(self, name: str, label: str = "") -> None:
+        self.figures[f"line.{name}"] = Name("decimal", Level.LINE, label)
+        self.figures[f"header.{name}"] = Name("decimal", Level.HEADER, label)
+        self.amounts.append(name)

@@ -1,0 +1,61 @@
+"""What a rulebook says about a routine and its steps; formulas are text still."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+StepKind = Literal["price", "discount", "charge", "subtotal", "figure", "tax"]
+
+RESERVED = ("price", "amount", "net", "without_tax", "tax", "with_tax")
+"""Figures every routine leaves on a line; no step may take their names, but the price step may be called price."""
+
+RUNNING = ("line.amount", "line.net", "line.without_tax", "header.amount", "header.net", "header.without_tax")
+"""Figures that change from step to step: read between steps they give their value so far."""
+
+
+@dataclass(frozen=True)
+class OptionDefinition:
+    """One place a price may come from: value, per how many (``base``), and units priced per unit of the line."""
+
+    value: object
+    base: object = None
+    factor: object = None
+
+
+@dataclass(frozen=True)
+class StepDefinition:
+    """A step as a rulebook declares it. Which settings a kind takes is checked when it is built."""
+
+    name: str
+    kind: StepKind
+    options: Sequence[OptionDefinition] = ()
+    percent: object = None
+    amount: object = None
+    per_unit: object = None
+    of: str | None = None
+    value: object = None
+    when: object = None
+    cap: object = None
+    places: int | None = None
+    rounding: str | None = None
+    category: object = None
+    reason: object = None
+    label: str = ""
+
+    @property
+    def shown(self) -> str:
+        """The label, or the name in words."""
+        return self.label or self.name.replace("_", " ")
+
+
+@dataclass(frozen=True)
+class RoutineDefinition:
+    """A routine as a rulebook declares it."""
+
+    name: str
+    steps: Sequence[StepDefinition]
+    when: object = None
+    rounding: str = "half-up"
+    tax_per: Literal["document", "line"] = "document"

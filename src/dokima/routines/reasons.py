@@ -1,0 +1,82 @@
+"""Why a step came out blank on a line, in words: the tables tried, the value that is missing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from dokima.formulas import BlankSearch, Formula, Frame, Level, Name
+from dokima.model.columns import value_at
+from dokima.routines.routine import Step
+
+_NOT_TABLES = ("header", "line", "parent", "was", "was_header", "value", "run")
+
+
+class Reasons:
+    """Finds the reason of a blank step.
+
+    Args:
+        frame: The columns as they are at that step.
+        figures: The figures of the routine: a blank one has been reported where it arose.
+    """
+
+    def __init__(self, frame: Frame, figures: Mapping[str, Name]) -> None:
+        self.frame = frame
+        self.figures = figures
+
+    @staticmethod
+    def is_table(name: str) -> bool:
+        """Whether the first part of a dotted name names a table."""
+        return name not in _NOT_TABLES
+
+    def of(self, step: Step, line: int) -> str | None:
+        """The reason at a line; None if the step only inherits a blank that was reported before."""
+        if step.kind == "price":
+            return self._price(step, line)
+        order = int(self.frame.order_of[line])
+        for formula in step.parts.values():
+            at = line if formula.level is Level.LINE else None
+            search = BlankSearch(formula, self.frame)
+            if not search.is_blank(order, at):
+                continue
+            cause = search.at(order, at)
+            if cause.name in self.figures:
+                return None
+            return self._told(cause.name, order, line) if cause.name else cause.text
+        return "quantity is blank" if self._is_blank("line.quantity", line) else None
+
+    def _price(self, step: Step, line: int) -> str:
+        if self._is_blank("line.quantity", line):
+            return "the quantity is blank"
+        order = int(self.frame.order_of[line])
+        tried: list[str] = []
+        for option in step.options:
+            value = BlankSearch(option.value, self.frame)
+            if value.is_blank(order, line):
+                tried += self._blanks_of(option.value, order, line)
+                continue
+            for key, formula in option.formulas():
+                if key != "value" and BlankSearch(formula, self.frame).is_blank(order, line):
+                    return f"its {key} '{formula.source}' is blank"
+            return "its base is 0"
+        return "tried " + "; ".join(dict.fromkeys(tried))
+
+    def _blanks_of(self, formula: Formula, order: int, line: int) -> list[str]:
+        """What each blank name of a formula has to say; its first cause if no name is blank."""
+        told = [
+            self._told(name, order, line)
+            for name, level in formula.reads.items()
+            if self._is_blank(name, line if level is Level.LINE else order)
+        ]
+        return told or [BlankSearch(formula, self.frame).at(order, line).text]
+
+    def _told(self, name: str, order: int, line: int) -> str:
+        table, _, column = name.partition(".")
+        if not self.is_table(table):
+            return f"{name} is blank"
+        if self.frame.row_at(table, order, line) < 0:
+            return f"table {table} has no row that fits"
+        return f"table {table} has a row that fits, but no {column} in it"
+
+    def _is_blank(self, name: str, position: int) -> bool:
+        column = self.frame.column(name)
+        return value_at(column, position) is None if len(column) else True

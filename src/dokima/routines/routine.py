@@ -1,0 +1,93 @@
+"""`Routine` and `Step`: checked, ready to run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from dokima.formulas import Formula, Level, Name
+from dokima.routines.definition import RoutineDefinition, StepDefinition
+
+
+@dataclass(frozen=True)
+class Option:
+    """One place a price may come from."""
+
+    value: Formula
+    base: Formula | None = None
+    factor: Formula | None = None
+
+    def formulas(self) -> Iterator[tuple[str, Formula]]:
+        """Its formulas by what they are for."""
+        yield "value", self.value
+        if self.base is not None:
+            yield "base", self.base
+        if self.factor is not None:
+            yield "factor", self.factor
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """A step of a routine.
+
+    Attributes:
+        definition: What the rulebook says.
+        rounding: Mode of its own or of the routine.
+        parts: Its formulas by setting (percent, amount, per_unit, value, when, cap, category, reason).
+        options: Of a price step.
+        level: Of a figure: once per order or per line. All other steps work per line.
+    """
+
+    definition: StepDefinition
+    rounding: str
+    parts: Mapping[str, Formula] = field(default_factory=dict)
+    options: Sequence[Option] = ()
+    level: Level = Level.LINE
+
+    @property
+    def name(self) -> str:
+        """Its name, and that of the figure it leaves."""
+        return self.definition.name
+
+    @property
+    def kind(self) -> str:
+        """price, discount, charge, subtotal, figure or tax."""
+        return self.definition.kind
+
+    @property
+    def is_amount(self) -> bool:
+        """Whether its figure is an amount of money, rounded to the currency and summed into the header."""
+        return self.kind in ("discount", "charge", "subtotal", "tax") or (self.kind == "price" and self.name != "price")
+
+    def formulas(self) -> Iterator[tuple[str, Formula]]:
+        """All its formulas by the path of their key."""
+        for at, option in enumerate(self.options):
+            for key, formula in option.formulas():
+                yield f"options.{at}.{key}", formula
+        yield from self.parts.items()
+
+
+@dataclass(frozen=True, eq=False)
+class Routine:
+    """An ordered list of steps that turns a line into money.
+
+    Attributes:
+        definition: What the rulebook says.
+        when: Which orders it fits; None for all.
+        steps: In order.
+        figures: Every figure it leaves, by dotted name, and its level.
+    """
+
+    definition: RoutineDefinition
+    when: Formula | None
+    steps: Sequence[Step]
+    figures: Mapping[str, Name] = field(default_factory=dict)
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+        return self.definition.name
+
+    def step(self, name: str) -> Step | None:
+        """The step with a name, None if there is none."""
+        return next((step for step in self.steps if step.name == name), None)

@@ -1,0 +1,263 @@
+"""Running a routine over the lines of many orders at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+
+from dokima.exact import Decimals, Number, Quotient, choose, compare, magnitude, stored
+from dokima.exact.integers import Integers, Mask
+from dokima.formulas import Formula, Frame, Level
+from dokima.formulas.operators import flags, numbers
+from dokima.model.columns import Column, Flags, Texts, blanks
+from dokima.routines.reasons import Reasons
+from dokima.routines.routine import Option, Routine, Step
+from dokima.routines.taxing import TaxBase, TaxGroups, tax_on_document, tax_on_lines
+
+OVERRIDE = 0
+"""Place of the manual price among the options; those of the rulebook count from 1."""
+
+
+class Workings(Frame, Protocol):
+    """A frame that figures can be put into."""
+
+    def put(self, name: str, column: Column) -> None:
+        """Leave a figure for the steps that follow."""
+
+
+@dataclass(frozen=True)
+class StepTrace:
+    """What a step saw: the columns behind its names and the rows its tables answered with."""
+
+    step: Step
+    columns: Mapping[str, Column]
+    rows: Mapping[str, Integers]
+
+
+@dataclass(frozen=True)
+class BlankStep:
+    """A money step that came out blank on a line, and why."""
+
+    step: Step
+    line: int
+    reason: str
+
+
+@dataclass
+class RoutineResult:
+    """What a routine left.
+
+    Attributes:
+        lines: Figures by name, one value per line; a unit price may still be a quotient.
+        headers: Header figures by name (steps of kind figure).
+        taxes: Tax breakdown, one part for each tax step.
+        options: For each line the option its price came from: 0 the manual price, 1 the first option, -1 none.
+        blank_steps: Lines on which a money step came out blank, at the first such step.
+        trace: What each step saw, if asked for.
+    """
+
+    lines: dict[str, Column] = field(default_factory=dict)
+    headers: dict[str, Column] = field(default_factory=dict)
+    taxes: list[TaxGroups] = field(default_factory=list)
+    options: Integers = field(default_factory=lambda: np.zeros(0, np.int64))
+    blank_steps: list[BlankStep] = field(default_factory=list)
+    trace: list[StepTrace] = field(default_factory=list)
+
+
+def run_routine(routine: Routine, frame: Workings, places: int, *, traced: bool = False) -> RoutineResult:
+    """Run a routine.
+
+    Args:
+        routine: The routine.
+        frame: Orders it fits, lines without sub-lines only, all in currencies with the same minor unit.
+        places: Decimal places of that minor unit.
+        traced: Keep what each step saw, for explanations.
+    """
+    return _Run(routine, frame, places, traced).run()
+
+
+class _Run:
+    def __init__(self, routine: Routine, frame: Workings, places: int, traced: bool) -> None:
+        self.routine = routine
+        self.frame = frame
+        self.places = places
+        self.traced = traced
+        self.result = RoutineResult()
+        self.length = len(frame.order_of)
+        self.running = Decimals.zeros(self.length)
+        self.tax = Decimals.zeros(self.length)
+        self.failed = np.zeros(self.length, bool)
+        self.reasons = Reasons(frame, routine.figures)
+
+    def run(self) -> RoutineResult:
+        work = {
+            "price": self._price, "discount": self._adjust, "charge": self._adjust,
+            "subtotal": self._subtotal, "figure": self._figure, "tax": self._tax,
+        }  # fmt: skip
+        for step in self.routine.steps:
+            if self.traced:
+                self._keep_trace(step)
+            work[step.kind](step)
+        self._leave("tax", self.tax)
+        self._leave("with_tax", self.running + self.tax)
+        return self.result
+
+    def _keep_trace(self, step: Step) -> None:
+        names = {name for _, formula in step.formulas() for name in formula.reads}
+        if step.kind == "price":
+            names |= {"line.quantity", "line.price_override", "line.price_base"}
+        of = step.definition.of
+        names |= {f"line.{of}"} if of else {"line.amount"} if step.kind != "price" else set()
+        tables = {name.split(".")[0] for name in names} | {t for _, f in step.formulas() for t in f.tables}
+        columns = {name: self.frame.column(name) for name in sorted(names)}
+        rows = {table: self.frame.rows(table) for table in sorted(tables) if self.reasons.is_table(table)}
+        self.result.trace.append(StepTrace(step, columns, rows))
+
+    # -- figures ----------------------------------------------------------------------------------------------
+
+    def _leave(self, name: str, column: Column) -> None:
+        self.result.lines[name] = column
+        self.frame.put(f"line.{name}", column)
+
+    def _move_running(self, amount: Decimals) -> None:
+        """The running amount and the figures that follow it."""
+        self.running = amount
+        for name in ("amount", "net", "without_tax"):
+            self._leave(name, amount)
+
+    def _evaluate(self, formula: Formula) -> Column:
+        return formula.evaluate(self.frame, Level.LINE)
+
+    def _part(self, step: Step, key: str) -> Column | None:
+        return self._evaluate(step.parts[key]) if key in step.parts else None
+
+    def _blame(self, step: Step, missing: Mask) -> None:
+        """Note the lines on which this step is the first to come out blank for a reason of its own."""
+        new = np.flatnonzero(missing & ~self.failed)
+        for line in new.tolist():
+            reason = self.reasons.of(step, line)
+            if reason is not None:
+                self.result.blank_steps.append(BlankStep(step, line, reason))
+        self.failed = self.failed | missing
+
+    # -- steps ------------------------------------------------------------------------------------------------
+
+    def _price(self, step: Step) -> None:
+        unit, self.result.options = self._unit_price(step.options)
+        if step.definition.places is not None:
+            unit = unit.round(step.definition.places, step.rounding)
+        quantity = numbers(self.frame.column("line.quantity"))
+        amount = (quantity * unit).round(self.places, step.rounding)
+        self._blame(step, amount.is_missing())
+        self._leave("price", unit)
+        if step.name != "price":
+            self._leave(step.name, amount)
+        self._move_running(amount)
+
+    def _unit_price(self, options: Sequence[Option]) -> tuple[Number, Integers]:
+        """The first price that is not blank, the manual one before all others, and which it was."""
+        priced = [self._manual()] + [self._option(option) for option in options]
+        chosen = np.full(self.length, -1, np.int64)
+        unit: Number = Decimals.blanks(self.length)
+        for place in reversed(range(len(priced))):
+            value, price = priced[place]
+            there = ~value.is_missing()
+            if there.all():
+                unit, chosen = price.spread(self.length), np.full(self.length, place)
+            elif there.any():
+                unit, chosen = choose(there, price, unit), np.where(there, place, chosen)
+        return unit, chosen
+
+    def _manual(self) -> tuple[Number, Number]:
+        value = numbers(self.frame.column("line.price_override"))
+        base = numbers(self.frame.column("line.price_base"))
+        if value.is_missing().all() or base.is_missing().all():
+            return value, value
+        return value, value / choose(~base.is_missing(), base, Decimals.constant(1))
+
+    def _option(self, option: Option) -> tuple[Number, Number]:
+        value = numbers(self._evaluate(option.value))
+        price = value
+        if option.factor is not None:
+            price = price * numbers(self._evaluate(option.factor))
+        if option.base is not None:
+            price = price / numbers(self._evaluate(option.base))
+        return value, price
+
+    def _adjust(self, step: Step) -> None:
+        exact = self._adjustment(step)
+        if (cap := self._part(step, "cap")) is not None:
+            exact = _capped(exact, numbers(cap))
+        places = self.places if step.definition.places is None else step.definition.places
+        figure = exact.round(places, step.rounding).spread(self.length)
+        figure = self._where(step, figure)
+        self._blame(step, figure.is_missing())
+        self._leave(step.name, figure)
+        self._move_running(self.running - figure if step.kind == "discount" else self.running + figure)
+
+    def _adjustment(self, step: Step) -> Number:
+        if (percent := self._part(step, "percent")) is not None:
+            of = step.definition.of
+            base = stored(numbers(self.frame.column(f"line.{of}"))) if of else self.running
+            return base * numbers(percent).shifted(2)
+        if (amount := self._part(step, "amount")) is not None:
+            return numbers(amount)
+        return numbers(self._evaluate(step.parts["per_unit"])) * numbers(self.frame.column("line.quantity"))
+
+    def _where(self, step: Step, figure: Decimals) -> Decimals:
+        """The figure, but 0 where the step's ``when`` is false and blank where that is."""
+        when = self._part(step, "when")
+        if when is None:
+            return figure
+        when = flags(when)
+        return Decimals.choose(when.is_true(), figure, Decimals.zeros(self.length)).without(when.missing)
+
+    def _subtotal(self, step: Step) -> None:
+        self._leave(step.name, self.running)
+
+    def _figure(self, step: Step) -> None:
+        column = step.parts["value"].evaluate(self.frame, step.level)
+        if isinstance(column, Decimals | Quotient) and step.definition.places is not None:
+            column = column.round(step.definition.places, step.rounding)
+        if step.level is Level.LINE:
+            self._leave(step.name, column)
+        else:
+            self.result.headers[step.name] = column
+            self.frame.put(f"header.{step.name}", column)
+
+    def _tax(self, step: Step) -> None:
+        percent = numbers(self._evaluate(step.parts["percent"]))
+        category = self._texts(step, "category")
+        if "category" in step.parts:
+            percent = percent.without(category.missing)
+        when = flags(self._part(step, "when") or Flags(np.ones(self.length, bool)))
+        percent = percent.without(when.missing)
+        included = when.is_true() | when.is_missing()
+        base = TaxBase(self.running, percent, category, self._texts(step, "reason"), included)
+        per = tax_on_lines if self.routine.definition.tax_per == "line" else tax_on_document
+        groups, part = per(step.name, base, self.frame.order_of, self.frame.order_count, self.places, step.rounding)
+        self._blame(step, percent.is_missing() & included)
+        self.failed = self.failed | part.is_missing()
+        self.result.taxes.append(groups)
+        self._leave(step.name, part)
+        self.tax = self.tax + part
+        self._leave("tax", self.tax)
+        self._leave("with_tax", self.running + self.tax)
+
+    def _texts(self, step: Step, key: str) -> Texts:
+        column = self._part(step, key)
+        if column is None:
+            column = blanks("text", self.length)
+        assert isinstance(column, Texts)
+        return column
+
+
+def _capped(exact: Number, cap: Number) -> Number:
+    """The value, its magnitude limited to the cap."""
+    over = compare(magnitude(exact), cap) > 0
+    negative = compare(exact, Decimals.zeros(1)) < 0
+    limited = choose(over, choose(negative, -cap, cap), exact)
+    return limited.without(cap.missing)

@@ -1,0 +1,1 @@
+"""The specification of a rulebook, loading one, and the `Rulebook` people hold."""

@@ -1,0 +1,207 @@
+"""`Rulebook`: the object people hold."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from dokima.changes.variance import Variance
+from dokima.engine.calculation import Calculation
+from dokima.engine.checking import check_orders
+from dokima.engine.explaining import Explanation, explain_line
+from dokima.engine.pricing import Pricing, price_orders
+from dokima.engine.program import Program, Run
+from dokima.errors import DocumentError, NotFound, Problem, nearest
+from dokima.formats.layouts import Layout
+from dokima.formats.reading import orders_from
+from dokima.model.findings import Finding, Findings
+from dokima.model.orders import Orders
+
+
+class Rulebook:
+    """Everything one business defines, checked and compiled. Immutable, and safe to share between threads.
+
+    Make one with `load` (a folder) or `Rulebook.from_dict` (plain data).
+    """
+
+    def __init__(self, program: Program, layouts: Mapping[str, Layout]) -> None:
+        self.program = program
+        self.layouts = dict(layouts)
+
+    @classmethod
+    def from_dict(cls, data: Mapping[str, Any], tables: Mapping[str, Any] | None = None) -> Rulebook:
+        """A rulebook from plain data of the same shape as ``rulebook.toml``.
+
+        Args:
+            data: Sections ``rulebook``, ``header``, ``line``, ``value``, ``table``, ``layout``, ``rule``, ``routine``.
+            tables: Rows by table: a pandas DataFrame or a list of mappings.
+
+        Raises:
+            RulebookError: With every problem.
+        """
+        from dokima.rulebook.loading import load_data
+
+        return cls(*load_data(data, tables or {}))
+
+    @property
+    def name(self) -> str:
+        """The rulebook's name."""
+        return self.program.definition.name
+
+    def __repr__(self) -> str:
+        program = self.program
+        return (
+            f"<Rulebook {self.name}: {len(program.tables)} tables, {len(program.rules)} rules, "
+            f"{len(program.routines)} routines>"
+        )
+
+    def layout(self, name: str) -> Layout:
+        """A layout by name.
+
+        Raises:
+            NotFound: There is none; names the nearest.
+        """
+        if name not in self.layouts:
+            raise NotFound(f"there is no layout '{name}'{nearest(name, self.layouts)}")
+        return self.layouts[name]
+
+    def orders(self, source: Any, layout: str | None = None, *, strict: bool = False) -> Orders:
+        """Read orders as this rulebook's fields want them.
+
+        Args:
+            source: An `Order`, a mapping, a list of these, `Orders`, a JSON or CSV file, a folder of JSON files, a list of
+                paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
+            layout: Name of the layout of a CSV file or DataFrame; Dokima's own headings if None.
+            strict: Raise for any problem instead of setting orders aside.
+
+        Raises:
+            DocumentError: The source cannot be read at all, or ``strict`` and something is wrong with an order.
+        """
+        chosen = None if layout is None else self.layout(layout)
+        orders = orders_from(source, self.program.fields, chosen)
+        if strict and orders.problems:
+            raise DocumentError(orders.problems)
+        return orders
+
+    def check(
+        self,
+        source: Any,
+        at: str = "save",
+        rule: str | None = None,
+        today: datetime.date | None = None,
+        by: str | None = None,
+        layout: str | None = None,
+    ) -> Findings:
+        """Ask the rules of a moment. Does not raise for data: what cannot be read is a finding too.
+
+        Args:
+            source: As for `orders`.
+            at: The moment; ``save`` asks ``enter`` of every line first, ``approve`` asks ``save`` first.
+            rule: Ask only this rule.
+            today: For ``run.today``; blank if None.
+            by: For ``run.user``; blank if None.
+            layout: As for `orders`.
+        """
+        orders = self.orders(source, layout)
+        found = check_orders(self.program, orders, at, Run(today, by), rule)
+        return _document_findings(orders.problems) + found
+
+    def price(self, source: Any, layout: str | None = None) -> Calculation:
+        """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
+
+        Args:
+            source: As for `orders`.
+            layout: As for `orders`.
+        """
+        calculation = self._price(source, layout).calculation
+        return replace(calculation, findings=_document_findings(calculation.problems) + calculation.findings)
+
+    def _price(self, source: Any, layout: str | None, *, traced: bool = False) -> Pricing:
+        return price_orders(self.program, self.orders(source, layout), Run(), traced=traced)
+
+    def explain(
+        self,
+        source: Any,
+        line: str | int,
+        figure: str | None = None,
+        *,
+        order: str | None = None,
+        layout: str | None = None,
+    ) -> Explanation:
+        """Where the figures of a line came from.
+
+        Args:
+            source: As for `orders`.
+            line: Line number.
+            figure: Only this figure, such as ``price`` or the name of a step; all if None.
+            order: Order number, where the source holds several.
+            layout: As for `orders`.
+
+        Raises:
+            NotFound: There is no such order, line or figure.
+            DocumentError: The order was set aside because of a problem.
+        """
+        orders = self.orders(source, layout)
+        numbers = orders.numbers
+        if order is None and len(numbers) > 1:
+            raise NotFound(f"expected the number of one order (the source holds {len(numbers)})")
+        if order is None or order not in numbers:
+            mine = [problem for problem in orders.problems if order in (None, problem.order)]
+            if mine:
+                raise DocumentError(mine)
+            if not numbers:
+                raise NotFound("there is no order to explain")
+        number = numbers[0] if order is None else order
+        pricing = self._price(orders.select(_position(orders, number)), None, traced=True)
+        return explain_line(pricing, number, str(line), figure)
+
+    def variance(self, before: Any, after: Any, layout: str | None = None) -> Variance:
+        """The variance between two states of orders, each priced by this rulebook.
+
+        Args:
+            before: As for `orders`, or a `Calculation`.
+            after: The same.
+            layout: As for `orders`.
+
+        Raises:
+            DocumentError: An order was set aside because of a problem, or its currency differs.
+        """
+        sides = [each if isinstance(each, Calculation) else self.price(each, layout) for each in (before, after)]
+        problems: Sequence[Problem] = [problem for side in sides for problem in side.problems]
+        if problems:
+            raise DocumentError(problems)
+        return Variance(*sides)
+
+
+def _position(orders: Orders, number: str) -> Any:
+    import numpy as np
+
+    return np.array([orders.position(number)])
+
+
+def _document_findings(problems: Sequence[Problem]) -> Findings:
+    """Problems of documents as findings, so that one list tells everything."""
+    found = []
+    for problem in problems:
+        place = f" ({problem.file}{f' row {problem.row}' if problem.row else ''})" if problem.file else ""
+        message = f"{problem.field}: {problem.message}{place}" if problem.field else f"{problem.message}{place}"
+        found.append(Finding("document", "error", message, problem.order, "", problem.field, {"line": problem.line}))
+    return Findings(tuple(found))
+
+
+def load(folder: str | Path, tables: Mapping[str, Any] | None = None) -> Rulebook:
+    """Load a rulebook from a folder: all its ``*.toml`` files together form one rulebook.
+
+    Args:
+        folder: The folder with ``rulebook.toml``.
+        tables: Rows that stand in for a table's file: a pandas DataFrame or a list of mappings, by table.
+
+    Raises:
+        RulebookError: With every problem, each with file, place, what was expected and what came.
+    """
+    from dokima.rulebook.loading import load_folder
+
+    return Rulebook(*load_folder(Path(folder), tables or {}))

@@ -1,0 +1,218 @@
+"""Loading a rulebook: a folder of TOML files and tables, or plain data in Python. Every problem in one pass."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from dokima.engine.building import build_program
+from dokima.engine.program import Program
+from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
+from dokima.formats.delimited import Grid, read_delimited
+from dokima.formats.frames import grid_of
+from dokima.formats.layouts import Layout
+from dokima.rulebook.building import layout_of, program_definition, reader_of
+from dokima.rulebook.places import line_of
+from dokima.rulebook.specification import RulebookSpec, TableSpec, known_keys
+from dokima.tables.definition import TableSource
+
+
+@dataclass
+class _Text:
+    """The TOML files of a rulebook and which file says what."""
+
+    files: dict[str, str] = field(default_factory=dict)
+    owner: dict[tuple[str, str], str] = field(default_factory=dict)
+
+    def placed(self, problem: RulebookProblem) -> RulebookProblem:
+        """The problem with file and line, as far as they can be told."""
+        if problem.file or not self.files:
+            return problem
+        section, _, rest = problem.path.partition(".")
+        file = self.owner.get((section, rest.split(".")[0])) or self.owner.get((section, "")) or next(iter(self.files))
+        return replace(problem, file=file, text_line=line_of(self.files[file], problem.path))
+
+
+def load_folder(folder: Path, tables: Mapping[str, Any]) -> tuple[Program, dict[str, Layout]]:
+    """A rulebook from a folder: all its ``*.toml`` files together, and the tables they name.
+
+    Raises:
+        RulebookError: With every problem, each with file, place, what was expected and what came.
+    """
+    paths = sorted(folder.glob("*.toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
+    if not paths:
+        missing = "there is no such folder" if not folder.is_dir() else "it holds no .toml file"
+        message = f"expected a folder with rulebook.toml ({missing})"
+        raise RulebookError([RulebookProblem(str(folder), "", message)])
+    text, data = _Text(), dict[str, Any]()
+    problems: list[RulebookProblem] = []
+    for path in paths:
+        problems += _read_toml(path, text, data)
+    if problems:
+        raise RulebookError(problems)
+    return _compile(data, text, tables, folder)
+
+
+def load_data(data: Mapping[str, Any], tables: Mapping[str, Any]) -> tuple[Program, dict[str, Layout]]:
+    """A rulebook from plain data of the same shape as ``rulebook.toml``, and rows for its tables.
+
+    Raises:
+        RulebookError: With every problem.
+    """
+    return _compile(data, _Text(), tables, None)
+
+
+def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookProblem]:
+    try:
+        content = path.read_text(encoding="utf-8")
+        parsed = tomllib.loads(content, parse_float=Decimal)
+    except tomllib.TOMLDecodeError as error:
+        place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
+        said = re.sub(r"\s*\(at .*\)", "", str(error))
+        column = f" at column {place[2]}" if place else ""
+        message = f"this is not TOML: {said[0].lower()}{said[1:]}{column}"
+        return [RulebookProblem(path.name, "", message, text_line=int(place[1]) if place else None)]
+    except (OSError, UnicodeDecodeError) as error:
+        return [RulebookProblem(path.name, "", f"cannot be read: {error}")]
+    text.files[path.name] = content
+    problems: list[RulebookProblem] = []
+    for section, entries in parsed.items():
+        if isinstance(entries, list):
+            data.setdefault(section, []).extend(entries)
+            for entry in entries:
+                if isinstance(entry, dict):
+                    text.owner[section, str(entry.get("id", ""))] = path.name
+            continue
+        if not isinstance(entries, dict):
+            data[section] = entries
+            text.owner[section, ""] = path.name
+            continue
+        known = data.setdefault(section, {})
+        for name, entry in entries.items():
+            if name in known:
+                message = f"expected it once (it stands in {text.owner[section, name]} already)"
+                problems.append(RulebookProblem(path.name, f"{section}.{name}", message))
+            known[name] = entry
+            text.owner[section, name] = path.name
+        text.owner.setdefault((section, ""), path.name)
+    return problems
+
+
+def _compile(
+    data: Mapping[str, Any], text: _Text, tables: Mapping[str, Any], folder: Path | None
+) -> tuple[Program, dict[str, Layout]]:
+    try:
+        spec = RulebookSpec.model_validate(data)
+    except ValidationError as error:
+        found = [_from_pydantic(dict(each), data) for each in error.errors()]
+        raise RulebookError([text.placed(problem) for problem in found]) from None
+    sources, problems = _sources(spec, tables, folder)
+    layouts = {name: layout_of(name, layout) for name, layout in spec.layout.items()}
+    definition = program_definition(spec, sources)
+    problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
+    try:
+        program = build_program(definition)
+    except RulebookError as error:
+        problems += error.problems
+    if problems:
+        raise RulebookError([text.placed(problem) for problem in problems])
+    return program, layouts
+
+
+def _from_pydantic(error: Mapping[str, Any], data: Any) -> RulebookProblem:
+    path = [part for part in error["loc"] if not str(part).startswith(("function-", "tagged-"))]
+    came = error.get("input")
+    message: str = error["msg"].removeprefix("Value error, ")
+    kind = error["type"]
+    if kind == "extra_forbidden":
+        message = f"expected a known key (got '{path[-1]}'{nearest(str(path[-1]), known_keys(tuple(path)))})"
+    elif kind == "missing":
+        message = "expected this key (it is missing)"
+    elif kind != "value_error":
+        message = f"{message[0].lower()}{message[1:]} (got {came!r:.60})".replace("input should be", "expected")
+    return RulebookProblem("", _dotted(path, data), message)
+
+
+def _dotted(path: Sequence[int | str], data: Any) -> str:
+    """The path as people read it: rules by id, steps by name; parts that pydantic adds for unions are left out."""
+    parts: list[str] = []
+    for part in path:
+        if isinstance(data, Mapping):
+            if part not in data and part != path[-1]:
+                continue
+            data = data.get(part)
+            parts.append(str(part))
+        elif isinstance(data, Sequence) and not isinstance(data, str) and isinstance(part, int) and part < len(data):
+            data = data[part]
+            name = data.get("id") or data.get("name") if isinstance(data, Mapping) else None
+            parts.append(str(name or part))
+    return ".".join(parts)
+
+
+# -- tables and layouts ---------------------------------------------------------------------------------------
+
+
+def _sources(
+    spec: RulebookSpec, given: Mapping[str, Any], folder: Path | None
+) -> tuple[dict[str, TableSource], list[RulebookProblem]]:
+    sources: dict[str, TableSource] = {}
+    problems: list[RulebookProblem] = []
+    for name in given:
+        if name not in spec.table:
+            problems.append(
+                RulebookProblem(
+                    "", "table", f"rows were given for '{name}', which is no table{nearest(name, spec.table)}"
+                )
+            )
+    for name, table in spec.table.items():
+        grid, file = Grid({}, 0, _no_rows()), table.file or ""
+        try:
+            grid, file = _grid(name, table, given, folder)
+        except DocumentError as error:
+            for problem in error.problems:
+                problems.append(RulebookProblem(file, f"table.{name}.file", problem.message, problem.row))
+        except DokimaError as error:
+            problems.append(RulebookProblem("", f"table.{name}", str(error)))
+        for problem in grid.problems:
+            problems.append(RulebookProblem(file, f"table.{name}", problem.message, problem.row))
+        sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, reader_of(table))
+    return sources, problems
+
+
+def _no_rows() -> Any:
+    import numpy as np
+
+    return np.zeros(0, np.int64)
+
+
+def _grid(name: str, table: TableSpec, given: Mapping[str, Any], folder: Path | None) -> tuple[Grid, str]:
+    if name in given:
+        return grid_of(given[name], f"rows of table '{name}'"), ""
+    if table.file is None or folder is None:
+        raise DokimaError(
+            f"expected rows for table '{name}': a 'file' beside the rulebook, or tables={{'{name}': ...}}"
+        )
+    path = folder / table.file
+    if path.suffix.lower() != ".csv":
+        raise DokimaError(f"expected a .csv file (got '{table.file}')")
+    return read_delimited(path, table.separator, table.encoding), table.file
+
+
+def _layout_problems(
+    layouts: Mapping[str, Layout], header: Mapping[str, Any], line: Mapping[str, Any]
+) -> list[RulebookProblem]:
+    problems = []
+    for name, layout in layouts.items():
+        for level, said, known in (("header", layout.header, header), ("line", layout.line, line)):
+            for each in said:
+                if each not in known:
+                    message = f"expected a {level} field (got '{each}'{nearest(each, known)})"
+                    problems.append(RulebookProblem("", f"layout.{name}.{level}.{each}", message))
+    return problems

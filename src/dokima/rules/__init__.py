@@ -1,0 +1,1 @@
+"""Rules: moments, verdicts, messages. They see only names."""

@@ -1,0 +1,185 @@
+"""From a definition and rows to a `Table`, with every problem on the way."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
+from dokima.exact import Decimals
+from dokima.exact.integers import Integers
+from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Names, compile_formula
+from dokima.formulas.operators import pick
+from dokima.model.columns import Column, Kind, column_of
+from dokima.model.fields import Field
+from dokima.model.values import BadValue, ValueReader
+from dokima.tables.choosing import (
+    MOST_SPECIFIC,
+    Criterion,
+    RowFrame,
+    compile_criterion,
+    preference,
+    rank_criterion,
+    rank_specific,
+)
+from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.index import build_patterns
+from dokima.tables.reading import read_columns
+from dokima.tables.table import Break, Table, Window
+
+
+def build_table(definition: TableDefinition, source: TableSource, names: Names) -> Table:
+    """Check and index a table.
+
+    Raises:
+        RulebookError: With every problem of its formulas and rows.
+    """
+    return _Builder(definition, source, names).build()
+
+
+class _Builder:
+    def __init__(self, definition: TableDefinition, source: TableSource, names: Names) -> None:
+        self.definition = definition
+        self.source = source
+        self.names = names
+        self.problems: list[RulebookProblem] = []
+        self.path = f"table.{definition.name}"
+
+    def build(self) -> Table:
+        spec = self.definition
+        conditions = self._formulas("key" if spec.is_key else "match", spec.conditions)
+        on = self._formula("window.on", spec.window["on"], ["date"]) if spec.window else None
+        breaks = self._formulas("breaks", spec.breaks, sorted(NUMBERS))
+        # Without its formulas the kinds of its columns are unknown: what follows would only confuse.
+        self._raise_problems()
+        kinds = self._kinds(conditions)
+        fields, cells, problems = read_columns(spec, self.source, kinds)
+        self.problems += problems
+        self._raise_problems()
+        defaults = self._defaults(fields)
+        columns = {name: _filled(column, defaults.get(name)) for name, column in cells.items()}
+        criteria = self._criteria(fields, columns, [cells[name] for name in conditions])
+        place = preference(criteria, self.source.size)
+        coders, _, patterns = build_patterns([cells[name] for name in conditions], place)
+        starts, ends = spec.window.get("from", ""), spec.window.get("until", "")
+        window = Window.of(on, cells.get(starts), cells.get(ends), (starts, ends), self.source.size) if on else None
+        used = [*conditions.values(), *([on] if on else []), *breaks.values()]
+        table = Table(
+            definition=spec,
+            source=self.source,
+            fields=fields,
+            columns=columns,
+            cells=cells,
+            conditions=conditions,
+            window=window,
+            breaks=[Break(name, _decimals(cells[name]), formula) for name, formula in breaks.items()],
+            criteria=criteria,
+            preference=place,
+            coders=coders,
+            patterns=patterns,
+            level=max([Level.HEADER, *(formula.level for formula in used)]),
+            defaults=defaults,
+            reads=frozenset(name for formula in used for name in formula.reads),
+        )
+        self._check_keys(table)
+        self._raise_problems()
+        return table
+
+    def _raise_problems(self) -> None:
+        if self.problems:
+            raise RulebookError(self.problems)
+
+    def _problem(self, path: str, message: str) -> None:
+        self.problems.append(RulebookProblem("", f"{self.path}.{path}" if path else self.path, message))
+
+    def _formula(self, path: str, source: object, expect: Sequence[FormulaKind] = ()) -> Formula | None:
+        try:
+            return compile_formula(source, self.names, expect)
+        except FormulaError as error:
+            self._problem(path, error.pointed())
+            return None
+
+    def _formulas(
+        self, path: str, sources: Mapping[str, object], expect: Sequence[FormulaKind] = ()
+    ) -> dict[str, Formula]:
+        found = {name: self._formula(f"{path}.{name}", source, expect) for name, source in sources.items()}
+        return {name: formula for name, formula in found.items() if formula is not None}
+
+    def _kinds(self, conditions: Mapping[str, Formula]) -> dict[str, Kind]:
+        kinds: dict[str, Kind] = {}
+        for name, formula in conditions.items():
+            kinds[name] = "text" if formula.kind == "blank" else formula.kind
+        for role in ("from", "until"):
+            if role in self.definition.window:
+                kinds[self.definition.window[role]] = "date"
+        return {**kinds, **dict.fromkeys(self.definition.breaks, "decimal")}
+
+    def _defaults(self, fields: Mapping[str, Field]) -> dict[str, Column]:
+        defaults: dict[str, Column] = {}
+        for name, spec in fields.items():
+            if spec.default is not None:
+                try:
+                    defaults[name] = column_of(spec.kind, [ValueReader().read(spec, spec.default)])
+                except BadValue as error:
+                    self._problem(f"columns.{name}.default", str(error))
+        return defaults
+
+    def _criteria(
+        self, fields: Mapping[str, Field], columns: Mapping[str, Column], conditions: Sequence[Column]
+    ) -> list[Criterion]:
+        frame = RowFrame(columns, self.source.size)
+        criteria: list[Criterion] = []
+        for at, text in enumerate(self.definition.choose):
+            if text.strip() == MOST_SPECIFIC:
+                criteria.append(rank_specific(column for column in conditions))
+                criteria[-1] = Criterion(MOST_SPECIFIC, np.broadcast_to(criteria[-1].rank, (self.source.size,)))
+                continue
+            try:
+                criteria.append(rank_criterion(text, *compile_criterion(text, fields), frame))
+            except FormulaError as error:
+                self._problem(f"choose.{at}", error.pointed())
+        return criteria
+
+    def _check_keys(self, table: Table) -> None:
+        """Rows with one key are a mistake unless a window or breaks and ``choose`` tell them apart."""
+        if not table.definition.is_key:
+            self._check_choose(table)
+            return
+        for name in table.conditions:
+            for row in np.flatnonzero(table.cells[name].is_missing()).tolist():
+                self._cell_problem(row, name, "expected a key (the cell is empty)")
+        if table.definition.choose and (table.window or table.breaks):
+            return
+        for pattern in table.patterns:
+            for start, stop in zip(pattern.starts.tolist(), pattern.stops.tolist(), strict=True):
+                if stop - start > 1:
+                    self._same_key(table, sorted(pattern.rows[start:stop].tolist()))
+
+    def _check_choose(self, table: Table) -> None:
+        if table.definition.choose:
+            return
+        twins = [pattern.rows[:2] for pattern in table.patterns if (pattern.stops - pattern.starts > 1).any()]
+        several = [pattern.rows[0] for pattern in table.patterns if len(pattern.rows)]
+        if twins or len(several) > 1:
+            self._problem(
+                "choose", "expected criteria such as 'lowest price', because more than one row can fit a line"
+            )
+
+    def _same_key(self, table: Table, rows: Sequence[int]) -> None:
+        places = listed(str(self.source.row_number(row)) for row in rows[:-1])
+        columns = listed(table.conditions)
+        self._cell_problem(rows[-1], columns, f"expected each key once (row {places} has the same)")
+
+    def _cell_problem(self, row: int, column: str, message: str) -> None:
+        number: Integers | int = self.source.row_number(row)
+        self.problems.append(RulebookProblem(self.source.file, self.path, message, int(number), column))
+
+
+def _filled(column: Column, default: Column | None) -> Column:
+    return column if default is None else pick(~column.is_missing(), column, default)
+
+
+def _decimals(column: Column) -> Decimals:
+    assert isinstance(column, Decimals)
+    return column

@@ -1,0 +1,178 @@
+"""Finding rows by equality: one look-up for each pattern of filled columns, for all lines at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from dokima.exact import Decimals
+from dokima.exact.integers import Integers, narrow, widen
+from dokima.formulas.operators import numbers
+from dokima.model.columns import Column, Dates, Flags, Texts, Words
+
+SEPARATOR = "|"
+"""Between several values in one cell of a match column."""
+
+_WIDEST = 2**62
+
+
+class Coder:
+    """Numbers the distinct values of a table column, and finds those numbers for the values of lines."""
+
+    def __init__(self, column: Column) -> None:
+        self.words: Words | None = None
+        self.places = 0
+        if isinstance(column, Texts):
+            self.words = column.words
+            self.size = len(column.words.items)
+            return
+        self.places = column.places if isinstance(column, Decimals) else 0
+        self.values = np.unique(self._raw(column)[~column.is_missing()])
+        self.size = len(self.values)
+
+    def _raw(self, column: Column) -> Integers:
+        if isinstance(column, Dates):
+            return column.days
+        if isinstance(column, Flags):
+            return column.values.astype(np.int64)
+        return (
+            numbers(column).at(self.places).units
+            if isinstance(column, Decimals)
+            else numbers(column).round(self.places).units
+        )
+
+    def codes(self, column: Column) -> Integers:
+        """For each value its number, negative for a blank or a value the table does not have."""
+        if self.words is not None:
+            assert isinstance(column, Texts)
+            return column.in_words(self.words)
+        missing = column.is_missing()
+        if not isinstance(column, Dates | Flags):
+            number = numbers(column)
+            short = number.round(self.places, "down")
+            differs = (number - short).units != 0
+            missing = missing | np.broadcast_to(differs, missing.shape)
+            raw = short.at(self.places).units
+        else:
+            raw = self._raw(column)
+        if self.size == 0:
+            return np.full(len(raw), -2, np.int64)
+        values = self.values
+        if raw.dtype != values.dtype:
+            raw, values = widen(raw), widen(values)
+        at = np.searchsorted(values, raw)
+        at = np.where(at == self.size, 0, at)
+        return np.where(missing | (values[at] != raw), -2, at)
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """The rows that fill the same columns, sorted by key and then by preference.
+
+    Attributes:
+        filled: Places of the conditions that the rows fill.
+        strides: What the code of each of them is multiplied with to make one key.
+        keys: Distinct keys, ascending.
+        starts: For each key the place of its first row in ``rows``.
+        stops: For each key the place after its last row.
+        rows: Row numbers.
+        slots: For each possible key its place in ``keys``, -1 for none; None where keys are too many to list.
+    """
+
+    filled: tuple[int, ...]
+    strides: tuple[int, ...]
+    keys: Integers
+    starts: Integers
+    stops: Integers
+    rows: Integers
+    slots: Integers | None
+
+    def find(self, codes: Sequence[Integers], length: int) -> Integers:
+        """For each line the place of its key, -1 where there is none."""
+        if not self.filled:
+            return np.zeros(length, np.int64)
+        key: Integers = np.zeros(1, np.int64)
+        unknown = np.zeros(1, bool)
+        for at, stride in zip(self.filled, self.strides, strict=True):
+            key = key + codes[at] * stride
+            unknown = unknown | (codes[at] < 0)
+        if self.slots is not None:
+            return np.where(unknown, -1, self.slots[np.where(unknown, 0, key)])
+        place = np.searchsorted(self.keys, key)
+        place = np.where(place == len(self.keys), 0, place)
+        return np.where(unknown | (self.keys[place] != key), -1, place)
+
+
+def build_patterns(
+    conditions: Sequence[Column], preference: Integers
+) -> tuple[list[Coder], list[Column], list[Pattern]]:
+    """Index the rows of a table by the patterns of columns they fill.
+
+    Args:
+        conditions: Key or match columns of the table.
+        preference: For each row its place by ``choose``.
+
+    Returns:
+        A coder for each condition, the conditions as they are compared, and the patterns.
+    """
+    rows = np.arange(len(preference))
+    single: list[Column] = []
+    for column in conditions:
+        if isinstance(column, Texts) and any(SEPARATOR in word for word in column.words.items):
+            rows, single, column = _one_value_each(column, rows, single)  # noqa: PLW2901 - split into single values
+        else:
+            column = column.take(rows)  # noqa: PLW2901
+        single.append(column)
+    coders = [Coder(column) for column in single]
+    codes = [np.where(c.is_missing(), -1, coder.codes(c)) for coder, c in zip(coders, single, strict=True)]
+    bits = sum(((code >= 0).astype(np.int64) << at for at, code in enumerate(codes)), np.zeros(len(rows), np.int64))
+    patterns = [
+        _pattern(tuple(at for at in range(len(codes)) if bit >> at & 1), coders, codes, rows, preference, bits == bit)
+        for bit in np.unique(bits).tolist()
+    ]
+    return coders, single, patterns
+
+
+def _one_value_each(column: Texts, rows: Integers, before: list[Column]) -> tuple[Integers, list[Column], Texts]:
+    """Rows repeated so that each has one value of a cell that lists several."""
+    parts = [[part for part in word.split(SEPARATOR) if part] for word in column.words.items]
+    words = Words(list(dict.fromkeys(part for group in parts for part in group)))
+    codes = [[words.index[part] for part in group] for group in parts]
+    per_row = [codes[code] if code >= 0 else [-1] for code in column.codes[rows].tolist()]
+    repeat = np.repeat(np.arange(len(rows)), [len(group) for group in per_row])
+    single = Texts(np.array([code for group in per_row for code in group], np.int64), words)
+    return rows[repeat], [each.take(repeat) for each in before], single
+
+
+def _pattern(
+    filled: tuple[int, ...],
+    coders: Sequence[Coder],
+    codes: Sequence[Integers],
+    rows: Integers,
+    preference: Integers,
+    mine: Integers,
+) -> Pattern:
+    space, strides = 1, []
+    for at in reversed(filled):
+        strides.append(space)
+        space *= max(coders[at].size, 1)
+    strides.reverse()
+    key: Integers = np.zeros(int(mine.sum()), np.int64 if space < _WIDEST else object)
+    for at, stride in zip(filled, strides, strict=True):
+        key = key + (codes[at][mine] if space < _WIDEST else codes[at][mine].astype(object)) * stride
+    here = rows[mine]
+    order = (
+        np.lexsort((preference[here], key))
+        if key.dtype != object
+        else np.array(sorted(range(len(key)), key=lambda i: (key[i], preference[here[i]])), np.int64)
+    )
+    key = key[order]
+    first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.zeros(0, np.int64)
+    slots = None
+    if space <= 4 * len(key) + 4096:
+        slots = np.full(space, -1, np.int64)
+        slots[key[first]] = np.arange(len(first))
+    stops = np.r_[first[1:], len(key)] if len(first) else first
+    return Pattern(filled, tuple(strides), narrow(key[first], _WIDEST * 4)[0], first, stops, here[order], slots)

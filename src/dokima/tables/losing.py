@@ -1,0 +1,132 @@
+"""Why a row lost: the first of match, window, break, choose and file order."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from dokima.exact.integers import Mask
+from dokima.formulas import Frame
+from dokima.model.columns import Column, Dates, Texts, shown, value_at
+from dokima.tables.index import SEPARATOR
+from dokima.tables.table import Table
+
+Reason = Literal["won", "match", "window", "break", "choose", "file order"]
+MOST_SHOWN = 50
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One row that was looked at for a line.
+
+    Attributes:
+        row: Its place in the table.
+        number: Its row number in the source.
+        reason: "won", or the one reason it lost.
+        detail: That reason in words.
+    """
+
+    row: int
+    number: int
+    reason: Reason
+    detail: str
+
+
+def candidates(table: Table, frame: Frame, position: int, winner: int) -> list[Candidate]:
+    """The winner and the rows it beat, in file order, at most 50.
+
+    Rows about something else are left out: a row must fit in the column with the most different values (usually the
+    item), and may fail in one other column at most.
+
+    Args:
+        table: The table.
+        frame: The columns its formulas read.
+        position: Position of the order or line, by the table's level.
+        winner: Row that answered, -1 for none.
+    """
+    values = [_one(formula.evaluate(frame, table.level), position) for formula in table.conditions.values()]
+    fits = [_fits_cell(table.cells[name], value) for name, value in zip(table.conditions, values, strict=True)]
+    near = _near(table, fits)
+    date = None if table.window is None else _one(table.window.on.evaluate(frame, table.level), position)
+    reached = [_one(each.value.evaluate(frame, table.level), position) for each in table.breaks]
+    rows = np.flatnonzero(near)
+    if winner >= 0 and len(rows) > MOST_SHOWN:
+        rows = np.unique(np.r_[winner, rows[: MOST_SHOWN - 1]])
+    return [
+        Candidate(row, table.source.row_number(row), *_reason(table, row, winner, fits, values, date, reached))
+        for row in rows[:MOST_SHOWN].tolist()
+    ]
+
+
+def _one(column: Column, position: int) -> Column:
+    return column.take(np.array([position]))
+
+
+def _fits_cell(cell: Column, value: Column) -> Mask:
+    """For each row whether its cell is empty or equals the value."""
+    from dokima.formulas.operators import alike, compared
+
+    if isinstance(cell, Texts):
+        wanted = value.to_list()[0] if isinstance(value, Texts) else None
+        same = [wanted is not None and wanted in word.split(SEPARATOR) for word in cell.words.items]
+        return np.array([*same, True], bool)[cell.codes]
+    return cell.is_missing() | compared(*alike(cell, value), "==").is_true()
+
+
+def _near(table: Table, fits: Sequence[Mask]) -> Mask:
+    if not fits:
+        return np.ones(table.size, bool)
+    widest = max(range(len(fits)), key=lambda at: table.coders[at].size)
+    misses = sum((~fit).astype(np.int64) for fit in fits)
+    near: Mask = fits[widest] & (misses <= 1)
+    return near
+
+
+def _reason(
+    table: Table,
+    row: int,
+    winner: int,
+    fits: Sequence[Mask],
+    values: Sequence[Column],
+    date: Column | None,
+    reached: Sequence[Column],
+) -> tuple[Reason, str]:
+    if row == winner:
+        return "won", ""
+    at = np.array([row])
+    for name, fit, value in zip(table.conditions, fits, values, strict=True):
+        if not fit[row]:
+            cell = shown(value_at(table.cells[name], row))
+            return "match", f"for {_label(table, name)} {cell}, not {shown(value_at(value, 0))}"
+    if table.window is not None and isinstance(date, Dates) and not table.window.fits(date, at)[0]:
+        return "window", _outside(table, row, date)
+    for each, value in zip(table.breaks, reached, strict=True):
+        if not each.fits(value, at)[0]:
+            least = shown(value_at(each.least, row))
+            return "break", f"from {_label(table, each.column)} {least} on, not {shown(value_at(value, 0))}"
+    for criterion in table.criteria:
+        if criterion.rank[row] != criterion.rank[winner]:
+            return "choose", f"{criterion.text}: row {table.source.row_number(winner)} is better"
+    return "file order", f"equal to row {table.source.row_number(winner)}, which stands above it"
+
+
+def _outside(table: Table, row: int, date: Dates) -> str:
+    assert table.window is not None
+    day = date.to_list()[0]
+    parts = []
+    for word, name in zip(("from", "until"), table.window.names, strict=True):
+        if name and (bound := value_at(table.cells[name], row)) is not None:
+            parts.append(f"{word} {shown(bound)}")
+    return f"valid {' '.join(parts)}, not on {shown(day)}"
+
+
+def _label(table: Table, name: str) -> str:
+    return table.fields[name].shown
+
+
+def row_values(table: Table, row: int) -> dict[str, object]:
+    """The cells of a row as they stand in the source."""
+    return {name: value_at(column, row) for name, column in table.cells.items()}

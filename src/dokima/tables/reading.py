@@ -1,0 +1,86 @@
+"""From rows as they were given to columns: kinds declared, kinds inferred, every bad cell reported."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from dokima.errors import RulebookProblem, nearest
+from dokima.model.columns import Column, Kind, column_of, take_or_blank
+from dokima.model.fields import Field
+from dokima.model.values import BadValue
+from dokima.tables.definition import TableDefinition, TableSource
+
+
+def read_columns(
+    definition: TableDefinition, source: TableSource, kinds: Mapping[str, Kind]
+) -> tuple[dict[str, Field], dict[str, Column], list[RulebookProblem]]:
+    """The fields and columns of a table.
+
+    Args:
+        definition: What the rulebook says about it.
+        source: Its rows.
+        kinds: Kinds that follow from use: dates of windows, numbers of breaks, the kinds that keys are compared in.
+
+    Returns:
+        Fields and columns by name, and a problem for each cell that cannot be read and each column that is missing.
+    """
+    fields: dict[str, Field] = {}
+    columns: dict[str, Column] = {}
+    problems: list[RulebookProblem] = []
+    by_heading = {each.heading: name for name, each in definition.columns.items() if each.heading}
+    for heading in source.columns:
+        name = by_heading.get(heading, heading)
+        spec = definition.columns.get(name)
+        kind = kinds.get(name)
+        if spec is None:
+            spec = Field(name, kind) if kind else _inferred(name, heading, source)
+        elif kind and name in definition.conditions:
+            spec = spec.with_changes(kind=kind)
+        fields[name] = spec
+        columns[name] = _read(definition, spec, heading, source, problems)
+    for name in dict.fromkeys([*definition.columns, *kinds]):
+        if name not in fields:
+            wanted = definition.columns[name].heading if name in definition.columns else ""
+            hint = nearest(wanted or name, source.columns)
+            message = f"expected a column '{wanted or name}' (there is none{hint})"
+            problems.append(RulebookProblem(source.file, f"table.{definition.name}", message))
+    return fields, columns, problems
+
+
+def _inferred(name: str, heading: str, source: TableSource) -> Field:
+    """A decimal column if every filled cell is a number, else text."""
+    trial = Field(name, "decimal")
+    try:
+        for value in source.columns[heading].values:
+            source.reader.read(trial, value)
+    except BadValue:
+        return Field(name, "text")
+    return trial
+
+
+def _read(
+    definition: TableDefinition, spec: Field, heading: str, source: TableSource, problems: list[RulebookProblem]
+) -> Column:
+    raw = source.columns[heading]
+    read: list[Any] = []
+    bad: dict[int, str] = {}
+    for place, value in enumerate(raw.values):
+        try:
+            read.append(source.reader.read(spec, value))
+        except BadValue as error:
+            read.append(None)
+            bad[place] = str(error)
+    column = column_of(spec.kind, read)
+    if raw.codes is not None:
+        column = take_or_blank(column, raw.codes)
+    for row in raw.rows_of(list(bad)).tolist() if bad else []:
+        place, number = raw.place(row), source.row_number(row)
+        problems.append(RulebookProblem(source.file, f"table.{definition.name}", bad[place], number, heading))
+    if spec.required:
+        for row, gone in enumerate(column.is_missing().tolist()):
+            if gone and raw.place(row) not in bad:
+                message = "expected a value (the cell is empty)"
+                number = source.row_number(row)
+                problems.append(RulebookProblem(source.file, f"table.{definition.name}", message, number, heading))
+    return column

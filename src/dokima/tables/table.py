@@ -1,0 +1,186 @@
+"""`Table`: a table of a rulebook, checked and indexed, and how it answers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from dokima.exact import Decimals, compare, magnitude
+from dokima.exact.integers import Integers, Mask
+from dokima.formulas import Formula, Frame, Level
+from dokima.formulas.operators import numbers, pick
+from dokima.model.columns import Column, Dates, take_or_blank
+from dokima.model.fields import Field
+from dokima.tables.choosing import Criterion
+from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.index import Coder, Pattern
+
+_OPEN_START, _OPEN_END = -(2**60), 2**60
+
+
+@dataclass(frozen=True)
+class Window:
+    """From when until when each row is valid, both days included.
+
+    Attributes:
+        on: Formula of the date asked for.
+        start: First day of each row, very early if open.
+        end: Last day of each row, very late if open.
+        names: Columns of first and last day, blank where there is none.
+    """
+
+    on: Formula
+    start: Integers
+    end: Integers
+    names: tuple[str, str]
+
+    @classmethod
+    def of(cls, on: Formula, start: Column | None, end: Column | None, names: tuple[str, str], size: int) -> Window:
+        """A window out of date columns, each None where the table has none."""
+        first = np.full(size, _OPEN_START) if start is None else _days(start, _OPEN_START)
+        last = np.full(size, _OPEN_END) if end is None else _days(end, _OPEN_END)
+        return cls(on, first, last, names)
+
+    def fits(self, date: Dates, rows: Integers) -> Mask:
+        """For each date whether the row beside it is valid; a blank date fits only rows without bounds."""
+        start, end = self.start[rows], self.end[rows]
+        inside = (start <= date.days) & (date.days <= end)
+        if date.missing is None:
+            return inside
+        return np.where(date.missing, (start == _OPEN_START) & (end == _OPEN_END), inside)
+
+
+def _days(column: Column, open_day: int) -> Integers:
+    assert isinstance(column, Dates)
+    return np.where(column.is_missing(), open_day, column.days)
+
+
+@dataclass(frozen=True)
+class Break:
+    """From which value on each row is eligible; the absolute value counts, an empty cell has no minimum."""
+
+    column: str
+    least: Decimals
+    value: Formula
+
+    def fits(self, value: Column, rows: Integers) -> Mask:
+        """For each value whether it reaches the row beside it; a blank fits only rows without a minimum."""
+        least = self.least.take(rows)
+        reached = compare(magnitude(numbers(value)), least) >= 0
+        open_ended = least.is_missing()
+        return (reached & ~value.is_missing()) | open_ended
+
+
+@dataclass(frozen=True, eq=False)
+class Table:
+    """A table, ready to answer.
+
+    Attributes:
+        definition: What the rulebook says.
+        source: Where the rows came from.
+        fields: Its columns by name.
+        columns: Their values, defaults filled in.
+        cells: Their values as they stand in the source.
+        conditions: Formula of each key or match column.
+        single: Key or match columns, several values in a cell taken apart (for ``single_rows``).
+        level: How often it answers.
+        reads: Names its formulas read, those of other tables included.
+    """
+
+    definition: TableDefinition
+    source: TableSource
+    fields: Mapping[str, Field]
+    columns: Mapping[str, Column]
+    cells: Mapping[str, Column]
+    conditions: Mapping[str, Formula]
+    window: Window | None
+    breaks: Sequence[Break]
+    criteria: Sequence[Criterion]
+    preference: Integers
+    coders: Sequence[Coder]
+    patterns: Sequence[Pattern]
+    level: Level
+    defaults: Mapping[str, Column] = field(default_factory=dict)
+    reads: frozenset[str] = frozenset()
+
+    @property
+    def name(self) -> str:
+        """Its name in formulas."""
+        return self.definition.name
+
+    @property
+    def size(self) -> int:
+        """Number of rows."""
+        return self.source.size
+
+    def formulas(self) -> Iterator[Formula]:
+        """All formulas that decide which row answers."""
+        yield from self.conditions.values()
+        if self.window is not None:
+            yield self.window.on
+        for each in self.breaks:
+            yield each.value
+
+    def find(self, frame: Frame) -> Integers:
+        """For each order or line (the table's level) the row that answers, -1 where none fits."""
+        length = frame.order_count if self.level is Level.HEADER else len(frame.order_of)
+        codes = [
+            coder.codes(formula.evaluate(frame, self.level))
+            for coder, formula in zip(self.coders, self.conditions.values(), strict=True)
+        ]
+        if self.window is None and not self.breaks:
+            return self._first_rows(codes, length)
+        date = None if self.window is None else self.window.on.evaluate(frame, self.level)
+        values = [each.value.evaluate(frame, self.level) for each in self.breaks]
+        return self._eligible_rows(codes, length, date, values)
+
+    def _first_rows(self, codes: Sequence[Integers], length: int) -> Integers:
+        found = np.full(length, -1, np.int64)
+        for pattern in self.patterns:
+            slots = pattern.find(codes, length)
+            if not len(pattern.rows):
+                continue
+            rows = pattern.rows[pattern.starts[np.where(slots < 0, 0, slots)]]
+            better = (slots >= 0) & ((found < 0) | (self.preference[rows] < self.preference[found]))
+            found = np.where(better, rows, found)
+        return found
+
+    def _eligible_rows(
+        self, codes: Sequence[Integers], length: int, date: Column | None, values: Sequence[Column]
+    ) -> Integers:
+        """The most preferred row that is valid and whose breaks are reached.
+
+        The rows of a key stand in order of preference, so each line goes down its own list until a row fits; all
+        lines take a step at a time, and those that are done drop out.
+        """
+        found = np.full(length, -1, np.int64)
+        for pattern in self.patterns:
+            slots = pattern.find(codes, length)
+            lines = np.flatnonzero(slots >= 0)
+            at, stop = pattern.starts[slots[lines]], pattern.stops[slots[lines]]
+            while len(lines):
+                rows = pattern.rows[at]
+                best = found[lines]
+                worth = (best < 0) | (self.preference[rows] < self.preference[best])
+                fits = worth & self._fits(lines, rows, date, values)
+                found[lines[fits]] = rows[fits]
+                on = worth & ~fits & (at + 1 < stop)
+                lines, at, stop = lines[on], at[on] + 1, stop[on]
+        return found
+
+    def _fits(self, lines: Integers, rows: Integers, date: Column | None, values: Sequence[Column]) -> Mask:
+        fits = np.ones(len(lines), bool)
+        if self.window is not None:
+            assert isinstance(date, Dates)
+            fits = self.window.fits(date.take(lines), rows)
+        for each, value in zip(self.breaks, values, strict=True):
+            fits = fits & each.fits(value.take(lines), rows)
+        return fits
+
+    def answer(self, column: str, rows: Integers) -> Column:
+        """The values of a column in the rows found; its default, else blank, where none was."""
+        answer = take_or_blank(self.columns[column], rows)
+        default = self.defaults.get(column)
+        return answer if default is None else pick(rows >= 0, answer, default)
