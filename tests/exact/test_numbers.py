@@ -134,7 +134,9 @@ def test_group_sums_extremes_and_ranks(rows):
 
 
 arrow_numbers = st.builds(
-    lambda u, p: Decimal(u).scaleb(-p), st.one_of(st.sampled_from(EDGES), st.integers(-(2**70), 2**70)), st.integers(0, 6)
+    lambda u, p: Decimal(u).scaleb(-p),
+    st.one_of(st.sampled_from(EDGES), st.integers(-(2**70), 2**70)),
+    st.integers(0, 6),
 )
 
 

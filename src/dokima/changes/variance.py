@@ -79,7 +79,7 @@ class LineVariance:
 class Variance:
     """The variance between two calculations of the same orders.
 
-    Lines are those without sub-lines, by number. Absent lines count 0 in amounts and quantities and are blank in prices.
+    Lines are those without sub-lines, by number. Absent lines count 0 in amounts and quantities; their prices are blank.
     """
 
     def __init__(self, before: Calculation, after: Calculation) -> None:
@@ -232,9 +232,9 @@ class Variance:
 
     def totals(self) -> dict[str, dict[str, Change]]:
         """For each order its totals and sums of amounts: before, after, variance."""
-        return {number: self._totals_of(number, at, to) for number, at, to in self.pairs}
+        return {number: self._totals_of(at, to) for number, at, to in self.pairs}
 
-    def _totals_of(self, number: str, at: int, to: int) -> dict[str, Change]:
+    def _totals_of(self, at: int, to: int) -> dict[str, Change]:
         sides = [None if p < 0 else PricedOrder(s, p) for s, p in ((self.before, at), (self.after, to))]
         result: dict[str, Change] = {}
         for name in [name for name, columns in self.figures.items() if columns.is_amount and "effect" not in name]:

@@ -101,7 +101,7 @@ class _Builder:
         return self.tables.setdefault(name, table)
 
     def _figures_for_tables(self) -> dict[str, Name]:
-        """Tables may read figures of earlier steps; whether they are early enough is checked where a step reads them."""
+        """Tables may read figures; whether those come early enough is checked where a step reads the table."""
         names = {step.name for routine in self.definition.routines for step in routine.steps if step.kind != "price"}
         names |= {"amount", "net", "without_tax"}
         line = {f"line.{name}": Name("decimal", Level.LINE) for name in (*names, "price")}

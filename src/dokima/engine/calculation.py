@@ -92,7 +92,7 @@ class Calculation:
 
     @property
     def lines(self) -> Any:
-        """A pandas DataFrame, one row a line in the sequence the caller gave: number, item, quantity and all figures."""
+        """A pandas DataFrame, one row a line in the caller's sequence: number, item, quantity and all figures."""
         import pandas as pd
 
         orders = self.orders

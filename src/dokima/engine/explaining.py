@@ -120,12 +120,17 @@ class Explanation:
 
     def to_dict(self) -> dict[str, Any]:
         """The explanation as plain data, numbers as text."""
+        numbers = {"quantity": self.quantity, "price": self.price, "net": self.net}
         return {
-            "order": self.order, "line": self.line, "title": self.title, "currency": self.currency,
-            "routine": self.routine, "quantity": _plain(self.quantity), "price": _plain(self.price), "net": _plain(self.net),
+            "order": self.order,
+            "line": self.line,
+            "title": self.title,
+            "currency": self.currency,
+            "routine": self.routine,
+            **{name: _plain(value) for name, value in numbers.items()},
             "steps": [_step_data(step) for step in self.steps],
             "findings": [finding.to_dict() for finding in self.findings],
-        }  # fmt: skip
+        }
 
 
 def _plain(value: Any) -> str | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -211,7 +211,7 @@ def _put_together(
         orders=orders,
         figures=lines,
         order_figures=headers,
-        totals={name: totals.get(name) or Decimals.blanks(orders.count) for name in TOTALS},  # type: ignore[misc]
+        totals={name: stored(numbers(totals.get(name, Decimals.blanks(orders.count)))) for name in TOTALS},
         options=options,
         routine_of=routine_of,
         minor_units=places,
@@ -231,11 +231,8 @@ def _scatter(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int
             continue
         place = np.full(length, -1, np.int64)
         place[np.concatenate([positions for positions, _ in having])] = np.arange(sum(len(p) for p, _ in having))
-        result[name] = take_or_blank(_joined(columns), place)
+        result[name] = take_or_blank(concat(columns), place)
     return result
-
-
-_joined: Callable[[Sequence[Column]], Column] = concat  # type: ignore[assignment]
 
 
 def _risen(column: Column, orders: Orders) -> Column:

@@ -42,7 +42,8 @@ def dense(keys: Integers) -> Integers:
             # Codes lie close together: count them off instead of sorting.
             present = np.zeros(span, np.int64)
             present[keys - low] = 1
-            return np.cumsum(present)[keys - low] - 1
+            places: Integers = np.cumsum(present) - 1
+            return places[keys - low]
     return np.unique(keys, return_inverse=True)[1].reshape(-1).astype(np.int64)
 
 

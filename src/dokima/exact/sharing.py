@@ -113,7 +113,7 @@ def apportion_groups(parts: Number, totals: Decimals, places: int, groups: Integ
     if (given != np.abs(residue)).any():
         at = int(np.flatnonzero(given != np.abs(residue))[0])
         raise ExactError(
-            f"a total to apportion must lie within one unit per line of its parts (group {at} is {residue[at]} units off)"
+            f"a total to apportion must lie within one unit per line of its parts (one is {residue[at]} units off)"
         )
     units = short.units.copy()
     units[touched] += receives * step[of]

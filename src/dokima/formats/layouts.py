@@ -56,7 +56,7 @@ def _merged(declared: Mapping[str, Field], said: Mapping[str, Field]) -> dict[st
 
 
 def own_layout(declared: Fields) -> Layout:
-    """The layout of files in Dokima's own words: ``order`` and ``line`` are the numbers, other headings are field names.
+    """The layout of files in Dokima's own words: ``order`` and ``line`` are the numbers, all others field names.
 
     A name that both levels have (state) is read into the header.
     """

@@ -23,8 +23,8 @@ def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Or
     """Orders out of whatever holds them.
 
     Args:
-        source: An `Order`, a mapping, a list of these, `Orders`, a path of a JSON or CSV file or of a folder of JSON files, a
-            list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
+        source: An `Order`, a mapping, a list of these, `Orders`, a path of a JSON or CSV file or of a folder of JSON
+            files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
         fields: The fields orders may have.
         layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
 

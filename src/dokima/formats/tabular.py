@@ -1,4 +1,4 @@
-"""Orders out of tables: one flat table whose header columns repeat on each line, or a table of headers and one of lines."""
+"""Orders out of tables: a flat one whose header columns repeat on each line, or one of headers and one of lines."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:
     )
     for name, spec in layout.header.items():
         if name != "number" and spec.heading in grid.columns:
-            _check_repeats(raw, grid.columns[spec.heading], spec, order_of, first, key)
+            _check_repeats(raw, grid.columns[spec.heading], spec, grid.rows, first, key)
     return raw
 
 
@@ -126,18 +126,18 @@ def _missing(file: str, heading: str, grid: Grid) -> None:
 
 
 def _check_repeats(
-    raw: RawOrders, column: RawColumn, spec: Field, order_of: Integers, first: Integers, key: RawColumn
+    raw: RawOrders, column: RawColumn, spec: Field, rows: Integers, first: Integers, key: RawColumn
 ) -> None:
     """A header value must be the same on every row of its order."""
+    order_of = raw.order_of
     codes = _codes(column, len(order_of))
     differs = np.flatnonzero(codes != codes[first[order_of]])
     for row in differs.tolist():
         order = int(order_of[row])
         at = first[order]
         values = [column.values[code] if code >= 0 else None for code in (codes[at], codes[row])]
-        assert raw.origin.header_rows is not None and raw.origin.line_rows is not None
-        message = f"expected {values[0]!r} as in row {raw.origin.header_rows[order]} (got {values[1]!r})"
+        message = f"expected {values[0]!r} as in row {rows[at]} (got {values[1]!r})"
         number = key.values[key.place(int(at))] if key.place(int(at)) >= 0 else ""
-        file, place = raw.origin.files[order], int(raw.origin.line_rows[row])
+        file, place = raw.origin.files[order], int(rows[row])
         raw.problems.append(Problem(str(number), "", spec.name, message, file, place))
         raw.set_aside.add(order)

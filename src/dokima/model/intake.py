@@ -63,7 +63,7 @@ class RawOrders:
     order_of: Integers
     count: int
     records: Mapping[str, Sequence[Any]] = field(default_factory=dict)
-    origin: Origin = Origin()
+    origin: Origin = field(default_factory=Origin)
     problems: list[Problem] = field(default_factory=list)
     set_aside: set[int] = field(default_factory=set)
 
@@ -255,7 +255,7 @@ class _Intake:
             if name not in fields:
                 self._unknown(level, name, column, fields, count)
             else:
-                columns[name] = self._read_column(level, fields[name], column, count)
+                columns[name] = self._read_column(level, fields[name], column)
         for name, field_ in fields.items():
             if name not in columns:
                 if field_.default is not None:
@@ -278,7 +278,7 @@ class _Intake:
         for row in given.tolist():
             self._problem(level, row, name, f"expected a known {level} field (got '{name}'{hint})")
 
-    def _read_column(self, level: str, spec: Field, raw: RawColumn, count: int) -> Column:
+    def _read_column(self, level: str, spec: Field, raw: RawColumn) -> Column:
         read: list[Any] = []
         bad: dict[int, str] = {}
         values = raw.values

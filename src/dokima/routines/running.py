@@ -15,7 +15,7 @@ from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Flags, Texts, blanks
 from dokima.routines.reasons import Reasons
 from dokima.routines.routine import Option, Routine, Step
-from dokima.routines.taxing import TaxBase, TaxGroups, tax_on_document, tax_on_lines
+from dokima.routines.taxing import TaxBase, TaxGroups, tax_lines
 
 OVERRIDE = 0
 """Place of the manual price among the options; those of the rulebook count from 1."""
@@ -237,8 +237,8 @@ class _Run:
         percent = percent.without(when.missing)
         included = when.is_true() | when.is_missing()
         base = TaxBase(self.running, percent, category, self._texts(step, "reason"), included)
-        per = tax_on_lines if self.routine.definition.tax_per == "line" else tax_on_document
-        groups, part = per(step.name, base, self.frame.order_of, self.frame.order_count, self.places, step.rounding)
+        per_line = self.routine.definition.tax_per == "line"
+        groups, part = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
         self._blame(step, percent.is_missing() & included)
         self.failed = self.failed | part.is_missing()
         self.result.taxes.append(groups)

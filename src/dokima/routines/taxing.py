@@ -37,7 +37,7 @@ class TaxGroups:
 
 @dataclass(frozen=True)
 class TaxBase:
-    """What a tax step works on, one value per line: amounts, percents, categories, reasons, and which lines it meets."""
+    """What a tax step works on, one value per line; ``included`` says which lines it meets."""
 
     amount: Decimals
     percent: Number
@@ -46,26 +46,23 @@ class TaxBase:
     included: Mask
 
 
-def tax_on_document(
-    step: str, base: TaxBase, order_of: Integers, orders: int, places: int, mode: str
+def tax_lines(
+    step: str, base: TaxBase, order_of: Integers, places: int, mode: str, *, per_line: bool
 ) -> tuple[TaxGroups, Decimals]:
-    """Tax rounded once per order, category and rate; each line's part, which add up to it.
+    """Tax per order, category and rate, and each line's part of it.
 
-    A line without percent is in no group and has no part; a line without amount leaves its whole group without tax.
+    On the document it is rounded once per group and apportioned to the lines; per line it is rounded on each line and
+    a group's tax is their sum. Either way the parts add up to the tax of their group. A line without percent is in no
+    group and has no part; a line without amount leaves its whole group without tax.
+
+    Args:
+        step: Name of the tax step.
+        base: What it works on.
+        order_of: For each line the position of its order.
+        places: Decimal places of the currency.
+        mode: Rounding mode.
+        per_line: Round on each line instead of on the document.
     """
-    return _taxed(step, base, order_of, orders, places, mode, per_line=False)
-
-
-def tax_on_lines(
-    step: str, base: TaxBase, order_of: Integers, orders: int, places: int, mode: str
-) -> tuple[TaxGroups, Decimals]:
-    """Tax rounded on each line; a group's tax is the sum of its lines'."""
-    return _taxed(step, base, order_of, orders, places, mode, per_line=True)
-
-
-def _taxed(
-    step: str, base: TaxBase, order_of: Integers, orders: int, places: int, mode: str, *, per_line: bool
-) -> tuple[TaxGroups, Decimals]:
     blank = base.percent.is_missing()
     inside = base.included & ~blank
     lines = np.flatnonzero(inside) if not inside.all() else np.arange(len(order_of))

@@ -72,8 +72,8 @@ class Rulebook:
         """Read orders as this rulebook's fields want them.
 
         Args:
-            source: An `Order`, a mapping, a list of these, `Orders`, a JSON or CSV file, a folder of JSON files, a list of
-                paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
+            source: An `Order`, a mapping, a list of these, `Orders`, a JSON or CSV file, a folder of JSON files, a list
+                of paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
             layout: Name of the layout of a CSV file or DataFrame; Dokima's own headings if None.
             strict: Raise for any problem instead of setting orders aside.
 

@@ -1,1 +1,1 @@
-"""Tables of terms: rows found by key or by matching, valid in a window, eligible from a break on, chosen by criteria."""
+"""Tables of terms: rows found by key or by matching, valid in a window, eligible from a break on, and chosen."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals
+from dokima.exact import Decimals, stored
 from dokima.exact.integers import Integers, narrow, widen
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
@@ -37,11 +37,7 @@ class Coder:
             return column.days
         if isinstance(column, Flags):
             return column.values.astype(np.int64)
-        return (
-            numbers(column).at(self.places).units
-            if isinstance(column, Decimals)
-            else numbers(column).round(self.places).units
-        )
+        return stored(numbers(column)).at(self.places).units
 
     def codes(self, column: Column) -> Integers:
         """For each value its number, negative for a blank or a value the table does not have."""
