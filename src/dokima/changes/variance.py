@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any, Literal
 
 import numpy as np
 
-from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
+from dokima.engine.calculation import Calculation, PricedOrder, amount_at, amount_figures
 from dokima.errors import DocumentError, Problem
 from dokima.exact import Decimals, Quotient, choose, compare, stored
 from dokima.exact.integers import Integers, Mask
@@ -33,24 +33,18 @@ class Change:
 
 @dataclass(frozen=True, eq=False)
 class Columns:
-    """One figure of all lines: before, after, variance."""
+    """One figure of all lines: before, after, variance; whether it is an amount that adds up, or money at all."""
 
     before: Decimals
     after: Decimals
     variance: Decimals
-    is_amount: bool
+    is_amount: bool = False
+    is_money: bool = True
 
     def at(self, position: int, places: int) -> Change:
-        """The figure of one line; amounts with the currency's places."""
+        """The figure of one line; amounts and prices with the currency's places."""
         parts = (self.before, self.after, self.variance)
-        return Change(*(_shown(part, position, places if self.is_amount else None) for part in parts))
-
-
-def _shown(column: Decimals, position: int, places: int | None) -> Decimal | None:
-    value: Decimal | None = value_at(column, position)
-    if value is None or places is None:
-        return value
-    return value.quantize(Decimal(1).scaleb(-places)) if -int(value.as_tuple().exponent) <= places else value
+        return Change(*(amount_at(part, position, places if self.is_money else 0) for part in parts))
 
 
 @dataclass(frozen=True)
@@ -79,7 +73,8 @@ class LineVariance:
 class Variance:
     """The variance between two calculations of the same orders.
 
-    Lines are those without sub-lines, by number. Absent lines count 0 in amounts and quantities; their prices are blank.
+    Lines are those without sub-lines, by number. An absent line counts 0 in amounts and quantities; its prices are
+    blank.
     """
 
     def __init__(self, before: Calculation, after: Calculation) -> None:
@@ -117,17 +112,15 @@ class Variance:
             name for side in (self.before, self.after) for r in side.program.routines for name in amount_figures(r)
         ]
         amounts = [name for name in dict.fromkeys(names) if name != "amount" and self._has(name)]
+        sides = (self.before.orders, self.after.orders)
+        quantity, cost = ([side.line(name) for side in sides] for name in ("quantity", "unit_cost"))
         result = {
-            "quantity": self._columns(
-                self.before.orders.line("quantity"), self.after.orders.line("quantity"), True, False
-            ),
-            "price": self._columns(*self._figure("price"), False, False),
-            "unit_cost": self._columns(
-                self.before.orders.line("unit_cost"), self.after.orders.line("unit_cost"), False, False
-            ),
+            "quantity": replace(self._columns(*quantity, absent_is_zero=True), is_money=False),
+            "price": self._columns(*self._figure("price"), absent_is_zero=False),
+            "unit_cost": self._columns(*cost, absent_is_zero=False),
         }
         for name in amounts:
-            result[name] = self._columns(*self._figure(name), True, True)
+            result[name] = replace(self._columns(*self._figure(name), absent_is_zero=True), is_amount=True)
         effects = self._effects(result["quantity"], result.get("without_tax"))
         return {**result, **effects}
 
@@ -142,14 +135,14 @@ class Variance:
             for side, column in zip(sides, found, strict=True)
         )
 
-    def _columns(self, before: Column, after: Column, absent_is_zero: bool, is_amount: bool) -> Columns:
+    def _columns(self, before: Column, after: Column, *, absent_is_zero: bool) -> Columns:
         sides = []
         for column, positions in ((before, self.at_before), (after, self.at_after)):
             taken = stored(numbers(self._side(column, positions)))
             if absent_is_zero:
                 taken = Decimals.choose(positions < 0, Decimals.zeros(1), taken)
             sides.append(taken)
-        return Columns(sides[0], sides[1], sides[1] - sides[0], is_amount)
+        return Columns(sides[0], sides[1], sides[1] - sides[0])
 
     def _effects(self, quantity: Columns, net: Columns | None) -> dict[str, Columns]:
         """The variance without tax split: what the change of quantity did, and the rest, which prices did."""
@@ -167,8 +160,8 @@ class Variance:
         first = stored(by_quantity)
         nothing = Decimals.zeros(len(self))
         return {
-            "quantity_effect": Columns(nothing, nothing, first, True),
-            "price_effect": Columns(nothing, nothing, net.variance - first, True),
+            "quantity_effect": Columns(nothing, nothing, first, is_amount=True),
+            "price_effect": Columns(nothing, nothing, net.variance - first, is_amount=True),
         }
 
     def _rounded(self, share: Quotient) -> Decimals:
@@ -237,29 +230,27 @@ class Variance:
     def _totals_of(self, at: int, to: int) -> dict[str, Change]:
         sides = [None if p < 0 else PricedOrder(s, p) for s, p in ((self.before, at), (self.after, to))]
         result: dict[str, Change] = {}
-        for name in [name for name, columns in self.figures.items() if columns.is_amount and "effect" not in name]:
-            values = [_total(side, name) for side in sides]
-            result[name] = _changed(*values)
+        for name in dict.fromkeys(name for side in sides if side for name in amount_figures(side.routine)):
+            if name != "amount":
+                result[name] = _changed(*(_total(side, name) for side in sides))
         for name in TOTALS:
             values = [Decimal(0) if side is None else getattr(side.totals, name) for side in sides]
             result[name] = _changed(*values)
         return result
 
     def headers(self) -> dict[str, dict[str, Change]]:
-        """For each order the header fields that differ."""
+        """For each order that both sides have, the header fields that differ."""
         names = dict.fromkeys([*self.before.orders.headers, *self.after.orders.headers])
-        result: dict[str, dict[str, Change]] = {}
-        for number, at, to in self.pairs:
-            changes: dict[str, Change] = {}
-            for name in names:
-                values = [
-                    value_at(side.orders.header(name), p) if p >= 0 and name in side.orders.fields.header else None
-                    for side, p in ((self.before, at), (self.after, to))
-                ]
-                if name != "number" and values[0] != values[1]:
-                    changes[name] = Change(*values)
-            result[number] = changes
-        return result
+        fields = [(name, self.before.orders.header(name), self.after.orders.header(name)) for name in names]
+        return {
+            number: {
+                name: Change(*values)
+                for name, before, after in fields
+                if at >= 0 and to >= 0 and name != "number"
+                if (values := (value_at(before, at), value_at(after, to)))[0] != values[1]
+            }
+            for number, at, to in self.pairs
+        }
 
     @property
     def is_empty(self) -> bool:

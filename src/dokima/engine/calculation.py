@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from decimal import Decimal
+from decimal import MAX_PREC, Context, Decimal
 from typing import Any
 
 import numpy as np
 
 from dokima.engine.program import Program
 from dokima.errors import NotFound, Problem, nearest
-from dokima.exact import Decimals, to_arrow, to_decimals
+from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.integers import Integers
 from dokima.model.columns import Column, value_at
 from dokima.model.findings import Findings
@@ -125,8 +125,6 @@ def _series(column: Column, name: str) -> Any:
     import pandas as pd
     import pyarrow as pa
 
-    from dokima.exact import Quotient, stored
-
     if isinstance(column, Decimals | Quotient):
         return pd.Series(pd.arrays.ArrowExtensionArray(to_arrow(stored(column), name=name)))
     return pd.Series(pd.arrays.ArrowExtensionArray(pa.array(column.to_list())))
@@ -163,7 +161,7 @@ class PricedOrder:
     def totals(self) -> Totals:
         """The totals, exact to the currency's places."""
         columns = self.calculation.totals
-        return Totals(**{name: _amount(columns[name], self.position, self.places) for name in TOTALS})
+        return Totals(**{name: amount_at(columns[name], self.position, self.places) for name in TOTALS})
 
     @property
     def figures(self) -> dict[str, Any]:
@@ -195,8 +193,8 @@ class PricedOrder:
                         groups.step,
                         value_at(groups.category, at),
                         value_at(groups.rate, at),
-                        _amount(groups.taxable, at, self.places),
-                        _amount(groups.tax, at, self.places),
+                        amount_at(groups.taxable, at, self.places),
+                        amount_at(groups.tax, at, self.places),
                         value_at(groups.reason, at),
                     )
                 )
@@ -257,8 +255,12 @@ class PricedLine:
         figures = self.order.calculation.figures
         if name not in figures:
             raise NotFound(f"there is no figure '{name}'{nearest(name, figures)}")
-        if name in amount_figures(self.order.routine):
-            return _amount(figures[name], self.position, self.order.places)
+        routine, places = self.order.routine, self.order.places
+        if name == "price" or name in amount_figures(routine):
+            return amount_at(figures[name], self.position, places)
+        step = routine.step(name) if routine else None
+        if step is not None and step.definition.places is not None:
+            return amount_at(figures[name], self.position, step.definition.places)
         return value_at(figures[name], self.position)
 
     def __getattr__(self, name: str) -> Any:
@@ -279,14 +281,14 @@ def amount_figures(routine: Routine | None) -> list[str]:
     return [*own, "amount", "net", "without_tax", "tax", "with_tax"]
 
 
-def _amount(column: Column, position: int, places: int) -> Any:
-    one = column.take(np.array([position]))
-    assert isinstance(one, Decimals)
-    value = to_decimals(one)[0]
-    if value is None:
-        return None
-    return value if one.places > places and one.compact().places > places else _with_places(one, places)
+def amount_at(column: Column, position: int, places: int) -> Any:
+    """One value with at least the given decimal places; None if it is blank."""
+    value = value_at(column, position)
+    if not isinstance(value, Decimal):
+        return value
+    return (
+        value if -int(value.as_tuple().exponent) > places else value.quantize(Decimal(1).scaleb(-places), context=_WIDE)
+    )
 
 
-def _with_places(one: Decimals, places: int) -> Decimal | None:
-    return to_decimals(one.compact().at(places))[0]
+_WIDE = Context(prec=MAX_PREC)

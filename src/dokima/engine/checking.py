@@ -35,9 +35,8 @@ def check_orders(program: Program, orders: Orders, at: str, run: Run, rule: str 
             sheet.put(f"line.{name}", column)
         for name, column in calculation.order_figures.items():
             sheet.put(f"header.{name}", column)
-    numbers, lines = orders.numbers, orders.line_numbers
-    found = [finding for each, moment in asked for finding in findings_of(each, moment, sheet, numbers, lines)]
-    return Findings.sorted([*found, *missing_rows(sheet)], numbers)
+    found = [finding for each, moment in asked for finding in findings_of(each, moment, sheet, orders)]
+    return Findings.sorted([*found, *missing_rows(sheet)], lambda: orders.numbers)
 
 
 def _asked(program: Program, at: str, rule: str | None) -> list[tuple[Rule, str]]:

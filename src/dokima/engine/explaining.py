@@ -8,17 +8,16 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.calculation import PricedLine
+from dokima.engine.calculation import PricedLine, amount_at, amount_figures
 from dokima.engine.pricing import Part, Pricing
 from dokima.engine.program import Program
-from dokima.engine.sheet import Sheet
 from dokima.errors import NotFound, nearest
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import numbers
 from dokima.model.columns import shown, value_at
 from dokima.routines.running import OVERRIDE, StepTrace
-from dokima.tables.losing import Candidate, candidates, row_values
+from dokima.tables.losing import Candidate, candidates, row_terms, row_values
 from dokima.tables.table import Table
 
 
@@ -43,6 +42,8 @@ class TableAnswer:
         cells: The cells of that row.
         asked: What it was asked, by column.
         candidates: The winner and the rows it beat, each with the one reason.
+        terms: What the row is for, in words: whom, what, since when, from which quantity.
+        is_key: Whether rows are found by key, so that none competes with another.
     """
 
     table: str
@@ -52,6 +53,13 @@ class TableAnswer:
     cells: Mapping[str, Any]
     asked: Mapping[str, Any]
     candidates: Sequence[Candidate]
+    terms: str
+    is_key: bool
+
+    @property
+    def place(self) -> str:
+        """File and row."""
+        return f"{self.file} row {self.row}" if self.file else f"row {self.row}"
 
 
 @dataclass(frozen=True)
@@ -217,9 +225,11 @@ class _Explainer:
     def __init__(self, program: Program, part: Part, line: PricedLine, position: int) -> None:
         self.program = program
         self.part = part
+        assert part.sheet is not None
+        self.sheet = part.sheet
         self.line = line
         self.position = position
-        self.order = int(part.sheet.order_of[position])
+        self.order = int(self.sheet.order_of[position])
 
     def step(self, trace: StepTrace) -> StepExplanation:
         step = trace.step
@@ -272,6 +282,8 @@ class _Explainer:
         head = name.split(".", maxsplit=1)[0]
         table = self.program.tables.get(head)
         by_order = head == "header" or (table is not None and table.level is Level.HEADER)
+        if head == "line" and name.split(".")[1] in amount_figures(self.line.order.routine):
+            return amount_at(column, self.position, self.line.order.places)
         return value_at(column, self.order if by_order else self.position)
 
     def _at(self, trace: StepTrace, table: str) -> int:
@@ -292,7 +304,7 @@ class _Explainer:
         )
 
     def _answer(self, table: Table, row: int) -> TableAnswer:
-        sheet: Sheet = self.part.sheet
+        sheet = self.sheet
         position = self.order if table.level is Level.HEADER else self.position
         asked = {name: value_at(f.evaluate(sheet, table.level), position) for name, f in table.conditions.items()}
         if table.window is not None:
@@ -306,7 +318,9 @@ class _Explainer:
             row=table.source.row_number(row) if row >= 0 else None,
             cells=row_values(table, row) if row >= 0 else {},
             asked=asked,
-            candidates=candidates(table, sheet, position, row),
+            candidates=[] if table.definition.is_key else candidates(table, sheet, position, row),
+            terms=row_terms(table, row) if row >= 0 else "",
+            is_key=table.definition.is_key,
         )
 
 

@@ -19,7 +19,8 @@ from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Texts, concat, take_or_blank, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
-from dokima.routines.running import RoutineResult, StepTrace, run_routine
+from dokima.routines.routine import Routine
+from dokima.routines.running import BlankStep, RoutineResult, StepTrace, run_routine
 from dokima.routines.taxing import TaxGroups
 from dokima.routines.totals import TOTALS, total_up
 
@@ -33,14 +34,14 @@ class Part:
         lines: Positions of their lines without sub-lines.
         result: What the routine left.
         totals: Their totals.
-        sheet: The columns it worked with.
+        sheet: The columns it worked with, kept only if traced.
     """
 
     orders: Integers
     lines: Integers
     result: RoutineResult
     totals: Mapping[str, Decimals]
-    sheet: Sheet
+    sheet: Sheet | None
 
 
 @dataclass
@@ -58,21 +59,38 @@ class Pricing:
         return None
 
 
+PIECE = 100_000
+"""Lines that are priced together: few enough for their columns to stay in the processor's cache."""
+
+
 def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = False) -> Pricing:
-    """Price orders; what is wrong becomes findings, never an exception."""
+    """Price orders, piece by piece; what is wrong becomes findings, never an exception."""
     orders = prepare(program, orders, run)
     findings: list[Finding] = []
     places = _minor_units(program, orders, findings)
     routine_of = _routines(program, orders, run, findings)
-    whole = places >= 0
+    batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
     parts: list[Part] = []
-    for at in range(len(program.routines)):
-        for unit in np.unique(places[whole & (routine_of == at)]).tolist():
-            mine = np.flatnonzero((routine_of == at) & (places == unit))
-            parts.append(_price_part(program, orders, mine, at, int(unit), run, traced, findings))
-    calculation = _put_together(program, orders, parts, routine_of, np.where(whole, places, 2))
-    found = Findings.sorted(findings, orders.numbers) if findings else Findings()
+    for start, stop in orders.pieces(PIECE):
+        piece = orders.part(start, stop)
+        for key in np.unique(batch[start:stop]).tolist():
+            if key >= 0:
+                mine = np.flatnonzero(batch[start:stop] == key)
+                job = _Job(program, program.routines[key // 100], key % 100, run, traced, findings)
+                parts.append(_price_part(job, piece, mine, start, orders.lines_of(start).start))
+    calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
+    found = Findings.sorted(findings, lambda: orders.numbers)
     return Pricing(replace(calculation, findings=found), parts)
+
+
+@dataclass(frozen=True)
+class _Job:
+    program: Program
+    routine: Routine
+    places: int
+    run: Run
+    traced: bool
+    findings: list[Finding]
 
 
 # -- which routine, which currency ----------------------------------------------------------------------------
@@ -121,40 +139,30 @@ def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding
 # -- one part -------------------------------------------------------------------------------------------------
 
 
-def _price_part(
-    program: Program,
-    orders: Orders,
-    mine: Integers,
-    at: int,
-    places: int,
-    run: Run,
-    traced: bool,
-    findings: list[Finding],
-) -> Part:
-    selected = orders.select(mine)
+def _price_part(job: _Job, piece: Orders, mine: Integers, start: int, first_line: int) -> Part:
+    """Price some orders of a piece; positions in the result count from the first of all orders."""
+    selected = piece.select(mine)
     leaves, kept = selected.leaves()
-    sheet = Sheet(program, leaves, run, selected, kept)
-    routine = program.routines[at]
-    result = run_routine(routine, sheet, places, traced=traced)
-    prepaid = _prepaid(selected)
-    totals = total_up(result.lines, leaves.order_of, selected.count, prepaid, places)
-    all_lines = (
-        np.arange(orders.line_count) if len(mine) == orders.count else np.flatnonzero(np.isin(orders.order_of, mine))
+    sheet = Sheet(job.program, leaves, job.run, selected, kept)
+    result = run_routine(job.routine, sheet, job.places, traced=job.traced)
+    totals = total_up(result.lines, leaves.order_of, selected.count, _prepaid(selected), job.places)
+    job.findings.extend(_blank_finding(job.routine, leaves, blank) for blank in result.blank_steps)
+    job.findings.extend(missing_rows(sheet))
+    where = piece.lines_at(mine)
+    return Part(
+        mine + start,
+        (where if kept is None else where[kept]) + first_line,
+        result,
+        totals,
+        sheet if job.traced else None,
     )
-    where = all_lines if kept is None else all_lines[kept]
-    order_numbers: list[str] = []
-    for blank in result.blank_steps:
-        order_numbers = order_numbers or selected.numbers
-        order = int(leaves.order_of[blank.line])
-        number = str(value_at(leaves.line("number"), blank.line))
-        message = f"no {blank.step.definition.shown}: {blank.reason}"
-        findings.append(
-            Finding(
-                f"{routine.name}.{blank.step.name}", "error", message, order_numbers[order], number, blank.step.name
-            )
-        )
-    findings += missing_rows(sheet)
-    return Part(mine, where, result, totals, sheet)
+
+
+def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Finding:
+    order = value_at(orders.header("number"), int(orders.order_of[blank.line])) or ""
+    line = value_at(orders.line("number"), blank.line)
+    message = f"no {blank.step.definition.shown}: {blank.reason}"
+    return Finding(f"{routine.name}.{blank.step.name}", "error", message, order, line, blank.step.name)
 
 
 def missing_rows(sheet: Sheet) -> list[Finding]:
@@ -225,13 +233,14 @@ def _scatter(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int
     result: dict[str, Column] = {}
     for name in names:
         having = [(positions, columns[name]) for positions, columns in parts if name in columns]
-        columns = [stored(column) if isinstance(column, Decimals) else column for _, column in having]
-        if len(having) == 1 and len(having[0][0]) == length:
-            result[name] = columns[0]
+        column = concat([column for _, column in having])
+        positions = np.concatenate([positions for positions, _ in having])
+        if len(positions) == length and bool((np.diff(positions) == 1).all()):
+            result[name] = column
             continue
         place = np.full(length, -1, np.int64)
-        place[np.concatenate([positions for positions, _ in having])] = np.arange(sum(len(p) for p, _ in having))
-        result[name] = take_or_blank(concat(columns), place)
+        place[positions] = np.arange(len(positions))
+        result[name] = take_or_blank(column, place)
     return result
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from dokima.errors import ExactError
 from dokima.exact import rounding
-from dokima.exact.integers import LIMIT, Integers, Mask, add, either, measure, multiply, narrow, scale, widen
+from dokima.exact.integers import LIMIT, Integers, Mask, add, either, mask_of, measure, multiply, narrow, scale, widen
 
 if TYPE_CHECKING:
     from dokima.exact.quotients import Quotient
@@ -78,7 +78,7 @@ class Decimals:
 
     def is_missing(self) -> Mask:
         """True where the value is missing, as an array of this column's length."""
-        return np.zeros(len(self), bool) if self.missing is None else np.broadcast_to(self.missing, (len(self),))
+        return mask_of(self.missing, len(self))
 
     def filled(self, units: int = 0) -> Decimals:
         """The same column with the given units (at this column's places) where a value is missing."""

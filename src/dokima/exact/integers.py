@@ -84,6 +84,13 @@ def some(mask: Mask) -> Mask | None:
     return mask if mask.any() else None
 
 
+def mask_of(missing: Mask | None, length: int) -> Mask:
+    """A missing mask as an array of the given length."""
+    if missing is None:
+        return np.zeros(length, bool)
+    return missing if len(missing) == length else np.broadcast_to(missing, (length,))
+
+
 def whole(values: object) -> Integers:
     """An integer array out of Python integers, int64 if they fit."""
     try:

@@ -8,7 +8,7 @@ import numpy as np
 
 from dokima.exact import rounding
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import Integers, Mask, either, multiply, narrow, scale, widen
+from dokima.exact.integers import Integers, Mask, either, mask_of, multiply, narrow, scale, widen
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -77,7 +77,7 @@ class Quotient:
 
     def is_missing(self) -> Mask:
         """True where the value is missing, as an array of this column's length."""
-        return np.zeros(len(self), bool) if self.missing is None else np.broadcast_to(self.missing, (len(self),))
+        return mask_of(self.missing, len(self))
 
     # -- arithmetic -------------------------------------------------------------------------------------------
 

@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import Integers, widen
+from dokima.exact.integers import LIMIT, Integers, widen
 from dokima.exact.quotients import Number, Quotient
 
 
@@ -43,20 +43,35 @@ def dense(keys: Integers) -> Integers:
             present = np.zeros(span, np.int64)
             present[keys - low] = 1
             places: Integers = np.cumsum(present) - 1
-            return places[keys - low]
+            found: Integers = places[keys - low]
+            return found
     return np.unique(keys, return_inverse=True)[1].reshape(-1).astype(np.int64)
 
 
 def rank_in_group(groups: Integers, keys: Integers) -> Integers:
     """For each line its place within its group by key, lowest first, ties to the earlier line."""
-    if keys.dtype == object:
-        keys = dense(keys)
-    order = np.lexsort((keys, groups))
+    order = _sorted_places(groups, keys)
     sorted_groups = groups[order]
     starts = np.flatnonzero(np.r_[True, sorted_groups[1:] != sorted_groups[:-1]])
     sizes = np.diff(np.r_[starts, len(order)])
     places = np.empty(len(order), np.int64)
     places[order] = np.arange(len(order)) - np.repeat(starts, sizes)
+    return places
+
+
+def _sorted_places(groups: Integers, keys: Integers) -> Integers:
+    """The lines sorted by group, then key, then place."""
+    if keys.dtype == object:
+        keys = dense(keys)
+    if not len(keys):
+        return np.zeros(0, np.int64)
+    low = int(keys.min())
+    width, count = int(keys.max()) - low + 1, len(keys)
+    if (int(groups.max()) + 1) * width * count > LIMIT:
+        return np.lexsort((keys, groups))
+    # One number that holds all three sorts several times faster than three keys.
+    packed = np.sort((groups * width + (keys - low)) * count + np.arange(count))
+    places: Integers = packed % count
     return places
 
 

@@ -141,7 +141,7 @@ def variance_rows(variance: Variance, *, every: bool = False) -> list[dict[str, 
 def to_csv(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = ()) -> str:
     """Rows as CSV with a heading (RFC 4180, lines ended with a line feed); a blank is an empty cell."""
     rows = list(rows)
-    names = list(columns) or list(dict.fromkeys(name for row in rows for name in row))
+    names = list(dict.fromkeys([*columns, *(name for row in rows for name in row)]))
     out = io.StringIO()
     writer = csv.DictWriter(out, names, lineterminator="\n", restval="")
     writer.writeheader()

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from dokima.exact import Decimals, Quotient, from_pairs, parse, stored, text, to_decimals
-from dokima.exact.integers import Integers, Mask, either
+from dokima.exact.integers import Integers, Mask, either, mask_of
 
 Kind = Literal["text", "decimal", "integer", "date", "flag"]
 """What a field or a column holds."""
@@ -43,11 +43,12 @@ class Words:
 class Texts:
     """A column of text, dictionary-coded: ``codes`` point into ``words``, -1 is missing."""
 
-    __slots__ = ("codes", "words")
+    __slots__ = ("_complete", "codes", "words")
 
     def __init__(self, codes: npt.NDArray[np.int64], words: Words) -> None:
         self.codes = codes
         self.words = words
+        self._complete: bool | None = None
 
     @classmethod
     def of(cls, values: Iterable[str | None]) -> Texts:
@@ -59,8 +60,9 @@ class Texts:
     @property
     def missing(self) -> Mask | None:
         """True where there is no text, None if there is text everywhere."""
-        gone = self.codes < 0
-        return gone if gone.any() else None
+        if self._complete is None:
+            self._complete = not len(self.codes) or int(self.codes.min()) >= 0
+        return None if self._complete else self.codes < 0
 
     def __len__(self) -> int:
         return len(self.codes)
@@ -86,9 +88,9 @@ class Texts:
         if words is self.words:
             return self.codes
         index = words.index
-        table = np.fromiter((index.get(word, -2) for word in self.words.items), np.int64, len(self.words.items))
         # The last entry answers for code -1.
-        answer: npt.NDArray[np.int64] = np.append(table, -1)[self.codes]
+        table = np.array([index.get(word, -2) for word in self.words.items] + [-1], np.int64)
+        answer: npt.NDArray[np.int64] = table[self.codes]
         return answer
 
     def to_list(self) -> list[str | None]:
@@ -129,7 +131,7 @@ class Dates:
 
     def is_missing(self) -> Mask:
         """True where the value is missing."""
-        return np.zeros(len(self), bool) if self.missing is None else np.broadcast_to(self.missing, (len(self),))
+        return mask_of(self.missing, len(self))
 
     def without(self, gone: Mask | None) -> Dates:
         """The same column with more values missing."""
@@ -177,7 +179,7 @@ class Flags:
 
     def is_missing(self) -> Mask:
         """True where the value is missing."""
-        return np.zeros(len(self), bool) if self.missing is None else np.broadcast_to(self.missing, (len(self),))
+        return mask_of(self.missing, len(self))
 
     def without(self, gone: Mask | None) -> Flags:
         """The same column with more values missing."""

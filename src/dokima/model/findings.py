@@ -62,9 +62,17 @@ class Findings(Sequence[Finding]):
     items: tuple[Finding, ...] = ()
 
     @classmethod
-    def sorted(cls, findings: Iterable[Finding], orders: Iterable[str]) -> Findings:
-        """Findings by order (in the sequence given), line number and rule; header findings come first."""
-        place = {number: at for at, number in enumerate(orders)}
+    def sorted(cls, findings: Iterable[Finding], orders: Callable[[], Iterable[str]]) -> Findings:
+        """Findings by order, line number and rule; header findings come first.
+
+        Args:
+            findings: In any sequence.
+            orders: Gives the order numbers in their sequence; asked only if there are findings.
+        """
+        findings = list(findings)
+        if not findings:
+            return cls()
+        place = {number: at for at, number in enumerate(orders())}
         rows = sorted(
             findings,
             key=lambda f: (place.get(f.order, len(place)), read_address(f.line) if f.line else (), f.rule),

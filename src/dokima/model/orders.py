@@ -130,30 +130,51 @@ class Orders:
             return self
         wanted = np.full(self.count, -1, np.int64)
         wanted[positions] = np.arange(len(positions))
-        kept = np.flatnonzero(wanted[self.order_of] >= 0)
+        kept = self.lines_at(positions)
         parent = self.parent
         if parent is not None:
             place = np.full(self.line_count + 1, -1, np.int64)
             place[kept] = np.arange(len(kept))
             parent = place[parent[kept]]
+        return self._reduced(positions, kept, wanted[self.order_of[kept]], len(positions), parent)
+
+    def pieces(self, lines: int) -> Iterator[tuple[int, int]]:
+        """Ranges of orders (first position, position after the last), each with about that many lines."""
+        ends = np.searchsorted(self.order_of, np.arange(1, self.count + 1))
+        start = 0
+        while start < self.count:
+            begun = int(ends[start - 1]) if start else 0
+            stop = max(start + 1, int(np.searchsorted(ends, begun + lines, side="right")))
+            yield start, stop
+            start = stop
+
+    def part(self, start: int, stop: int) -> Orders:
+        """The orders of a range of positions; their columns are views, nothing is copied."""
+        if (start, stop) == (0, self.count):
+            return self
+        headers, lines = slice(start, stop), slice(*np.searchsorted(self.order_of, [start, stop]).tolist())
+        parent = self.parent
+        if parent is not None:
+            parent = np.where(parent[lines] < 0, -1, parent[lines] - lines.start)
+        return self._reduced(headers, lines, self.order_of[lines] - start, stop - start, parent)
+
+    def _reduced(self, headers: Any, lines: Any, order_of: Integers, count: int, parent: Integers | None) -> Orders:
         origin = self.origin
+        rows = range(self.count)[headers] if isinstance(headers, slice) else headers.tolist()
         return Orders(
             fields=self.fields,
-            headers={name: column.take(positions) for name, column in self.headers.items()},
-            lines={name: column.take(kept) for name, column in self.lines.items()},
-            order_of=wanted[self.order_of[kept]],
-            count=len(positions),
-            absent={
-                (level, name): mask[positions if level == "header" else kept]
-                for (level, name), mask in self.absent.items()
-            },
-            records={name: [rows[at] for at in positions.tolist()] for name, rows in self.records.items()},
+            headers={name: column.take(headers) for name, column in self.headers.items()},
+            lines={name: column.take(lines) for name, column in self.lines.items()},
+            order_of=order_of,
+            count=count,
+            absent={key: mask[headers if key[0] == "header" else lines] for key, mask in self.absent.items()},
+            records={name: [records[at] for at in rows] for name, records in self.records.items()},
             parent=parent,
-            given=self.given[kept],
+            given=self.given[lines],
             origin=Origin(
-                [origin.files[at] for at in positions.tolist()] if origin.files else (),
-                None if origin.header_rows is None else origin.header_rows[positions],
-                None if origin.line_rows is None else origin.line_rows[kept],
+                [origin.files[at] for at in rows] if origin.files else (),
+                None if origin.header_rows is None else origin.header_rows[headers],
+                None if origin.line_rows is None else origin.line_rows[lines],
                 origin.lines_file,
             ),
         )
@@ -175,6 +196,14 @@ class Orders:
             given=self.given[kept],
         )
         return reduced, kept
+
+    def lines_at(self, positions: Integers) -> Integers:
+        """Where the lines of some orders stand."""
+        if len(positions) == self.count:
+            return np.arange(self.line_count)
+        wanted = np.zeros(self.count, bool)
+        wanted[positions] = True
+        return np.flatnonzero(wanted[self.order_of])
 
     def with_columns(self, headers: Mapping[str, Column], lines: Mapping[str, Column]) -> Orders:
         """The same orders with some columns added or replaced, none of them absent any more."""

@@ -188,7 +188,7 @@ def _document_findings(problems: Sequence[Problem]) -> Findings:
     for problem in problems:
         place = f" ({problem.file}{f' row {problem.row}' if problem.row else ''})" if problem.file else ""
         message = f"{problem.field}: {problem.message}{place}" if problem.field else f"{problem.message}{place}"
-        found.append(Finding("document", "error", message, problem.order, "", problem.field, {"line": problem.line}))
+        found.append(Finding("document", "error", message, problem.order, problem.line, problem.field))
     return Findings(tuple(found))
 
 

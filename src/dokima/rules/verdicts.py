@@ -14,6 +14,7 @@ from dokima.formulas import BlankSearch, Formula, FormulaKind, Frame, Level, Nam
 from dokima.formulas.operators import flags, logical_not, logical_or
 from dokima.model.columns import value_at
 from dokima.model.findings import Finding
+from dokima.model.orders import Orders
 from dokima.rules.messages import Message, read_message
 from dokima.rules.rule import ASKS_ALSO, Rule, RuleDefinition
 
@@ -90,23 +91,21 @@ def judge(rule: Rule, frame: Frame) -> Verdicts:
     return Verdicts(refused, undecided, len(verdict))
 
 
-def findings_of(
-    rule: Rule, moment: str, frame: Frame, orders: Sequence[str], lines: Sequence[str]
-) -> Iterator[Finding]:
+def findings_of(rule: Rule, moment: str, frame: Frame, orders: Orders) -> Iterator[Finding]:
     """One finding for each order or line that did not pass.
 
     Args:
         rule: The rule.
         moment: The moment it speaks at.
         frame: The columns it sees.
-        orders: Order numbers.
-        lines: Line numbers.
+        orders: The orders, for their numbers and those of their lines.
     """
     verdicts = judge(rule, frame)
     spoken = np.flatnonzero(verdicts.refused | verdicts.undecided).tolist()
     if not spoken:
         return
     write = rule.message.writer(frame)
+    numbers, lines = orders.numbers, orders.line_numbers
     searches = [BlankSearch(formula, frame) for formula in (rule.when, rule.require) if formula is not None]
     for position in spoken:
         order, line = (int(frame.order_of[position]), position) if rule.level is Level.LINE else (position, None)
@@ -118,7 +117,7 @@ def findings_of(
             rule=rule.id,
             severity="error" if undecided else rule.definition.severity,
             message=message,
-            order=orders[order],
+            order=numbers[order],
             line="" if line is None else lines[line],
             field=rule.definition.field,
             values=values_seen(rule.reads, frame, order, line),

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.exact import Decimals, stored
-from dokima.exact.integers import Integers, narrow, widen
+from dokima.exact.integers import Integers, Mask, either, narrow, widen
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
 
@@ -90,10 +90,15 @@ class Pattern:
         if not self.filled:
             return np.zeros(length, np.int64)
         key: Integers = np.zeros(1, np.int64)
-        unknown = np.zeros(1, bool)
+        unknown: Mask | None = None
         for at, stride in zip(self.filled, self.strides, strict=True):
-            key = key + codes[at] * stride
-            unknown = unknown | (codes[at] < 0)
+            code = codes[at]
+            key = key + (code * stride if stride > 1 else code)
+            if len(code) and int(code.min()) < 0:
+                unknown = either(unknown, code < 0)
+        if unknown is None and self.slots is not None:
+            return self.slots[key]
+        unknown = np.zeros(1, bool) if unknown is None else unknown
         if self.slots is not None:
             return np.where(unknown, -1, self.slots[np.where(unknown, 0, key)])
         place = np.searchsorted(self.keys, key)

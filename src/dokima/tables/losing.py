@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -27,12 +27,14 @@ class Candidate:
         number: Its row number in the source.
         reason: "won", or the one reason it lost.
         detail: That reason in words.
+        cells: Its cells as they stand in the source.
     """
 
     row: int
     number: int
     reason: Reason
     detail: str
+    cells: Mapping[str, object]
 
 
 def candidates(table: Table, frame: Frame, position: int, winner: int) -> list[Candidate]:
@@ -56,7 +58,12 @@ def candidates(table: Table, frame: Frame, position: int, winner: int) -> list[C
     if winner >= 0 and len(rows) > MOST_SHOWN:
         rows = np.unique(np.r_[winner, rows[: MOST_SHOWN - 1]])
     return [
-        Candidate(row, table.source.row_number(row), *_reason(table, row, winner, fits, values, date, reached))
+        Candidate(
+            row,
+            table.source.row_number(row),
+            *_reason(table, row, winner, fits, values, date, reached),
+            row_values(table, row),
+        )
         for row in rows[:MOST_SHOWN].tolist()
     ]
 
@@ -79,7 +86,8 @@ def _fits_cell(cell: Column, value: Column) -> Mask:
 def _near(table: Table, fits: Sequence[Mask]) -> Mask:
     if not fits:
         return np.ones(table.size, bool)
-    widest = max(range(len(fits)), key=lambda at: table.coders[at].size)
+    # Of two equally varied columns the later one: match columns are usually written from whom to what.
+    widest = max(range(len(fits)), key=lambda at: (table.coders[at].size, at))
     misses = sum((~fit).astype(np.int64) for fit in fits)
     near: Mask = fits[widest] & (misses <= 1)
     return near
@@ -125,6 +133,20 @@ def _outside(table: Table, row: int, date: Dates) -> str:
 
 def _label(table: Table, name: str) -> str:
     return table.fields[name].shown
+
+
+def row_terms(table: Table, row: int) -> str:
+    """What a row is for, in words: its filled match cells, its window, its breaks."""
+    cells = row_values(table, row)
+    parts = [f"{_label(table, name)} {shown(cells[name])}" for name in table.conditions if cells[name] is not None]
+    if table.window is not None:
+        for word, name in zip(("from", "until"), table.window.names, strict=True):
+            if name and cells[name] is not None:
+                parts.append(f"{word} {shown(cells[name])}")
+    for each in table.breaks:
+        if cells[each.column] is not None:
+            parts.append(f"from {_label(table, each.column)} {shown(cells[each.column])}")
+    return f"for {', '.join(parts)}" if parts else "for everyone"
 
 
 def row_values(table: Table, row: int) -> dict[str, object]:

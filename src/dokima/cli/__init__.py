@@ -1,0 +1,1 @@
+"""The command line: a skin over the public face."""

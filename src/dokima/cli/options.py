@@ -1,0 +1,85 @@
+"""Options that several commands share, and what they stand for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import numpy as np
+import typer
+
+from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.model.orders import Orders
+from dokima.rulebook.book import Rulebook, load
+
+
+class Format(StrEnum):
+    """How results are written."""
+
+    table = "table"
+    json = "json"
+    csv = "csv"
+
+
+Book = Annotated[Path, typer.Option("--book", "-b", help="Folder of the rulebook.", show_default="this folder")]
+LayoutName = Annotated[str | None, typer.Option("--layout", "-l", help="Layout of the rulebook that a CSV file has.")]
+OrdersPath = Annotated[
+    Path | None, typer.Option("--orders", "-o", help="File or folder of orders; ORDER is then a number.")
+]
+FormatOption = Annotated[Format, typer.Option("--format", "-f", help="For people or for programs.")]
+
+HERE = Path()
+
+
+def open_book(folder: Path) -> Rulebook:
+    """The rulebook of a folder."""
+    return load(folder)
+
+
+def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layout: str | None) -> Orders:
+    """The orders a command is about: files, or numbers among the orders of ``--orders``.
+
+    Raises:
+        DokimaError: Neither was given, or a file or number is not there.
+    """
+    if orders is not None:
+        every = book.orders(_existing(orders), layout)
+        return every if not named else _chosen(every, named)
+    if not named:
+        raise DokimaError("expected a file or folder of orders, or --orders with order numbers")
+    paths = [_existing(Path(name)) for name in named]
+    return book.orders(paths[0] if len(paths) == 1 else paths, layout)
+
+
+def _existing(path: Path) -> Path:
+    if path.exists():
+        return path
+    beside = [other.name for other in path.parent.iterdir()] if path.parent.is_dir() else []
+    hint = nearest(path.name, beside) or "; an order number needs --orders PATH" * (not path.suffix)
+    raise NotFound(f"there is no file or folder '{path}'{hint}")
+
+
+def _chosen(orders: Orders, numbers: Sequence[str]) -> Orders:
+    """The orders with these numbers; one that was set aside is named with its problems."""
+    set_aside = [problem for problem in orders.problems if problem.order in numbers]
+    if set_aside:
+        raise DocumentError(set_aside)
+    return orders.select(np.array(sorted({orders.position(number) for number in numbers}), np.int64))
+
+
+def one_order(orders: Orders, what: str) -> str:
+    """The number of the only order.
+
+    Raises:
+        DokimaError: There are none or several; says what is wrong.
+    """
+    if orders.problems and not len(orders):
+        raise DocumentError(orders.problems)
+    if len(orders) != 1:
+        problem = Problem(
+            "", "", "", f"expected one order to {what} (got {len(orders)}); name it with --orders PATH NUMBER"
+        )
+        raise DocumentError([problem])
+    return orders.numbers[0]

@@ -1,0 +1,1 @@
+"""Quillmere Glasshouses: a rulebook, tables and orders to try everything on. All names are invented."""

@@ -1,0 +1,94 @@
+"""``dokima demo``: copies Quillmere to a folder and does the whole job on it, step by step."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from importlib import resources
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+
+from dokima.cli.main import app
+from dokima.errors import DokimaError
+
+STEPS: Sequence[tuple[str, str, Sequence[str]]] = (
+    (
+        "Check the orders",
+        "The rules in rulebook.toml are asked about every order. SQ-2043 is not ready to be saved.",
+        ["check", "orders"],
+    ),
+    (
+        "Price one order",
+        "Each step of each line is a figure; tax is rounded per category and rate on the document.",
+        ["price", "orders/SQ-2041.json"],
+    ),
+    (
+        "Ask why",
+        "Why 44.25? The table row that won, and the one reason why each other row lost.",
+        ["explain", "orders/SQ-2041.json", "10"],
+    ),
+    (
+        "See what a change costs",
+        "The same order with four panes more, one vent less, and a bench: only what changed is listed.",
+        ["variance", "orders/SQ-2041.json", "changed/SQ-2041.json"],
+    ),
+    (
+        "Read other people's files",
+        "An export with its own headings, decimal commas and codes. Two of its orders are faulty; the others go on.",
+        ["check", "exports/depot_2026.csv", "--layout", "depot"],
+    ),
+)
+
+
+def copy_demo(target: Path) -> Path:
+    """Copy the demo data to a new folder.
+
+    Raises:
+        DokimaError: The folder exists, or cannot be made.
+    """
+    if target.exists():
+        raise DokimaError(f"'{target}' exists already; name a folder that does not, so that nothing is overwritten")
+    with resources.as_file(resources.files("dokima.demo") / "quillmere") as source:
+        try:
+            shutil.copytree(source, target)
+        except OSError as error:
+            raise DokimaError(f"'{target}' cannot be made: {error.strerror}") from None
+    return target
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(help="A new folder for the demo.")] = Path("quillmere"),
+) -> None:
+    """Copy the demo (Quillmere Glasshouses) to a folder and walk through it, command by command."""
+    console = Console(highlight=False)
+    target = copy_demo(folder)
+    console.print(f"The demo is in {target}. Every step below is a command you can give yourself, from that folder:")
+    console.print(f"    cd {target}", style="cyan")
+    with _inside(target):
+        for number, (title, why, arguments) in enumerate(STEPS, start=1):
+            console.print()
+            console.rule(f"{number}. {title}", align="left", style="dim")
+            console.print(why)
+            console.print(f"    dokima {' '.join(arguments)}", style="cyan")
+            console.print()
+            status = app(list(arguments), standalone_mode=False)
+            if status:
+                console.print(f"(exit status {status})", style="dim")
+    console.print()
+    console.print("Next: change a price in tables/agreed_prices.csv or a rule in rulebook.toml, and ask again.")
+
+
+@contextmanager
+def _inside(folder: Path) -> Iterator[None]:
+    """Work in a folder for a while, as the reader would."""
+    before = Path.cwd()
+    os.chdir(folder)
+    try:
+        yield
+    finally:
+        os.chdir(before)

@@ -1,0 +1,1 @@
+"""Reports for people."""

@@ -1,0 +1,93 @@
+"""An explanation for the terminal: each step, its figure, and how it came about."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
+
+from dokima.engine.explaining import Explanation, StepExplanation, TableAnswer
+from dokima.model.columns import shown
+from dokima.reports.findings import finding_lines
+from dokima.reports.words import SIGNS, number
+from dokima.tables.losing import Candidate
+
+
+def explanation_report(explanation: Explanation, *, technical: bool = False) -> RenderableType:
+    """Where the figures of a line came from.
+
+    Args:
+        explanation: The explanation.
+        technical: Add formulas and names.
+    """
+    head = Text(f"{explanation.order} line {explanation.line}   {explanation.title}", style="bold")
+    quantity, price, net = (number(v) for v in (explanation.quantity, explanation.price, explanation.net))
+    sums = Text(f"{quantity} at {price} makes {net} {explanation.currency} net")
+    table = Table.grid(padding=(0, 2))
+    table.add_column(no_wrap=True)
+    table.add_column(justify="right", no_wrap=True)
+    table.add_column(overflow="fold")
+    for step in explanation.steps:
+        label = Text(f"{SIGNS.get(step.kind, ''):1} {step.label}")
+        table.add_row(label, Text(number(step.value), style="bold"), _how(step, explanation, technical))
+    parts: list[RenderableType] = [head, sums, Text(""), table]
+    if explanation.findings:
+        parts += [Text(""), finding_lines(tuple(explanation.findings))]
+    return Group(*parts)
+
+
+def _how(step: StepExplanation, explanation: Explanation, technical: bool) -> Group:
+    lines: list[RenderableType] = list(_said(step, explanation))
+    for answer in step.answers:
+        if technical or not answer.is_key:
+            lines += _answered(answer, step, technical)
+    if technical:
+        for key, source, values in step.formulas:
+            lines.append(Text(f"{key} = {source}", style="cyan"))
+            if values != source:
+                lines.append(Text(f"{' ' * len(key)} = {values}", style="cyan"))
+    return Group(*lines)
+
+
+def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
+    """The step in one sentence."""
+    read = {operand.name: operand for operand in step.operands}
+    formulas = {key: values for key, _, values in step.formulas}
+    if step.kind == "price":
+        yield Text(f"{step.source}: {number(explanation.quantity)} × {number(explanation.price)}")
+    elif "percent" in formulas:
+        base = next((operand for name, operand in read.items() if name.startswith("line.")), None)
+        of = f" of {base.label} {number(base.value)}" if base is not None and step.kind != "tax" else ""
+        yield Text(f"{formulas['percent']} %{of}")
+        if "category" in formulas:
+            category = formulas["category"].strip("'")
+            yield Text(f"tax category {category}, rounded on the document and shared over the lines")
+    elif step.kind != "subtotal":
+        for values in formulas.values():
+            yield Text(values.replace("*", "×").replace(" - ", " \u2212 "))
+
+
+def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> Iterator[Text]:
+    """The row that answered and, where rows compete for a price or discount, those it beat."""
+    if technical:
+        asked = ", ".join(f"{name} {shown(value)}" for name, value in answer.asked.items())
+        yield Text(f"{answer.table} asked for {asked}", style="cyan")
+    if answer.row is None:
+        yield Text(f"no row of the {answer.label} fits", style="dim")
+    else:
+        yield Text(f"{answer.label} {answer.terms} ({answer.place})")
+    read = [operand.name.split(".")[1] for operand in step.operands if operand.name.startswith(f"{answer.table}.")]
+    if step.kind in ("price", "discount", "charge"):
+        for candidate in answer.candidates:
+            if candidate.reason != "won":
+                yield _beaten(candidate, read)
+
+
+def _beaten(candidate: Candidate, columns: list[str]) -> Text:
+    line = Text(f"  not row {candidate.number}", style="dim")
+    values = ", ".join(f"{name} {shown(value)}" for name, value in candidate.cells.items() if name in columns)
+    line.append(f" ({values})" if values else "")
+    line.append(f": {candidate.detail}")
+    return line

@@ -1,0 +1,142 @@
+"""Priced orders for the terminal: lines with their steps as columns, tax, totals."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from dokima.engine.calculation import Calculation, PricedLine, PricedOrder
+from dokima.reports.findings import finding_lines
+from dokima.reports.fitting import FirstThatFits, figure_table
+from dokima.reports.words import TOTAL_WORDS, figure_heading, number
+
+LONGEST = 32
+"""Characters of a description that a table shows."""
+
+
+def calculation_report(calculation: Calculation) -> RenderableType:
+    """All orders, one below the other, and problems of those that were set aside."""
+    parts: list[RenderableType] = []
+    for order in calculation:
+        parts += [order_report(order), Text("")]
+    for problem in calculation.problems:
+        parts.append(Text.assemble(("set aside  ", "bold red"), str(problem)))
+    return Group(*parts)
+
+
+def order_report(order: PricedOrder) -> RenderableType:
+    """One order: heading, lines, totals, findings."""
+    parts: list[RenderableType] = [_heading(order), _lines(order), Padding(_totals(order), (0, 0, 0, 2))]
+    if order.findings:
+        parts.append(finding_lines(order.findings))
+    return Group(*parts)
+
+
+def _heading(order: PricedOrder) -> Text:
+    heading = Text(order.number or "(no order number)", style="bold")
+    party = order.header("customer") or order.header("supplier")
+    facts = [order.header("kind"), order.header("date"), party, order.header("currency")]
+    heading.append("   " + "   ".join(str(fact) for fact in facts if fact is not None), style="not bold")
+    return heading
+
+
+def line_columns(order: PricedOrder) -> list[str]:
+    """The figures shown of a line: unit price, steps, net after the last of them that moves the amount, taxes."""
+    routine = order.routine
+    if routine is None:
+        return []
+    names = ["price"]
+    moving = [step for step in routine.steps if step.kind not in ("price", "tax", "figure")]
+    names += [step.name for step in moving]
+    if not moving or moving[-1].kind != "subtotal":
+        names.append("net")
+    names += [step.name for step in routine.steps if step.kind == "tax"]
+    return names + [
+        step.name for step in routine.steps if step.kind == "figure" and f"line.{step.name}" in routine.figures
+    ]
+
+
+def _lines(order: PricedOrder) -> RenderableType:
+    """Lines with their steps as columns; in a narrow terminal without the description, or with the steps below."""
+    figures = line_columns(order)
+    headings = [figure_heading(order.routine, order.calculation.program, name) for name in figures]
+    lines = order.lines
+    texts = [_texts(line) for line in lines]
+    numbers = [[_figure(line, name) for name in figures] for line in lines]
+    styles = [_style(line) for line in lines]
+    wide = [[*text, *cells] for text, cells in zip(texts, numbers, strict=True)]
+    short = [[text[0], text[1] or text[2], text[3], *cells] for text, cells in zip(texts, numbers, strict=True)]
+    return FirstThatFits(
+        [
+            figure_table(["line", "item", "description", "quantity", *headings], wide, 3, styles),
+            figure_table(["line", "item", "quantity", *headings], short, 2, styles),
+            _stacked(texts, headings, numbers, styles),
+        ]
+    )
+
+
+def _stacked(
+    texts: Sequence[Sequence[str]], headings: Sequence[str], numbers: Sequence[Sequence[str]], styles: Sequence[str]
+) -> Group:
+    """One line after the other, its steps down the page."""
+    parts: list[RenderableType] = []
+    for (number_, item, description, quantity), cells, style in zip(texts, numbers, styles, strict=True):
+        parts.append(Text(f" {number_}   {item} {description}   {quantity}".rstrip(), style=style or "bold"))
+        table = Table.grid(padding=(0, 2))
+        table.add_column(min_width=4)
+        table.add_column()
+        table.add_column(justify="right")
+        for heading, cell in zip(headings, cells, strict=True):
+            if cell:
+                table.add_row("", heading, cell)
+        parts.append(table)
+    return Group(Text(""), *parts, Text(""))
+
+
+def _texts(line: PricedLine) -> tuple[str, str, str, str]:
+    quantity, unit = line.field("quantity"), line.field("unit")
+    amount = "" if line.is_outline else number(quantity) + (f" {unit}" if unit else "")
+    description = line.field("description") or ""
+    short = description if len(description) <= LONGEST else description[: LONGEST - 1] + "\u2026"
+    return "  " * line.number.count("/") + line.number, line.field("item") or "", short, amount
+
+
+def _figure(line: PricedLine, name: str) -> str:
+    return "" if line.is_outline and name == "price" else number(line.figure(name))
+
+
+def _style(line: PricedLine) -> str:
+    if line.is_outline:
+        return "bold"
+    return "bold red" if line.order.findings.of(line.order.number, line.number).errors else ""
+
+
+def _totals(order: PricedOrder) -> Table:
+    table = Table.grid(padding=(0, 3))
+    table.add_column()
+    table.add_column(justify="right")
+    totals = order.totals
+    rows = [(TOTAL_WORDS[name], getattr(totals, name), name) for name in TOTAL_WORDS]
+    for word, value, name in rows:
+        if name in ("allowances", "charges", "prepaid", "rounding") and value == 0:
+            continue
+        if name == "tax":
+            _tax_rows(table, order)
+            continue
+        strong = name == "payable"
+        table.add_row(Text(word, style="bold" if strong else ""), Text(number(value), style="bold" if strong else ""))
+    return table
+
+
+def _tax_rows(table: Table, order: PricedOrder) -> None:
+    rows = order.tax_breakdown
+    for row in rows:
+        what = " ".join(part for part in ("tax", row.category or "", f"{number(row.percent)} %") if part)
+        reason = f" ({row.reason})" if row.reason else ""
+        table.add_row(f"{what} of {number(row.taxable)}{reason}", number(row.tax))
+    if len(rows) != 1:
+        table.add_row("tax together", number(order.totals.tax))

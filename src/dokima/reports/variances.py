@@ -1,0 +1,130 @@
+"""A variance for the terminal: the lines that changed, and the totals before, after and between."""
+
+from __future__ import annotations
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from dokima.changes.variance import Change, LineVariance, Variance
+from dokima.reports.fitting import FirstThatFits, figure_table
+from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, number, plural, signed
+
+STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged": "dim"}
+
+
+def variance_report(variance: Variance, *, every: bool = False) -> RenderableType:
+    """All orders of a variance, one below the other; only changed lines unless ``every``."""
+    lines = list(variance.lines(every=every))
+    parts: list[RenderableType] = []
+    headers, totals = variance.headers(), variance.totals()
+    for number_, *_ in variance.pairs:
+        mine = [line for line in lines if line.order == number_]
+        parts.append(_heading(number_, mine))
+        parts += [_header_row(name, change) for name, change in headers[number_].items()]
+        if mine:
+            parts.append(_lines(variance, mine))
+        parts += [Padding(_totals(variance, totals[number_]), (0, 0, 0, 2)), Text("")]
+    return Group(*parts)
+
+
+def _heading(order: str, lines: list[LineVariance]) -> Text:
+    counts = [(status, sum(1 for line in lines if line.status == status)) for status in ("changed", "added", "removed")]
+    told = ", ".join(f"{count} {status}" for status, count in counts if count)
+    heading = Text(f"{order}   variance", style="bold")
+    heading.append(
+        f"   {plural(sum(c for _, c in counts), 'line')}: {told}" if told else "   no line changed", style="not bold"
+    )
+    return heading
+
+
+def _header_row(name: str, change: Change) -> Text:
+    return Text(f"  {name.replace('_', ' ')}: {number(change.before)} to {number(change.after)}")
+
+
+def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
+    """Changed lines; what does not fit the terminal goes first: effects, then steps, then prices."""
+    program = variance.after.program
+    moved = [name for name in _amounts(variance) if any(line.figures[name].variance for line in lines)]
+    effects = [name for name in moved if name.endswith("_effect")] if "price_effect" in moved else []
+    figures = [name for name in moved if not name.endswith("_effect")]
+    texts = [[line.line, line.status, line.item or "", _moved(line.figures["quantity"])] for line in lines]
+    prices = [[_from_to(line.figures["price"])] for line in lines]
+    styles = [STATUS_STYLES[line.status] for line in lines]
+
+    def layout(names: list[str], priced: bool) -> Table:
+        headings = ["line", "", "item", "quantity", *(["unit price"] if priced else [])]
+        headings += [figure_word(program, name) for name in names]
+        rows = [
+            [*text, *(price if priced else []), *(signed(line.figures[name].variance) for name in names)]
+            for text, price, line in zip(texts, prices, lines, strict=True)
+        ]
+        return figure_table(headings, rows, 3, styles)
+
+    ends = [name for name in figures if name in ("net", "without_tax", *_taxes(variance))]
+    layouts = [(figures + effects, True), (figures, True), (ends, True), (ends, False)]
+    return FirstThatFits([layout(names, priced) for names, priced in layouts])
+
+
+def _taxes(variance: Variance) -> list[str]:
+    steps = [step for routine in variance.after.program.routines for step in routine.steps]
+    return list(dict.fromkeys(step.name for step in steps if step.kind == "tax"))
+
+
+def _amounts(variance: Variance) -> list[str]:
+    """Amounts worth a column: no total that only repeats another."""
+    names = [name for name, columns in variance.figures.items() if columns.is_amount]
+    repeated = {"with_tax", *(["tax"] if len(_taxes(variance)) == 1 else [])}
+    if not any(value != 0 for value in _difference(variance, "net", "without_tax")):
+        repeated.add("without_tax")
+    last = [name for name in names if name in (*_taxes(variance), "tax")]
+    return [name for name in names if name not in (*repeated, *last)] + [name for name in last if name not in repeated]
+
+
+def _difference(variance: Variance, one: str, other: str) -> list[int]:
+    if one not in variance.figures or other not in variance.figures:
+        return [1]
+    return [int(unit) for unit in (variance.figures[one].after - variance.figures[other].after).units.tolist()]
+
+
+def _moved(change: Change) -> str:
+    """``36 to 40 (+4)``."""
+    if not change.variance:
+        return number(change.after)
+    return f"{number(change.before)} to {number(change.after)} ({signed(change.variance)})"
+
+
+def _from_to(change: Change) -> str:
+    if change.before is None or change.after is None:
+        return number(change.after if change.before is None else change.before)
+    return (
+        number(change.after) if change.before == change.after else f"{number(change.before)} to {number(change.after)}"
+    )
+
+
+def _totals(variance: Variance, totals: dict[str, Change]) -> Table:
+    table = Table.grid(padding=(0, 3))
+    table.add_column()
+    for _ in range(3):
+        table.add_column(justify="right")
+    table.add_row("", *(Text(word, style="dim") for word in ("before", "after", "variance")))
+    program = variance.after.program
+    always = ("without_tax", "tax", "with_tax")
+    steps = [name for name in totals if name not in TOTAL_WORDS and name != "net" and name not in _taxes(variance)]
+    for name in (*steps, *TOTAL_WORDS):
+        change = totals[name]
+        if name not in always and not change.variance:
+            continue
+        if _repeats(totals, name, "line_net", "without_tax") or _repeats(totals, name, "payable", "with_tax"):
+            continue
+        word = TOTAL_WORDS.get(name) or figure_word(program, name)
+        strong = "bold" if name in ("without_tax", "with_tax") else ""
+        cells = [number(change.before), number(change.after), signed(change.variance) if change.variance else BLANK]
+        table.add_row(*(Text(cell, style=strong) for cell in (word, *cells)))
+    return table
+
+
+def _repeats(totals: dict[str, Change], name: str, one: str, other: str) -> bool:
+    """Whether this total only repeats another."""
+    return name == one and totals[one] == totals[other]
