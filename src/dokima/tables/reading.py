@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from dokima.errors import RulebookProblem, nearest
-from dokima.model.columns import Column, Kind, column_of, take_or_blank
+from dokima.model.columns import Column, Kind, blanks, column_of, take_or_blank
 from dokima.model.fields import Field
 from dokima.model.values import BadValue
 from dokima.tables.definition import TableDefinition, TableSource
@@ -40,7 +40,11 @@ def read_columns(
         fields[name] = spec
         columns[name] = _read(definition, spec, heading, source, problems)
     for name in dict.fromkeys([*definition.columns, *kinds]):
-        if name not in fields:
+        if name not in fields and not source.columns:
+            # A table given as no rows at all still has the columns it is used by.
+            fields[name] = definition.columns.get(name) or Field(name, kinds[name])
+            columns[name] = blanks(kinds.get(name, fields[name].kind), 0)
+        elif name not in fields:
             wanted = definition.columns[name].heading if name in definition.columns else ""
             hint = nearest(wanted or name, source.columns)
             message = f"expected a column '{wanted or name}' (there is none{hint})"
