@@ -188,7 +188,11 @@ def test_lines_and_header_meet_by_broadcast(rows):
         ("line.quantity > 'A'", 16, "'>' cannot compare a number ('line.quantity') with text (''A'')"),
         ("line.quantty + 1", 0, "there is no 'line.quantty'; did you mean 'line.quantity'?"),
         ("1 + header.cuontry", 4, "there is no 'header.cuontry'; did you mean 'header.country'?"),
-        ("quantity * 2", 0, "a name has two parts, such as line.quantity (got 'quantity'); did you mean 'line.quantity'?"),
+        (
+            "quantity * 2",
+            0,
+            "a name has two parts, such as line.quantity (got 'quantity'); did you mean 'line.quantity'?",
+        ),
         ("line.quantity.units", 0, "a name has two parts"),
         ("itm.list_price", 0, "there is no table or level 'itm'; did you mean 'item'?"),
         ("item.list_prise", 0, "table 'item' has no column 'list_prise'; did you mean 'item.list_price'?"),
@@ -234,7 +238,9 @@ def test_what_is_refused_and_where(formula, position, message):
 
 
 def test_when_must_be_a_flag_of_the_order():
-    with pytest.raises(dokima.RulebookError, match="'when' is worked out once per order; reach line values through sum"):
+    with pytest.raises(
+        dokima.RulebookError, match="'when' is worked out once per order; reach line values through sum"
+    ):
         book(**FIELDS, routine=routine(when="line.fitted"))
     with pytest.raises(dokima.RulebookError, match="'when' must give a flag .this gives a whole number."):
         book(routine=routine(when="1"))

@@ -228,12 +228,16 @@ def test_definitions_that_cannot_work():
         "table.terms.choose: expected criteria such as 'lowest price', because more than one row can fit a line"
     ]
     assert refused({"terms": good}, choose=["cheapest price"])[0].startswith("table.terms.choose.0: expected 'lowest")
-    assert "the table has no column 'prise'; did you mean 'price'?" in refused({"terms": good}, choose=["lowest prise"])[0]
+    assert (
+        "the table has no column 'prise'; did you mean 'price'?" in refused({"terms": good}, choose=["lowest prise"])[0]
+    )
     assert refused({"terms": good}, window={"from": "sinse", "on": "header.date"}) == [
         "table.terms: expected a column 'sinse' (there is none; did you mean 'since'?)"
     ]
     same = [{"item": "A", "list_price": 1}, {"item": "B", "list_price": 1}, {"item": "A", "list_price": 2}]
-    with pytest.raises(dokima.RulebookError, match="row 4 column item, table.item: expected each key once .row 2 has the same"):
+    with pytest.raises(
+        dokima.RulebookError, match="row 4 column item, table.item: expected each key once .row 2 has the same"
+    ):
         book({"item": same})
     with pytest.raises(dokima.RulebookError, match="tables read each other in a circle: a -> b -> a"):
         book(
@@ -244,7 +248,9 @@ def test_definitions_that_cannot_work():
 
 def test_found_required_and_defaults():
     """``found`` asks whether there is a row; a default stands in for an empty cell and for a missing row alike."""
-    table = {"extra": {"key": {"item": "line.item"}, "required": True, "columns": {"fee": {"kind": "decimal", "default": 3}}}}
+    table = {
+        "extra": {"key": {"item": "line.item"}, "required": True, "columns": {"fee": {"kind": "decimal", "default": 3}}}
+    }
     steps = routine(
         {"name": "fee", "kind": "charge", "amount": "extra.fee"},
         {"name": "known", "kind": "figure", "value": "1 if found(extra) else 0"},

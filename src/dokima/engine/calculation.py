@@ -91,6 +91,11 @@ class Calculation:
         return PricedOrder(self, self.orders.position(number))
 
     @property
+    def _places(self) -> int:
+        """The most decimal places that a currency of these orders has."""
+        return int(self.minor_units.max(initial=0))
+
+    @property
     def lines(self) -> Any:
         """A pandas DataFrame, one row a line in the caller's sequence: number, item, quantity and all figures."""
         import pandas as pd
@@ -100,8 +105,9 @@ class Calculation:
         data: dict[str, Any] = {"order": numbers[orders.order_of]}
         for name in ("number", "item", "description", "quantity", "unit"):
             data["line" if name == "number" else name] = _series(orders.line(name), name)
+        places, amounts = self._places, {n for routine in self.program.routines for n in amount_figures(routine)}
         for name, column in self.figures.items():
-            data[name] = _series(column, name)
+            data[name] = _series(column, name, places if name in amounts else 0)
         frame = pd.DataFrame(data)
         if not len(frame):
             return frame
@@ -116,17 +122,17 @@ class Calculation:
             name: _series(self.orders.header(name), name) for name in ("number", "kind", "currency")
         }
         for name, column in {**self.totals, **self.order_figures}.items():
-            data[name] = _series(column, name)
+            data[name] = _series(column, name, self._places)
         return pd.DataFrame(data)
 
 
-def _series(column: Column, name: str) -> Any:
-    """A pandas column; numbers as Arrow decimals."""
+def _series(column: Column, name: str, places: int = 0) -> Any:
+    """A pandas column; numbers as Arrow decimals with at least the given places."""
     import pandas as pd
     import pyarrow as pa
 
     if isinstance(column, Decimals | Quotient):
-        return pd.Series(pd.arrays.ArrowExtensionArray(to_arrow(stored(column), name=name)))
+        return pd.Series(pd.arrays.ArrowExtensionArray(to_arrow(stored(column), places, name)))
     return pd.Series(pd.arrays.ArrowExtensionArray(pa.array(column.to_list())))
 
 

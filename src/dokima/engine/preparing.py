@@ -5,30 +5,39 @@ from __future__ import annotations
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
 from dokima.exact import Quotient, stored
-from dokima.formulas import Level
+from dokima.formulas import Formula, Level
 from dokima.formulas.operators import alike, pick
-from dokima.model.columns import Column, blanks
+from dokima.model.columns import Column, LazyColumns, blanks
 from dokima.model.orders import Orders
 
 
 def prepare(program: Program, orders: Orders, run: Run) -> Orders:
-    """The orders with the defaults of absent fields filled in, in the order of what the defaults read."""
-    wanted = [each for each in program.defaults if (each[0], each[1]) in orders.absent]
-    if not wanted:
+    """The orders with the defaults of absent fields filled in; each is worked out when it is first read."""
+    formulas = {
+        (level, name): formula
+        for level, name, formula in program.defaults
+        if (level, name) in orders.absent and orders.absent[level, name].any()
+    }
+    if not formulas:
         return orders
-    sheet = Sheet(program, orders, run)
-    filled: dict[str, dict[str, Column]] = {"header": {}, "line": {}}
-    for level, name, formula in wanted:
-        absent = orders.absent[level, name]
-        if not absent.any():
-            continue
-        value = formula.evaluate(sheet, Level.HEADER if level == "header" else Level.LINE)
-        if isinstance(value, Quotient):
-            value = stored(value)
-        given = orders.header(name) if level == "header" else orders.line(name)
-        fields = orders.fields.header if level == "header" else orders.fields.line
-        value = alike(blanks(fields[name].kind, len(value)), value)[1]
-        column = value if absent.all() else pick(absent, value, given)
-        filled[level][name] = column
-        sheet.put(f"{level}.{name}", column)
-    return orders.with_columns(filled["header"], filled["line"])
+
+    def make(level: str) -> LazyColumns:
+        names = [name for at, name in formulas if at == level]
+        return LazyColumns(names, lambda name: _filled(formulas[level, name], orders, sheet, level, name))
+
+    prepared = orders.with_columns(make("header"), make("line"))
+    # Defaults read each other through the sheet; the rulebook was refused if they did so in a circle.
+    sheet = Sheet(program, prepared, run)
+    return prepared
+
+
+def _filled(formula: Formula, orders: Orders, sheet: Sheet, level: str, name: str) -> Column:
+    value = formula.evaluate(sheet, Level.HEADER if level == "header" else Level.LINE)
+    if isinstance(value, Quotient):
+        value = stored(value)
+    fields = orders.fields.header if level == "header" else orders.fields.line
+    value = alike(blanks(fields[name].kind, len(value)), value)[1]
+    absent = orders.absent[level, name]
+    if absent.all():
+        return value
+    return pick(absent, value, orders.header(name) if level == "header" else orders.line(name))

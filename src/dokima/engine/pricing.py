@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from dokima.engine.calculation import Calculation, amount_figures
+from dokima.engine.joining import joined, risen
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
@@ -16,7 +17,7 @@ from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers
 from dokima.formulas import Level
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Texts, concat, take_or_blank, value_at
+from dokima.model.columns import Column, Texts, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
 from dokima.routines.routine import Routine
@@ -34,6 +35,7 @@ class Part:
         lines: Positions of their lines without sub-lines.
         result: What the routine left.
         totals: Their totals.
+        findings: What is wrong with them.
         sheet: The columns it worked with, kept only if traced.
     """
 
@@ -41,6 +43,7 @@ class Part:
     lines: Integers
     result: RoutineResult
     totals: Mapping[str, Decimals]
+    findings: Sequence[Finding]
     sheet: Sheet | None
 
 
@@ -63,21 +66,36 @@ PIECE = 100_000
 """Lines that are priced together: few enough for their columns to stay in the processor's cache."""
 
 
-def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = False) -> Pricing:
-    """Price orders, piece by piece; what is wrong becomes findings, never an exception."""
+def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = False, workers: int = 1) -> Pricing:
+    """Price orders, piece by piece; what is wrong becomes findings, never an exception.
+
+    Args:
+        program: The rulebook.
+        orders: The orders.
+        run: What the caller says about the run.
+        traced: Keep what each step saw, for explanations.
+        workers: Threads that share the pieces; the result is the same for any number.
+    """
     orders = prepare(program, orders, run)
     findings: list[Finding] = []
     places = _minor_units(program, orders, findings)
     routine_of = _routines(program, orders, run, findings)
     batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
-    parts: list[Part] = []
+    jobs: list[_Job] = []
     for start, stop in orders.pieces(PIECE):
-        piece = orders.part(start, stop)
         for key in np.unique(batch[start:stop]).tolist():
             if key >= 0:
                 mine = np.flatnonzero(batch[start:stop] == key)
-                job = _Job(program, program.routines[key // 100], key % 100, run, traced, findings)
-                parts.append(_price_part(job, piece, mine, start, orders.lines_of(start).start))
+                jobs.append(_Job(program, program.routines[key // 100], key % 100, run, traced, (start, stop), mine))
+    if workers > 1 and len(jobs) > 1:
+        from concurrent.futures import ThreadPoolExecutor
+
+        with ThreadPoolExecutor(workers) as pool:
+            parts = list(pool.map(lambda job: _price_part(job, orders), jobs))
+    else:
+        parts = [_price_part(job, orders) for job in jobs]
+    for part in parts:
+        findings += part.findings
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
     found = Findings.sorted(findings, lambda: orders.numbers)
     return Pricing(replace(calculation, findings=found), parts)
@@ -85,12 +103,15 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
 
 @dataclass(frozen=True)
 class _Job:
+    """The orders of a piece (a range of positions) that one routine prices in currencies of one minor unit."""
+
     program: Program
     routine: Routine
     places: int
     run: Run
     traced: bool
-    findings: list[Finding]
+    piece: tuple[int, int]
+    mine: Integers
 
 
 # -- which routine, which currency ----------------------------------------------------------------------------
@@ -139,22 +160,22 @@ def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding
 # -- one part -------------------------------------------------------------------------------------------------
 
 
-def _price_part(job: _Job, piece: Orders, mine: Integers, start: int, first_line: int) -> Part:
-    """Price some orders of a piece; positions in the result count from the first of all orders."""
-    selected = piece.select(mine)
+def _price_part(job: _Job, orders: Orders) -> Part:
+    start, stop = job.piece
+    piece = orders.part(start, stop)
+    selected = piece.select(job.mine)
     leaves, kept = selected.leaves()
     sheet = Sheet(job.program, leaves, job.run, selected, kept)
     result = run_routine(job.routine, sheet, job.places, traced=job.traced)
     totals = total_up(result.lines, leaves.order_of, selected.count, _prepaid(selected), job.places)
-    job.findings.extend(_blank_finding(job.routine, leaves, blank) for blank in result.blank_steps)
-    job.findings.extend(missing_rows(sheet))
-    where = piece.lines_at(mine)
+    where = piece.lines_at(job.mine)
     return Part(
-        mine + start,
-        (where if kept is None else where[kept]) + first_line,
-        result,
-        totals,
-        sheet if job.traced else None,
+        orders=job.mine + start,
+        lines=(where if kept is None else where[kept]) + orders.lines_of(start).start,
+        result=result,
+        totals=totals,
+        findings=[*(_blank_finding(job.routine, leaves, blank) for blank in result.blank_steps), *missing_rows(sheet)],
+        sheet=sheet if job.traced else None,
     )
 
 
@@ -203,21 +224,22 @@ def _prepaid(orders: Orders) -> Decimals:
 def _put_together(
     program: Program, orders: Orders, parts: Sequence[Part], routine_of: Integers, places: Integers
 ) -> Calculation:
-    lines = _scatter([(part.lines, part.result.lines) for part in parts], orders.line_count)
-    headers = _scatter([(part.orders, part.result.headers) for part in parts], orders.count)
-    totals = _scatter([(part.orders, part.totals) for part in parts], orders.count)
-    options = np.full(orders.line_count, -1, np.int64)
+    lines = joined([(part.lines, part.result.lines) for part in parts], orders.line_count)
+    headers = joined([(part.orders, part.result.headers) for part in parts], orders.count)
+    totals = joined([(part.orders, part.totals) for part in parts], orders.count)
+    options = np.full(orders.line_count, -1, np.int8)
     taxes: list[TaxGroups] = []
     for part in parts:
         options[part.lines] = part.result.options
         taxes += [replace(groups, order=part.orders[groups.order]) for groups in part.result.taxes]
+    figures: Mapping[str, Column] = lines
     if orders.parent is not None:
-        amounts = {name for part in program.routines for name in amount_figures(part)}
-        lines = {name: _risen(column, orders) if name in amounts else column for name, column in lines.items()}
+        amounts = {name for routine in program.routines for name in amount_figures(routine)}
+        figures = {name: risen(column, orders) if name in amounts else column for name, column in lines.items()}
     return Calculation(
         program=program,
         orders=orders,
-        figures=lines,
+        figures=figures,
         order_figures=headers,
         totals={name: stored(numbers(totals.get(name, Decimals.blanks(orders.count)))) for name in TOTALS},
         options=options,
@@ -225,37 +247,3 @@ def _put_together(
         minor_units=places,
         taxes=taxes,
     )
-
-
-def _scatter(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int) -> dict[str, Column]:
-    """Columns of all parts, each at its positions, blank where no part has one."""
-    names = dict.fromkeys(name for _, columns in parts for name in columns)
-    result: dict[str, Column] = {}
-    for name in names:
-        having = [(positions, columns[name]) for positions, columns in parts if name in columns]
-        column = concat([column for _, column in having])
-        positions = np.concatenate([positions for positions, _ in having])
-        if len(positions) == length and bool((np.diff(positions) == 1).all()):
-            result[name] = column
-            continue
-        place = np.full(length, -1, np.int64)
-        place[positions] = np.arange(len(positions))
-        result[name] = take_or_blank(column, place)
-    return result
-
-
-def _risen(column: Column, orders: Orders) -> Column:
-    """Amounts of lines without sub-lines, and on each outline the sum of those below it."""
-    assert orders.parent is not None
-    amounts = stored(numbers(column)).filled()
-    leaf = orders.leaf
-    assert leaf is not None
-    units = np.where(leaf, amounts.units, 0).astype(object)
-    missing = column.is_missing() & leaf
-    above, carried, unknown = orders.parent[leaf], units[leaf], missing[leaf]
-    while (above >= 0).any():
-        up = above >= 0
-        np.add.at(units, above[up], carried[up])
-        np.logical_or.at(missing, above[up], unknown[up])
-        carried, unknown, above = carried[up], unknown[up], orders.parent[above[up]]
-    return Decimals(units, amounts.places, missing if missing.any() else None).compact()

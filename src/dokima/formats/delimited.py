@@ -74,7 +74,22 @@ def read_delimited(path: Path, separator: str = ",", encoding: str = "utf-8") ->
         if count
     ]
     columns = {heading: _raw(table.column(heading)) for heading in headings}
-    return Grid(columns, table.num_rows, numbers, problems)
+    return _without_empty_rows(Grid(columns, table.num_rows, numbers, problems))
+
+
+def _without_empty_rows(grid: Grid) -> Grid:
+    """The grid without rows in which every cell is empty; the others keep their numbers."""
+    filled = np.zeros(grid.size, bool)
+    for column in grid.columns.values():
+        if column.codes is not None:
+            filled |= column.codes >= 0
+    if filled.all():
+        return grid
+    columns = {
+        heading: RawColumn(column.values, column.codes[filled] if column.codes is not None else None)
+        for heading, column in grid.columns.items()
+    }
+    return Grid(columns, int(filled.sum()), grid.rows[filled], grid.problems)
 
 
 def _headings(path: Path, separator: str, encoding: str) -> list[str]:

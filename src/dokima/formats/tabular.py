@@ -70,7 +70,6 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
         message = f"expected the number of an order in {files[0]} (got {value!r})"
         problems.append(Problem(str(value or ""), "", layout.link, message, files[1], int(lines.rows[row])))
     kept = np.flatnonzero(order_of >= 0)
-    kept = kept[np.argsort(order_of[kept], kind="stable")]
     return RawOrders(
         _taken(headers, layout.header, None),
         _taken(lines, layout.line, kept),
@@ -78,6 +77,7 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
         headers.size,
         origin=Origin([files[0]] * headers.size, headers.rows, lines.rows[kept], files[1]),
         problems=problems,
+        given=kept,
     )
 
 

@@ -7,7 +7,7 @@ All columns share one small set of methods: ``len``, ``take``, ``spread``, ``is_
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Literal, TypeVar, cast
 
@@ -236,6 +236,37 @@ def kind_of(column: Column) -> Kind:
         case Flags():
             return "flag"
     return "decimal"
+
+
+class LazyColumns(Mapping[str, Column]):
+    """Columns by name, each made when it is first read, so that nobody pays for what nobody reads.
+
+    Args:
+        names: Names in their order.
+        make: Makes the column of a name.
+    """
+
+    def __init__(self, names: Iterable[str], make: Callable[[str], Column]) -> None:
+        self._names = dict.fromkeys(names)
+        self._make = make
+        self._made: dict[str, Column] = {}
+
+    def __getitem__(self, name: str) -> Column:
+        found = self._made.get(name)
+        if found is None:
+            if name not in self._names:
+                raise KeyError(name)
+            found = self._made[name] = self._make(name)
+        return found
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._names
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
 
 
 def concat(columns: Sequence[Column]) -> Column:

@@ -56,7 +56,10 @@ class RawColumn:
 
 @dataclass
 class RawOrders:
-    """Orders as they were given: columns of headers and lines, and which line belongs to which header."""
+    """Orders as they were given: columns of headers and lines, and which line belongs to which header.
+
+    ``given`` holds the place of each line among the caller's, where some of those are left out.
+    """
 
     header: Mapping[str, RawColumn]
     line: Mapping[str, RawColumn]
@@ -66,6 +69,7 @@ class RawOrders:
     origin: Origin = field(default_factory=Origin)
     problems: list[Problem] = field(default_factory=list)
     set_aside: set[int] = field(default_factory=set)
+    given: Integers | None = None
 
     @classmethod
     def from_documents(cls, documents: Sequence[Order], files: Sequence[str] = ()) -> RawOrders:
@@ -104,11 +108,12 @@ class _Intake:
         self.raw = raw
         self.fields = fields
         self.reader = reader
-        self.problems = list(raw.problems)
+        self.problems: list[tuple[int, Problem]] = []
         self.bad = set(raw.set_aside)
         self.absent: dict[tuple[str, str], Mask] = {}
         self.numbers: list[str] = [""] * raw.count
         self.line_numbers: list[str] = []
+        self.sorted_rows: Integers = np.zeros(0, np.int64)
 
     def read(self) -> Orders:
         raw = self.raw
@@ -119,7 +124,7 @@ class _Intake:
         self._check_records()
         lines["number"], sequence, parent_codes = addresses
         # Sort only what is not sorted: files usually come in sequence.
-        order = np.lexsort((sequence, raw.order_of))
+        order = self.sorted_rows = np.lexsort((sequence, raw.order_of))
         in_order = bool((order == np.arange(len(order))).all())
         origin = raw.origin
         orders = Orders(
@@ -133,7 +138,7 @@ class _Intake:
                 for (level, name), mask in self.absent.items()
             },
             records=raw.records,
-            given=order,
+            given=order if raw.given is None else raw.given[order],
             origin=origin
             if in_order or origin.line_rows is None
             else replace(origin, line_rows=origin.line_rows[order]),
@@ -145,8 +150,9 @@ class _Intake:
     def _without_bad(self, orders: Orders) -> Orders:
         if self.bad:
             orders = orders.select(np.array(sorted(set(range(orders.count)) - self.bad), np.int64))
-        if self.problems:
-            object.__setattr__(orders, "problems", tuple(self.problems))
+        found = [problem for _, problem in sorted(self.problems, key=lambda each: each[0])]
+        if found or self.raw.problems:
+            object.__setattr__(orders, "problems", (*self.raw.problems, *found))
         return orders
 
     # -- problems ---------------------------------------------------------------------------------------------
@@ -155,16 +161,15 @@ class _Intake:
         raw = self.raw
         order = row if level == "header" else int(raw.order_of[row])
         rows = raw.origin.header_rows if level == "header" else raw.origin.line_rows
-        self.problems.append(
-            Problem(
-                self.numbers[order],
-                self.line_numbers[row] if level == "line" and self.line_numbers else "",
-                field,
-                message,
-                raw.origin.file_of(level, order),
-                None if rows is None else int(rows[row]),
-            )
+        problem = Problem(
+            self.numbers[order],
+            self.line_numbers[row] if level == "line" and self.line_numbers else "",
+            field,
+            message,
+            raw.origin.file_of(level, order),
+            None if rows is None else int(rows[row]),
         )
+        self.problems.append((order, problem))
         self.bad.add(order)
 
     # -- numbers ----------------------------------------------------------------------------------------------
@@ -238,8 +243,12 @@ class _Intake:
         for row in np.flatnonzero((parent_codes != -1) & (parent < 0)).tolist():
             number = orders.line_numbers[row]
             above = number.rsplit("/", 1)[0]
-            given = int(orders.given[row])
-            self._problem("line", given, "number", f"expected a line {above} above sub-line {number} (there is none)")
+            self._problem(
+                "line",
+                int(self.sorted_rows[row]),
+                "number",
+                f"expected a line {above} above sub-line {number} (there is none)",
+            )
         object.__setattr__(orders, "parent", parent)
         return orders
 
@@ -303,7 +312,8 @@ class _Intake:
             blank = column.is_missing() if spec.default is None or absent is None else column.is_missing() & ~absent
             for row in np.flatnonzero(blank).tolist():
                 if raw.place(row) not in bad:
-                    self._problem(level, row, spec.name, f"expected a value for {spec.shown} (got a blank)")
+                    came = "it is not given" if absent is not None and absent[row] else "got a blank"
+                    self._problem(level, row, spec.name, f"expected a value for {spec.shown} ({came})")
         return column
 
     def _check_records(self) -> None:

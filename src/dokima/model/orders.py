@@ -10,7 +10,7 @@ import numpy as np
 
 from dokima.errors import NotFound, Problem, nearest
 from dokima.exact.integers import Integers, Mask
-from dokima.model.columns import Column, Texts, blanks, value_at
+from dokima.model.columns import Column, LazyColumns, Texts, blanks, value_at
 from dokima.model.fields import Fields
 
 
@@ -163,8 +163,8 @@ class Orders:
         rows = range(self.count)[headers] if isinstance(headers, slice) else headers.tolist()
         return Orders(
             fields=self.fields,
-            headers={name: column.take(headers) for name, column in self.headers.items()},
-            lines={name: column.take(lines) for name, column in self.lines.items()},
+            headers=LazyColumns(self.headers, lambda name: self.headers[name].take(headers)),
+            lines=LazyColumns(self.lines, lambda name: self.lines[name].take(lines)),
             order_of=order_of,
             count=count,
             absent={key: mask[headers if key[0] == "header" else lines] for key, mask in self.absent.items()},
@@ -188,7 +188,7 @@ class Orders:
         reduced = Orders(
             fields=self.fields,
             headers=self.headers,
-            lines={name: column.take(kept) for name, column in self.lines.items()},
+            lines=LazyColumns(self.lines, lambda name: self.lines[name].take(kept)),
             order_of=self.order_of[kept],
             count=self.count,
             absent={key: mask if key[0] == "header" else mask[kept] for key, mask in self.absent.items()},
@@ -210,8 +210,8 @@ class Orders:
         replaced = {*(("header", name) for name in headers), *(("line", name) for name in lines)}
         return Orders(
             fields=self.fields,
-            headers={**self.headers, **headers},
-            lines={**self.lines, **lines},
+            headers=_laid_over(self.headers, headers),
+            lines=_laid_over(self.lines, lines),
             order_of=self.order_of,
             count=self.count,
             absent={key: mask for key, mask in self.absent.items() if key not in replaced},
@@ -243,3 +243,10 @@ def texts(column: Column) -> Texts:
     """The column, which is known to hold text."""
     assert isinstance(column, Texts)
     return column
+
+
+def _laid_over(below: Mapping[str, Column], above: Mapping[str, Column]) -> Mapping[str, Column]:
+    """Both sets of columns, those above first, without making any of them."""
+    if not above:
+        return below
+    return LazyColumns([*below, *above], lambda name: above[name] if name in above else below[name])

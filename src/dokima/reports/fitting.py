@@ -6,9 +6,10 @@ import re
 from collections.abc import Sequence
 
 from rich import box
-from rich.console import Console, ConsoleOptions, RenderableType, RenderResult
+from rich.console import Console, ConsoleOptions, Group, RenderableType, RenderResult
 from rich.measure import Measurement
 from rich.table import Table
+from rich.text import Text
 
 _SIGN = re.compile("^([+=\u2212]) ")
 """A sign before a heading stays with its first word."""
@@ -45,3 +46,21 @@ def figure_table(headings: Sequence[str], rows: Sequence[Sequence[str]], texts: 
     for row, style in zip(rows, styles, strict=True):
         table.add_row(*row, style=style)
     return table
+
+
+def stacked(
+    titles: Sequence[str], headings: Sequence[str], rows: Sequence[Sequence[str]], styles: Sequence[str]
+) -> Group:
+    """For a narrow terminal: one title after the other, its figures down the page; empty figures are left out."""
+    parts: list[RenderableType] = []
+    for title, cells, style in zip(titles, rows, styles, strict=True):
+        parts.append(Text(f" {title}", style=style or "bold"))
+        table = Table.grid(padding=(0, 2))
+        table.add_column(min_width=2)
+        table.add_column()
+        table.add_column(justify="right", no_wrap=True)
+        for heading, cell in zip(headings, cells, strict=True):
+            if cell:
+                table.add_row("", heading, cell)
+        parts.append(table)
+    return Group(Text(""), *parts, Text(""))

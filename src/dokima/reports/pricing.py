@@ -11,7 +11,7 @@ from rich.text import Text
 
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder
 from dokima.reports.findings import finding_lines
-from dokima.reports.fitting import FirstThatFits, figure_table
+from dokima.reports.fitting import FirstThatFits, figure_table, stacked
 from dokima.reports.words import TOTAL_WORDS, figure_heading, number
 
 LONGEST = 32
@@ -74,27 +74,9 @@ def _lines(order: PricedOrder) -> RenderableType:
         [
             figure_table(["line", "item", "description", "quantity", *headings], wide, 3, styles),
             figure_table(["line", "item", "quantity", *headings], short, 2, styles),
-            _stacked(texts, headings, numbers, styles),
+            stacked([_one_line(text) for text in texts], headings, numbers, styles),
         ]
     )
-
-
-def _stacked(
-    texts: Sequence[Sequence[str]], headings: Sequence[str], numbers: Sequence[Sequence[str]], styles: Sequence[str]
-) -> Group:
-    """One line after the other, its steps down the page."""
-    parts: list[RenderableType] = []
-    for (number_, item, description, quantity), cells, style in zip(texts, numbers, styles, strict=True):
-        parts.append(Text(f" {number_}   {item} {description}   {quantity}".rstrip(), style=style or "bold"))
-        table = Table.grid(padding=(0, 2))
-        table.add_column(min_width=4)
-        table.add_column()
-        table.add_column(justify="right")
-        for heading, cell in zip(headings, cells, strict=True):
-            if cell:
-                table.add_row("", heading, cell)
-        parts.append(table)
-    return Group(Text(""), *parts, Text(""))
 
 
 def _texts(line: PricedLine) -> tuple[str, str, str, str]:
@@ -103,6 +85,11 @@ def _texts(line: PricedLine) -> tuple[str, str, str, str]:
     description = line.field("description") or ""
     short = description if len(description) <= LONGEST else description[: LONGEST - 1] + "\u2026"
     return "  " * line.number.count("/") + line.number, line.field("item") or "", short, amount
+
+
+def _one_line(texts: Sequence[str]) -> str:
+    number_, item, description, quantity = texts
+    return f"{number_}   {item} {description}   {quantity}".rstrip()
 
 
 def _figure(line: PricedLine, name: str) -> str:

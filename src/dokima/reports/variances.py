@@ -8,7 +8,7 @@ from rich.table import Table
 from rich.text import Text
 
 from dokima.changes.variance import Change, LineVariance, Variance
-from dokima.reports.fitting import FirstThatFits, figure_table
+from dokima.reports.fitting import FirstThatFits, figure_table, stacked
 from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, number, plural, signed
 
 STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged": "dim"}
@@ -50,21 +50,23 @@ def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
     effects = [name for name in moved if name.endswith("_effect")] if "price_effect" in moved else []
     figures = [name for name in moved if not name.endswith("_effect")]
     texts = [[line.line, line.status, line.item or "", _moved(line.figures["quantity"])] for line in lines]
-    prices = [[_from_to(line.figures["price"])] for line in lines]
+    prices = [_from_to(line.figures["price"]) for line in lines]
     styles = [STATUS_STYLES[line.status] for line in lines]
 
-    def layout(names: list[str], priced: bool) -> Table:
-        headings = ["line", "", "item", "quantity", *(["unit price"] if priced else [])]
-        headings += [figure_word(program, name) for name in names]
+    def layout(names: list[str]) -> Table:
+        headings = ["line", "", "item", "quantity", "unit price", *(figure_word(program, name) for name in names)]
         rows = [
-            [*text, *(price if priced else []), *(signed(line.figures[name].variance) for name in names)]
+            [*text, price, *(signed(line.figures[name].variance) for name in names)]
             for text, price, line in zip(texts, prices, lines, strict=True)
         ]
         return figure_table(headings, rows, 3, styles)
 
     ends = [name for name in figures if name in ("net", "without_tax", *_taxes(variance))]
-    layouts = [(figures + effects, True), (figures, True), (ends, True), (ends, False)]
-    return FirstThatFits([layout(names, priced) for names, priced in layouts])
+    layouts = [layout(names) for names in (figures + effects, figures, ends)]
+    titles = ["   ".join(part for part in text if part) for text in texts]
+    values = [[signed(line.figures[name].variance) for name in figures + effects] for line in lines]
+    last = stacked(titles, [figure_word(program, name) for name in figures + effects], values, styles)
+    return FirstThatFits([*layouts, last])
 
 
 def _taxes(variance: Variance) -> list[str]:

@@ -28,10 +28,16 @@ class Reasons:
         """Whether the first part of a dotted name names a table."""
         return name not in _NOT_TABLES
 
-    def of(self, step: Step, line: int) -> str | None:
-        """The reason at a line; None if the step only inherits a blank that was reported before."""
+    def of(self, step: Step, line: int, chosen: int = -1) -> str | None:
+        """The reason at a line; None if the step only inherits a blank that was reported before.
+
+        Args:
+            step: The step.
+            line: Position of the line.
+            chosen: Of a price step the option that was taken: 0 the manual price, 1 the first option, -1 none.
+        """
         if step.kind == "price":
-            return self._price(step, line)
+            return self._price(step, line, chosen)
         order = int(self.frame.order_of[line])
         for formula in step.parts.values():
             at = line if formula.level is Level.LINE else None
@@ -44,20 +50,19 @@ class Reasons:
             return self._told(cause.name, order, line) if cause.name else cause.text
         return "quantity is blank" if self._is_blank("line.quantity", line) else None
 
-    def _price(self, step: Step, line: int) -> str:
+    def _price(self, step: Step, line: int, chosen: int) -> str:
         if self._is_blank("line.quantity", line):
             return "the quantity is blank"
+        if chosen == 0:
+            return "the manual price is per 0 units"
         order = int(self.frame.order_of[line])
-        tried: list[str] = []
-        for option in step.options:
-            value = BlankSearch(option.value, self.frame)
-            if value.is_blank(order, line):
-                tried += self._blanks_of(option.value, order, line)
-                continue
-            for key, formula in option.formulas():
-                if key != "value" and BlankSearch(formula, self.frame).is_blank(order, line):
+        if chosen > 0:
+            for key, formula in step.options[chosen - 1].formulas():
+                if BlankSearch(formula, self.frame).is_blank(order, line):
                     return f"its {key} '{formula.source}' is blank"
-            return "its base is 0"
+            base = step.options[chosen - 1].base
+            return f"its base '{base.source if base else 1}' is 0"
+        tried = [told for option in step.options for told in self._blanks_of(option.value, order, line)]
         return "tried " + "; ".join(dict.fromkeys(tried))
 
     def _blanks_of(self, formula: Formula, order: int, line: int) -> list[str]:

@@ -138,7 +138,8 @@ class _Run:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
         new = np.flatnonzero(missing & ~self.failed)
         for line in new.tolist():
-            reason = self.reasons.of(step, line)
+            chosen = int(self.result.options[line]) if step.kind == "price" else -1
+            reason = self.reasons.of(step, line, chosen)
             if reason is not None:
                 self.result.blank_steps.append(BlankStep(step, line, reason))
         self.failed = self.failed | missing

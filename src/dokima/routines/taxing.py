@@ -63,11 +63,13 @@ def tax_lines(
         mode: Rounding mode.
         per_line: Round on each line instead of on the document.
     """
-    blank = base.percent.is_missing()
-    inside = base.included & ~blank
-    lines = np.flatnonzero(inside) if not inside.all() else np.arange(len(order_of))
-    amount, percent = base.amount.take(lines), base.percent.take(lines)
-    category, of = base.category.take(lines), order_of[lines]
+    inside = base.included & ~base.percent.is_missing()
+    every = bool(inside.all())
+    lines = np.flatnonzero(inside)
+    amount, percent, category, of, reason = base.amount, base.percent, base.category, order_of, base.reason
+    if not every:
+        amount, percent, category = amount.take(lines), percent.take(lines), category.take(lines)
+        of, reason = of[lines], reason.take(lines)
     rates = ranks(percent)
     width, kinds = int(rates.max(initial=0)) + 1, len(category.words.items) + 1
     groups = dense((of * kinds + category.codes + 1) * width + rates)
@@ -83,10 +85,11 @@ def tax_lines(
     else:
         tax = (taxable * rate.shifted(2)).round(places, mode)
         part = apportion_groups(exact, tax, places, groups)
-    place = np.full(len(order_of), -1, np.int64)
-    place[lines] = np.arange(len(lines))
-    parts = part if len(lines) == len(order_of) else take_or_blank(part, place)
+    parts = part
+    if not every:
+        place = np.full(len(order_of), -1, np.int64)
+        place[lines] = np.arange(len(lines))
+        parts = take_or_blank(part, place)
     if not base.included.all():
         parts = Decimals.choose(base.included, parts, Decimals.zeros(1))
-    reason = base.reason.take(lines).take(first)
-    return TaxGroups(step, of[first], category.take(first), rate, taxable, tax, reason), parts
+    return TaxGroups(step, of[first], category.take(first), rate, taxable, tax, reason.take(first)), parts

@@ -109,18 +109,19 @@ class Rulebook:
         found = check_orders(self.program, orders, at, Run(today, by), rule)
         return _document_findings(orders.problems) + found
 
-    def price(self, source: Any, layout: str | None = None) -> Calculation:
+    def price(self, source: Any, layout: str | None = None, *, workers: int = 1) -> Calculation:
         """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
 
         Args:
             source: As for `orders`.
             layout: As for `orders`.
+            workers: Threads that share the work on many orders; the result is the same for any number.
         """
-        calculation = self._price(source, layout).calculation
+        calculation = self._price(source, layout, workers=workers).calculation
         return replace(calculation, findings=_document_findings(calculation.problems) + calculation.findings)
 
-    def _price(self, source: Any, layout: str | None, *, traced: bool = False) -> Pricing:
-        return price_orders(self.program, self.orders(source, layout), Run(), traced=traced)
+    def _price(self, source: Any, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
+        return price_orders(self.program, self.orders(source, layout), Run(), traced=traced, workers=workers)
 
     def explain(
         self,

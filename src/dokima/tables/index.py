@@ -32,6 +32,12 @@ class Coder:
         self.values = np.unique(self._raw(column)[~column.is_missing()])
         self.size = len(self.values)
 
+    def word_codes(self, words: Words) -> Integers:
+        """For each word of another dictionary its number here, -2 for none; for a coder of text."""
+        assert self.words is not None
+        index = self.words.index
+        return np.array([index.get(word, -2) for word in words.items], np.int64)
+
     def _raw(self, column: Column) -> Integers:
         if isinstance(column, Dates):
             return column.days

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from dokima.exact import Decimals, compare, magnitude
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
-from dokima.model.columns import Column, Dates, take_or_blank
+from dokima.model.columns import Column, Dates, Texts, take_or_blank
 from dokima.model.fields import Field
 from dokima.tables.choosing import Criterion
 from dokima.tables.definition import TableDefinition, TableSource
@@ -126,25 +127,30 @@ class Table:
     def find(self, frame: Frame) -> Integers:
         """For each order or line (the table's level) the row that answers, -1 where none fits."""
         length = frame.order_count if self.level is Level.HEADER else len(frame.order_of)
+        if self._by_word is not None:
+            return self._rows_by_word(frame)
         codes = [
             coder.codes(formula.evaluate(frame, self.level))
             for coder, formula in zip(self.coders, self.conditions.values(), strict=True)
         ]
-        if self.window is None and not self.breaks:
-            return self._first_rows(codes, length)
         date = None if self.window is None else self.window.on.evaluate(frame, self.level)
         values = [each.value.evaluate(frame, self.level) for each in self.breaks]
         return self._eligible_rows(codes, length, date, values)
 
-    def _first_rows(self, codes: Sequence[Integers], length: int) -> Integers:
-        found = np.full(length, -1, np.int64)
-        for pattern in self.patterns:
-            slots = pattern.find(codes, length)
-            if not len(pattern.rows):
-                continue
-            rows = pattern.rows[pattern.starts[np.where(slots < 0, 0, slots)]]
-            better = (slots >= 0) & ((found < 0) | (self.preference[rows] < self.preference[found]))
-            found = np.where(better, rows, found)
+    @cached_property
+    def _by_word(self) -> Pattern | None:
+        """The pattern of a table that is found by one text alone: its rows are looked up per word, not per line."""
+        alone = len(self.patterns) == len(self.coders) == 1 and self.window is None and not self.breaks
+        return self.patterns[0] if alone and self.coders[0].words is not None and self.patterns[0].filled else None
+
+    def _rows_by_word(self, frame: Frame) -> Integers:
+        assert self._by_word is not None
+        (formula,) = self.conditions.values()
+        column = formula.evaluate(frame, self.level)
+        assert isinstance(column, Texts)
+        slots = self._by_word.find([np.append(self.coders[0].word_codes(column.words), -1)], len(column))
+        rows = self._by_word.rows[self._by_word.starts[np.where(slots < 0, 0, slots)]] if self.size else slots
+        found: Integers = np.where(slots < 0, -1, rows)[column.codes]
         return found
 
     def _eligible_rows(
@@ -156,23 +162,39 @@ class Table:
         lines take a step at a time, and those that are done drop out.
         """
         found = np.full(length, -1, np.int64)
-        for pattern in self.patterns:
+        for number, pattern in enumerate(self.patterns):
             slots = pattern.find(codes, length)
             lines = np.flatnonzero(slots >= 0)
-            at, stop = pattern.starts[slots[lines]], pattern.stops[slots[lines]]
+            if not len(lines):
+                continue
+            slot = slots[lines]
+            at, stop = pattern.starts[slot], pattern.stops[slot]
+            asked = None if date is None or self._all_valid(pattern, date) else date
             while len(lines):
                 rows = pattern.rows[at]
-                best = found[lines]
-                worth = (best < 0) | (self.preference[rows] < self.preference[best])
-                fits = worth & self._fits(lines, rows, date, values)
+                worth = np.ones(len(lines), bool)
+                if number:
+                    best = found[lines]
+                    worth = (best < 0) | (self.preference[rows] < self.preference[best])
+                fits = worth & self._fits(lines, rows, asked, values)
                 found[lines[fits]] = rows[fits]
                 on = worth & ~fits & (at + 1 < stop)
                 lines, at, stop = lines[on], at[on] + 1, stop[on]
         return found
 
+    def _all_valid(self, pattern: Pattern, date: Column) -> bool:
+        """Whether every row of a pattern is valid on every date asked for: then nobody needs to look."""
+        assert self.window is not None
+        assert isinstance(date, Dates)
+        if date.missing is not None or not len(date):
+            return False
+        start, end = self.window.start[pattern.rows].max(), self.window.end[pattern.rows].min()
+        return bool(start <= date.days.min() and date.days.max() <= end)
+
     def _fits(self, lines: Integers, rows: Integers, date: Column | None, values: Sequence[Column]) -> Mask:
         fits = np.ones(len(lines), bool)
-        if self.window is not None:
+        if date is not None:
+            assert self.window is not None
             assert isinstance(date, Dates)
             fits = self.window.fits(date.take(lines), rows)
         for each, value in zip(self.breaks, values, strict=True):

@@ -1,0 +1,159 @@
+"""Files of orders: JSON, one flat CSV, two CSV files, other people's headings and marks."""
+
+from decimal import Decimal
+from pathlib import Path
+
+import pytest
+
+import dokima
+from dokima.formats.jsondocs import orders_of, parse_json, to_json
+from tests.books import DEMO, FIELDS, book, routine
+
+D = Decimal
+LAYOUTS = {
+    "theirs": {
+        "separator": ";", "decimal": ",", "thousands": ".", "dates": "%d.%m.%Y", "encoding": "cp1252",
+        "header": {"number": "Beleg", "due": "Datum", "rush": {"from": "Eilig", "codes": {"J": "true", "N": "false"}}},
+        "line": {
+            "number": "Pos", "quantity": "Menge", "price_override": "Preis",
+            "colour": {"from": "Farbe", "codes": {"GRN": "green"}, "empty": "absent"},
+        },
+    },
+    "pair": {
+        "files": {"headers": "heads.csv", "lines": "rows.csv", "link": "doc"},
+        "header": {"number": "no", "country": "land"},
+        "line": {"number": "pos", "quantity": "qty"},
+    },
+}  # fmt: skip
+BOOK = book(
+    header=FIELDS["header"],
+    line={**FIELDS["line"], "colour": {"default": "'grey'"}},
+    layout=LAYOUTS,
+    routine=routine(),
+)
+
+
+def written(path: Path, text: str, encoding: str = "utf-8") -> Path:
+    path.write_text(text, encoding=encoding, newline="")
+    return path
+
+
+FLAT = (
+    "Beleg;Datum;Eilig;Pos;Menge;Preis;Farbe;Bemerkung\n"
+    "A1;02.03.2026;J;10;1.250,5;1.000,25;GRN;größer\n"
+    "B2;03.03.2026;N;10;2;;blau;\n"
+    'A1;02.03.2026;J;20;3;"0,5";;"zwei\nZeilen"\n'
+)
+
+
+def test_a_flat_file_in_other_peoples_words(tmp_path):
+    """Marks, dates, codes, encoding; rows of an order need not stand together; an empty cell may count as absent."""
+    orders = BOOK.orders(written(tmp_path / "flat.csv", FLAT, "cp1252"), layout="theirs")
+
+    assert orders.problems == ()
+    calculation = BOOK.price(orders)
+    assert [(line.number, line.quantity, line.colour, str(line.net)) for line in calculation["A1"].lines] == [
+        ("10", D("1250.5"), "green", "1250812.63"),
+        ("20", D(3), "grey", "1.50"),
+    ]
+    assert [line.colour for line in calculation["B2"].lines] == ["blau"]
+    assert calculation["A1"].header("rush") is True
+
+
+def test_bad_rows_are_set_aside_with_file_and_row(tmp_path):
+    rows = (
+        FLAT
+        + "A1;04.03.2026;J;30;1;;;\nC3;x;N;10;zwölf;12.50;;\nB2;03.03.2026;N\n\nD4;02.03.2026;N;10;1;;;\n;02.03.2026;N;10;1;;;\n"
+    )
+    orders = BOOK.orders(written(tmp_path / "flat.csv", rows, "cp1252"), layout="theirs")
+
+    assert [str(problem) for problem in orders.problems] == [
+        "flat.csv row 7: expected 8 cells (got 3)",
+        "flat.csv row 5, order A1, due: expected '02.03.2026' as in row 2 (got '04.03.2026')",
+        "flat.csv row 6, order C3, due: expected a date such as 02.03.2026 (got 'x')",
+        "flat.csv row 6, order C3, line 10, quantity: expected a number such as 1.234,50 (got 'zwölf')",
+        "flat.csv row 6, order C3, line 10, price_override: expected a number such as 1.234,50 (got '12.50')",
+        "flat.csv row 10, number: expected an order number (got a blank)",
+    ]
+    assert orders.numbers == ["B2", "D4"]
+
+
+def test_two_linked_files(tmp_path):
+    heads = written(tmp_path / "heads.csv", "no,land\nA,NL\nB,BE\n")
+    rows = written(tmp_path / "rows.csv", "doc,pos,qty\nB,10,1\nA,10,2\nZ,10,3\nB,20,x\n")
+    orders = BOOK.orders([heads, rows], layout="pair")
+
+    assert orders.numbers == ["A"]
+    assert [str(problem) for problem in orders.problems] == [
+        "rows.csv row 4, order Z, doc: expected the number of an order in heads.csv (got 'Z')",
+        "rows.csv row 5, order B, line 20, quantity: expected a number such as 44.25 (got 'x')",
+    ]
+    assert BOOK.orders(tmp_path, layout="pair").numbers == ["A"]
+
+
+def test_our_own_headings_need_no_layout(tmp_path):
+    path = written(tmp_path / "own.csv", "order,country,line,quantity\nA,NL,10,1.5\nA,NL,20,2\n")
+    assert [line["quantity"] for line in next(BOOK.orders(path).documents())["lines"]] == [D("1.5"), D(2)]
+    bad = written(tmp_path / "bad.csv", "order,line,quantiy\nA,10,1\n")
+    with pytest.raises(
+        dokima.DocumentError,
+        match="bad.csv row 1: expected headings that are fields .got 'quantiy'; did you mean 'quantity'",
+    ):
+        BOOK.orders(bad)
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "message"),
+    [
+        ("a.json", '{"number": "A", "lines": [{"quantity": 0.1},]}', "a.json row 1: expected JSON .* at column"),
+        ("a.json", '{"number": "A", "number": "B"}', "a.json, number: expected each name once in an object"),
+        ("a.json", "[1, 2]", "a.json: expected an order as a mapping of fields .got 1"),
+        ("a.json", '{"number": "A", "lines": {}}', "a.json, order A, lines: expected a list of lines"),
+        ("a.json", '{"number": "A", "lines": ["x"]}', "expected a line as a mapping of fields at place 1 .got 'x'"),
+        ("a.json", '{"number": "A", "credit": NaN}', "expected a number .got NaN"),
+        ("a.json", "7", "expected an order or a list of orders"),
+        ("a.csv", "", "expected a heading in the first row"),
+        ("a.csv", "order,order\nA,A\n", "expected each heading once .got 'order' 2 times"),
+        ("a.csv", "line,quantity\n10,1\n", "expected a column 'order'"),
+        ("a.txt", "x", "expected a .json or .csv file"),
+    ],
+)  # fmt: skip
+def test_files_that_cannot_be_read(tmp_path, name, content, message):
+    with pytest.raises(dokima.DocumentError, match=message):
+        BOOK.orders(written(tmp_path / name, content))
+
+
+def test_a_folder_of_json_files_goes_on_after_a_bad_one(tmp_path):
+    written(tmp_path / "a.json", '{"number": "A", "lines": [{"quantity": "x"}]}')
+    written(tmp_path / "b.json", "{")
+    written(tmp_path / "c.json", '{"orders": [{"number": "C"}, {"number": "D", "lines": [{"quantity": 0.30}]}]}')
+    orders = BOOK.orders(tmp_path)
+
+    assert orders.numbers == ["C", "D"]
+    assert [problem.file for problem in orders.problems] == ["b.json", "a.json"]
+    assert next(d for d in orders.documents() if d["number"] == "D")["lines"][0]["quantity"] == D("0.3")
+
+
+def test_json_numbers_never_pass_through_a_float():
+    text = '{"number": "A", "lines": [{"number": "10", "quantity": 12345678901234567.123456789}]}'
+    (order,) = orders_of(parse_json(text))
+
+    assert order.line(10)["quantity"] == D("12345678901234567.123456789")
+    assert (
+        dokima.Order.from_dict(parse_json(to_json(order.to_dict()))).line(10)["quantity"]
+        == "12345678901234567.123456789"
+    )
+
+
+def test_the_export_of_the_demo():
+    """About 400 rows; one order with two dates and one with a quantity in words are set aside, 83 go on."""
+    book = dokima.load(DEMO)
+    orders = book.orders(DEMO / "exports" / "depot_2026.csv", layout="depot")
+    calculation = book.price(orders)
+
+    assert (len(orders), [(p.order, p.field) for p in orders.problems]) == (
+        83,
+        [("D-5017", "date"), ("D-5042", "quantity")],
+    )
+    assert all(order.totals.payable is not None for order in calculation)
+    assert calculation.findings.errors == calculation.findings[:2]

@@ -1,0 +1,272 @@
+"""Rulebooks: what loads, what is refused and where the message takes its reader, and the same built in Python."""
+
+import csv
+import shutil
+import tomllib
+from decimal import Decimal
+from pathlib import Path
+
+import pytest
+
+import dokima
+from dokima.rulebook.places import line_of
+from tests.books import DEMO, FIELDS, book, definition, routine
+
+
+def as_data() -> tuple[dict, dict]:
+    """The demo rulebook as plain data and its tables as lists of rows."""
+    data = tomllib.loads((DEMO / "rulebook.toml").read_text(), parse_float=Decimal)
+    tables = {}
+    for name, table in data["table"].items():
+        with (DEMO / table.pop("file")).open() as file:
+            tables[name] = list(csv.DictReader(file))
+    return data, tables
+
+
+def test_the_same_rulebook_built_in_python_gives_equal_results():
+    data, tables = as_data()
+    loaded, built = dokima.load(DEMO), dokima.Rulebook.from_dict(data, tables=tables)
+    orders = DEMO / "orders"
+
+    assert [order.totals for order in built.price(orders)] == [order.totals for order in loaded.price(orders)]
+    assert built.check(orders) == loaded.check(orders)
+    assert repr(built) == "<Rulebook quillmere: 8 tables, 3 rules, 2 routines>"
+
+
+def test_a_table_of_the_caller_stands_in_for_its_file():
+    cheaper = [
+        {"country": "NL", "tax_class": c, "valid_from": None, "percent": "1", "category": "S"}
+        for c in ("standard", "installation")
+    ]
+    totals = dokima.load(DEMO, tables={"vat": cheaper}).price(DEMO / "orders" / "SQ-2041.json")["SQ-2041"].totals
+
+    assert str(totals.tax) == "37.38"  # 1 % of 3737.51: one category and rate now, so one rounding
+
+
+@pytest.fixture
+def broken(tmp_path):
+    """Edits a copy of the demo rulebook and returns the problems it then has."""
+    folder = tmp_path / "book"
+    shutil.copytree(DEMO, folder)
+
+    def edit(*changes: tuple[str, str], file: str = "rulebook.toml") -> list[str]:
+        path: Path = folder / file
+        text = path.read_text()
+        for old, new in changes:
+            assert old in text
+            text = text.replace(old, new, 1)
+        path.write_text(text)
+        with pytest.raises(dokima.RulebookError) as caught:
+            dokima.load(folder)
+        return [str(problem) for problem in caught.value.problems]
+
+    return edit
+
+
+def place(text: str) -> int:
+    """The line of the demo rulebook that holds a text."""
+    lines = (DEMO / "rulebook.toml").read_text().splitlines()
+    return 1 + next(at for at, line in enumerate(lines) if text in line)
+
+
+def test_every_problem_at_once_with_file_and_line(broken):
+    """Shape, names and rows: each message names the place, what was expected and what came."""
+    choose, at = 'choose = ["lowest price / base"]', 'at = "save"'
+    found = broken((choose, 'chose = ["lowest price"]'), (at, f'{at}\nseverity = "fatal"'))
+
+    assert found == [
+        f"rulebook.toml line {place(choose)}, table.agreed.chose: "
+        "expected a known key (got 'chose'; did you mean 'choose'?)",
+        f"rulebook.toml line {place(at) + 1}, rule.pane-needs-crate.severity: "
+        "expected 'error', 'warning' or 'notice' (got 'fatal')",
+    ]
+
+
+def test_formulas_point_at_file_line_and_character(broken):
+    found = broken(
+        ('amount = "item.weight * line.quantity', 'amount = "item.wieght * line.quantity'),
+        ('require = "line.quantity % 0.5 == 0"', "require = \"line.quantity > 'A'\""),
+        ("{line.description} is sold", "{line.descripton} is sold"),
+        (
+            'on = "header.date" }\nbreaks = { min_quantity = "line.quantity" }',
+            'on = "header.kind" }\nbreaks = { min_quantity = "line.quantity" }',
+        ),
+    )
+
+    assert found == [
+        f"rulebook.toml line {place('window = { from')}, table.agreed.window.on: this formula must give a date (this gives text)\n"
+        "    header.kind\n    ^",
+        f"rulebook.toml line {place('amount = ')}, routine.sales.step.freight.amount: "
+        "table 'item' has no column 'wieght'; did you mean 'item.weight'?\n"
+        "    item.wieght * line.quantity * value.freight_rate\n    ^",
+        f"rulebook.toml line {place('line.quantity % 0.5')}, rule.half-days.require: "
+        "'>' cannot compare a number ('line.quantity') with text (''A'')\n    line.quantity > 'A'\n                    ^",
+        f"rulebook.toml line {place('{line.description} is sold')}, rule.half-days.message: "
+        "there is no 'line.descripton'; did you mean 'line.description'?\n"
+        "    {line.descripton} is sold by the half day: {line.quantity} is not a multiple of 0.5.\n     ^",
+    ]
+
+
+def test_bad_cells_name_file_row_and_column(broken):
+    assert broken(("44.25", "abc"), ("2026-12-31,48", "2026-13-31,48"), file="tables/agreed_prices.csv") == [
+        "tables/agreed_prices.csv row 4 column valid_until, table.agreed: expected a date such as 2026-03-02 (got '2026-13-31')",
+        "tables/agreed_prices.csv row 6 column price, table.agreed: expected a number such as 44.25 (got 'abc')",
+    ]
+
+
+def test_bad_rows_keys_and_files(broken):
+    assert broken(("VENT-R,Roof vent", "VENT-L,Roof vent"), file="tables/items.csv") == [
+        "tables/items.csv row 13 column item, table.item: expected each key once (row 12 has the same)"
+    ]
+    assert broken(("VENT-L,Roof vent,vents", "VENT-R,Roof vent"), file="tables/items.csv") == [
+        "tables/items.csv row 12, table.item: expected 8 cells (got 7)"
+    ]
+
+
+def test_toml_that_is_not_toml_names_the_line(broken):
+    assert broken(('name = "quillmere"', 'name = "quillmere')) == [
+        "rulebook.toml line 4: this is not TOML: illegal character '\\n' at column 18"
+    ]
+
+
+def test_missing_files_and_folders(broken, tmp_path):
+    assert broken(('file = "tables/vat.csv"', 'file = "tables/vta.csv"')) == [
+        "tables/vta.csv, table.vat.file: cannot be read: No such file or directory"
+    ]
+    with pytest.raises(dokima.RulebookError, match="expected a folder with rulebook.toml .there is no such folder"):
+        dokima.load(tmp_path / "nowhere")
+
+
+def test_several_files_form_one_rulebook(tmp_path):
+    folder = tmp_path / "book"
+    shutil.copytree(DEMO, folder)
+    text = (folder / "rulebook.toml").read_text()
+    cut = text.index("# -- rules")
+    (folder / "rulebook.toml").write_text(text[:cut])
+    (folder / "more.toml").write_text(text[cut:])
+    assert dokima.load(folder).check(DEMO / "orders") == dokima.load(DEMO).check(DEMO / "orders")
+    (folder / "again.toml").write_text(
+        '[value]\nfreight_rate = 1\n\n[[rule]]\nid = "x"\nat = "never"\nrequire = "1 == 1"\n'
+    )
+    with pytest.raises(
+        dokima.RulebookError, match="value.freight_rate: expected it once .it stands in rulebook.toml already"
+    ):
+        dokima.load(folder)
+    (folder / "again.toml").write_text('[[rule]]\nid = "x"\nat = "never"\nrequire = "1 == 1"\n')
+    with pytest.raises(dokima.RulebookError, match="again.toml line 3, rule.x.at: expected moments: edit, enter"):
+        dokima.load(folder)
+
+
+@pytest.mark.parametrize(
+    ("section", "message"),
+    [
+        ({"rulebook": {"nme": "x"}}, "rulebook.nme: expected a known key (got 'nme'; did you mean 'name'?)"),
+        ({"tabel": {}}, "tabel: expected a known key (got 'tabel'; did you mean 'table'?)"),
+        ({"table": {"found": {"key": {"a": "line.item"}}}}, "table.found: 'found' has a meaning of its own in formulas"),
+        ({"table": {"x": {"key": {"a": "line.item"}, "match": {}}}}, "table.x: expected either 'key' or 'match'"),
+        ({"table": {"x": {"key": {"a": "line.item"}}}}, "table.x: expected rows for table 'x'"),
+        ({"line": {"amount": {}}}, "line.amount: 'amount' is a figure every routine leaves"),
+        ({"line": {"a": {"kind": "number"}}}, "line.a.kind: expected 'text', 'decimal', 'integer', 'date' or 'flag' (got 'number')"),
+        ({"line": {"a": {"kind": "decimal", "floats": "round"}}}, "floats = 'round' needs 'places' to round to"),
+        ({"line": {"a": {"default": "line.quantity"}}}, "this default must give text (this gives a number)"),
+        ({"header": {"a": {"default": "line.item"}}}, "this default is worked out once per order"),
+        ({"routine": {"sales": {"step": [], "rounding": "halfup"}}}, "expected a rounding mode: half-up, half-even"),
+        ({"rule": [{"id": "a", "at": "save", "require": "1 == 1"}] * 2}, "rule.a: expected each id once (got 'a' 2 times)"),
+        ({"rule": [{"id": "a", "at": "save", "require": "True", "message": "{x"}]}, "expected a closed pair of braces"),
+        ({"layout": {"l": {"header": {"number": "n"}, "line": {"number": "p", "itm": "i"}}}}, "expected a line field (got 'itm'; did you mean 'item'?)"),
+        ({"layout": {"l": {"header": {}, "line": {"number": "p"}}}}, "expected a column for 'header.number'"),
+        ({"layout": {"l": {"decimal": ",", "thousands": ",", "header": {"number": "n"}, "line": {"number": "p"}}}}, "marks must differ"),
+    ],
+)  # fmt: skip
+def test_sections_that_cannot_work(section, message):
+    with pytest.raises(dokima.RulebookError) as caught:
+        book(**section)
+
+    assert message in str(caught.value)
+
+
+def test_rows_for_a_table_that_is_not_there():
+    with pytest.raises(
+        dokima.RulebookError, match="rows were given for 'rates', which is no table; did you mean 'rate'"
+    ):
+        dokima.Rulebook.from_dict(definition(), tables={"item": [], "rate": [], "rates": []})
+
+
+def test_finding_a_key_in_toml():
+    text = '[a]\nx = 1\n[a.b]\ny = {z = 2}\n[[rule]]\nid = "r"\nwhen = "q"\n'
+    assert [line_of(text, path) for path in ("a.x", "a.b.y.z", "rule.r.when", "rule.none", "c", "")] == [
+        2,
+        4,
+        7,
+        None,
+        None,
+        None,
+    ]
+
+
+# -- rules ----------------------------------------------------------------------------------------------------
+
+
+def said(rules: list[dict], *lines: dict, at: str = "save", **header) -> list[tuple[str, str, str]]:
+    tried = book(**FIELDS, rule=rules, routine=routine({"name": "fee", "kind": "charge", "amount": "2"}))
+    order = dokima.Order("A", lines=lines, **header)
+    return [(f.rule, f.line, f.message) for f in tried.check(order, at=at)]
+
+
+def test_undecided_is_an_error_and_says_which_value_is_blank():
+    rules = [
+        {"id": "a", "at": "save", "severity": "notice", "require": "header.country in ['NL']", "message": "Only here."},
+        {"id": "b", "at": "enter", "when": "line.fitted", "require": "line.weight / line.boxes < 10"},
+        {"id": "c", "at": "save", "require": "sum(line.weight) < 100", "message": "{sum(line.weight)} is {{heavy}}."},
+    ]
+    lines = ({"weight": 5, "boxes": 0, "fitted": True}, {"weight": None, "boxes": 1, "fitted": False})
+
+    assert said(rules, *lines) == [
+        ("a", "", "Only here. (could not be decided: header.country is blank)"),
+        ("c", "", "blank is {heavy}. (could not be decided: line.weight is blank on line 20)"),
+        ("b", "10", "b does not hold. (could not be decided: division by zero in 'line.weight / line.boxes')"),
+    ]
+    assert [f.severity for f in book(**FIELDS, rule=rules).check(dokima.Order("A"))] == ["error"]
+
+
+def test_moments_nest_and_a_rule_is_asked_once():
+    rules = [
+        {"id": "entered", "at": ["enter", "save"], "require": "line.quantity > 0"},
+        {"id": "approved", "at": "approve", "require": "header.rush"},
+        {"id": "closed", "at": "close", "require": "False"},
+    ]
+    line = {"quantity": -1}
+    assert [rule for rule, *_ in said(rules, line, at="enter")] == ["entered"]
+    assert [rule for rule, *_ in said(rules, line, at="save")] == ["entered"]
+    assert [rule for rule, *_ in said(rules, line, at="approve", rush=False)] == ["approved", "entered"]
+    assert [rule for rule, *_ in said(rules, line, at="close")] == ["closed"]
+
+
+def test_a_rule_about_figures_runs_the_routine_first():
+    rules = [
+        {
+            "id": "cheap",
+            "at": "save",
+            "when": "line.fee > 1",
+            "require": "line.net > 5",
+            "message": "{line.net} of {header.net}",
+        },
+        {"id": "outline", "at": "save", "require": "not line.is_outline", "outlines": True},
+    ]
+    lines = ({"number": "10"}, {"number": "10/10", "quantity": 2}, {"number": "20", "quantity": 9})
+
+    assert said(rules, *lines) == [
+        ("outline", "10", "outline does not hold."),
+        ("cheap", "10/10", "4 of 15"),
+    ]
+
+
+def test_findings_can_be_filtered_and_written():
+    found = dokima.load(DEMO).check(DEMO / "orders")
+
+    assert found.errors == found
+    assert found.of("SQ-2043", "30")[0].to_dict()["values"] == {"line.unit": "DAY", "line.quantity": "1.25"}
+    assert list(found.to_frame()["rule"]) == ["pane-needs-crate", "half-days", "manual-price-reason"]
+    assert len(dokima.load(DEMO).check(DEMO / "orders", rule="half-days")) == 1
+    with pytest.raises(dokima.NotFound, match="there is no rule 'half-day'; did you mean 'half-days'"):
+        dokima.load(DEMO).check(DEMO / "orders", rule="half-day")
