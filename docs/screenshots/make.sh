@@ -1,0 +1,37 @@
+#!/usr/bin/env bash
+# Takes the pictures of this folder anew: each command in a terminal window under Xvfb, on a fresh copy of the demo.
+# Needs xvfb, xterm and imagemagick (Debian packages), and dokima on the PATH.
+set -euo pipefail
+here=$(cd "$(dirname "$0")" && pwd)
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+dokima demo "$work/quillmere" > /dev/null
+
+shot() { # name, columns, rows, command
+    cat > "$work/show.sh" <<SHOW
+cd "$work/quillmere"
+printf '\033[36m\$ %s\033[0m\n\n' "$4"
+$4
+touch "$work/done"
+sleep 30
+SHOW
+    rm -f "$work/done"
+    xvfb-run -a -s "-screen 0 1280x800x24" bash -c "
+        xterm -fa 'DejaVu Sans Mono' -fs ${5:-11} -geometry $2x$3+0+0 -bg '#fbfaf6' -fg '#22302a' \
+            -xrm 'XTerm*color1: #b3261e' -xrm 'XTerm*color3: #8a6100' -xrm 'XTerm*color6: #1c6b66' -xrm 'XTerm*color2: #2e6b34' \
+            -xrm 'XTerm*scrollBar: false' -xrm 'XTerm*internalBorder: 14' -xrm 'XTerm*boldMode: true' -e bash '$work/show.sh' &
+        for _ in \$(seq 100); do [ -e '$work/done' ] && break; sleep 0.2; done
+        sleep 0.7
+        import -window root '$here/$1.png'
+        kill %1"
+}
+
+if [ $# -gt 0 ]; then only=$1; else only=; fi
+take() { if [ -z "$only" ] || [ "$only" = "$1" ]; then shot "$@"; fi; }
+
+take check 140 42 "dokima check orders"
+take price 140 42 "dokima price orders/SQ-2041.json"
+take outline 140 42 "dokima price orders/SQ-2046.json"
+take explain 140 42 "dokima explain orders/SQ-2041.json 10"
+take variance 140 42 "dokima variance orders/SQ-2041.json changed/SQ-2041.json"
+take demo 140 42 "dokima demo tour | head -36"
