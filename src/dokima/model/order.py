@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+import contextlib
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.model.addresses import Address, next_number, read_address, write_address
+from dokima.model.addresses import next_number, read_address, write_address
 
 
 class Line:
@@ -58,6 +59,7 @@ class Order:
         if number is not None:
             self.header = {"number": str(number), **header}
         self.lines: list[Line] = []
+        self._last = 0
         problems = [self._take(at, line) for at, line in enumerate(lines, start=1)]
         if found := [problem for problem in problems if problem is not None]:
             raise DocumentError(found)
@@ -72,18 +74,14 @@ class Order:
         fields = {str(name): value for name, value in line.items()}
         number = fields.get("number")
         if number is None or number == "":
-            fields["number"] = write_address(next_number(self._addresses()))
+            fields["number"] = write_address(next_number([(self._last,)]))
         elif isinstance(number, int) and not isinstance(number, bool):
             fields["number"] = str(number)
+        # A number that is none is reported with all other problems, when the order meets a rulebook.
+        with contextlib.suppress(ValueError):
+            self._last = max(self._last, read_address(fields["number"])[0])
         self.lines.append(Line(fields))
         return None
-
-    def _addresses(self) -> Iterator[Address]:
-        for line in self.lines:
-            try:
-                yield read_address(line.fields["number"])
-            except ValueError:
-                continue
 
     @property
     def number(self) -> str:
