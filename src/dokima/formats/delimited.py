@@ -11,7 +11,7 @@ import numpy as np
 
 from dokima.errors import DocumentError, Problem
 from dokima.exact.integers import Integers
-from dokima.model.intake import RawColumn
+from dokima.model.raw import RawColumn
 
 
 @dataclass(frozen=True)

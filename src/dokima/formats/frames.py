@@ -9,7 +9,7 @@ import numpy as np
 
 from dokima.errors import DokimaError
 from dokima.formats.delimited import Grid
-from dokima.model.intake import RawColumn
+from dokima.model.raw import RawColumn
 
 if TYPE_CHECKING:
     import pandas as pd

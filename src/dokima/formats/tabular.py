@@ -11,8 +11,9 @@ from dokima.exact.integers import Integers
 from dokima.formats.delimited import Grid
 from dokima.formats.layouts import Layout
 from dokima.model.fields import Field
-from dokima.model.intake import RawColumn, RawOrders
+from dokima.model.intake import RawOrders
 from dokima.model.orders import Origin
+from dokima.model.raw import RawColumn
 
 
 def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:

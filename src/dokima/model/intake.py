@@ -4,54 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Final
+from typing import Any
 
 import numpy as np
 
 from dokima.errors import Problem, nearest
 from dokima.exact.integers import Integers, Mask
 from dokima.model.addresses import Address, read_address, write_address
-from dokima.model.columns import Column, Texts, Words, column_of, take_or_blank
+from dokima.model.columns import Column, Texts, Words
 from dokima.model.fields import RECORDS, Field, Fields
 from dokima.model.order import Order
 from dokima.model.orders import Orders, Origin
+from dokima.model.raw import ABSENT, RawColumn
 from dokima.model.values import BadValue, ValueReader
-
-ABSENT: Final = object()
-"""Stands for a field that was not given at all, as opposed to one given as blank."""
-
-
-@dataclass(frozen=True)
-class RawColumn:
-    """Values as they were given, each distinct one once.
-
-    Attributes:
-        values: Distinct values; None is blank.
-        codes: For each row the place of its value, -1 for a blank; None if ``values`` are the rows themselves.
-        absent: True where the field was not given; None if it was given everywhere.
-    """
-
-    values: Sequence[Any]
-    codes: Integers | None = None
-    absent: Mask | None = None
-
-    @classmethod
-    def of(cls, rows: Sequence[Any]) -> RawColumn:
-        """One value per row, `ABSENT` where it was not given."""
-        absent = np.fromiter((value is ABSENT for value in rows), bool, len(rows))
-        if not absent.any():
-            return cls(rows)
-        return cls([None if value is ABSENT else value for value in rows], None, absent)
-
-    def rows_of(self, places: Sequence[int]) -> Integers:
-        """The rows whose value stands at one of the given places."""
-        if self.codes is None:
-            return np.array(places, np.int64)
-        return np.flatnonzero(np.isin(self.codes, np.array(places)))
-
-    def place(self, row: int) -> int:
-        """The place of a row's value."""
-        return row if self.codes is None else int(self.codes[row])
 
 
 @dataclass
@@ -288,18 +253,7 @@ class _Intake:
             self._problem(level, row, name, f"expected a known {level} field (got '{name}'{hint})")
 
     def _read_column(self, level: str, spec: Field, raw: RawColumn) -> Column:
-        read: list[Any] = []
-        bad: dict[int, str] = {}
-        values = raw.values
-        for place, value in enumerate(values):
-            try:
-                read.append(self.reader.read(spec, value))
-            except BadValue as error:
-                read.append(None)
-                bad[place] = str(error)
-        column = column_of(spec.kind, read)
-        if raw.codes is not None:
-            column = take_or_blank(column, raw.codes)
+        column, bad = raw.read(spec, self.reader)
         if bad:
             for row in raw.rows_of(list(bad)).tolist():
                 self._problem(level, row, spec.name, bad[raw.place(row)])

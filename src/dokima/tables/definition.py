@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from dokima.exact.integers import Integers
 from dokima.model.fields import Field
-from dokima.model.intake import RawColumn
+from dokima.model.raw import RawColumn
 from dokima.model.values import ValueReader
 
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from dokima.errors import RulebookProblem, nearest
-from dokima.model.columns import Column, Kind, blanks, column_of, take_or_blank
+from dokima.model.columns import Column, Kind, blanks
 from dokima.model.fields import Field
 from dokima.model.values import BadValue
 from dokima.tables.definition import TableDefinition, TableSource
@@ -67,17 +66,7 @@ def _read(
     definition: TableDefinition, spec: Field, heading: str, source: TableSource, problems: list[RulebookProblem]
 ) -> Column:
     raw = source.columns[heading]
-    read: list[Any] = []
-    bad: dict[int, str] = {}
-    for place, value in enumerate(raw.values):
-        try:
-            read.append(source.reader.read(spec, value))
-        except BadValue as error:
-            read.append(None)
-            bad[place] = str(error)
-    column = column_of(spec.kind, read)
-    if raw.codes is not None:
-        column = take_or_blank(column, raw.codes)
+    column, bad = raw.read(spec, source.reader)
     for row in raw.rows_of(list(bad)).tolist() if bad else []:
         place, number = raw.place(row), source.row_number(row)
         problems.append(RulebookProblem(source.file, f"table.{definition.name}", bad[place], number, heading))
