@@ -14,7 +14,7 @@ ROOT = Path(__file__).parents[1]
 
 def test_all_is_sorted_and_true():
     assert dokima.__all__ == sorted(dokima.__all__)
-    public = {name for name, value in vars(dokima).items() if isinstance(value, type) or name == "load"}
+    public = {name for name, value in vars(dokima).items() if callable(value) and not name.startswith("_")}
     assert public == set(dokima.__all__)
 
 

@@ -4,6 +4,8 @@ Exact, explained, and written once for the single order being edited and the mil
 """
 
 from dokima.changes.variance import Change, LineVariance, Variance
+from dokima.editing.editor import Editor
+from dokima.editing.journal import Entry
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, TaxRow, Totals
 from dokima.engine.explaining import Explanation
 from dokima.errors import (
@@ -11,22 +13,28 @@ from dokima.errors import (
     DokimaError,
     ExactError,
     FormulaError,
+    Locked,
     NotFound,
     Problem,
     Refused,
     RulebookError,
     RulebookProblem,
 )
-from dokima.model.findings import Finding, Findings
+from dokima.formulas.custom import function
+from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
 from dokima.rulebook.book import Rulebook, load
+from dokima.rules.python import accept, refuse, rule
+from dokima.rules.verdicts import RuleAnswer
 
 __all__ = [
     "Calculation",
     "Change",
     "DocumentError",
     "DokimaError",
+    "Editor",
+    "Entry",
     "ExactError",
     "Explanation",
     "Finding",
@@ -34,6 +42,7 @@ __all__ = [
     "FormulaError",
     "Line",
     "LineVariance",
+    "Locked",
     "NotFound",
     "Order",
     "Orders",
@@ -41,12 +50,18 @@ __all__ = [
     "PricedOrder",
     "Problem",
     "Refused",
+    "RuleAnswer",
+    "RuleSummary",
     "Rulebook",
     "RulebookError",
     "RulebookProblem",
     "TaxRow",
     "Totals",
     "Variance",
+    "accept",
+    "function",
     "load",
+    "refuse",
+    "rule",
 ]
 __version__ = "0.1.0"

@@ -5,7 +5,8 @@
     │   └── FormulaError    one formula; position and nearest known name
     ├── DocumentError       orders that cannot be read; carries every problem
     ├── ExactError          arithmetic that would lose a digit or has no answer
-    ├── Refused             an operation that findings of error severity stopped
+    ├── Refused             an operation that findings stopped
+    ├── Locked              an order or line whose state does not permit the operation
     └── NotFound            an order, line, figure or file that is not there
 
 A message says what was expected, what came and, where it helps, what to do. The same facts are attributes.
@@ -132,10 +133,18 @@ class ExactError(DokimaError, ArithmeticError):
 
 
 class Refused(DokimaError):
-    """An operation that findings of error severity stopped. ``findings`` holds them."""
+    """An operation that findings stopped: errors, or warnings that nobody has accepted. ``findings`` holds them."""
 
     def __init__(self, message: str, findings: Sequence[Any] = ()) -> None:
         self.findings = tuple(findings)
+        super().__init__(message)
+
+
+class Locked(DokimaError):
+    """An order or line whose state does not permit an operation. ``state`` is that state."""
+
+    def __init__(self, message: str, state: str) -> None:
+        self.state = state
         super().__init__(message)
 
 

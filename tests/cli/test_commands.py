@@ -153,7 +153,10 @@ def test_check_reports_and_exits_with_1():
     ]
     assert dokima("check", "orders/SQ-2041.json")[0] == 0
     assert dokima("check", "--orders", "orders", "SQ-2041", "SQ-2042", "--at", "enter")[0] == 0
-    assert dokima("check", "orders", "--rule", "half-days", "--format", "json")[1].count('"rule"') == 1
+    _, out, _ = dokima("check", "orders", "--rule", "half-days", "--format", "json")
+    data = json.loads(out)
+    assert [finding["rule"] for finding in data["findings"]] == ["half-days"]
+    assert [(r["rule"], r["asked"], r["refused"], r["undecided"]) for r in data["rules"]] == [("half-days", 31, 1, 0)]
 
 
 def test_formats_for_programs_hold_the_same_figures():
@@ -217,8 +220,122 @@ def test_demo_copies_walks_and_never_overwrites(tmp_path):
     assert "'q' exists already" in err
 
 
+def test_what_if_and_why():
+    """--set tries other values without touching a file; --why shows what each rule saw."""
+    assert dokima("check", "orders/SQ-2041.json", "--set", "header.pick_up=false")[0] == 1
+    assert dokima("check", "orders/SQ-2041.json", "--set", "30.override_reason=", "--severity", "error")[0] == 1
+    status, out, _ = dokima("check", "orders/SQ-2041.json", "--why", "--format", "json")
+    answers = {(a["rule"], a["line"]): a for a in json.loads(out)}
+    assert status == 0
+    assert answers["half-days", "30"]["result"] == "passed"
+    assert answers["half-days", "10"]["result"] == "does not apply"
+    assert answers["pane-needs-crate", ""]["values"] == {"header.kind": "sales", "header.pick_up": "true"}
+
+
+def test_a_summary_of_what_came_of_each_rule():
+    _, out, _ = dokima("check", "orders")
+    found = {row[0]: row[1:4] for row in rows(out) if len(row) > 4}
+    assert found["half-days"] == ["31", "1", "0"]
+    assert found["pane-needs-crate"] == ["9", "1", "0"]
+
+
+def test_a_thousand_findings_show_the_first_and_the_count(tmp_path):
+    lines = [{"item": "INST-D", "quantity": "0.25"}] * 1000
+    (tmp_path / "a.json").write_text(
+        json.dumps({"number": "A", "kind": "sales", "date": "2026-03-02", "customer": "PELLOW", "lines": lines})
+    )
+    _, out, _ = dokima("check", tmp_path / "a.json")
+    assert out.count("is sold by the half day") == 40
+    assert "and 960 more" in out
+    assert "1 order: 1000 errors in 1 order" in out
+
+
+def test_edit_is_all_or_nothing(tmp_path):
+    out = tmp_path / "changed.json"
+    status, said, err = dokima(
+        "edit",
+        "orders/SQ-2041.json",
+        "--set",
+        "10.quantity=40",
+        "--set",
+        "20.quantity=3",
+        "--add",
+        "item=BENCH-K,quantity=1",
+        "--by",
+        "M",
+        "--out",
+        out,
+    )
+    assert status == 0
+    assert "payable 4339.39 to 4881.23 (+541.84)" in said
+    assert f"written: {out}" in err
+    assert json.loads(out.read_text())["lines"][3]["unit"] == "C62"
+    variance = dokima("variance", "orders/SQ-2041.json", out)[1]
+    assert "+541.84" in variance
+    status, said, err = dokima(
+        "edit",
+        "orders/SQ-2041.json",
+        "--set",
+        "10.quantity=50",
+        "--set",
+        "30.quantity=1.25",
+        "--out",
+        tmp_path / "no.json",
+    )
+    assert (status, said, (tmp_path / "no.json").exists()) == (1, "", False)
+    assert "SQ-2041: change line is refused: line 30: Installation day is sold by the half day" in " ".join(err.split())
+
+
+def test_edit_on_a_folder_takes_each_order_by_itself(tmp_path):
+    """A paid order, orders without a line 30, and quarter days are refused; the other four are written."""
+    status, out, _ = dokima("edit", "orders", "--set", "10.quantity=3", "--by", "M", "--dry-run")
+    assert (status, out.splitlines()[-1]) == (1, "8 orders would be changed, 1 refused")
+    status, out, err = dokima("edit", "orders", "--set", "30.quantity=0.75", "--by", "M", "--out", tmp_path / "new")
+    assert (status, out.splitlines()[-1]) == (1, "4 orders changed, 5 refused")
+    assert sorted(p.name for p in (tmp_path / "new").iterdir()) == [
+        "PO-719.json",
+        "PO-720.json",
+        "SQ-2042.json",
+        "SQ-2044.json",
+    ]
+    assert "order PO-718 has no line 30" in err
+    assert "SQ-2045 has payments, so only a change order may change it" in " ".join(err.split())
+
+
+def test_edit_usage():
+    assert dokima("edit", "orders/SQ-2041.json", "--remove", "20")[2].startswith("error: expected --out PATH")
+    assert dokima("edit", "orders/SQ-2041.json", "--set", "quantity=1", "--dry-run")[0] == 2
+    assert dokima("edit", "orders/SQ-2041.json", "--override", "20=5", "--dry-run")[0] == 2
+    status, out, _ = dokima(
+        "edit", "orders/SQ-2041.json", "--override", "20=100:fair", "--insert", "20:item=VENT-L,quantity=1", "--remove", "10",
+        "--close", "30", "--renumber", "--to", "open", "--by", "M", "--dry-run",
+    )  # fmt: skip
+    assert status == 0
+    assert [row[:2] for row in rows(out)][:8] == [
+        ["SQ-2041", "open"], ["change", "line:"], ["insert", "line:"], ["remove", "line:"], ["close", "lines:"],
+        ["renumber", "lines"], ["move", "to:"], ["payable", "4339.39"],
+    ]  # fmt: skip
+
+
+def test_describe_says_what_the_rulebook_says():
+    status, out, _ = dokima("describe", width=160)
+    flat = " ".join(out.split())
+    assert status == 0
+    for sentence in (
+        "agreed prices (agreed): 15 rows from tables/agreed_prices.csv",
+        "of several rows: lowest price / base",
+        "when an order or line comes to save:",
+        'else says: "A manual price of {line.price_override} for {line.item} needs a reason."',
+        "1. price: the manual price, else agreed.price per agreed.base, else item.list_price",
+        "3. − quantity discount: volume.percent % of goods",
+        'header.pick_up: flag, called "pick-up", if not given: False',
+        "draft can become open or cancelled",
+    ):
+        assert sentence in flat
+
+
 def test_version_and_help():
     assert dokima("--version")[1].startswith("dokima 0.")
     help_text = dokima("--help")[1]
-    for command in ("check", "price", "explain", "variance", "demo"):
+    for command in ("check", "price", "explain", "variance", "edit", "describe", "demo"):
         assert command in help_text

@@ -1,6 +1,8 @@
 """Rulebooks: what loads, what is refused and where the message takes its reader, and the same built in Python."""
 
 import csv
+import io
+import json
 import shutil
 import tomllib
 from decimal import Decimal
@@ -30,7 +32,7 @@ def test_the_same_rulebook_built_in_python_gives_equal_results():
 
     assert [order.totals for order in built.price(orders)] == [order.totals for order in loaded.price(orders)]
     assert built.check(orders) == loaded.check(orders)
-    assert repr(built) == "<Rulebook quillmere: 8 tables, 3 rules, 2 routines>"
+    assert repr(built) == "<Rulebook quillmere: 8 tables, 5 rules, 2 routines>"
 
 
 def test_a_table_of_the_caller_stands_in_for_its_file():
@@ -261,11 +263,40 @@ def test_a_rule_about_figures_runs_the_routine_first():
     ]
 
 
+def test_a_rule_about_a_figure_runs_only_the_steps_it_needs():
+    """The fee is known before the broken step after it, which would leave the order without totals."""
+    steps = routine(
+        {"name": "fee", "kind": "charge", "amount": "2"},
+        {"name": "broken", "kind": "charge", "amount": "1 / 0"},
+        {"name": "vat", "kind": "tax", "percent": "21"},
+    )
+    (early, late) = (
+        {"id": i, "at": "save", "require": f"{i} < 2", "message": "{" + i + "}"} for i in ("header.fee", "header.net")
+    )
+    tried = book(rule=[early, late], routine=steps)
+    found = tried.check(dokima.Order("A", lines=[{"quantity": 1}, {"quantity": 2}]))
+
+    assert [(f.rule, f.message) for f in found] == [
+        ("header.fee", "4"),
+        ("header.net", "blank (could not be decided: header.net is blank)"),
+    ]
+    sales = tried.program.routines[0]
+    assert [sales.steps_for([n]) for n in ("line.price", "header.fee", "line.net", "line.vat", "line.with_tax")] == [
+        1,
+        2,
+        3,
+        4,
+        4,
+    ]
+
+
 def test_findings_can_be_filtered_and_written():
     found = dokima.load(DEMO).check(DEMO / "orders")
 
     assert found.errors == found
     assert found.of("SQ-2043", "30")[0].to_dict()["values"] == {"line.unit": "DAY", "line.quantity": "1.25"}
+    assert json.loads(found.to_json()) == found.to_dicts()
+    assert [row["rule"] for row in csv.DictReader(io.StringIO(found.to_csv()))] == [f.rule for f in found]
     assert list(found.to_frame()["rule"]) == ["pane-needs-crate", "half-days", "manual-price-reason"]
     assert len(dokima.load(DEMO).check(DEMO / "orders", rule="half-days")) == 1
     with pytest.raises(dokima.NotFound, match="there is no rule 'half-day'; did you mean 'half-days'"):

@@ -16,16 +16,22 @@ from dokima.cli.options import (
     one_order,
     open_book,
     read_orders,
+    what_if,
 )
-from dokima.cli.output import write
+from dokima.cli.output import show, write
+from dokima.errors import NotFound, listed, nearest
 from dokima.formats.results import (
+    answer_data,
     calculation_data,
     calculation_rows,
+    summary_data,
     variance_data,
     variance_rows,
 )
+from dokima.model.findings import COLUMNS, SEVERITIES
+from dokima.reports.describing import rulebook_report
 from dokima.reports.explanations import explanation_report
-from dokima.reports.findings import findings_report
+from dokima.reports.findings import answers_report, findings_report
 from dokima.reports.pricing import calculation_report
 from dokima.reports.variances import variance_report
 
@@ -34,31 +40,47 @@ Named = Annotated[
 ]
 Order = Annotated[str, typer.Argument(metavar="ORDER", help="A file with one order; a number with --orders.")]
 
-FINDING_COLUMNS = ("order", "line", "severity", "rule", "message", "field", "moment", "undecided")
+Sets = Annotated[
+    list[str] | None,
+    typer.Option("--set", "-s", help="What if: header.x=.., line.x=.. (every line) or 20.x=.. (line 20)."),
+]
 
 
 def check(
     orders_named: Named = None,
     at: Annotated[str, typer.Option("--at", help="The moment whose rules are asked.")] = "save",
     rule: Annotated[str | None, typer.Option("--rule", help="Ask only this rule.")] = None,
+    severity: Annotated[str, typer.Option("--severity", help="Show only this severity and worse.")] = "notice",
+    sets: Sets = None,
+    why: Annotated[bool, typer.Option("--why", help="What came of every rule, and the values it saw.")] = False,
     orders: OrdersPath = None,
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
 ) -> None:
-    """Ask the rules about orders. Exit status 1 if a finding is an error."""
+    """Ask the rules about orders. Exit status 1 if a finding stops them: an error, or a warning nobody has accepted."""
     rulebook = open_book(book)
-    found = read_orders(rulebook, orders_named or [], orders, layout)
+    if severity not in SEVERITIES:
+        raise NotFound(f"expected a severity: {listed(SEVERITIES)} (got '{severity}'{nearest(severity, SEVERITIES)})")
+    found = what_if(read_orders(rulebook, orders_named or [], orders, layout), sets)
     findings = rulebook.check(found, at=at, rule=rule)
+    status = 1 if findings.stopping else 0
+    if why:
+        answers = rulebook.why(found, at=at, rule=rule)
+        rows = [answer_data(each) for each in answers]
+        write(form, table=lambda: answers_report(answers), data=lambda: rows, rows=lambda: rows)
+        raise typer.Exit(status)
+    worst = SEVERITIES[: SEVERITIES.index(severity) + 1]
     count = len(found) + len({problem.order for problem in found.problems})
+    shown = findings.where(lambda finding: finding.severity in worst)
     write(
         form,
-        table=lambda: findings_report(findings, count),
-        data=lambda: {"orders": count, "findings": findings.to_dicts()},
-        rows=lambda: [{name: row[name] for name in FINDING_COLUMNS} for row in findings.to_dicts()],
-        columns=FINDING_COLUMNS,
+        table=lambda: findings_report(shown, count),
+        data=lambda: {"orders": count, "findings": shown.to_dicts(), "rules": summary_data(findings)},
+        rows=lambda: [{name: row[name] for name in COLUMNS} for row in shown.to_dicts()],
+        columns=COLUMNS,
     )
-    raise typer.Exit(1 if findings.errors else 0)
+    raise typer.Exit(status)
 
 
 def price(
@@ -127,3 +149,9 @@ def variance(
         columns=("order", "line", "status"),
     )
     raise typer.Exit(1 if any(side.findings.errors for side in sides) else 0)
+
+
+def describe(book: Book = HERE) -> None:
+    """Say what a rulebook says, in words: fields, tables, rules by moment, routines step by step, states."""
+    rulebook = open_book(book)
+    show(rulebook_report(rulebook.program))

@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from dokima.cli import commands
+from dokima.cli.editing import edit
 from dokima.cli.output import complain
 from dokima.errors import DokimaError
 
@@ -20,7 +21,14 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for command in (commands.check, commands.price, commands.explain, commands.variance):
+for command in (
+    commands.check,
+    commands.price,
+    commands.explain,
+    commands.variance,
+    edit,
+    commands.describe,
+):
     app.command()(command)
 
 

@@ -10,6 +10,7 @@ from typing import Annotated
 import numpy as np
 import typer
 
+from dokima.engine.whatif import with_values
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
 from dokima.model.orders import Orders
 from dokima.rulebook.book import Rulebook, load
@@ -67,6 +68,26 @@ def _chosen(orders: Orders, numbers: Sequence[str]) -> Orders:
     if set_aside:
         raise DocumentError(set_aside)
     return orders.select(np.array(sorted({orders.position(number) for number in numbers}), np.int64))
+
+
+def assignments(sets: Sequence[str] | None) -> dict[str, str]:
+    """``20.quantity=4`` taken apart: target and value.
+
+    Raises:
+        DokimaError: One of them is not written so.
+    """
+    found: dict[str, str] = {}
+    for each in sets or ():
+        target, sign, value = each.partition("=")
+        if not sign or not target.rpartition(".")[0]:
+            raise DokimaError(f"expected header.x=value, line.x=value or 20.x=value (got '{each}')")
+        found[target.strip()] = value
+    return found
+
+
+def what_if(orders: Orders, sets: Sequence[str] | None) -> Orders:
+    """The orders with the values of ``--set``."""
+    return with_values(orders, assignments(sets)) if sets else orders
 
 
 def one_order(orders: Orders, what: str) -> str:

@@ -36,7 +36,12 @@ def write(
         case Format.csv:
             sys.stdout.write(to_csv(rows(), columns))
         case Format.table:
-            Console(highlight=False, soft_wrap=False).print(table())
+            show(table())
+
+
+def show(report: RenderableType) -> None:
+    """A report to standard output."""
+    Console(highlight=False).print(report)
 
 
 def complain(message: str) -> None:

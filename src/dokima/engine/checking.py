@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Sequence
+
 from dokima.engine.preparing import prepare
-from dokima.engine.pricing import missing_rows, price_orders
+from dokima.engine.pricing import figures_of, missing_rows
 from dokima.engine.program import Program, Run
-from dokima.engine.sheet import Sheet
+from dokima.engine.sheet import Before, Sheet
 from dokima.errors import NotFound, listed, nearest
-from dokima.model.findings import Findings
+from dokima.exact.integers import Mask
+from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
-from dokima.rules.verdicts import asked_at, findings_of
+from dokima.rules.verdicts import Asking, RuleAnswer, asked_at
+
+Clock = Callable[[], float]
+"""Gives seconds; the core has no clock of its own."""
 
 
-def check_orders(program: Program, orders: Orders, at: str, run: Run, rule: str | None = None) -> Findings:
+def check_orders(
+    program: Program, orders: Orders, at: str, run: Run, rule: str | None = None, clock: Clock | None = None
+) -> Findings:
     """Ask the rules of a moment.
 
     Args:
@@ -22,24 +30,60 @@ def check_orders(program: Program, orders: Orders, at: str, run: Run, rule: str 
         at: The moment; ``save`` asks ``enter`` of every line first, ``approve`` asks ``save`` first.
         run: What the caller says about the run.
         rule: Ask only this rule, whatever its moments.
+        clock: Measures how long each rule takes.
 
     Raises:
         NotFound: There is no such moment or rule.
     """
-    asked = _asked(program, at, rule)
-    orders = prepare(program, orders, run)
-    sheet = Sheet(program, orders, run)
-    if _reads_figures(program, [each for each, _ in asked]):
-        calculation = price_orders(program, orders, run).calculation
-        for name, column in calculation.figures.items():
-            sheet.put(f"line.{name}", column)
-        for name, column in calculation.order_figures.items():
-            sheet.put(f"header.{name}", column)
-    found = [finding for each, moment in asked for finding in findings_of(each, moment, sheet, orders)]
-    return Findings.sorted([*found, *missing_rows(sheet)], lambda: orders.numbers)
+    asked = rules_asked(program, at, rule)
+    sheet = rule_sheet(program, prepare(program, orders, run), run, [each for each, _ in asked])
+    found: list[Finding] = []
+    summary: list[RuleSummary] = []
+    for each, moment in asked:
+        start = clock() if clock else 0.0
+        asking = Asking.of(each, moment, sheet, sheet.orders)
+        found += asking.findings()
+        verdicts = asking.verdicts
+        asked_of, refused, undecided = (int(m.sum()) for m in (verdicts.asked, verdicts.refused, verdicts.undecided))
+        seconds = clock() - start if clock else None
+        summary.append(RuleSummary(each.id, asked_of, refused, undecided, seconds))
+    findings = Findings.sorted([*found, *missing_rows(sheet)], lambda: sheet.orders.numbers)
+    return Findings(findings.items, tuple(summary))
 
 
-def _asked(program: Program, at: str, rule: str | None) -> list[tuple[Rule, str]]:
+def answers(program: Program, orders: Orders, at: str, run: Run, rule: str | None = None) -> Iterable[RuleAnswer]:
+    """For every rule of a moment and every order or line: whether it spoke, passed, did not apply or was undecided."""
+    asked = rules_asked(program, at, rule)
+    sheet = rule_sheet(program, prepare(program, orders, run), run, [each for each, _ in asked])
+    for each, moment in asked:
+        yield from Asking.of(each, moment, sheet, sheet.orders).answers()
+
+
+def rule_sheet(
+    program: Program, orders: Orders, run: Run, rules: Sequence[Rule], before: Before | None = None
+) -> Sheet:
+    """The columns that rules see: fields, tables, and figures if one of them reads a figure."""
+    sheet = Sheet(program, orders, run, before=before)
+    wanted = _figures_read(program, rules)
+    if wanted:
+        for name, column in figures_of(program, orders, run, wanted).items():
+            sheet.put(name, column)
+    return sheet
+
+
+def ask_rules(sheet: Sheet, asked: Iterable[tuple[Rule, str]], only: Mask | None = None) -> list[Finding]:
+    """The findings of some rules, limited to some lines; a header rule is always asked."""
+    return [
+        finding for rule, moment in asked for finding in Asking.of(rule, moment, sheet, sheet.orders, only).findings()
+    ]
+
+
+def rules_asked(program: Program, at: str, rule: str | None = None) -> list[tuple[Rule, str]]:
+    """The rules asked at a moment, or the one named.
+
+    Raises:
+        NotFound: There is no such moment or rule.
+    """
     moments = program.definition.moments
     if at not in moments:
         raise NotFound(f"there is no moment '{at}'{nearest(at, moments)}; there are {listed(moments)}")
@@ -51,12 +95,22 @@ def _asked(program: Program, at: str, rule: str | None) -> list[tuple[Rule, str]
     return [(found[0], found[0].definition.at[0])]
 
 
-def _reads_figures(program: Program, rules: list[Rule]) -> bool:
+def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
+    """The figures that rules read, themselves, in their messages or through tables; all of them for rules in Python."""
     figures = {name for routine in program.routines for name in routine.figures}
-    for rule in rules:
-        told = [name for formula in rule.message.formulas for name in formula.reads]
-        for name in (*rule.reads, *told):
+    if any(rule.definition.python is not None for rule in rules):
+        return figures
+    return {name for rule in rules for name in names_behind(program, rule) if name in figures}
+
+
+def names_behind(program: Program, rule: Rule) -> set[str]:
+    """The names a rule and its message read, and those that the tables they ask read in turn."""
+    seen: set[str] = set()
+    todo = [*rule.reads, *(name for part in rule.message.parts for name in part.formula.reads)]
+    while todo:
+        name = todo.pop()
+        if name not in seen:
+            seen.add(name)
             table = program.tables.get(name.split(".")[0])
-            if name in figures or (table is not None and table.reads & figures):
-                return True
-    return False
+            todo += [] if table is None else table.reads
+    return seen

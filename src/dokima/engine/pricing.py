@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -78,15 +78,7 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
     """
     orders = prepare(program, orders, run)
     findings: list[Finding] = []
-    places = _minor_units(program, orders, findings)
-    routine_of = _routines(program, orders, run, findings)
-    batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
-    jobs: list[_Job] = []
-    for start, stop in orders.pieces(PIECE):
-        for key in np.unique(batch[start:stop]).tolist():
-            if key >= 0:
-                mine = np.flatnonzero(batch[start:stop] == key)
-                jobs.append(_Job(program, program.routines[key // 100], key % 100, run, traced, (start, stop), mine))
+    places, routine_of, jobs = _jobs(program, orders, run, findings, traced)
     if workers > 1 and len(jobs) > 1:
         from concurrent.futures import ThreadPoolExecutor
 
@@ -99,6 +91,47 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
     found = Findings.sorted(findings, lambda: orders.numbers)
     return Pricing(replace(calculation, findings=found), parts)
+
+
+def figures_of(program: Program, orders: Orders, run: Run, names: Collection[str]) -> dict[str, Column]:
+    """Some figures of orders by dotted name, worked out with no more steps than they need.
+
+    Args:
+        program: The rulebook.
+        orders: The orders, defaults filled in.
+        run: What the caller says about the run.
+        names: Figures wanted; ``header.x`` of a line amount is left to the sum over the lines.
+    """
+    lines: list[tuple[Integers, Mapping[str, Column]]] = []
+    headers: list[tuple[Integers, Mapping[str, Column]]] = []
+    for job in _jobs(program, orders, run, [], traced=False)[2]:
+        first = job.routine.steps_for(names)
+        if first:
+            result, where = _run_job(job, orders, first)[1:3]
+            known = {f"line.{name}": column for name, column in result.lines.items()}
+            lines.append((where, known))
+            headers.append((job.mine + job.piece[0], {f"header.{n}": c for n, c in result.headers.items()}))
+    wanted = {*names, *(f"line.{name.split('.')[1]}" for name in names)}
+    by_line, by_order = joined(lines, orders.line_count), joined(headers, orders.count)
+    amounts = {f"line.{name}" for routine in program.routines for name in amount_figures(routine)}
+    found = {n: risen(by_line[n], orders) if n in amounts else by_line[n] for n in by_line if n in wanted}
+    return {**found, **{name: by_order[name] for name in by_order if name in wanted}}
+
+
+def _jobs(
+    program: Program, orders: Orders, run: Run, findings: list[Finding], traced: bool
+) -> tuple[Integers, Integers, list[_Job]]:
+    """Minor unit and routine of each order, and the work that follows from them."""
+    places = _minor_units(program, orders, findings)
+    routine_of = _routines(program, orders, run, findings)
+    batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
+    jobs: list[_Job] = []
+    for start, stop in orders.pieces(PIECE):
+        for key in np.unique(batch[start:stop]).tolist():
+            if key >= 0:
+                mine = np.flatnonzero(batch[start:stop] == key)
+                jobs.append(_Job(program, program.routines[key // 100], key % 100, run, traced, (start, stop), mine))
+    return places, routine_of, jobs
 
 
 @dataclass(frozen=True)
@@ -160,18 +193,26 @@ def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding
 # -- one part -------------------------------------------------------------------------------------------------
 
 
-def _price_part(job: _Job, orders: Orders) -> Part:
+def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Orders, RoutineResult, Integers, Sheet]:
+    """The orders of a job, what its routine left, where their lines stand among all, and the columns it worked with."""
     start, stop = job.piece
     piece = orders.part(start, stop)
     selected = piece.select(job.mine)
     leaves, kept = selected.leaves()
     sheet = Sheet(job.program, leaves, job.run, selected, kept)
-    result = run_routine(job.routine, sheet, job.places, traced=job.traced)
-    totals = total_up(result.lines, leaves.order_of, selected.count, _prepaid(selected), job.places)
+    result = run_routine(job.routine, sheet, job.places, traced=job.traced, first=first)
     where = piece.lines_at(job.mine)
+    lines = (where if kept is None else where[kept]) + orders.lines_of(start).start
+    return selected, result, lines, sheet
+
+
+def _price_part(job: _Job, orders: Orders) -> Part:
+    selected, result, lines, sheet = _run_job(job, orders)
+    leaves = sheet.orders
+    totals = total_up(result.lines, leaves.order_of, selected.count, _prepaid(selected), job.places)
     return Part(
-        orders=job.mine + start,
-        lines=(where if kept is None else where[kept]) + orders.lines_of(start).start,
+        orders=job.mine + job.piece[0],
+        lines=lines,
         result=result,
         totals=totals,
         findings=[*(_blank_finding(job.routine, leaves, blank) for blank in result.blank_steps), *missing_rows(sheet)],

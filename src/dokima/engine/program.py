@@ -7,8 +7,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from dokima.formulas import Formula
+from dokima.formulas.functions import Function
 from dokima.model.columns import Column
 from dokima.model.fields import Fields
+from dokima.model.states import Lifecycle
 from dokima.routines.definition import RoutineDefinition
 from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
@@ -30,6 +32,8 @@ class ProgramDefinition:
         routines: Routines.
         moments: Moments, those every rulebook knows and those it adds.
         minor_units: Decimal places by currency code (ISO 4217).
+        functions: The rulebook's own functions, by name.
+        lifecycle: States of orders, and what each permits.
     """
 
     name: str
@@ -41,6 +45,8 @@ class ProgramDefinition:
     routines: Sequence[RoutineDefinition] = ()
     moments: Sequence[str] = ()
     minor_units: Mapping[str, int] = field(default_factory=dict)
+    functions: Mapping[str, Function] = field(default_factory=dict)
+    lifecycle: Lifecycle = field(default_factory=Lifecycle)
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from dokima.engine.program import ProgramDefinition
 from dokima.errors import nearest
 from dokima.formulas import Level, Name, UnknownName
+from dokima.formulas.functions import Function
 from dokima.model.columns import kind_of
 from dokima.model.fields import Field
 from dokima.tables.table import Table
@@ -16,7 +17,11 @@ TableGetter = Callable[[str], Table | None]
 """Gives a table by name, building it first if need be; None for a table with problems of its own."""
 
 _RUN = {"run.today": Name("date", Level.CONSTANT, "today"), "run.user": Name("text", Level.CONSTANT, "user")}
-LINE_FACTS = {"line.is_outline": Name("flag", Level.LINE, "is an outline")}
+LINE_FACTS = {
+    "line.is_outline": Name("flag", Level.LINE, "is an outline"),
+    "line.is_new": Name("flag", Level.LINE, "is new"),
+    "line.position": Name("integer", Level.LINE, "position"),
+}
 """Names about a line that are not fields of it."""
 
 
@@ -53,6 +58,12 @@ class Scope:
                 return LINE_FACTS[name]
             case "line" | "parent":
                 return self._field(name, self.definition.fields.line, Level.LINE)
+            case "was" | "was_header" if not self.with_run:
+                raise UnknownName(f"'{name}' is not known here: only rules see what was before an edit")
+            case "was":
+                return self._field(name, self.definition.fields.line, Level.LINE)
+            case "was_header":
+                return self._field(name, self.definition.fields.header, Level.HEADER)
             case "value":
                 return self._value(tail)
             case "run" if self.with_run and name in _RUN:
@@ -102,6 +113,9 @@ class Scope:
             except UnknownName as error:
                 raise UnknownName(f"table '{name}' cannot be read here: {error.args[0]}") from None
         return found.level
+
+    def function(self, name: str) -> Function | None:
+        return self.definition.functions.get(name)
 
     def known(self) -> Iterable[str]:
         fields = self.definition.fields

@@ -3,16 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
 from dokima.engine.program import Program, Run
-from dokima.exact import Quotient, group_sums, stored
+from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Level
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, Dates, Flags, Texts, take_or_blank
+from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank
 from dokima.model.orders import Orders
+
+
+@dataclass(frozen=True)
+class Before:
+    """The orders before an edit, and where each order and line of today stands in them, -1 where it does not."""
+
+    orders: Orders
+    order_at: Integers
+    line_at: Integers
 
 
 class Sheet:
@@ -24,16 +34,24 @@ class Sheet:
         run: What the caller says about the run.
         whole: The orders with their outlines, where ``orders`` has only lines without sub-lines.
         places: Where the lines of ``orders`` stand in ``whole``.
+        before: The orders before this edit, None if there is no such state.
     """
 
     def __init__(
-        self, program: Program, orders: Orders, run: Run, whole: Orders | None = None, places: Integers | None = None
+        self,
+        program: Program,
+        orders: Orders,
+        run: Run,
+        whole: Orders | None = None,
+        places: Integers | None = None,
+        before: Before | None = None,
     ) -> None:
         self.program = program
         self.orders = orders
         self.run = run
         self.whole = whole or orders
         self.places = places
+        self.before = before
         self.order_of = orders.order_of
         self.order_count = orders.count
         self.leaf: Mask | None = orders.leaf
@@ -63,7 +81,7 @@ class Sheet:
     def _is_header(self, name: str) -> bool:
         head = name.split(".", maxsplit=1)[0]
         table = self.program.tables.get(head)
-        return head == "header" or (table is not None and table.level is Level.HEADER)
+        return head in ("header", "was_header") or (table is not None and table.level is Level.HEADER)
 
     def _work_out(self, name: str) -> Column:
         if name in self._quotients:
@@ -72,8 +90,16 @@ class Sheet:
         match head:
             case "header":
                 return self._header(tail)
-            case "line" if tail == "is_outline":
-                return Flags(np.zeros(len(self.order_of), bool) if self.leaf is None else ~self.leaf)
+            case "line" if tail in ("is_outline", "is_new", "position"):
+                return self._fact(tail)
+            case "was":
+                if self.before is None:
+                    return blanks(self.orders.fields.line[tail].kind, len(self.order_of))
+                return take_or_blank(self.before.orders.line(tail), self.before.line_at)
+            case "was_header":
+                if self.before is None:
+                    return blanks(self.orders.fields.header[tail].kind, self.order_count)
+                return take_or_blank(self.before.orders.header(tail), self.before.order_at)
             case "line":
                 return self.orders.line(tail)
             case "parent":
@@ -83,6 +109,24 @@ class Sheet:
             case "run":
                 return Dates.of([self.run.today]) if tail == "today" else Texts.of([self.run.user])
         return self.program.tables[head].answer(tail, self.rows(head))
+
+    def _fact(self, name: str) -> Column:
+        """What is true of a line without being a field of it."""
+        length = len(self.order_of)
+        if name == "is_outline":
+            outline = self.whole.leaf
+            return Flags(np.zeros(length, bool) if outline is None or self.places is not None else ~outline)
+        if name == "is_new":
+            had = self.had(Level.LINE)
+            return Flags(np.ones(length, bool) if had is None else ~had)
+        starts = np.searchsorted(self.order_of, np.arange(self.order_count))
+        return Decimals(np.arange(length) - starts[self.order_of] + 1, 0, None, length)
+
+    def had(self, level: Level) -> Mask | None:
+        """For each order or line whether there is a state before this edit; None if there is for none of them."""
+        if self.before is None:
+            return None
+        return (self.before.line_at if level is Level.LINE else self.before.order_at) >= 0
 
     def _header(self, name: str) -> Column:
         """A field, or the sum of a line figure over the lines that carry money."""

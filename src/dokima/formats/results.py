@@ -13,6 +13,8 @@ from dokima.changes.variance import Change, Variance
 from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
 from dokima.errors import Problem
 from dokima.model.columns import shown
+from dokima.model.findings import Findings
+from dokima.rules.verdicts import RuleAnswer
 
 
 def cell(value: Any, places: int | None = None) -> str | None:
@@ -32,6 +34,17 @@ def line_figures(order: PricedOrder) -> list[str]:
     steps = [name.split(".")[1] for name in order.routine.figures if name.startswith("line.")]
     present = order.calculation.figures
     return [name for name in dict.fromkeys(["price", *steps, *amounts]) if name in present]
+
+
+def answer_data(answer: RuleAnswer) -> dict[str, Any]:
+    """What came of asking a rule about one order or line, as plain data."""
+    values = {name: cell(value) for name, value in answer.values.items()}
+    return {**{name: getattr(answer, name) for name in ("rule", "moment", "order", "line", "result")}, "values": values}
+
+
+def summary_data(findings: Findings) -> list[dict[str, Any]]:
+    """What came of each rule, as plain data; times in seconds."""
+    return [asdict(each) for each in findings.summary]
 
 
 def calculation_data(calculation: Calculation) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import datetime
 import re
+from dataclasses import replace
 
 from dokima.errors import listed, nearest
 from dokima.exact import MODES
@@ -36,6 +37,9 @@ class Calls(Reader):
             "round": self._round, "round_to": self._round_to, "matches": self._matches,
             "found": self._found, "date": self._date,
         }.get(name)  # fmt: skip
+        own = self.names.function(name)
+        if special is None and own is not None:
+            return self._function(node, name, own, depth)
         if special is None:
             every = [*AGGREGATES, *FUNCTIONS, *SPECIAL]
             self._fail(
@@ -172,7 +176,8 @@ class Calls(Reader):
             )
 
         gives = kind.gives or (inner["argument"].kind if "argument" in inner else "integer")
-        return self._made(node, gives, list(inner.values()), evaluate, Level.LINE if by else Level.HEADER)
+        made = self._made(node, gives, list(inner.values()), evaluate, Level.LINE if by else Level.HEADER)
+        return replace(made, gathers=True)
 
     def _no_whole_order_inside(self, part: ast.expr, name: str) -> None:
         for below in ast.walk(part):

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import IntEnum
-from typing import Literal, Protocol
+from typing import TYPE_CHECKING, Literal, Protocol
 
 from dokima.exact.integers import Integers, Mask
 from dokima.model.columns import Column, Kind
+
+if TYPE_CHECKING:
+    from dokima.formulas.functions import Function
 
 FormulaKind = Kind | Literal["blank"]
 """Kind of a formula; "blank" is the literal ``''``, which fits any kind."""
@@ -50,6 +53,9 @@ class Names(Protocol):
             UnknownName: There is no such table.
         """
 
+    def function(self, name: str) -> Function | None:
+        """The rulebook's own function of that name, None if there is none."""
+
     def known(self) -> Iterable[str]:
         """All names that may be used here."""
 
@@ -77,6 +83,9 @@ class Frame(Protocol):
 
     def rows(self, table: str) -> Integers:
         """For each order or line the row of the table that answers, -1 for none."""
+
+    def had(self, level: Level) -> Mask | None:
+        """For each order or line whether there is a state before this edit; None if there is for none of them."""
 
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of the table that answers for a line, or for its order; -1 for none."""

@@ -25,6 +25,7 @@ class Node:
         operands: The parts it is made of.
         name: The dotted name it stands for, blank otherwise.
         table: The table it asks about (``found``), blank otherwise.
+        gathers: Whether it is an aggregate, which reads all lines of an order.
     """
 
     kind: FormulaKind
@@ -35,6 +36,7 @@ class Node:
     operands: tuple[Node, ...] = ()
     name: str = ""
     table: str = ""
+    gathers: bool = False
 
     def walk(self) -> Iterator[Node]:
         """This node and all below it."""
@@ -88,6 +90,12 @@ class Formula:
     def level(self) -> Level:
         """How often it has a value."""
         return self.root.level
+
+    @property
+    def gathered(self) -> frozenset[str]:
+        """Names of line level that it reads through aggregates."""
+        gathering = [node for node in self.root.walk() if node.gathers]
+        return frozenset(n.name for node in gathering for n in node.walk() if n.name and n.level is Level.LINE)
 
     @property
     def is_constant(self) -> bool:

@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 from dokima.model.columns import Kind
 
-Records = Literal["links", "payments", "fulfilments"]
+Records = Literal["links", "payments", "fulfilments", "acknowledgements"]
 """Header fields that hold small records instead of one value."""
 
-RECORDS: tuple[Records, ...] = ("links", "payments", "fulfilments")
+RECORDS: tuple[Records, ...] = ("links", "payments", "fulfilments", "acknowledgements")
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import csv
 import dataclasses
+import json
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -12,6 +14,23 @@ from dokima.model.columns import shown
 
 Severity = Literal["error", "warning", "notice"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "notice")
+
+
+COLUMNS = (
+    "order", "line", "severity", "rule", "message", "field", "moment", "undecided", "help", "acknowledge", "accepted",
+)  # fmt: skip
+"""What a finding is written as, its values aside."""
+
+
+class _Lines:
+    """Collects what a writer writes."""
+
+    def __init__(self, lines: list[str]) -> None:
+        self._lines = lines
+
+    def write(self, text: str) -> None:
+        """Take one piece of text."""
+        self._lines.append(text)
 
 
 @dataclass(frozen=True)
@@ -28,6 +47,10 @@ class Finding:
         values: The values the rule saw, by name.
         undecided: True if the rule could not be answered and therefore counts as an error.
         moment: The moment at which the rule spoke, blank if it was not a rule.
+        help: What to do about it.
+        acknowledge: Whether it stops until somebody accepts it.
+        digest: Of the rule and the values it read; an acceptance is kept under it.
+        accepted: Who accepted it and why, blank if nobody has.
     """
 
     rule: str
@@ -39,6 +62,15 @@ class Finding:
     values: Mapping[str, Any] = dataclasses.field(default_factory=dict)
     undecided: bool = False
     moment: str = ""
+    help: str = ""
+    acknowledge: bool = False
+    digest: str = ""
+    accepted: str = ""
+
+    @property
+    def stops(self) -> bool:
+        """Whether it stops the operation: an error does, and a warning that must be accepted until it is."""
+        return self.severity == "error" or (self.acknowledge and not self.accepted)
 
     def to_dict(self) -> dict[str, Any]:
         """The finding as plain data, values as text."""
@@ -51,15 +83,43 @@ class Finding:
             "field": self.field,
             "moment": self.moment,
             "undecided": self.undecided,
+            "help": self.help,
+            "acknowledge": self.acknowledge,
+            "accepted": self.accepted,
             "values": {name: None if value is None else shown(value) for name, value in self.values.items()},
         }
 
 
 @dataclass(frozen=True)
+class RuleSummary:
+    """What came of asking a rule.
+
+    Attributes:
+        rule: Id of the rule.
+        asked: How many orders or lines it was asked about.
+        refused: How many did not satisfy it.
+        undecided: About how many it could not be decided.
+        seconds: How long it took, None if nobody looked at a clock.
+    """
+
+    rule: str
+    asked: int
+    refused: int
+    undecided: int
+    seconds: float | None = None
+
+
+@dataclass(frozen=True)
 class Findings(Sequence[Finding]):
-    """Findings in the order of orders, line sequence and rules."""
+    """Findings in the order of orders, line sequence and rules.
+
+    Attributes:
+        items: The findings.
+        summary: For each rule that was asked, how often, and what came of it; empty if nobody counted.
+    """
 
     items: tuple[Finding, ...] = ()
+    summary: tuple[RuleSummary, ...] = dataclasses.field(default=(), compare=False)
 
     @classmethod
     def sorted(cls, findings: Iterable[Finding], orders: Callable[[], Iterable[str]]) -> Findings:
@@ -89,16 +149,21 @@ class Findings(Sequence[Finding]):
         return Findings(self.items[index]) if isinstance(index, slice) else self.items[index]
 
     def __add__(self, other: Findings) -> Findings:
-        return Findings(self.items + other.items)
+        return Findings(self.items + other.items, self.summary + other.summary)
 
     @property
     def errors(self) -> Findings:
         """Those that stop an order."""
         return self.where(lambda finding: finding.severity == "error")
 
+    @property
+    def stopping(self) -> Findings:
+        """Those that stop an operation: errors, and warnings that nobody has accepted yet."""
+        return self.where(lambda finding: finding.stops)
+
     def where(self, keep: Callable[[Finding], bool]) -> Findings:
         """Those that a test keeps."""
-        return Findings(tuple(finding for finding in self.items if keep(finding)))
+        return Findings(tuple(finding for finding in self.items if keep(finding)), self.summary)
 
     def of(self, order: str, line: str | None = None) -> Findings:
         """Those of one order, or of one of its lines."""
@@ -108,9 +173,20 @@ class Findings(Sequence[Finding]):
         """All of them as plain data."""
         return [finding.to_dict() for finding in self.items]
 
+    def to_json(self) -> str:
+        """All of them as a JSON array."""
+        return json.dumps(self.to_dicts(), indent=2, ensure_ascii=False)
+
+    def to_csv(self) -> str:
+        """All of them as CSV with a heading, one row a finding, without the values they saw."""
+        lines: list[str] = []
+        writer = csv.writer(_Lines(lines), lineterminator="\n")
+        writer.writerow(COLUMNS)
+        writer.writerows([row[name] for name in COLUMNS] for row in self.to_dicts())
+        return "".join(lines)
+
     def to_frame(self) -> Any:
         """A pandas DataFrame, one row a finding."""
         import pandas as pd
 
-        columns = ["order", "line", "severity", "rule", "message", "field", "moment", "undecided", "values"]
-        return pd.DataFrame(self.to_dicts(), columns=columns)
+        return pd.DataFrame(self.to_dicts(), columns=[*COLUMNS, "values"])

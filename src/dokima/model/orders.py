@@ -228,15 +228,23 @@ class Orders:
             yield self.document(at)
 
     def document(self, position: int) -> dict[str, Any]:
-        """One order as plain data, with the fields it has a value for."""
+        """One order as plain data, with the fields it has a value for, and as None those that are blank on purpose."""
         where = self.lines_of(position)
-        header = {name: value_at(column, position) for name, column in self.headers.items()}
-        lines = [
-            {name: value for name, column in self.lines.items() if (value := value_at(column, at)) is not None}
-            for at in range(where.start, where.stop)
-        ]
+        header = self._values("header", self.headers, position)
+        lines = [self._values("line", self.lines, at) for at in range(where.start, where.stop)]
         records = {name: rows[position] for name, rows in self.records.items() if rows[position]}
-        return {**{name: value for name, value in header.items() if value is not None}, **records, "lines": lines}
+        return {**header, **records, "lines": lines}
+
+    def _values(self, level: str, columns: Mapping[str, Column], at: int) -> dict[str, Any]:
+        """Values of a header or line; a blank that would else be taken for absent, and take its default, is None."""
+        fields = self.fields.header if level == "header" else self.fields.line
+        values = {name: value_at(column, at) for name, column in columns.items()}
+        absent = {name for (where, name), mask in self.absent.items() if where == level and mask[at]}
+        return {
+            name: value
+            for name, value in values.items()
+            if value is not None or (fields[name].default is not None and name not in absent)
+        }
 
 
 def texts(column: Column) -> Texts:

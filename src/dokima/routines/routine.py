@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from dokima.formulas import Formula, Level, Name
@@ -87,6 +87,20 @@ class Routine:
     def name(self) -> str:
         """Its name."""
         return self.definition.name
+
+    def steps_for(self, figures: Collection[str]) -> int:
+        """How many of the first steps it takes to know some figures, by dotted name."""
+        names = {figure.split(".")[1] for figure in figures if figure in self.figures}
+        taxes = [at for at, step in enumerate(self.steps) if step.kind == "tax"]
+        needed = 0
+        for at, step in enumerate(self.steps, start=1):
+            if step.name in names or (at == 1 and "price" in names):
+                needed = at
+        if names & {"amount", "net", "without_tax"}:
+            needed = max(needed, taxes[0] if taxes else len(self.steps))
+        if names & {"tax", "with_tax"}:
+            needed = max(needed, taxes[-1] + 1 if taxes else len(self.steps))
+        return needed
 
     def step(self, name: str) -> Step | None:
         """The step with a name, None if there is none."""

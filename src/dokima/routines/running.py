@@ -67,7 +67,9 @@ class RoutineResult:
     trace: list[StepTrace] = field(default_factory=list)
 
 
-def run_routine(routine: Routine, frame: Workings, places: int, *, traced: bool = False) -> RoutineResult:
+def run_routine(
+    routine: Routine, frame: Workings, places: int, *, traced: bool = False, first: int | None = None
+) -> RoutineResult:
     """Run a routine.
 
     Args:
@@ -75,8 +77,9 @@ def run_routine(routine: Routine, frame: Workings, places: int, *, traced: bool 
         frame: Orders it fits, lines without sub-lines only, all in currencies with the same minor unit.
         places: Decimal places of that minor unit.
         traced: Keep what each step saw, for explanations.
+        first: Run only so many of the first steps.
     """
-    return _Run(routine, frame, places, traced).run()
+    return _Run(routine, frame, places, traced).run(routine.steps[:first])
 
 
 class _Run:
@@ -92,12 +95,12 @@ class _Run:
         self.failed = np.zeros(self.length, bool)
         self.reasons = Reasons(frame, routine.figures)
 
-    def run(self) -> RoutineResult:
+    def run(self, steps: Sequence[Step]) -> RoutineResult:
         work = {
             "price": self._price, "discount": self._adjust, "charge": self._adjust,
             "subtotal": self._subtotal, "figure": self._figure, "tax": self._tax,
         }  # fmt: skip
-        for step in self.routine.steps:
+        for step in steps:
             if self.traced:
                 self._keep_trace(step)
             work[step.kind](step)

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import datetime
+import time
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from dokima.changes.variance import Variance
+from dokima.editing.editor import Editor
 from dokima.engine.calculation import Calculation
-from dokima.engine.checking import check_orders
+from dokima.engine.checking import answers, check_orders
 from dokima.engine.explaining import Explanation, explain_line
 from dokima.engine.pricing import Pricing, price_orders
 from dokima.engine.program import Program, Run
@@ -18,7 +20,9 @@ from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import orders_from
 from dokima.model.findings import Finding, Findings
+from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.rules.verdicts import RuleAnswer
 
 
 class Rulebook:
@@ -32,19 +36,22 @@ class Rulebook:
         self.layouts = dict(layouts)
 
     @classmethod
-    def from_dict(cls, data: Mapping[str, Any], tables: Mapping[str, Any] | None = None) -> Rulebook:
+    def from_dict(
+        cls, data: Mapping[str, Any], tables: Mapping[str, Any] | None = None, python: Sequence[object] = ()
+    ) -> Rulebook:
         """A rulebook from plain data of the same shape as ``rulebook.toml``.
 
         Args:
             data: Sections ``rulebook``, ``header``, ``line``, ``value``, ``table``, ``layout``, ``rule``, ``routine``.
             tables: Rows by table: a pandas DataFrame or a list of mappings.
+            python: Functions marked with `rule` or `function`.
 
         Raises:
             RulebookError: With every problem.
         """
         from dokima.rulebook.loading import load_data
 
-        return cls(*load_data(data, tables or {}))
+        return cls(*load_data(data, tables or {}, python))
 
     @property
     def name(self) -> str:
@@ -106,8 +113,23 @@ class Rulebook:
             layout: As for `orders`.
         """
         orders = self.orders(source, layout)
-        found = check_orders(self.program, orders, at, Run(today, by), rule)
+        found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter)
         return _document_findings(orders.problems) + found
+
+    def why(
+        self,
+        source: Any,
+        at: str = "save",
+        rule: str | None = None,
+        today: datetime.date | None = None,
+        by: str | None = None,
+        layout: str | None = None,
+    ) -> list[RuleAnswer]:
+        """For every rule and every order or line: whether it spoke, passed, did not apply, or could not be decided.
+
+        Arguments are those of `check`.
+        """
+        return list(answers(self.program, self.orders(source, layout), at, Run(today, by), rule))
 
     def price(self, source: Any, layout: str | None = None, *, workers: int = 1) -> Calculation:
         """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
@@ -122,6 +144,25 @@ class Rulebook:
 
     def _price(self, source: Any, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
         return price_orders(self.program, self.orders(source, layout), Run(), traced=traced, workers=workers)
+
+    def edit(self, source: Any, by: str, *, today: datetime.date | None = None, layout: str | None = None) -> Editor:
+        """An editor of one order.
+
+        Args:
+            source: As for `orders`, holding one order.
+            by: Who edits.
+            today: For ``run.today``; blank if None.
+            layout: As for `orders`.
+
+        Raises:
+            DocumentError: The order cannot be read, or there is not exactly one.
+        """
+        if not isinstance(source, Order):
+            orders = self.orders(source, layout, strict=True)
+            if len(orders) != 1:
+                raise DocumentError([Problem("", "", "", f"expected one order to edit (got {len(orders)})")])
+            source = Order.from_dict(orders.document(0))
+        return Editor(self.program, source, by, lambda: datetime.datetime.now(datetime.UTC), today)
 
     def explain(
         self,

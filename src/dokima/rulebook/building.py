@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from functools import cache
 from typing import Any
@@ -11,8 +11,10 @@ from typing import Any
 from dokima.engine.program import ProgramDefinition
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
+from dokima.formulas.custom import own_function
 from dokima.model.columns import Column, Dates, Flags, Texts
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field, Fields
+from dokima.model.states import Lifecycle, State
 from dokima.model.values import ValueReader
 from dokima.routines.definition import OptionDefinition, RoutineDefinition, StepDefinition
 from dokima.rulebook.specification import (
@@ -22,31 +24,39 @@ from dokima.rulebook.specification import (
     RoutineSpec,
     RulebookSpec,
     RuleSpec,
+    StatesSpec,
     StepSpec,
     TableSpec,
 )
+from dokima.rules.python import PythonRule, python_rule
 from dokima.rules.rule import MOMENTS, RuleDefinition
 from dokima.tables.definition import TableDefinition, TableSource
 
 
-def program_definition(spec: RulebookSpec, sources: Mapping[str, TableSource]) -> ProgramDefinition:
-    """What the engine compiles, out of a specification and the rows of its tables."""
+def program_definition(
+    spec: RulebookSpec, sources: Mapping[str, TableSource], python: Sequence[object] = ()
+) -> ProgramDefinition:
+    """What the engine compiles, out of a specification, the rows of its tables, and functions marked in Python."""
     standard = {"header": {f.name: f for f in HEADER_FIELDS}, "line": {f.name: f for f in LINE_FIELDS}}
     header = [_field(name, column, standard["header"].get(name)) for name, column in spec.header.items()]
     line = [_field(name, column, standard["line"].get(name)) for name, column in spec.line.items()]
     currency = spec.rulebook.currency
     if currency and "currency" not in spec.header:
         header.append(Field("currency", default=f"'{currency}'"))
+    declared = [found for body in python if (found := python_rule(body))]
+    rules = [*(_rule(rule) for rule in spec.rule), *(_python_rule(rule) for rule in declared)]
     return ProgramDefinition(
         name=spec.rulebook.name,
         fields=Fields.standard(header, line),
         values={name: _value(value) for name, value in spec.value.items()},
         tables=[_table(name, table) for name, table in spec.table.items()],
         sources=sources,
-        rules=[_rule(rule) for rule in spec.rule],
+        rules=[*rules, *(rule for rule in BUILT_IN if rule.id not in {each.id for each in rules})],
         routines=[_routine(name, routine) for name, routine in spec.routine.items()],
         moments=[*MOMENTS, *spec.rulebook.moments],
         minor_units=minor_units(),
+        functions={getattr(body, "__name__", ""): own for body in python if (own := own_function(body))},
+        lifecycle=_lifecycle(spec.states),
     )
 
 
@@ -116,7 +126,52 @@ def _rule(spec: RuleSpec) -> RuleDefinition:
         message=spec.message,
         severity=spec.severity,
         field=spec.field,
+        help=spec.help,
+        acknowledge=spec.acknowledge,
         outlines=spec.outlines,
+    )
+
+
+def _python_rule(declared: PythonRule) -> RuleDefinition:
+    return RuleDefinition(
+        id=declared.id,
+        at=tuple(declared.at),
+        severity=declared.severity,
+        field=declared.field,
+        help=declared.help,
+        acknowledge=declared.acknowledge,
+        outlines=declared.outlines,
+        python=declared,
+    )
+
+
+BUILT_IN: Sequence[RuleDefinition] = (
+    RuleDefinition(
+        id="not-below-delivered",
+        at=("enter",),
+        when="not blank(line.delivered)",
+        require="abs(line.quantity) >= abs(line.delivered)",
+        message="{line.delivered} are delivered already; the quantity cannot be {line.quantity}.",
+        field="line.quantity",
+    ),
+    RuleDefinition(
+        id="delivered-stays",
+        at=("remove",),
+        require="blank(line.delivered) or line.delivered == 0",
+        message="{line.delivered} are delivered already; the line cannot be removed.",
+    ),
+)
+"""Rules every rulebook has; one that declares a rule with such an id puts its own in the place."""
+
+
+def _lifecycle(spec: StatesSpec | None) -> Lifecycle:
+    if spec is None:
+        return Lifecycle()
+    return Lifecycle(
+        states={name: State(tuple(state.to), tuple(state.permits)) for name, state in spec.order.items()},
+        asks={name: state.asks for name, state in spec.order.items() if state.asks},
+        completed=spec.completed,
+        change_when_paid=spec.change_when_paid,
     )
 
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+import runpy
 import tomllib
+import traceback
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
@@ -60,13 +62,15 @@ def load_folder(folder: Path, tables: Mapping[str, Any]) -> tuple[Program, dict[
     return _compile(data, text, tables, folder)
 
 
-def load_data(data: Mapping[str, Any], tables: Mapping[str, Any]) -> tuple[Program, dict[str, Layout]]:
-    """A rulebook from plain data of the same shape as ``rulebook.toml``, and rows for its tables.
+def load_data(
+    data: Mapping[str, Any], tables: Mapping[str, Any], python: Sequence[object] = ()
+) -> tuple[Program, dict[str, Layout]]:
+    """A rulebook from plain data of the same shape as ``rulebook.toml``, rows for its tables, and Python functions.
 
     Raises:
         RulebookError: With every problem.
     """
-    return _compile(data, _Text(), tables, None)
+    return _compile(data, _Text(), tables, None, python)
 
 
 def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookProblem]:
@@ -106,7 +110,11 @@ def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookPr
 
 
 def _compile(
-    data: Mapping[str, Any], text: _Text, tables: Mapping[str, Any], folder: Path | None
+    data: Mapping[str, Any],
+    text: _Text,
+    tables: Mapping[str, Any],
+    folder: Path | None,
+    python: Sequence[object] = (),
 ) -> tuple[Program, dict[str, Layout]]:
     try:
         spec = RulebookSpec.model_validate(data)
@@ -114,8 +122,9 @@ def _compile(
         found = [_from_pydantic(dict(each), data) for each in error.errors()]
         raise RulebookError([text.placed(problem) for problem in found]) from None
     sources, problems = _sources(spec, tables, folder)
+    own = [*python, *_python_files(spec.rulebook.python, folder, problems)]
     layouts = {name: layout_of(name, layout) for name, layout in spec.layout.items()}
-    definition = program_definition(spec, sources)
+    definition = program_definition(spec, sources, own)
     problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
     try:
         program = build_program(definition)
@@ -154,6 +163,31 @@ def _dotted(path: Sequence[int | str], data: Any) -> str:
             name = data.get("id") or data.get("name") if isinstance(data, Mapping) else None
             parts.append(str(name or part))
     return ".".join(parts)
+
+
+def _python_files(names: Sequence[str], folder: Path | None, problems: list[RulebookProblem]) -> list[object]:
+    """What the Python files of a rulebook hold; a file that fails is a problem with its line."""
+    found: list[object] = []
+    for name in names:
+        if folder is None:
+            problems.append(
+                RulebookProblem("", "rulebook.python", "a rulebook built in Python is given functions, not files")
+            )
+            continue
+        path = folder / name
+        try:
+            space = runpy.run_path(str(path), run_name=f"dokima_rulebook_{path.stem}")
+        except FileNotFoundError:
+            problems.append(
+                RulebookProblem("", "rulebook.python", f"expected a Python file beside the rulebook (got '{name}')")
+            )
+        except Exception as error:  # whatever the file raises while it loads is a problem of the rulebook
+            frames = [frame for frame in traceback.extract_tb(error.__traceback__) if frame.filename == str(path)]
+            line = error.lineno if isinstance(error, SyntaxError) else frames[-1].lineno if frames else None
+            problems.append(RulebookProblem(name, "", f"{type(error).__name__}: {error}", text_line=line))
+        else:
+            found += space.values()
+    return found
 
 
 # -- tables and layouts ---------------------------------------------------------------------------------------

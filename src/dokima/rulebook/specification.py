@@ -164,6 +164,8 @@ class RuleSpec(Spec):
     message: str = ""
     severity: Literal["error", "warning", "notice"] = "error"
     field: str = ""
+    help: str = ""
+    acknowledge: bool = False
     outlines: bool = False
 
 
@@ -210,6 +212,33 @@ class HeadSpec(Spec):
     name: Name
     currency: str = ""
     moments: list[Name] = []
+    python: Texts = []
+
+
+class StateSpec(Spec):
+    """A state of an order."""
+
+    to: list[str] = []
+    permits: list[Literal["header", "lines", "close", "records"]] = []
+    asks: str = ""
+
+
+class StatesSpec(Spec):
+    """The states of orders; the first is that of an order that names none."""
+
+    order: dict[Name, StateSpec]
+    completed: str = "completed"
+    change_when_paid: bool = False
+
+    @model_validator(mode="after")
+    def _known(self) -> StatesSpec:
+        for name, state in self.order.items():
+            for target in state.to:
+                if target not in self.order:
+                    raise ValueError(f"expected '{name}' to lead to states that are there (got '{target}')")
+        if self.completed not in self.order:
+            raise ValueError(f"expected 'completed' to be a state that is there (got '{self.completed}')")
+        return self
 
 
 class RulebookSpec(Spec):
@@ -223,6 +252,7 @@ class RulebookSpec(Spec):
     layout: dict[Name, LayoutSpec] = {}
     rule: list[RuleSpec] = []
     routine: dict[Name, RoutineSpec] = {}
+    states: StatesSpec | None = None
 
 
 def known_keys(path: tuple[int | str, ...]) -> list[str]:
@@ -246,6 +276,8 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (RulebookSpec, "layout"): LayoutSpec,
     (RulebookSpec, "rule"): RuleSpec,
     (RulebookSpec, "routine"): RoutineSpec,
+    (RulebookSpec, "states"): StatesSpec,
+    (StatesSpec, "order"): StateSpec,
     (TableSpec, "window"): WindowSpec,
     (TableSpec, "columns"): ColumnSpec,
     (LayoutSpec, "header"): ColumnSpec,

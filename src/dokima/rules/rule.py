@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from dokima.formulas import Formula, Level
 from dokima.model.findings import Severity
 from dokima.rules.messages import Message
+from dokima.rules.python import PythonRule
 
 MOMENTS = ("edit", "enter", "remove", "save", "approve", "close", "cancel")
 """The moments every rulebook knows."""
@@ -18,16 +19,33 @@ ASKS_ALSO: Mapping[str, Sequence[str]] = {"save": ("enter",), "approve": ("enter
 
 @dataclass(frozen=True)
 class RuleDefinition:
-    """A rule as a rulebook declares it; formulas are text still."""
+    """A rule as a rulebook declares it; formulas are text still.
+
+    Attributes:
+        id: Its id.
+        at: Moments at which it speaks.
+        require: Formula of what must hold; None for a rule in Python.
+        when: Formula of where it applies.
+        message: What it says, with formulas in braces.
+        severity: error, warning or notice.
+        field: The field it is about, ``line.x`` or ``header.x``; at ``edit`` the one whose change asks it.
+        help: What to do about it.
+        acknowledge: A warning that stops until somebody accepts it.
+        outlines: Ask lines with sub-lines too.
+        python: The Python function of a rule in Python.
+    """
 
     id: str
     at: Sequence[str]
-    require: object
+    require: object = None
     when: object = None
     message: str = ""
     severity: Severity = "error"
     field: str = ""
+    help: str = ""
+    acknowledge: bool = False
     outlines: bool = False
+    python: PythonRule | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,14 +59,25 @@ class Rule:
         message: What it says where it does not.
         level: Once per order or once per line: the lower level of ``when`` and ``require``.
         reads: Names it reads and their levels, for the values a finding shows.
+        whole: Line names it reads through aggregates: of all lines of the order.
+        fingerprint: Digest of what it says, to tell an accepted warning from one whose rule has changed.
     """
 
     definition: RuleDefinition
     when: Formula | None
-    require: Formula
+    require: Formula | None
     message: Message
     level: Level
     reads: Mapping[str, Level] = field(default_factory=dict)
+    whole: frozenset[str] = frozenset()
+    fingerprint: str = ""
+
+    @property
+    def wants_before(self) -> Level | None:
+        """The level of the state before an edit that it reads, without which it does not apply; None for none."""
+        if any(name.startswith("was.") for name in self.reads):
+            return Level.LINE
+        return Level.HEADER if any(name.startswith("was_header.") for name in self.reads) else None
 
     @property
     def id(self) -> str:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any
+import hashlib
+import inspect
+import json
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
 import numpy as np
 
@@ -12,10 +15,11 @@ from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch, Formula, FormulaKind, Frame, Level, Names, compile_formula
 from dokima.formulas.operators import flags, logical_not, logical_or
-from dokima.model.columns import value_at
+from dokima.model.columns import shown, value_at
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.messages import Message, read_message
+from dokima.rules.python import PythonRule, ask
 from dokima.rules.rule import ASKS_ALSO, Rule, RuleDefinition
 
 _FLAG: Sequence[FormulaKind] = ("flag",)
@@ -31,6 +35,8 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
     path = f"rule.{definition.id}"
 
     def formula(key: str, source: object) -> Formula | None:
+        if source is None:
+            return None
         try:
             return compile_formula(source, names, _FLAG, what=f"'{key}'")
         except FormulaError as error:
@@ -40,19 +46,43 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
     for moment in definition.at:
         if moment not in moments:
             problems.append(RulebookProblem("", f"{path}.at", f"expected moments: {listed(moments)} (got '{moment}')"))
-    when = None if definition.when is None else formula("when", definition.when)
-    require = formula("require", definition.require)
+    if "edit" in definition.at and not definition.field:
+        problems.append(RulebookProblem("", f"{path}.field", "a rule at 'edit' names the field whose change asks it"))
+    if definition.acknowledge and definition.severity != "warning":
+        problems.append(
+            RulebookProblem("", f"{path}.acknowledge", "only a warning can be accepted; say severity = 'warning'")
+        )
+    when, require = formula("when", definition.when), formula("require", definition.require)
     used = [part for part in (when, require) if part is not None]
-    level = max([Level.HEADER, *(part.level for part in used)])
+    by_line = definition.python is not None and definition.python.by_line
+    level = Level.LINE if by_line else max([Level.HEADER, *(part.level for part in used)])
     message = Message(("",), ())
     try:
         message = read_message(definition.message or f"{definition.id} does not hold.", names, level)
     except FormulaError as error:
         problems.append(RulebookProblem("", f"{path}.message", error.pointed()))
-    if problems or require is None:
+    if problems:
         raise RulebookError(problems)
-    reads = {name: level for part in used for name, level in part.reads.items()}
-    return Rule(definition, when, require, message, level, reads)
+    return Rule(
+        definition=definition,
+        when=when,
+        require=require,
+        message=message,
+        level=level,
+        reads={name: at for part in used for name, at in part.reads.items()},
+        whole=frozenset(name for part in used for name in part.gathered),
+        fingerprint=_fingerprint(definition),
+    )
+
+
+def _fingerprint(definition: RuleDefinition) -> str:
+    said = [definition.id, str(definition.when), str(definition.require), definition.message]
+    if definition.python is not None:
+        try:
+            said.append(inspect.getsource(definition.python.work))
+        except OSError:
+            said.append(definition.python.work.__qualname__)
+    return hashlib.sha256("\n".join(said).encode()).hexdigest()
 
 
 def asked_at(rules: Sequence[Rule], moment: str) -> list[tuple[Rule, str]]:
@@ -70,60 +100,190 @@ class Verdicts:
     """How a rule was answered, once per order or line.
 
     Attributes:
+        asked: True where it was asked.
+        applies: True where its ``when`` is not false.
         refused: True where what it requires does not hold.
         undecided: True where that could not be told.
-        asked: How many orders or lines were asked.
+        said: Messages of a rule in Python by position.
     """
 
+    asked: Mask
+    applies: Mask
     refused: Mask
     undecided: Mask
-    asked: int
+    said: Mapping[int, str] = field(default_factory=dict)
 
 
-def judge(rule: Rule, frame: Frame) -> Verdicts:
-    """Kleene's ``not when or require`` for every order or line. Lines with sub-lines are left out."""
-    verdict = flags(rule.require.evaluate(frame, rule.level))
-    if rule.when is not None:
-        verdict = logical_or(logical_not(flags(rule.when.evaluate(frame, rule.level))), verdict)
-    refused, undecided = verdict.is_false(), verdict.is_missing()
-    if rule.level is Level.LINE and frame.leaf is not None and not rule.definition.outlines:
-        refused, undecided = refused & frame.leaf, undecided & frame.leaf
-    return Verdicts(refused, undecided, len(verdict))
+def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
+    """Kleene's ``not when or require`` for every order or line.
 
-
-def findings_of(rule: Rule, moment: str, frame: Frame, orders: Orders) -> Iterator[Finding]:
-    """One finding for each order or line that did not pass.
+    Lines with sub-lines are left out unless the rule asks for them, and a rule about the state before an edit does not
+    apply where there is none.
 
     Args:
         rule: The rule.
+        frame: The columns it sees.
+        only: For a rule of line level, the lines to ask.
+    """
+    length = len(frame.order_of) if rule.level is Level.LINE else frame.order_count
+    asked = np.ones(length, bool)
+    if rule.level is Level.LINE:
+        outline = flags(frame.column("line.is_outline")).values
+        if only is not None:
+            asked = asked & only
+        if not rule.definition.outlines:
+            asked = asked & ~outline
+    if rule.wants_before is not None:
+        had = frame.had(rule.level)
+        asked = asked & had if had is not None else np.zeros(length, bool)
+    if rule.definition.python is not None:
+        return _judge_python(rule.definition.python, frame, rule.level, asked)
+    verdict = flags(rule.require.evaluate(frame, rule.level)) if rule.require is not None else None
+    applies = asked
+    if verdict is None:
+        return Verdicts(asked, asked, asked, np.zeros(length, bool))
+    if rule.when is not None:
+        when = flags(rule.when.evaluate(frame, rule.level))
+        applies = asked & ~when.is_false()
+        verdict = logical_or(logical_not(when), verdict)
+    return Verdicts(asked, applies, verdict.is_false() & asked, verdict.is_missing() & asked)
+
+
+def _judge_python(declared: PythonRule, frame: Frame, level: Level, asked: Mask) -> Verdicts:
+    refused, undecided = np.zeros(len(asked), bool), np.zeros(len(asked), bool)
+    said: dict[int, str] = {}
+    places = np.flatnonzero(asked).tolist()
+    where = [(int(frame.order_of[at]), at) if level is Level.LINE else (at, None) for at in places]
+    for at, (verdict, message) in zip(places, ask(declared, frame, where), strict=True):
+        refused[at], undecided[at] = verdict is False, verdict is None
+        if message:
+            said[at] = message
+    return Verdicts(asked, asked, refused, undecided, said)
+
+
+@dataclass(frozen=True)
+class Asking:
+    """Asking one rule at one moment.
+
+    Attributes:
+        rule: The rule.
         moment: The moment it speaks at.
         frame: The columns it sees.
-        orders: The orders, for their numbers and those of their lines.
+        orders: The orders, for their numbers and acceptances.
+        verdicts: How it was answered.
     """
-    verdicts = judge(rule, frame)
-    spoken = np.flatnonzero(verdicts.refused | verdicts.undecided).tolist()
-    if not spoken:
-        return
-    write = rule.message.writer(frame)
-    numbers, lines = orders.numbers, orders.line_numbers
-    searches = [BlankSearch(formula, frame) for formula in (rule.when, rule.require) if formula is not None]
-    for position in spoken:
-        order, line = (int(frame.order_of[position]), position) if rule.level is Level.LINE else (position, None)
-        undecided = bool(verdicts.undecided[position])
-        message = write(order, line)
+
+    rule: Rule
+    moment: str
+    frame: Frame
+    orders: Orders
+    verdicts: Verdicts
+
+    @classmethod
+    def of(cls, rule: Rule, moment: str, frame: Frame, orders: Orders, only: Mask | None = None) -> Asking:
+        """Ask a rule; ``only`` limits a rule of line level to some lines."""
+        return cls(rule, moment, frame, orders, judge(rule, frame, only))
+
+    def findings(self) -> Iterator[Finding]:
+        """One finding for each order or line that did not pass."""
+        spoken = np.flatnonzero(self.verdicts.refused | self.verdicts.undecided).tolist()
+        if not spoken:
+            return
+        write = self.rule.message.writer(self.frame)
+        numbers, lines = self.orders.numbers, self.orders.line_numbers
+        formulas = [formula for formula in (self.rule.when, self.rule.require) if formula is not None]
+        searches = [BlankSearch(formula, self.frame) for formula in formulas]
+        for position in spoken:
+            order, line = self._place(position)
+            yield self._finding(position, numbers[order], "" if line is None else lines[line], write, searches)
+
+    def _place(self, position: int) -> tuple[int, int | None]:
+        if self.rule.level is Level.LINE:
+            return int(self.frame.order_of[position]), position
+        return position, None
+
+    def _finding(
+        self,
+        position: int,
+        number: str,
+        line_number: str,
+        write: Callable[[int, int | None], str],
+        searches: Sequence[BlankSearch],
+    ) -> Finding:
+        rule, definition = self.rule, self.rule.definition
+        order, line = self._place(position)
+        undecided = bool(self.verdicts.undecided[position])
+        said = self.verdicts.said.get(position, "")
+        message = said if said and not undecided else write(order, line)
         if undecided:
-            message += f" (could not be decided: {_why(searches, order, line)})"
-        yield Finding(
+            message += f" (could not be decided: {said or _why(searches, order, line)})"
+        digest = self._digest(order, line) if definition.acknowledge and not undecided else ""
+        return Finding(
             rule=rule.id,
-            severity="error" if undecided else rule.definition.severity,
+            severity="error" if undecided else definition.severity,
             message=message,
-            order=numbers[order],
-            line="" if line is None else lines[line],
-            field=rule.definition.field,
-            values=values_seen(rule.reads, frame, order, line),
+            order=number,
+            line=line_number,
+            field=definition.field,
+            values=values_seen(rule.reads, self.frame, order, line),
             undecided=undecided,
-            moment=moment,
+            moment=self.moment,
+            help=definition.help,
+            acknowledge=definition.acknowledge and not undecided,
+            digest=digest,
+            accepted=self._accepted(order, line_number, digest) if digest else "",
         )
+
+    def _digest(self, order: int, line: int | None) -> str:
+        """Of the rule and of every value it read; any difference asks again."""
+        read: dict[str, Any] = {}
+        lines = np.flatnonzero(self.frame.order_of == order).tolist()
+        for name, level in sorted(self.rule.reads.items()):
+            column = self.frame.column(name)
+            if level is Level.LINE and (line is None or name in self.rule.whole):
+                read[name] = [shown(value_at(column, at)) for at in lines]
+            else:
+                position = {Level.CONSTANT: 0, Level.HEADER: order, Level.LINE: line or 0}[level]
+                read[name] = shown(value_at(column, position))
+        return hashlib.sha256(json.dumps([self.rule.fingerprint, read], sort_keys=True).encode()).hexdigest()
+
+    def _accepted(self, order: int, line: str, digest: str) -> str:
+        for kept in self.orders.records.get("acknowledgements", [()] * self.orders.count)[order]:
+            if (kept.get("rule"), kept.get("line", ""), kept.get("digest")) == (self.rule.id, line, digest):
+                return f"{kept.get('by')}: {kept.get('reason')}"
+        return ""
+
+    def answers(self) -> Iterator[RuleAnswer]:
+        """What came of asking at every order and line, for finding out why a rule did or did not speak."""
+        verdicts = self.verdicts
+        numbers, lines = self.orders.numbers, self.orders.line_numbers
+        for position in range(len(verdicts.asked)):
+            order, line = self._place(position)
+            result: Result = "passed"
+            if not verdicts.asked[position] or not verdicts.applies[position]:
+                result = "does not apply"
+            elif verdicts.undecided[position]:
+                result = "undecided"
+            elif verdicts.refused[position]:
+                result = "refused"
+            values = values_seen(self.rule.reads, self.frame, order, line)
+            line_number = "" if line is None else lines[line]
+            yield RuleAnswer(self.rule.id, self.moment, numbers[order], line_number, result, values)
+
+
+Result = Literal["refused", "undecided", "passed", "does not apply"]
+
+
+@dataclass(frozen=True)
+class RuleAnswer:
+    """What came of asking a rule about one order or line, and the values it saw."""
+
+    rule: str
+    moment: str
+    order: str
+    line: str
+    result: Result
+    values: Mapping[str, Any]
 
 
 def _why(searches: Sequence[BlankSearch], order: int, line: int | None) -> str:

@@ -46,6 +46,9 @@ class RowNames:
     def describe_table(self, name: str) -> Level:
         raise UnknownName(f"choose sees only the columns of its own table (got '{name}')")
 
+    def function(self, name: str) -> None:
+        """Own functions work on orders; ``choose`` is about rows."""
+
     def known(self) -> Iterable[str]:
         return list(self.fields)
 
@@ -66,6 +69,9 @@ class RowFrame:
 
     def rows(self, table: str) -> Integers:
         raise UnknownName(table)
+
+    def had(self, level: Level) -> None:
+        """Rows have no state before."""
 
     def row_at(self, table: str, order: int, line: int) -> int:  # noqa: ARG002 - a table has no tables in it
         raise UnknownName(table)

@@ -1,0 +1,147 @@
+"""What rules say to an edit: which are asked about which lines, before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from dokima.editing.document import Document
+from dokima.engine.checking import ask_rules, names_behind, rule_sheet, rules_asked
+from dokima.engine.preparing import prepare
+from dokima.engine.pricing import missing_rows
+from dokima.engine.program import Program, Run
+from dokima.engine.sheet import Before, Sheet
+from dokima.exact.integers import Mask
+from dokima.formulas import BlankSearch
+from dokima.model.findings import Finding
+from dokima.model.orders import Orders
+from dokima.rules.rule import Rule
+
+Asked = Sequence[tuple[Rule, str]]
+
+
+@dataclass(frozen=True)
+class Edit:
+    """An edit about to happen.
+
+    Attributes:
+        program: The rulebook.
+        run: What the caller says about the run.
+        before: The document as it is.
+        after: The document as it would be.
+    """
+
+    program: Program
+    run: Run
+    before: Document
+    after: Document
+
+    def rules_at(self, moment: str, keep: Callable[[Rule], bool] = lambda _: True) -> Asked:
+        """The rules of a moment that a test keeps."""
+        return [(rule, at) for rule, at in rules_asked(self.program, moment) if keep(rule)]
+
+    def entering(self, numbers: Collection[str]) -> list[Finding]:
+        """What the ``enter`` rules say to some lines, and tables they need that have no row."""
+        return self._ask(self.rules_at("enter"), numbers)
+
+    def editing(self, fields: Collection[str], numbers: Collection[str]) -> list[Finding]:
+        """What the ``edit`` rules of some fields (``line.x``, ``header.x``) say to some lines.
+
+        A rule that is undecided only because the line is unfinished stays silent.
+        """
+        return self._edit_rules(lambda rule: _field(rule) in fields, numbers)
+
+    def header_changed(self, fields: Collection[str]) -> list[Finding]:
+        """What the fields' own rules say, and all lines' ``enter`` and ``edit`` rules that read one of them."""
+
+        def reads(rule: Rule) -> bool:
+            return bool(names_behind(self.program, rule) & set(fields)) or rule.definition.python is not None
+
+        every = list(self.after.lines)
+        found = self._edit_rules(lambda rule: _field(rule) in fields or reads(rule), every)
+        return found + self._ask(self.rules_at("enter", reads), every)
+
+    def removing(self, numbers: Collection[str]) -> list[Finding]:
+        """What the ``remove`` rules say to lines that leave; aggregates see the order without all of them."""
+        asked = self.rules_at("remove")
+        if not asked:
+            return []
+        orders = prepare(self.program, self.before.orders(self.program.fields), self.run)
+        sheet = self._sheet(orders, orders, asked)
+        leaving = _marked(orders, numbers)
+        sheet.leaf = ~leaving & _leaf_without(orders, leaving)
+        return ask_rules(sheet, asked, leaving)
+
+    def at_moment(self, moment: str, numbers: Collection[str] | None = None) -> list[Finding]:
+        """What the rules of a moment say to some lines, or to all; required tables included."""
+        return self._ask(self.rules_at(moment), self.after.lines if numbers is None else numbers)
+
+    # -- asking -----------------------------------------------------------------------------------------------
+
+    def _sheet(self, orders: Orders, before: Orders | None, asked: Asked) -> Sheet:
+        state = None
+        if before is not None:
+            places = {number: at for at, number in enumerate(before.line_numbers)}
+            line_at = np.array([places.get(number, -1) for number in orders.line_numbers], np.int64)
+            state = Before(before, np.zeros(1, np.int64), line_at)
+        return rule_sheet(self.program, orders, self.run, [rule for rule, _ in asked], state)
+
+    def _prepared(self, asked: Asked) -> Sheet:
+        fields = self.program.fields
+        after = prepare(self.program, self.after.orders(fields), self.run)
+        return self._sheet(after, prepare(self.program, self.before.orders(fields), self.run), asked)
+
+    def _ask(self, asked: Asked, numbers: Collection[str]) -> list[Finding]:
+        sheet = self._prepared(asked)
+        found = ask_rules(sheet, asked, _marked(sheet.orders, numbers))
+        lost = [finding for finding in missing_rows(sheet) if not finding.line or finding.line in numbers]
+        return found + lost
+
+    def _edit_rules(self, keep: Callable[[Rule], bool], numbers: Collection[str]) -> list[Finding]:
+        asked = self.rules_at("edit", keep)
+        if not asked:
+            return []
+        sheet = self._prepared(asked)
+        found = ask_rules(sheet, asked, _marked(sheet.orders, numbers))
+        rules = {rule.id: rule for rule, _ in asked}
+        return [
+            finding for finding in found if not (finding.undecided and _unfinished(rules[finding.rule], finding, sheet))
+        ]
+
+
+def _field(rule: Rule) -> str:
+    """The field a rule is about; one without a level is a line's."""
+    field = rule.definition.field
+    return field if "." in field else f"line.{field}"
+
+
+def _unfinished(rule: Rule, finding: Finding, sheet: Sheet) -> bool:
+    """Whether an undecided rule waits only for a value of the line itself, or of a table found by one."""
+    line = sheet.orders.line_numbers.index(finding.line) if finding.line else None
+    for formula in (rule.when, rule.require):
+        if formula is None:
+            continue
+        search = BlankSearch(formula, sheet)
+        at = line if formula.level.name == "LINE" else None
+        if search.is_blank(0, at):
+            head = search.at(0, at).name.split(".")[0]
+            table = sheet.program.tables.get(head)
+            of_line = table is not None and any(name.startswith("line.") for name in table.reads)
+            return head in ("line", "parent") or of_line
+    return False
+
+
+def _marked(orders: Orders, numbers: Iterable[str]) -> Mask:
+    wanted = set(numbers)
+    return np.fromiter((number in wanted for number in orders.line_numbers), bool, orders.line_count)
+
+
+def _leaf_without(orders: Orders, leaving: Mask) -> Mask:
+    """True for lines that have no sub-lines once some lines have left."""
+    leaf = np.ones(orders.line_count, bool)
+    if orders.parent is not None:
+        above = orders.parent[~leaving]
+        leaf[above[above >= 0]] = False
+    return leaf

@@ -1,0 +1,476 @@
+"""`Editor`: changing one order, each operation whole or not at all."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Collection, Iterable, Mapping
+from typing import Any
+
+from dokima.editing.asking import Edit
+from dokima.editing.document import Document
+from dokima.editing.drawing import draw_defaults, undrawn
+from dokima.editing.journal import Entry
+from dokima.editing.lifecycle import Stages
+from dokima.editing.numbering import number_between, renumbered
+from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, Totals
+from dokima.engine.pricing import price_orders
+from dokima.engine.program import Program, Run
+from dokima.errors import DokimaError, NotFound, Refused
+from dokima.model.addresses import next_number, read_address, write_address
+from dokima.model.findings import Finding, Findings
+from dokima.model.order import Order
+from dokima.model.states import CLOSED, OPEN, Deed
+
+Clock = Callable[[], datetime.datetime]
+
+
+class Editor:
+    """Edits one order by the rules of a rulebook.
+
+    Every operation runs the defaults and the rules of its moment on the order as it would be. If one of them stops it,
+    `Refused` is raised with the findings and the order is what it was. Figures are computed when they are read.
+
+    An operation given an id (``operation=``) happens once, however often it is tried.
+
+    Args:
+        program: The rulebook.
+        order: The order; it is copied.
+        by: Who edits.
+        clock: Tells the time for the journal and acceptances; None leaves it out.
+        today: For ``run.today``.
+
+    Raises:
+        DocumentError: The order cannot be read.
+    """
+
+    def __init__(
+        self, program: Program, order: Order, by: str, clock: Clock | None = None, today: datetime.date | None = None
+    ) -> None:
+        self.program = program
+        self.by = by
+        self.findings = Findings()
+        self._clock = clock
+        self._run = Run(today, by)
+        self._document = Document.read(order, program.fields)
+        self._stages = Stages(program.definition.lifecycle)
+        self._past: list[Document] = []
+        self._future: list[Document] = []
+        self._journal: list[Entry] = []
+        self._spent: dict[str, str] = {}
+        self._priced: tuple[Document, Calculation] | None = None
+
+    # -- reading ----------------------------------------------------------------------------------------------
+
+    @property
+    def order(self) -> Order:
+        """The order as it is now, as a copy."""
+        return self._document.order()
+
+    @property
+    def state(self) -> str:
+        """State of the order."""
+        return self._stages.state(self._document)
+
+    @property
+    def journal(self) -> tuple[Entry, ...]:
+        """What was done, by whom and when."""
+        return tuple(self._journal)
+
+    @property
+    def calculation(self) -> Calculation:
+        """All figures of the order as it is now; worked out when first asked for after a change."""
+        if self._priced is None or self._priced[0] is not self._document:
+            orders = self._document.orders(self.program.fields)
+            self._priced = (self._document, price_orders(self.program, orders, self._run).calculation)
+        return self._priced[1]
+
+    @property
+    def totals(self) -> Totals:
+        """The totals of the order as it is now."""
+        return PricedOrder(self.calculation, 0).totals
+
+    def line(self, number: str | int) -> PricedLine:
+        """A line with its figures as they are now.
+
+        Raises:
+            NotFound: There is none with that number.
+        """
+        return PricedOrder(self.calculation, 0).line(number)
+
+    def check(self, at: str = "save") -> Findings:
+        """What the rules of a moment say to the order as it is now."""
+        edit = Edit(self.program, self._run, self._document, self._document)
+        return Findings.sorted(edit.at_moment(at), lambda: [str(self._document.header.get("number") or "")])
+
+    def preview_line(self, number: str | int | None = None, **fields: Any) -> Findings:
+        """What rules would say to a line that is not finished, new or with some fields changed; nothing is changed.
+
+        Raises:
+            DocumentError: A field is unknown or cannot hold its value.
+        """
+        target = self._new_number() if number is None else str(number)
+        given = {**self._document.lines.get(target, {}), **fields}
+        after = self._read(self._document.with_line(target, given))
+        after = draw_defaults(self.program, after, target, self._run)
+        edit = Edit(self.program, self._run, self._document, after)
+        found = edit.editing([f"line.{name}" for name in fields], [target])
+        entered = [finding for finding in edit.entering([target]) if not finding.undecided]
+        return Findings(tuple(_once([*found, *entered])))
+
+    # -- lines ------------------------------------------------------------------------------------------------
+
+    def add_line(self, number: str | int | None = None, *, operation: str = "", **fields: Any) -> str:
+        """Add a line at the end, or under a number of its own such as ``10/20``. Returns its number.
+
+        Raises:
+            Refused: A rule stops it, or the number is taken.
+        """
+        return self._enter("add_line", self._new_number() if number is None else str(number), fields, operation)
+
+    def insert_line(
+        self, *, before: str | int | None = None, after: str | int | None = None, operation: str = "", **fields: Any
+    ) -> str:
+        """Insert a line right before or right after another. Returns its number.
+
+        Raises:
+            Refused: A rule stops it, or there is no number left between; `renumber_lines` makes room.
+            NotFound: There is no such line.
+        """
+        if (before is None) == (after is None):
+            raise DokimaError("expected either before= or after=, naming a line")
+        if self._done(operation):
+            return self._spent[operation]
+        place = str(before if before is not None else after)
+        self._document.line(place)
+        number = number_between(
+            self._document, place if before is not None else None, place if before is None else None
+        )
+        return self._enter("insert_line", number, fields, operation)
+
+    def change_line(self, number: str | int, *, operation: str = "", **fields: Any) -> None:
+        """Change the fields given of one line, and no others; None makes a field blank.
+
+        When the item changes, a field that holds just what its default gave is drawn again; what was typed stays.
+
+        Raises:
+            Refused: A rule stops it.
+            Locked: The line is closed.
+            NotFound: There is no such line.
+            DocumentError: A field is unknown or cannot hold its value.
+        """
+        if self._done(operation):
+            return
+        number = str(number)
+        old = self._document.line(number)
+        self._permit("lines")
+        self._stages.refuse_closed(self._document, [number])
+        self._refuse_reserved(fields)
+        current = dict(old)
+        if "item" in fields and fields["item"] != old.get("item"):
+            current = undrawn(self.program, self._document, number, [*fields, "number"], self._run)
+        after = self._read(self._document.with_line(number, {**current, **fields}))
+        after = draw_defaults(self.program, after, number, self._run)
+        edit = self._edit(after)
+        found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
+        self._commit("change_line", after, found, {"line": number, "fields": dict(fields)}, operation)
+
+    def remove_line(self, number: str | int, *, operation: str = "") -> None:
+        """Remove a line and its sub-lines.
+
+        Raises:
+            Refused: A rule of one of them stops it; nothing is removed then.
+            Locked: One of them is closed.
+            NotFound: There is no such line.
+        """
+        if self._done(operation):
+            return
+        self._document.line(str(number))
+        self._remove("remove_line", self._document.below(str(number)), operation)
+
+    def clear_lines(self, *, skip: bool = False, operation: str = "") -> list[str]:
+        """Remove all lines, or with ``skip`` all those that may go. Returns the numbers removed.
+
+        Raises:
+            Refused: Without ``skip``, a line refuses; nothing is removed then, and the findings name every such line.
+            Locked: Without ``skip``, a line is closed.
+        """
+        if self._done(operation):
+            return []
+        leaving = list(self._document.lines)
+        if skip:
+            leaving = self._willing(leaving)
+        self._remove("clear_lines", leaving, operation)
+        return leaving
+
+    def _willing(self, numbers: list[str]) -> list[str]:
+        """The lines that may all leave together: lines that refuse stay, and their parents with them."""
+        leaving = [number for number in numbers if not self._stages.is_closed(self._document, number)]
+        while True:
+            leaving = [n for n in leaving if all(below in leaving for below in self._document.below(n))]
+            found = self._edit(self._document.without(leaving)).removing(leaving)
+            staying = {finding.line for finding in found if finding.stops}
+            if "" in staying or not staying & set(leaving):
+                return [] if "" in staying else leaving
+            leaving = [number for number in leaving if number not in staying]
+
+    def _enter(self, deed: str, number: str, fields: Mapping[str, Any], operation: str) -> str:
+        if self._done(operation):
+            return self._spent[operation]
+        self._permit("lines")
+        self._refuse_reserved(fields)
+        number = write_address(_address(number))
+        if number in self._document.lines:
+            raise Refused(f"line {number} is there already; change_line() changes it")
+        after = self._read(self._document.with_line(number, fields))
+        after = draw_defaults(self.program, after, number, self._run)
+        edit = self._edit(after)
+        found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
+        self._commit(deed, after, found, {"line": number, "fields": dict(fields)}, operation)
+        return number
+
+    def _remove(self, deed: str, leaving: list[str], operation: str) -> None:
+        self._permit("lines")
+        self._stages.refuse_closed(self._document, leaving)
+        after = self._document.without(leaving)
+        self._commit(deed, after, self._edit(after).removing(leaving), {"lines": leaving}, operation)
+
+    def override_price(
+        self, number: str | int, price: Any, reason: str, *, base: Any = None, operation: str = ""
+    ) -> None:
+        """Type a price by hand, per ``base`` units (1 if None), with a reason.
+
+        Raises:
+            Refused: A rule stops it.
+        """
+        self.change_line(number, price_override=price, price_base=base, override_reason=reason, operation=operation)
+
+    def reprice_line(self, number: str | int, *, operation: str = "") -> None:
+        """Take a typed price back: from now on the rulebook says what the line costs.
+
+        Raises:
+            Refused: A rule stops it.
+        """
+        self.change_line(number, price_override=None, price_base=None, override_reason=None, operation=operation)
+
+    def renumber_lines(self, *, operation: str = "") -> dict[str, str]:
+        """Number all lines anew in steps of ten; acceptances and records that name a line follow it.
+
+        Returns:
+            The new number of each old one.
+        """
+        if self._done(operation):
+            return {}
+        self._permit("lines")
+        after, numbers = renumbered(self._document)
+        self._commit("renumber_lines", after, [], {}, operation)
+        return numbers
+
+    # -- header, states, records ------------------------------------------------------------------------------
+
+    def change_header(self, *, operation: str = "", **fields: Any) -> None:
+        """Change the header fields given, and no others; rules of lines that read them are asked again.
+
+        Raises:
+            Refused: A rule stops it.
+            DocumentError: A field is unknown or cannot hold its value.
+        """
+        if self._done(operation):
+            return
+        self._permit("header")
+        self._refuse_reserved(fields)
+        after = self._read(self._document.with_header(**fields))
+        found = self._edit(after).header_changed([f"header.{name}" for name in fields])
+        self._commit("change_header", after, found, {"fields": dict(fields)}, operation)
+
+    def close_line(self, number: str | int, *, operation: str = "") -> None:
+        """Close a line and its sub-lines: they cannot be changed until reopened."""
+        self.close_lines([number], operation=operation)
+
+    def close_lines(self, numbers: Iterable[str | int] | None = None, *, operation: str = "") -> None:
+        """Close some lines, or all. An open order of which nothing is open any more is completed.
+
+        Raises:
+            Refused: A rule of the moment ``close`` stops it.
+            NotFound: There is no such line.
+        """
+        if self._done(operation):
+            return
+        self._permit("close")
+        chosen = list(self._document.lines) if numbers is None else [str(number) for number in numbers]
+        for number in chosen:
+            self._document.line(number)
+        closing = [each for number in chosen for each in self._document.below(number)]
+        after = self._document
+        for number in closing:
+            after = after.with_line(number, {**after.lines[number], "state": CLOSED})
+        found = self._edit(after).at_moment("close", closing)
+        self._commit("close_lines", self._stages.completed(after), found, {"lines": closing}, operation)
+
+    def reopen_line(self, number: str | int, *, operation: str = "") -> None:
+        """Open a closed line again.
+
+        Raises:
+            NotFound: There is no such line.
+        """
+        if self._done(operation):
+            return
+        self._permit("close")
+        number = str(number)
+        after = self._document.with_line(number, {**self._document.line(number), "state": OPEN})
+        self._commit("reopen_line", after, [], {"line": number}, operation)
+
+    def move_to(self, state: str, *, operation: str = "") -> None:
+        """Move the order to another state, if its own leads there and the rules of the move let it.
+
+        Raises:
+            Locked: Its state does not lead there.
+            Refused: A rule stops it.
+        """
+        if self._done(operation):
+            return
+        moment = self._stages.move(self._document, state)
+        after = self._document.with_header(state=state)
+        found = self._edit(after).at_moment(moment) if moment else []
+        stopped = [finding for finding in found if finding.stops]
+        self._commit("move_to", after, found, {"state": state}, operation, stopped)
+
+    def record_payment(self, amount: Any, *, operation: str = "", **details: Any) -> None:
+        """Record a payment on the header.
+
+        Raises:
+            DocumentError: The amount is not one.
+        """
+        self._record("payments", {"amount": amount, **details}, None, operation)
+
+    def record_fulfilment(self, id: str, state: str, *, operation: str = "", **details: Any) -> None:
+        """Record a fulfilment, or its new state. When all have ended, an open order is completed."""
+        self._record("fulfilments", {"id": id, "state": state, **details}, "id", operation)
+
+    def _record(self, name: str, record: Mapping[str, Any], key: str | None, operation: str) -> None:
+        if self._done(operation):
+            return
+        self._permit("records")
+        kept = [dict(each) for each in self._document.header.get(name) or []]
+        if key is not None:
+            kept = [each for each in kept if each.get(key) != record[key]]
+        after = self._read(self._document.with_header(**{name: [*kept, dict(record)]}))
+        self._commit(f"record_{name[:-1]}", self._stages.completed(after), [], dict(record), operation)
+
+    def acknowledge(self, finding: Finding, reason: str, *, by: str | None = None, operation: str = "") -> None:
+        """Accept a warning that stops, with name and reason; kept on the order until what it was about changes.
+
+        Raises:
+            Refused: The finding cannot be accepted.
+        """
+        if self._done(operation):
+            return
+        if not finding.acknowledge:
+            raise Refused(f"{finding.rule} cannot be accepted; only warnings that say so can", [finding])
+        now = self._now()
+        record = {"rule": finding.rule, "line": finding.line, "digest": finding.digest, "by": by or self.by}
+        record |= {"reason": reason, "time": "" if now is None else now.isoformat(timespec="seconds")}
+        kept = list(self._document.header.get("acknowledgements") or [])
+        after = self._document.with_header(acknowledgements=[*kept, record])
+        details = {"rule": finding.rule, "line": finding.line, "reason": reason}
+        self._commit("acknowledge", after, [], details, operation)
+
+    def save(self) -> Order:
+        """Ask the rules of saving, and give the order.
+
+        Raises:
+            Refused: A finding stops it: an error, or a warning that nobody has accepted.
+        """
+        self.findings = self.check("save")
+        _refuse(self.findings.stopping, "saved")
+        return self.order
+
+    # -- undoing ----------------------------------------------------------------------------------------------
+
+    def undo(self) -> bool:
+        """Take the last change back; the journal keeps both. False if there is none."""
+        return self._step(self._past, self._future, "undo")
+
+    def redo(self) -> bool:
+        """Do again what was taken back. False if there is nothing."""
+        return self._step(self._future, self._past, "redo")
+
+    def _step(self, source: list[Document], target: list[Document], deed: str) -> bool:
+        if not source:
+            return False
+        target.append(self._document)
+        self._document = source.pop()
+        self._journal.append(Entry(deed, self.by, self._now(), {}))
+        return True
+
+    # -- how every operation ends -----------------------------------------------------------------------------
+
+    def _commit(
+        self,
+        deed: str,
+        after: Document,
+        found: list[Finding],
+        details: Mapping[str, Any],
+        operation: str,
+        stopping: list[Finding] | None = None,
+    ) -> None:
+        """Refuse or keep. A warning to be accepted stops saving and moving, not the edit it arises from."""
+        findings = _once(found)
+        errors = [f for f in findings if f.severity == "error"] if stopping is None else _once(stopping)
+        if errors:
+            _refuse(errors, deed.replace("_", " "))
+        self.findings = Findings(tuple(findings))
+        self._past.append(self._document)
+        self._future.clear()
+        self._document = after
+        self._journal.append(Entry(deed, self.by, self._now(), details, operation))
+        if operation:
+            self._spent[operation] = str(details.get("line", ""))
+
+    def _done(self, operation: str) -> bool:
+        return bool(operation) and operation in self._spent
+
+    def _permit(self, deed: Deed) -> None:
+        self._stages.permit(self._document, deed)
+
+    def _edit(self, after: Document) -> Edit:
+        return Edit(self.program, self._run, self._document, after)
+
+    def _read(self, document: Document) -> Document:
+        return Document.read(document.order(), self.program.fields)
+
+    def _now(self) -> datetime.datetime | None:
+        return None if self._clock is None else self._clock()
+
+    def _new_number(self) -> str:
+        return write_address(next_number(self._document.addresses()))
+
+    def _refuse_reserved(self, fields: Collection[str]) -> None:
+        ways = {"number": "renumber_lines()", "state": "close_line(), reopen_line() or move_to()"}
+        for name, way in ways.items():
+            if name in fields:
+                raise Refused(f"'{name}' is not changed like a field; use {way}")
+
+
+def _address(number: str) -> tuple[int, ...]:
+    try:
+        return read_address(number)
+    except ValueError as error:
+        raise NotFound(str(error)) from None
+
+
+def _once(findings: Iterable[Finding]) -> list[Finding]:
+    """Each finding of a rule about a line once, whatever moments found it."""
+    kept: dict[tuple[str, str], Finding] = {}
+    for finding in findings:
+        kept.setdefault((finding.rule, finding.line), finding)
+    return list(kept.values())
+
+
+def _refuse(findings: Iterable[Finding], what: str) -> None:
+    found = list(findings)
+    if found:
+        told = "; ".join(
+            f"{f'line {finding.line}: ' if finding.line else ''}{finding.message}" for finding in found[:5]
+        )
+        more = f"; and {len(found) - 5} more" if len(found) > 5 else ""
+        raise Refused(f"{what} is refused: {told}{more}", found)

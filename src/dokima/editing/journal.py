@@ -1,0 +1,39 @@
+"""The journal of an editor: what was done, by whom and when. It only grows."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from dokima.model.columns import shown
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One thing that was done.
+
+    Attributes:
+        deed: Name of the operation, such as ``change_line``.
+        by: Who did it.
+        time: When, None if nobody looked at a clock.
+        details: What exactly: line, fields, reason.
+        operation: Id of the operation, blank if it has none.
+    """
+
+    deed: str
+    by: str
+    time: datetime.datetime | None
+    details: Mapping[str, Any]
+    operation: str = ""
+
+    def __str__(self) -> str:
+        told = ", ".join(f"{name} {_plain(value)}" for name, value in self.details.items())
+        return f"{self.deed.replace('_', ' ')}{': ' if told else ''}{told}"
+
+
+def _plain(value: Any) -> str:
+    if isinstance(value, Mapping):
+        return ", ".join(f"{name} = {shown(each)}" for name, each in value.items())
+    return ", ".join(map(str, value)) if isinstance(value, list | tuple) else shown(value)

@@ -1,0 +1,95 @@
+"""What the state of an order or line permits, and when an order is complete."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from dokima.editing.document import Document
+from dokima.errors import Locked, NotFound, listed, nearest
+from dokima.model.states import CLOSED, FULFILMENT_ENDED, Deed, Lifecycle, State
+
+_WORDS = {
+    "header": "changing the header",
+    "lines": "changing lines",
+    "close": "closing or reopening lines",
+    "records": "recording payments and fulfilments",
+}
+
+
+@dataclass(frozen=True)
+class Stages:
+    """The states of a rulebook, asked about documents."""
+
+    lifecycle: Lifecycle
+
+    def state(self, document: Document) -> str:
+        """State of the order."""
+        return str(document.header.get("state") or self.lifecycle.first)
+
+    def _described(self, document: Document) -> State:
+        name = self.state(document)
+        if name not in self.lifecycle.states:
+            hint = nearest(name, self.lifecycle.states)
+            raise Locked(f"expected a state of {listed(self.lifecycle.states)} (got '{name}'{hint})", name)
+        return self.lifecycle.states[name]
+
+    def permit(self, document: Document, deed: Deed) -> None:
+        """Refuse what the order's state does not permit.
+
+        Raises:
+            Locked: It does not.
+        """
+        number, name = document.header.get("number") or "", self.state(document)
+        if deed not in self._described(document).permits:
+            raise Locked(f"order {number} is {name}, and that does not permit {_WORDS[deed]}", name)
+        paid = bool(document.header.get("payments"))
+        if paid and deed in ("header", "lines") and not self.lifecycle.change_when_paid:
+            raise Locked(f"order {number} has payments, so only a change order may change it", name)
+
+    def refuse_closed(self, document: Document, numbers: Iterable[str]) -> None:
+        """Refuse an operation on closed lines.
+
+        Raises:
+            Locked: One of them is closed.
+        """
+        closed = [number for number in numbers if self.is_closed(document, number)]
+        if closed:
+            word = "line" if len(closed) == 1 else "lines"
+            raise Locked(f"{word} {listed(closed)} must be reopened first (closed)", CLOSED)
+
+    @staticmethod
+    def is_closed(document: Document, number: str) -> bool:
+        """Whether a line is closed."""
+        return document.lines[number].get("state") == CLOSED
+
+    def move(self, document: Document, target: str) -> str:
+        """The moment whose rules a move asks, blank for none.
+
+        Raises:
+            Locked: The order's state does not lead there.
+            NotFound: There is no such state.
+        """
+        if target not in self.lifecycle.states:
+            raise NotFound(f"there is no state '{target}'{nearest(target, self.lifecycle.states)}")
+        state = self._described(document)
+        if target not in state.to:
+            leads = listed(state.to) or "nowhere"
+            name = self.state(document)
+            raise Locked(f"an order that is {name} cannot become {target}; it can become {leads}", name)
+        return self.lifecycle.asks.get(target, "")
+
+    def completed(self, document: Document) -> Document:
+        """The document, completed if it may be and nothing of it is open.
+
+        With fulfilments, all of them must have ended; without any, every line must be closed.
+        """
+        state = self.lifecycle.states.get(self.state(document))
+        if state is None or self.lifecycle.completed not in state.to:
+            return document
+        fulfilments = document.header.get("fulfilments") or []
+        if fulfilments:
+            done = all(each.get("state") in FULFILMENT_ENDED for each in fulfilments)
+        else:
+            done = bool(document.lines) and all(self.is_closed(document, number) for number in document.lines)
+        return document.with_header(state=self.lifecycle.completed) if done else document

@@ -1,0 +1,142 @@
+"""What a rulebook says, in words a colleague can read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.text import Text
+
+from dokima.engine.program import Program
+from dokima.model.columns import shown, value_at
+from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
+from dokima.reports.words import SIGNS, plural
+from dokima.routines.definition import StepDefinition
+from dokima.rules.rule import Rule
+from dokima.tables.table import Table
+
+
+def rulebook_report(program: Program) -> RenderableType:
+    """The whole rulebook: fields, named values, tables, rules by moment, routines step by step, states."""
+    parts: list[RenderableType] = [Text(f"Rulebook {program.definition.name}", style="bold")]
+    for title, lines in (
+        ("Fields of our own", list(_fields(program))),
+        ("Named values", [f"{n} is {shown(value_at(v, 0))}" for n, v in program.definition.values.items()]),
+        ("Tables", [line for table in program.tables.values() for line in _table(table)]),
+        ("Rules", list(_rules(program))),
+        ("Routines", list(_routines(program))),
+        ("States of an order", list(_states(program))),
+    ):
+        if lines:
+            parts += [Text(""), Text(title, style="bold")]
+            parts += [Padding(Text(line.lstrip()), (0, 0, 0, 2 + len(line) - len(line.lstrip()))) for line in lines]
+    return Group(*parts)
+
+
+def _fields(program: Program) -> Iterator[str]:
+    for level, fields, standard in (
+        ("header", program.fields.header, {f.name: f for f in HEADER_FIELDS}),
+        ("line", program.fields.line, {f.name: f for f in LINE_FIELDS}),
+    ):
+        for name, field in fields.items():
+            if standard.get(name) != field:
+                yield f"{level}.{name}: {_field(field)}"
+
+
+def _field(field: Field) -> str:
+    words: list[str] = [field.kind]
+    if field.label:
+        words.append(f'called "{field.label}"')
+    if field.places is not None:
+        words.append(f"at most {field.places} decimal places")
+    if field.choices:
+        words.append(f"one of {', '.join(field.choices)}")
+    if field.required:
+        words.append("must be there")
+    if field.default is not None:
+        words.append(f"if not given: {field.default}")
+    return ", ".join(words)
+
+
+def _table(table: Table) -> Iterator[str]:
+    spec = table.definition
+    source = f" from {table.source.file}" if table.source.file else ""
+    yield f"{spec.shown} ({table.name}): {plural(table.size, 'row')}{source}"
+    equal = ", ".join(f"{name} = {formula.source}" for name, formula in table.conditions.items())
+    yield f"  found by {equal}" if spec.is_key else f"  fits where {equal} (an empty cell fits any)"
+    if table.window is not None:
+        bounds = " ".join(
+            f"{word} {name}" for word, name in zip(("from", "until"), table.window.names, strict=True) if name
+        )
+        yield f"  valid {bounds}, asked for {table.window.on.source}"
+    for each in table.breaks:
+        yield f"  from {each.column} on, counted by {each.value.source}"
+    if spec.choose:
+        yield f"  of several rows: {', then '.join(spec.choose)}"
+    defaults = [f"{name} {field.default}" for name, field in table.fields.items() if field.default is not None]
+    if defaults:
+        yield f"  without a row or value: {', '.join(defaults)}"
+    if spec.required:
+        yield "  must have a row"
+
+
+def _rules(program: Program) -> Iterator[str]:
+    for moment in program.definition.moments:
+        rules = [rule for rule in program.rules if moment in rule.definition.at]
+        if rules:
+            yield f"when an order or line comes to {moment}:"
+            for rule in rules:
+                yield from _rule(rule)
+
+
+def _rule(rule: Rule) -> Iterator[str]:
+    spec = rule.definition
+    kind = "must be accepted by somebody" if spec.acknowledge else spec.severity
+    field = f", about {spec.field}" if spec.field else ""
+    yield f"  {spec.id} ({kind}{field})"
+    if spec.python is not None:
+        doc = (spec.python.work.__doc__ or "").strip().split("\n")[0]
+        yield f"    in Python: {doc or spec.python.work.__name__}"
+    else:
+        yield f"    {f'if {spec.when}: ' if spec.when is not None else ''}{spec.require}"
+    if spec.message:
+        yield f'    else says: "{spec.message}"'
+    if spec.help:
+        yield f"    help: {spec.help}"
+
+
+def _routines(program: Program) -> Iterator[str]:
+    for routine in program.routines:
+        spec = routine.definition
+        when = f" for orders where {spec.when}" if spec.when is not None else ""
+        yield f"{routine.name}{when}, rounded {spec.rounding}, tax per {spec.tax_per}"
+        for number, step in enumerate(routine.steps, start=1):
+            yield f"  {number}. {_step(step.definition)}"
+
+
+def _step(spec: StepDefinition) -> str:
+    name = f"{SIGNS.get(spec.kind, '')} {spec.shown}".strip()
+    when = f", if {spec.when}" if spec.when is not None else ""
+    match spec.kind:
+        case "price":
+            ways = [f"{o.value}{f' per {o.base}' if o.base is not None else ''}" for o in spec.options]
+            return f"{name}: the manual price, else {', else '.join(ways)}"
+        case "subtotal":
+            return f"{name}: what it comes to so far"
+        case "figure":
+            return f"{name}: {spec.value}"
+        case "tax":
+            category = f", category {spec.category}" if spec.category is not None else ""
+            return f"{name}: {spec.percent} %{category}{when}"
+    of = f" of {spec.of or 'what it comes to so far'}"
+    amount = f"{spec.percent} %{of}" if spec.percent is not None else f"{spec.amount or f'{spec.per_unit} a unit'}"
+    cap = f", at most {spec.cap}" if spec.cap is not None else ""
+    return f"{name}: {amount}{cap}{when}"
+
+
+def _states(program: Program) -> Iterator[str]:
+    for name, state in program.definition.lifecycle.states.items():
+        leads = f"can become {' or '.join(state.to)}" if state.to else "is final"
+        permits = f"permits {', '.join(state.permits)}" if state.permits else "permits nothing"
+        yield f"{name} {leads}; {permits}"

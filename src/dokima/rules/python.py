@@ -1,0 +1,203 @@
+"""Rules in Python: ``@dokima.rule("id", at="enter")`` on a function of a line and its order.
+
+The function answers with `accept()` or `refuse(message)`, or yields several of them. One that returns nothing, returns
+something else or raises is undecided, and so refuses: nothing passes because a rule forgot to answer.
+"""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from dokima.errors import nearest
+from dokima.formulas import Frame, UnknownName
+from dokima.model.columns import value_at
+from dokima.model.findings import Severity
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a rule in Python answers: accepted, or refused with a message."""
+
+    accepted: bool
+    message: str = ""
+
+
+def accept() -> Answer:
+    """The answer of a rule that is satisfied."""
+    return Answer(True)
+
+
+def refuse(message: str) -> Answer:
+    """The answer of a rule that is not, and why."""
+    return Answer(False, message)
+
+
+@dataclass(frozen=True)
+class PythonRule:
+    """A rule in Python as it was declared."""
+
+    id: str
+    at: Sequence[str]
+    work: Callable[..., Any]
+    severity: Severity
+    field: str
+    help: str
+    acknowledge: bool
+    columns: bool
+    outlines: bool
+
+    @property
+    def by_line(self) -> bool:
+        """Whether it is asked about every line, else once per order."""
+        return self.columns or "line" in inspect.signature(self.work).parameters
+
+
+def rule(
+    id: str,
+    *,
+    at: str | Sequence[str],
+    severity: Severity = "error",
+    field: str = "",
+    help: str = "",
+    acknowledge: bool = False,
+    columns: bool = False,
+    outlines: bool = False,
+) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Mark a Python function as a rule.
+
+    A function of ``(line, order)`` is asked about every line, one of ``(order)`` once per order; values are read as
+    attributes (``line.quantity``) or by dotted name (``line["item.family"]``). With ``columns=True`` it is called once
+    with all lines, ``columns["line.quantity"]`` is a list with a value per line, and it returns True, False or None for
+    each of them.
+
+    Args:
+        id: Id of the rule.
+        at: Moment or moments at which it speaks.
+        severity: error, warning or notice.
+        field: The field it is about.
+        help: What to do about it.
+        acknowledge: A warning that stops until somebody accepts it.
+        columns: See above.
+        outlines: Ask lines with sub-lines too.
+    """
+
+    def mark(work: Callable[..., Any]) -> Callable[..., Any]:
+        moments = (at,) if isinstance(at, str) else tuple(at)
+        work.__dokima_rule__ = PythonRule(  # type: ignore[attr-defined]
+            id, moments, work, severity, field, help, acknowledge, columns, outlines
+        )
+        return work
+
+    return mark
+
+
+def python_rule(work: object) -> PythonRule | None:
+    """What `rule` has marked, None for anything else."""
+    return getattr(work, "__dokima_rule__", None)
+
+
+class View:
+    """A line or an order as a rule in Python sees it: fields as attributes, any dotted name in brackets."""
+
+    def __init__(self, frame: Frame, order: int, line: int | None, known: dict[str, Any]) -> None:
+        self._frame = frame
+        self._order = order
+        self._line = line
+        self._known = known
+
+    def __getitem__(self, name: str) -> Any:
+        columns = self._known
+        key = f"{name}@{self._line is None}"
+        if key not in columns:
+            columns[key] = self._frame.column(name) if self._line is None else self._frame.line_column(name)
+        return value_at(columns[key], self._order if self._line is None else self._line)
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("_"):
+            raise AttributeError(name)
+        try:
+            return self[f"{'header' if self._line is None else 'line'}.{name}"]
+        except (KeyError, UnknownName):
+            raise AttributeError(f"there is no field or figure '{name}'") from None
+
+    @property
+    def lines(self) -> list[View]:
+        """The lines of the order."""
+        at = np.flatnonzero(self._frame.order_of == self._order).tolist()
+        return [View(self._frame, self._order, line, self._known) for line in at]
+
+
+class ColumnsView:
+    """All lines as a rule over columns sees them: ``columns["line.quantity"]`` is a list with a value per line."""
+
+    def __init__(self, frame: Frame) -> None:
+        self._frame = frame
+
+    def __getitem__(self, name: str) -> list[Any]:
+        column = self._frame.line_column(name).spread(len(self._frame.order_of))
+        return [value_at(column, at) for at in range(len(column))]
+
+
+def ask(
+    declared: PythonRule, frame: Frame, places: Sequence[tuple[int, int | None]]
+) -> Iterator[tuple[bool | None, str]]:
+    """The answer of a rule at each place: True, False or None (undecided), and its message.
+
+    Args:
+        declared: The rule.
+        frame: The columns it sees.
+        places: Position of the order, and of the line or None.
+    """
+    if declared.columns:
+        yield from _asked_columns(declared, frame, places)
+        return
+    known: dict[str, Any] = {}
+    for order, line in places:
+        views = {"order": View(frame, order, None, known)}
+        if line is not None:
+            views["line"] = View(frame, order, line, known)
+        wanted = inspect.signature(declared.work).parameters
+        try:
+            answer = declared.work(**{name: views[name] for name in wanted})
+            answers = list(answer) if isinstance(answer, Iterator) else [answer]
+        except KeyError as error:
+            yield None, f"expected arguments named line and order (got {error}{nearest(str(error), views)})"
+            continue
+        except Exception as error:  # a rule that fails has not answered, and that refuses
+            yield None, f"it raised {type(error).__name__}: {error}"
+            continue
+        yield _joined(answers)
+
+
+def _joined(answers: Sequence[Any]) -> tuple[bool | None, str]:
+    """Several answers as one: refused if one refuses, undecided if one is none."""
+    odd = [answer for answer in answers if not isinstance(answer, Answer)]
+    if odd or not answers:
+        came = "nothing" if not odd or odd[0] is None else repr(odd[0])
+        return None, f"expected accept() or refuse(message) (it returned {came})"
+    refused = [answer.message for answer in answers if not answer.accepted]
+    return not refused, "; ".join(refused)
+
+
+def _asked_columns(
+    declared: PythonRule, frame: Frame, places: Sequence[tuple[int, int | None]]
+) -> Iterator[tuple[bool | None, str]]:
+    try:
+        given = declared.work(ColumnsView(frame))
+        verdicts: list[Any] = list(given) if isinstance(given, Iterable) else []
+    except Exception as error:  # as above
+        for _ in places:
+            yield None, f"it raised {type(error).__name__}: {error}"
+        return
+    if len(verdicts) != len(frame.order_of):
+        for _ in places:
+            yield None, f"expected {len(frame.order_of)} answers, one a line (it returned {len(verdicts)})"
+        return
+    for _, line in places:
+        verdict = verdicts[line or 0]
+        yield (None if verdict is None else bool(verdict)), ""
