@@ -7,22 +7,22 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 dokima demo "$work/quillmere" > /dev/null
 
-shot() { # name, columns, rows, command
-    cat > "$work/show.sh" <<SHOW
-cd "$work/quillmere"
-printf '\033[36m\$ %s\033[0m\n\n' "$4"
-$4
-touch "$work/done"
-sleep 30
-SHOW
+shot() { # name, columns, rows, command...
+    local name=$1 columns=$2 rows=$3
+    shift 3
+    echo "cd '$work/quillmere'" > "$work/show.sh"
+    for command in "$@"; do
+        printf '%s\n' "printf '\033[36m\$ %s\033[0m\n\n' \"$command\"" "$command" "echo" >> "$work/show.sh"
+    done
+    printf '%s\n' "touch '$work/done'" "sleep 30" >> "$work/show.sh"
     rm -f "$work/done"
     xvfb-run -a -s "-screen 0 1280x800x24" bash -c "
-        xterm -fa 'DejaVu Sans Mono' -fs ${5:-11} -geometry $2x$3+0+0 -bg '#fbfaf6' -fg '#22302a' \
+        xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry ${columns}x${rows}+0+0 -bg '#fbfaf6' -fg '#22302a' \
             -xrm 'XTerm*color1: #b3261e' -xrm 'XTerm*color3: #8a6100' -xrm 'XTerm*color6: #1c6b66' -xrm 'XTerm*color2: #2e6b34' \
             -xrm 'XTerm*scrollBar: false' -xrm 'XTerm*internalBorder: 14' -xrm 'XTerm*boldMode: true' -e bash '$work/show.sh' &
         for _ in \$(seq 100); do [ -e '$work/done' ] && break; sleep 0.2; done
         sleep 0.7
-        import -window root '$here/$1.png'
+        import -window root '$here/$name.png'
         kill %1"
 }
 
@@ -34,4 +34,10 @@ take price 140 42 "dokima price orders/SQ-2041.json"
 take outline 140 42 "dokima price orders/SQ-2046.json"
 take explain 140 42 "dokima explain orders/SQ-2041.json 10"
 take variance 140 42 "dokima variance orders/SQ-2041.json changed/SQ-2041.json"
+take why 140 42 "dokima check orders/SQ-2041.json --why"
+take edit 140 42 \
+    "dokima edit orders/SQ-2041.json --set 10.quantity=40 --add item=BENCH-K,quantity=1 --dry-run" \
+    "dokima edit orders/SQ-2041.json --set 10.quantity=40 --set 30.quantity=1.25 --out changed.json" \
+    "ls changed.json"
+take describe 140 42 "dokima describe | head -40"
 take demo 140 42 "dokima demo tour | head -36"

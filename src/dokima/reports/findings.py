@@ -82,7 +82,7 @@ def answers_report(answers: Sequence[RuleAnswer]) -> RenderableType:
     for _ in range(4):
         table.add_column(no_wrap=True)
     table.add_column(overflow="fold")
-    table.add_row(*(Text(word, style="dim") for word in ("rule", "order", "line", "", "saw")))
+    table.add_row(*(Text(word, style="dim") for word in ("rule", "order", "line", "result", "saw")))
     styles = {"refused": "bold red", "undecided": "bold red", "passed": "green", "does not apply": "dim"}
     for each in answers:
         saw = ", ".join(f"{name} = {shown(value)}" for name, value in each.values.items())
