@@ -298,3 +298,57 @@ def test_routines_that_cannot_work(steps, message):
         book(**FIELDS, routine=routine(*steps))
 
     assert message in str(caught.value)
+
+
+def discounted(quantity: Any, *steps: dict[str, Any], **line: Any) -> tuple[list[Any], list[str]]:
+    """Figures of the given steps and the net of one line of item price 1."""
+    tried = book(**FIELDS, routine=routine(*steps))
+    order, found = priced({"quantity": quantity, **line}, on=tried)
+    names = [*(step["name"] for step in steps), "net"]
+    values = [order.line(10).figure(name) for name in names]
+    return [None if value is None else str(value) for value in values], found
+
+
+CAMPAIGN = {"name": "campaign", "kind": "discount", "percent": 10, "best_of": "offer"}
+LOYAL = {"name": "loyal", "kind": "discount", "amount": "line.weight", "best_of": "offer"}
+RETURN = {"name": "again", "kind": "discount", "percent": 10}
+
+
+def test_the_best_of_several_stays_and_the_others_are_beaten():
+    """10 % of 50 is 5.00: beaten by 6, tied with 5 (the first wins), and one blank member makes all blank."""
+    assert discounted(50, CAMPAIGN, LOYAL, RETURN, weight=6)[0] == ["0.00", "6.00", "4.40", "39.60"]
+    assert discounted(50, CAMPAIGN, LOYAL, weight=5)[0] == ["5.00", "0.00", "45.00"]
+    assert discounted(50, CAMPAIGN, {**LOYAL, "when": "line.fitted"}, weight=6, fitted=False)[0] == [
+        "5.00",
+        "0.00",
+        "45.00",
+    ]
+    assert discounted(50, {**CAMPAIGN, "cap": "4.50"}, LOYAL, weight="4.75")[0] == ["0.00", "4.75", "45.25"]
+    assert discounted(-50, CAMPAIGN, LOYAL, weight=-6)[0] == ["0.00", "-6.00", "-44.00"]
+    blank, found = discounted(50, CAMPAIGN, LOYAL)
+    assert (blank, found) == ([None, None, None], ["no loyal: line.weight is blank"])
+    tried = book(**FIELDS, routine=routine(CAMPAIGN, LOYAL))
+    explained = tried.explain(dokima.Order("A", lines=[{"quantity": 50, "weight": 6}]), 10)
+    assert [step.source for step in explained.steps[1:]] == ["beaten by loyal", ""]
+
+
+def test_a_discount_is_cut_so_that_enough_is_left():
+    """Of 50.00 at least 47.995 stays: 2.00 may go, truncated; a line below that loses nothing; returns mirror."""
+    keep = {"name": "cut", "kind": "discount", "percent": 10}
+    assert discounted(50, {**keep, "keep_above": "47.995"})[0] == ["2.00", "48.00"]
+    assert discounted(50, {**keep, "keep_above": "45"})[0] == ["5.00", "45.00"]
+    assert discounted(50, {**keep, "keep_above": "60"})[0] == ["0.00", "50.00"]
+    assert discounted(-50, {**keep, "keep_above": "-48"})[0] == ["-2.00", "-48.00"]
+    assert discounted(-50, {**keep, "keep_above": "10"})[0] == ["-5.00", "-45.00"]
+    assert discounted(50, {**keep, "percent": 100})[0] == ["50.00", "0.00"]
+
+
+def test_competitors_stand_together_and_are_of_one_kind():
+    charge = {"name": "fee", "kind": "charge", "amount": 1, "best_of": "offer"}
+    for steps, message in (
+        ([CAMPAIGN, {"name": "between", "kind": "subtotal"}, LOYAL], "steps that compete stand together"),
+        ([CAMPAIGN, charge], "steps that compete are of one kind (got discount and charge)"),
+    ):
+        with pytest.raises(dokima.RulebookError) as caught:
+            book(**FIELDS, routine=routine(*steps))
+        assert message in str(caught.value)

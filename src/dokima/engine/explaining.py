@@ -16,6 +16,7 @@ from dokima.exact import Quotient, decimals, to_decimals
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import numbers
 from dokima.model.columns import shown, value_at
+from dokima.routines.routine import Step
 from dokima.routines.running import OVERRIDE, StepTrace
 from dokima.tables.losing import Candidate, candidates, row_terms, row_values
 from dokima.tables.table import Table
@@ -71,7 +72,7 @@ class StepExplanation:
         label: The word shown to people.
         kind: Its kind.
         value: The figure it left on this line; None if it is blank.
-        source: For a price the option it came from, in words.
+        source: For a price the option it came from, for a step that lost to another the one that won, in words.
         formulas: Setting, formula as written, and with values in the place of names.
         operands: The values it read.
         answers: The tables it asked.
@@ -256,7 +257,7 @@ class _Explainer:
             label=step.definition.shown,
             kind=step.kind,
             value=value,
-            source=self._source(step.options, chosen) if step.kind == "price" else "",
+            source=self._source(step.options, chosen) if step.kind == "price" else self._beaten_by(step),
             formulas=[(key, formula.source, with_values(formula, values)) for key, formula in formulas],
             operands=operands,
             answers=[self._answer(self.program.tables[table], int(self._at(trace, table))) for table in tables],
@@ -290,6 +291,15 @@ class _Explainer:
         rows = trace.rows[table]
         level = self.program.tables[table].level
         return int(rows[self.order if level is Level.HEADER else self.position])
+
+    def _beaten_by(self, step: Step) -> str:
+        """For a step that competed and lost, the step that won."""
+        winners, routine = self.part.result.winners.get(step.name), self.line.order.routine
+        if winners is None or routine is None or winners[self.position] < 0:
+            return ""
+        rivals = [each for each in routine.steps if each.definition.best_of == step.definition.best_of]
+        winner = rivals[int(winners[self.position])]
+        return "" if winner is step else f"beaten by {winner.definition.shown}"
 
     def _source(self, options: Sequence[Any], chosen: int) -> str:
         if chosen < 0:

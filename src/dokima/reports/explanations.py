@@ -57,6 +57,8 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     formulas = {key: values for key, _, values in step.formulas}
     if step.kind == "price":
         yield Text(f"{step.source}: {number(explanation.quantity)} × {number(explanation.price)}")
+    elif step.source:
+        yield Text(f"0, {step.source}")
     elif "percent" in formulas:
         base = next((operand for name, operand in read.items() if name.startswith("line.")), None)
         of = f" of {base.label} {number(base.value)}" if base is not None and step.kind != "tax" else ""

@@ -20,7 +20,7 @@ LONGEST = 32
 
 def calculation_report(calculation: Calculation) -> RenderableType:
     """All orders, one below the other, and problems of those that were set aside."""
-    parts: list[RenderableType] = []
+    parts: list[RenderableType] = [] if len(calculation) or calculation.problems else [Text("no orders")]
     for order in calculation:
         parts += [order_report(order), Text("")]
     for problem in calculation.problems:

@@ -15,8 +15,8 @@ NamesWith = Callable[[Mapping[str, Name]], Names]
 _NUMBER: Sequence[FormulaKind] = tuple(sorted(NUMBERS))
 _TAKES: Mapping[str, Sequence[str]] = {
     "price": ("options", "places", "rounding"),
-    "discount": ("percent", "amount", "per_unit", "of", "when", "cap", "places", "rounding"),
-    "charge": ("percent", "amount", "per_unit", "of", "when", "cap", "places", "rounding"),
+    "discount": ("percent", "amount", "per_unit", "of", "when", "cap", "keep_above", "best_of", "places", "rounding"),
+    "charge": ("percent", "amount", "per_unit", "of", "when", "cap", "best_of", "places", "rounding"),
     "subtotal": (),
     "figure": ("value", "places", "rounding"),
     "tax": ("percent", "category", "reason", "when", "rounding"),
@@ -30,6 +30,8 @@ _SETTINGS = (
     "value",
     "when",
     "cap",
+    "keep_above",
+    "best_of",
     "places",
     "rounding",
     "category",
@@ -62,6 +64,7 @@ class _Builder:
         if self.definition.when is not None:
             when = self._formula(f"{self.path}.when", self.definition.when, ("flag",), Level.HEADER)
         self._check_sequence()
+        self._check_rivals()
         steps = [self._step(at, step) for at, step in enumerate(self.definition.steps)]
         if self.problems:
             raise RulebookError(self.problems)
@@ -91,12 +94,28 @@ class _Builder:
                     f"expected only tax and figure steps after a tax (got '{step.kind}')",
                 )
 
+    def _check_rivals(self) -> None:
+        """Steps with one ``best_of`` compete on the same amount, so they stand together and are of one kind."""
+        seen: dict[str, StepDefinition] = {}
+        last: StepDefinition | None = None
+        for step in self.definition.steps:
+            name = step.best_of
+            if name is not None and name in seen:
+                path = f"{self.path}.step.{step.name}.best_of"
+                if last is None or last.best_of != name:
+                    self._problem(path, f"steps that compete stand together (another '{name}' stands further up)")
+                elif step.kind != seen[name].kind:
+                    self._problem(path, f"steps that compete are of one kind (got {seen[name].kind} and {step.kind})")
+            if name is not None:
+                seen.setdefault(name, step)
+            last = step
+
     def _step(self, at: int, definition: StepDefinition) -> Step:
         path = f"{self.path}.step.{definition.name or at}"
         self._check_name(path, definition)
         self._check_settings(path, definition)
         parts: dict[str, Formula] = {}
-        for key in ("percent", "amount", "per_unit", "value", "when", "cap", "category", "reason"):
+        for key in ("percent", "amount", "per_unit", "value", "when", "cap", "keep_above", "category", "reason"):
             source = getattr(definition, key)
             if source is not None and key in _TAKES[definition.kind]:
                 expect = _KINDS.get(key, _NUMBER if key != "value" else ())

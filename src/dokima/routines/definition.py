@@ -38,6 +38,8 @@ class StepDefinition:
     value: object = None
     when: object = None
     cap: object = None
+    keep_above: object = None
+    best_of: str | None = None
     places: int | None = None
     rounding: str | None = None
     category: object = None

@@ -57,6 +57,7 @@ class RoutineResult:
         options: For each line the option its price came from: 0 the manual price, 1 the first option, -1 none.
         blank_steps: Lines on which a money step came out blank, at the first such step.
         trace: What each step saw, if asked for.
+        winners: For each step that competed, the place of the winner among its rivals on each line, -1 for none.
     """
 
     lines: dict[str, Column] = field(default_factory=dict)
@@ -65,6 +66,7 @@ class RoutineResult:
     options: Integers = field(default_factory=lambda: np.zeros(0, np.int64))
     blank_steps: list[BlankStep] = field(default_factory=list)
     trace: list[StepTrace] = field(default_factory=list)
+    winners: dict[str, Integers] = field(default_factory=dict)
 
 
 def run_routine(
@@ -100,10 +102,14 @@ class _Run:
             "price": self._price, "discount": self._adjust, "charge": self._adjust,
             "subtotal": self._subtotal, "figure": self._figure, "tax": self._tax,
         }  # fmt: skip
-        for step in steps:
+        for rivals in _together(steps):
             if self.traced:
-                self._keep_trace(step)
-            work[step.kind](step)
+                for step in rivals:
+                    self._keep_trace(step)
+            if len(rivals) > 1:
+                self._compete(rivals)
+            else:
+                work[rivals[0].kind](rivals[0])
         self._leave("tax", self.tax)
         self._leave("with_tax", self.running + self.tax)
         return self.result
@@ -192,15 +198,39 @@ class _Run:
         return value, price
 
     def _adjust(self, step: Step) -> None:
+        figure = self._moved_by(step)
+        self._blame(step, figure.is_missing())
+        self._leave(step.name, figure)
+        self._move_running(self.running - figure if step.kind == "discount" else self.running + figure)
+
+    def _moved_by(self, step: Step) -> Decimals:
+        """The figure of a discount or charge: capped, rounded, cut, and 0 where it does not apply."""
         exact = self._adjustment(step)
         if (cap := self._part(step, "cap")) is not None:
             exact = _capped(exact, numbers(cap))
         places = self.places if step.definition.places is None else step.definition.places
         figure = exact.round(places, step.rounding).spread(self.length)
-        figure = self._where(step, figure)
-        self._blame(step, figure.is_missing())
-        self._leave(step.name, figure)
-        self._move_running(self.running - figure if step.kind == "discount" else self.running + figure)
+        if (least := self._part(step, "keep_above")) is not None:
+            figure = _cut(figure, (self.running - stored(numbers(least))).round(self.places, "down"))
+        return self._where(step, figure)
+
+    def _compete(self, rivals: Sequence[Step]) -> None:
+        """Steps with one ``best_of``: the largest stays, the others are 0, a tie goes to the first."""
+        figures = [self._moved_by(step) for step in rivals]
+        blank = np.zeros(self.length, bool)
+        for step, figure in zip(rivals, figures, strict=True):
+            self._blame(step, figure.is_missing())
+            blank |= figure.is_missing()
+        best, winner = figures[0], np.zeros(self.length, np.int64)
+        for place, figure in enumerate(figures[1:], start=1):
+            larger = (compare(magnitude(figure), magnitude(best)) > 0) & ~blank
+            best, winner = Decimals.choose(larger, figure, best), np.where(larger, place, winner)
+        best = best.without(blank if blank.any() else None)
+        zero = Decimals.zeros(self.length)
+        for place, step in enumerate(rivals):
+            self._leave(step.name, Decimals.choose(winner == place, best, zero).without(best.missing))
+            self.result.winners[step.name] = np.where(best.is_missing(), -1, winner)
+        self._move_running(self.running - best if rivals[0].kind == "discount" else self.running + best)
 
     def _adjustment(self, step: Step) -> Number:
         if (percent := self._part(step, "percent")) is not None:
@@ -265,3 +295,25 @@ def _capped(exact: Number, cap: Number) -> Number:
     negative = compare(exact, Decimals.zeros(1)) < 0
     limited = choose(over, choose(negative, -cap, cap), exact)
     return limited.without(cap.missing)
+
+
+def _cut(figure: Decimals, most: Decimals) -> Decimals:
+    """A discount that leaves at least what must be kept: cut to the most it may take, never turned into a charge."""
+    zero = Decimals.zeros(1)
+    cut = choose(compare(most, zero) > 0, most, zero)
+    mirrored = choose(compare(most, zero) < 0, most, zero)
+    positive = choose(compare(figure, cut) > 0, cut, figure)
+    negative = choose(compare(figure, mirrored) < 0, mirrored, figure)
+    return stored(choose(compare(figure, zero) < 0, negative, positive)).without(most.missing)
+
+
+def _together(steps: Sequence[Step]) -> list[list[Step]]:
+    """The steps one by one, those that compete for being the best together."""
+    groups: list[list[Step]] = []
+    for step in steps:
+        name = step.definition.best_of
+        if name is not None and groups and groups[-1][0].definition.best_of == name:
+            groups[-1].append(step)
+        else:
+            groups.append([step])
+    return groups

@@ -190,6 +190,8 @@ class StepSpec(Spec):
     value: FormulaText | None = None
     when: FormulaText | None = None
     cap: FormulaText | None = None
+    keep_above: FormulaText | None = None
+    best_of: Name | None = None
     places: Annotated[int, Field(ge=0, le=30)] | None = None
     rounding: Mode | None = None
     category: FormulaText | None = None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -65,6 +65,17 @@ class Break:
     column: str
     least: Decimals
     value: Formula
+
+    def test(self, value: Column) -> Callable[[Integers, Integers], Mask]:
+        """How to tell whether the values at some places reach the rows beside them."""
+        if not isinstance(value, Decimals):
+            return lambda places, rows: self.fits(value.take(places), rows)
+        # Once at the same places, whole numbers are all there is to compare. Below every value stands -1: a row
+        # without a minimum, which a blank reaches, and a blank, which reaches nothing else.
+        values, least = Decimals.align((value.__abs__(), self.least))
+        reached = np.where(value.is_missing(), -1, values.units)
+        wanted = np.where(self.least.is_missing(), -1, least.units)
+        return lambda places, rows: reached[places] >= wanted[rows]
 
     def fits(self, value: Column, rows: Integers) -> Mask:
         """For each value whether it reaches the row beside it; a blank fits only rows without a minimum."""
@@ -162,6 +173,7 @@ class Table:
         lines take a step at a time, and those that are done drop out.
         """
         found = np.full(length, -1, np.int64)
+        tests = [each.test(value) for each, value in zip(self.breaks, values, strict=True)]
         for number, pattern in enumerate(self.patterns):
             slots = pattern.find(codes, length)
             lines = np.flatnonzero(slots >= 0)
@@ -169,37 +181,30 @@ class Table:
                 continue
             slot = slots[lines]
             at, stop = pattern.starts[slot], pattern.stops[slot]
-            asked = None if date is None or self._all_valid(pattern, date) else date
+            asked = date if isinstance(date, Dates) and not self._all_valid(pattern, date) else None
             while len(lines):
                 rows = pattern.rows[at]
                 worth = np.ones(len(lines), bool)
                 if number:
                     best = found[lines]
                     worth = (best < 0) | (self.preference[rows] < self.preference[best])
-                fits = worth & self._fits(lines, rows, asked, values)
+                fits = worth
+                if asked is not None and self.window is not None:
+                    fits = fits & self.window.fits(asked.take(lines), rows)
+                for test in tests:
+                    fits = fits & test(lines, rows)
                 found[lines[fits]] = rows[fits]
                 on = worth & ~fits & (at + 1 < stop)
                 lines, at, stop = lines[on], at[on] + 1, stop[on]
         return found
 
-    def _all_valid(self, pattern: Pattern, date: Column) -> bool:
+    def _all_valid(self, pattern: Pattern, date: Dates) -> bool:
         """Whether every row of a pattern is valid on every date asked for: then nobody needs to look."""
         assert self.window is not None
-        assert isinstance(date, Dates)
         if date.missing is not None or not len(date):
             return False
         start, end = self.window.start[pattern.rows].max(), self.window.end[pattern.rows].min()
         return bool(start <= date.days.min() and date.days.max() <= end)
-
-    def _fits(self, lines: Integers, rows: Integers, date: Column | None, values: Sequence[Column]) -> Mask:
-        fits = np.ones(len(lines), bool)
-        if date is not None:
-            assert self.window is not None
-            assert isinstance(date, Dates)
-            fits = self.window.fits(date.take(lines), rows)
-        for each, value in zip(self.breaks, values, strict=True):
-            fits = fits & each.fits(value.take(lines), rows)
-        return fits
 
     def answer(self, column: str, rows: Integers) -> Column:
         """The values of a column in the rows found; its default, else blank, where none was."""
