@@ -1,9 +1,13 @@
 """Files of orders: JSON, one flat CSV, two CSV files, other people's headings and marks."""
 
+from datetime import date
 from decimal import Decimal
 from pathlib import Path
 
+import openpyxl
+import pyarrow as pa
 import pytest
+from pyarrow import parquet
 
 import dokima
 from dokima.formats.jsondocs import orders_of, parse_json, to_json
@@ -157,3 +161,68 @@ def test_the_export_of_the_demo():
     )
     assert all(order.totals.payable is not None for order in calculation)
     assert calculation.findings.errors == calculation.findings[:2]
+
+
+def priced_by(folder: Path, file: str) -> tuple[str, list[str]]:
+    """Price and findings of one line by a rulebook whose table is the given file."""
+    toml = f"""
+[rulebook]
+name = "t"
+currency = "EUR"
+
+[table.terms]
+file = "{file}"
+match = {{ item = "line.item" }}
+window = {{ from = "since", on = "header.date" }}
+choose = ["lowest price"]
+
+[routine.all]
+step = [{{ name = "price", kind = "price", options = [{{ value = "terms.price" }}] }}]
+"""
+    (folder / "rulebook.toml").write_text(toml)
+    order = dokima.Order("A", date="2026-03-02", lines=[{"item": "PANE", "quantity": 1}])
+    calculation = dokima.load(folder).price(order)
+    return str(calculation["A"].line(10).price), [finding.message for finding in calculation.findings]
+
+
+ROWS = [("PANE", date(2026, 1, 1), D("44.25")), ("PANE", date(2027, 1, 1), D("1")), ("VENT", None, D("0.1"))]
+
+
+def test_tables_from_a_workbook(tmp_path):
+    """A number in a workbook is what a person typed; a formula needs the value it was saved with."""
+    workbook = openpyxl.Workbook()
+    sheet = workbook.active
+    for row in [("item", "since", "price"), *ROWS, (None, None, None), ("PANE", None, 44.7)]:
+        sheet.append([float(cell) if isinstance(cell, Decimal) else cell for cell in row])
+    workbook.save(tmp_path / "terms.xlsx")
+    assert priced_by(tmp_path, "terms.xlsx") == ("44.25", [])
+    sheet.append(("PANE", None, "=1+1"))
+    workbook.save(tmp_path / "terms.xlsx")
+    with pytest.raises(
+        dokima.RulebookError, match="terms.xlsx row 7, table.terms: price: expected a formula with a saved value"
+    ):
+        priced_by(tmp_path, "terms.xlsx")
+    (tmp_path / "terms.xlsx").write_text("no workbook")
+    with pytest.raises(dokima.RulebookError, match="terms.xlsx, table.terms.file: cannot be read"):
+        priced_by(tmp_path, "terms.xlsx")
+
+
+def test_tables_from_parquet(tmp_path):
+    columns = list(zip(*ROWS, strict=True))
+    kinds = [pa.dictionary(pa.int32(), pa.string()), pa.date32(), pa.decimal128(10, 2)]
+    arrays = [pa.array(values, kind) for values, kind in zip(columns, kinds, strict=True)]
+    parquet.write_table(
+        pa.table(dict(zip(("item", "since", "price"), arrays, strict=True))), tmp_path / "terms.parquet"
+    )
+    assert priced_by(tmp_path, "terms.parquet") == ("44.25", [])
+    floats = pa.table({"item": ["PANE"], "since": pa.array([None], pa.date32()), "price": [44.25]})
+    parquet.write_table(floats, tmp_path / "terms.parquet")
+    with pytest.raises(
+        dokima.RulebookError,
+        match="terms.parquet row 2 column price, table.terms: expected an exact number .got the binary float 44.25",
+    ):
+        priced_by(tmp_path, "terms.parquet")
+    with pytest.raises(
+        dokima.RulebookError, match="expected a file that ends in .csv, .xlsx, .parquet .got 'terms.ods'"
+    ):
+        priced_by(tmp_path, "terms.ods")

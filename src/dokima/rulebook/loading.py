@@ -17,9 +17,10 @@ from pydantic import ValidationError
 from dokima.engine.building import build_program
 from dokima.engine.program import Program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
-from dokima.formats.delimited import Grid, read_delimited
+from dokima.formats.delimited import Grid
 from dokima.formats.frames import grid_of
 from dokima.formats.layouts import Layout
+from dokima.formats.sheets import read_grid
 from dokima.rulebook.building import layout_of, program_definition, reader_of
 from dokima.rulebook.places import line_of
 from dokima.rulebook.specification import RulebookSpec, TableSpec, known_keys
@@ -233,10 +234,7 @@ def _grid(name: str, table: TableSpec, given: Mapping[str, Any], folder: Path | 
         raise DokimaError(
             f"expected rows for table '{name}': a 'file' beside the rulebook, or tables={{'{name}': ...}}"
         )
-    path = folder / table.file
-    if path.suffix.lower() != ".csv":
-        raise DokimaError(f"expected a .csv file (got '{table.file}')")
-    return read_delimited(path, table.separator, table.encoding), table.file
+    return read_grid(folder / table.file, table.separator, table.encoding), table.file
 
 
 def _layout_problems(

@@ -54,6 +54,8 @@ def read_columns(
 def _inferred(name: str, heading: str, source: TableSource) -> Field:
     """A decimal column if every filled cell is a number, else text."""
     trial = Field(name, "decimal")
+    if any(isinstance(value, float) for value in source.columns[heading].values):
+        return trial  # a number all the same; reading it will say why a binary float will not do
     try:
         for value in source.columns[heading].values:
             source.reader.read(trial, value)
