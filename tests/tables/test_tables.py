@@ -278,3 +278,80 @@ def test_a_large_table_of_many_keys_answers_like_a_small_one():
     calculation = terms_book(table).price(orders)
 
     assert [order.line(10).figure("price") for order in calculation] == [D(n) for n in picked]
+
+
+SCALE = [
+    {"item": "PANE", "least": 20, "price": "3.00"},
+    {"item": "PANE", "least": 0, "price": "5.00"},
+    {"item": "PANE", "least": 10, "price": "4.00"},
+    {"item": "VENT", "least": None, "price": "100", "base": 3},
+    {"item": "VENT", "least": "2.5", "price": "10", "base": 1},
+    {"item": "DAY", "least": 5, "price": "1"},
+]
+SCALE = [{"base": 1, **row} for row in SCALE]
+GRADED = {
+    "scale": {
+        "match": {"item": "line.item"},
+        "breaks": {"least": "line.quantity"},
+        "graduated": True,
+    }
+}
+
+
+def graded(item: str, quantity: Any, table: dict[str, Any] = GRADED) -> tuple[str | None, str | None, list[str]]:
+    steps = routine(
+        {"name": "price", "kind": "price", "options": [{"amount": "scale.amount"}, {"value": "item.list_price"}]}
+    )
+    tried = book({"scale": SCALE}, table=table, routine=steps)
+    calculation = tried.price(dokima.Order("A", lines=[{"item": item, "quantity": quantity}]))
+    line = calculation["A"].line(10)
+    return str(line.figure("amount")), str(line.figure("price")), [f.message for f in calculation.findings]
+
+
+def test_graduated_bands_are_continuous():
+    """25 at 5.00, from 10 at 4.00, from 20 at 3.00: 50 + 40 + 15; edges belong to both; returns mirror."""
+    assert [graded("PANE", q)[0] for q in (25, 20, 10, "9.5", 0, -25)] == [
+        "105.00",
+        "90.00",
+        "50.00",
+        "47.50",
+        "0.00",
+        "-105.00",
+    ]
+    assert graded("PANE", 25)[1] == "4.20"
+    assert graded("PANE", 0)[1:] == ("None", [])
+    # 2.5 x 33.333... = 83.33...; two more at 10
+    assert [graded("VENT", q)[0] for q in ("2.5", "4.5")] == ["83.33", "103.33"]
+    # No band from 0 on, so no answer: the next option is tried.
+    assert graded("DAY", 7)[:2] == ("4480.00", "640.00")
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 30), st.integers(0, 9)), min_size=1, max_size=6, unique_by=lambda band: band[0]),
+    st.integers(-60, 60),
+)
+def test_graduated_amounts_against_a_walk_over_single_pieces(bands, quantity):
+    """Each piece costs the price of the band it lies in; a walk piece by piece gives the same sum."""
+    scale = [{"item": "PANE", "least": least, "price": price} for least, price in bands]
+    steps = routine(
+        {"name": "price", "kind": "price", "options": [{"value": "1"}]},
+        {"name": "sum", "kind": "figure", "value": "scale.amount"},
+    )
+    calculation = book({"scale": scale}, table=GRADED, routine=steps).price(
+        dokima.Order("A", lines=[{"item": "PANE", "quantity": quantity}])
+    )
+    found = calculation["A"].line(10).figure("sum")
+
+    if min(least for least, _ in bands) > 0:
+        assert found is None
+        return
+    walked = sum(dict(bands)[max(least for least, _ in bands if least <= piece)] for piece in range(abs(quantity)))
+    assert found == (walked if quantity >= 0 else -walked)
+
+
+def test_graduated_tables_that_cannot_work():
+    two = {"scale": {**GRADED["scale"], "breaks": {"least": "line.quantity", "price": "line.quantity"}}}
+    with pytest.raises(dokima.RulebookError, match="expected exactly one break to grade by .got 2."):
+        graded("PANE", 1, two)
+    with pytest.raises(dokima.RulebookError, match="expected either 'value', a price, or 'amount'"):
+        book(routine=routine({"name": "price", "kind": "price", "options": [{"value": "1", "amount": "2"}]}))

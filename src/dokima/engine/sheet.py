@@ -108,7 +108,7 @@ class Sheet:
                 return self.program.definition.values[tail]
             case "run":
                 return Dates.of([self.run.today]) if tail == "today" else Texts.of([self.run.user])
-        return self.program.tables[head].answer(tail, self.rows(head))
+        return self.program.tables[head].answer(tail, self.rows(head), self)
 
     def _fact(self, name: str) -> Column:
         """What is true of a line without being a field of it."""

@@ -134,11 +134,13 @@ class _Builder:
         return step
 
     def _option(self, path: str, definition: object) -> Option | None:
-        keys = ("value", "base", "factor")
+        keys = ("value", "amount", "base", "factor")
         sources = {key: getattr(definition, key) for key in keys if getattr(definition, key) is not None}
         formulas = {key: self._formula(f"{path}.{key}", source, _NUMBER) for key, source in sources.items()}
-        value = formulas.get("value")
-        return None if value is None else Option(value, formulas.get("base"), formulas.get("factor"))
+        value = formulas.get("value") or formulas.get("amount")
+        if value is None:
+            return None
+        return Option(value, formulas.get("base"), formulas.get("factor"), "amount" in formulas)
 
     def _check_name(self, path: str, definition: StepDefinition) -> None:
         name = definition.name

@@ -17,11 +17,15 @@ RUNNING = ("line.amount", "line.net", "line.without_tax", "header.amount", "head
 
 @dataclass(frozen=True)
 class OptionDefinition:
-    """One place a price may come from: value, per how many (``base``), and units priced per unit of the line."""
+    """One place a price may come from: value, per how many (``base``), and units priced per unit of the line.
 
-    value: object
+    ``amount`` instead of them is what the whole line comes to.
+    """
+
+    value: object = None
     base: object = None
     factor: object = None
+    amount: object = None
 
 
 @dataclass(frozen=True)

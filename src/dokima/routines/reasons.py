@@ -58,7 +58,7 @@ class Reasons:
         order = int(self.frame.order_of[line])
         if chosen > 0:
             for key, formula in step.options[chosen - 1].formulas():
-                if BlankSearch(formula, self.frame).is_blank(order, line):
+                if key not in ("value", "amount") and BlankSearch(formula, self.frame).is_blank(order, line):
                     return f"its {key} '{formula.source}' is blank"
             base = step.options[chosen - 1].base
             return f"its base '{base.source if base else 1}' is 0"

@@ -16,10 +16,11 @@ class Option:
     value: Formula
     base: Formula | None = None
     factor: Formula | None = None
+    is_amount: bool = False
 
     def formulas(self) -> Iterator[tuple[str, Formula]]:
         """Its formulas by what they are for."""
-        yield "value", self.value
+        yield ("amount" if self.is_amount else "value"), self.value
         if self.base is not None:
             yield "base", self.base
         if self.factor is not None:

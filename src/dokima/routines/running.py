@@ -160,7 +160,12 @@ class _Run:
         if step.definition.places is not None:
             unit = unit.round(step.definition.places, step.rounding)
         quantity = numbers(self.frame.column("line.quantity"))
-        amount = (quantity * unit).round(self.places, step.rounding)
+        exact = quantity * unit
+        for place, option in enumerate(step.options, start=1):
+            if option.is_amount and (self.result.options == place).any():
+                # What the whole line comes to needs no unit price, which a quantity of 0 does not have.
+                exact = choose(self.result.options == place, numbers(self._evaluate(option.value)), exact)
+        amount = exact.round(self.places, step.rounding)
         self._blame(step, amount.is_missing())
         self._leave("price", unit)
         if step.name != "price":
@@ -189,7 +194,10 @@ class _Run:
         return value, value / choose(~base.is_missing(), base, Decimals.constant(1))
 
     def _option(self, option: Option) -> tuple[Number, Number]:
+        """A value and the unit price it makes; an amount for the whole line makes that of one unit of it, exactly."""
         value = numbers(self._evaluate(option.value))
+        if option.is_amount:
+            return value, value / numbers(self.frame.column("line.quantity"))
         price = value
         if option.factor is not None:
             price = price * numbers(self._evaluate(option.factor))

@@ -112,6 +112,7 @@ def _table(name: str, spec: TableSpec) -> TableDefinition:
         breaks=spec.breaks,
         choose=tuple(spec.choose),
         columns={column: _field(column, each, None) for column, each in spec.columns.items()},
+        graduated=spec.graduated,
         required=spec.required,
         label=spec.label,
     )
@@ -181,7 +182,7 @@ def _routine(name: str, spec: RoutineSpec) -> RoutineDefinition:
 
 def _step(spec: StepSpec) -> StepDefinition:
     settings = {key: value for key, value in spec.model_dump().items() if key != "options"}
-    options = [OptionDefinition(option.value, option.base, option.factor) for option in spec.options]
+    options = [OptionDefinition(option.value, option.base, option.factor, option.amount) for option in spec.options]
     return StepDefinition(**settings, options=tuple(options))
 
 

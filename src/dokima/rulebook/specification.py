@@ -119,6 +119,7 @@ class TableSpec(Marks):
     breaks: dict[str, FormulaText] = {}
     choose: Texts = []
     columns: dict[str, ColumnSpec] = {}
+    graduated: bool = False
     required: bool = False
     label: str = ""
 
@@ -172,9 +173,18 @@ class RuleSpec(Spec):
 class OptionSpec(Spec):
     """One place a price may come from."""
 
-    value: FormulaText
+    value: FormulaText | None = None
+    amount: FormulaText | None = None
     base: FormulaText | None = None
     factor: FormulaText | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> OptionSpec:
+        if (self.value is None) == (self.amount is None):
+            raise ValueError("expected either 'value', a price, or 'amount', what the whole line comes to")
+        if self.amount is not None and (self.base is not None or self.factor is not None):
+            raise ValueError("an 'amount' takes no base and no factor")
+        return self
 
 
 class StepSpec(Spec):

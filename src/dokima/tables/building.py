@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -24,9 +25,10 @@ from dokima.tables.choosing import (
     rank_specific,
 )
 from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.graduated import Bands
 from dokima.tables.index import build_patterns
 from dokima.tables.reading import read_columns
-from dokima.tables.table import Break, Table, Window
+from dokima.tables.table import AMOUNT, Break, Table, Window
 
 
 def build_table(definition: TableDefinition, source: TableSource, names: Names) -> Table:
@@ -84,7 +86,24 @@ class _Builder:
         )
         self._check_keys(table)
         self._raise_problems()
-        return table
+        return self._graduated(table) if spec.graduated else table
+
+    def _graduated(self, table: Table) -> Table:
+        """The table with its bands, and ``amount`` among its fields."""
+        if len(table.breaks) != 1:
+            self._problem("graduated", f"expected exactly one break to grade by (got {len(table.breaks)})")
+        price = table.fields.get("price")
+        if price is None or price.kind not in NUMBERS:
+            self._problem("graduated", "expected a number column 'price', the price of one unit in each band")
+        if AMOUNT in table.fields:
+            self._problem("graduated", f"'{AMOUNT}' is what a graduated table answers with; name this column otherwise")
+        self._raise_problems()
+        alike: list[Column | Integers] = [table.cells[name] for name in table.conditions]
+        if table.window is not None:
+            alike += [table.window.start, table.window.end]
+        bands = Bands.of(alike, table.breaks[0].least, table.columns["price"], table.columns.get("base"))
+        fields = {**table.fields, AMOUNT: Field(AMOUNT, "decimal")}
+        return replace(table, bands=bands, fields=fields)
 
     def _raise_problems(self) -> None:
         if self.problems:
@@ -149,7 +168,7 @@ class _Builder:
         for name in table.conditions:
             for row in np.flatnonzero(table.cells[name].is_missing()).tolist():
                 self._cell_problem(row, name, "expected a key (the cell is empty)")
-        if table.definition.choose and (table.window or table.breaks):
+        if table.definition.graduated or (table.definition.choose and (table.window or table.breaks)):
             return
         for pattern in table.patterns:
             for start, stop in zip(pattern.starts.tolist(), pattern.stops.tolist(), strict=True):
@@ -157,7 +176,7 @@ class _Builder:
                     self._same_key(table, sorted(pattern.rows[start:stop].tolist()))
 
     def _check_choose(self, table: Table) -> None:
-        if table.definition.choose:
+        if table.definition.choose or table.definition.graduated:
             return
         twins = [pattern.rows[:2] for pattern in table.patterns if (pattern.stops - pattern.starts > 1).any()]
         several = [pattern.rows[0] for pattern in table.patterns if len(pattern.rows)]

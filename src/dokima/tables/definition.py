@@ -23,6 +23,7 @@ class TableDefinition:
         breaks: Column and formula that must reach it.
         choose: Criteria, first things first.
         columns: Declared columns.
+        graduated: Each band of the one break at its own price; the table answers with ``amount``.
         required: A line or order without a row is an error finding.
         label: The word shown to people.
     """
@@ -34,6 +35,7 @@ class TableDefinition:
     breaks: Mapping[str, object] = field(default_factory=dict)
     choose: Sequence[str] = ()
     columns: Mapping[str, Field] = field(default_factory=dict)
+    graduated: bool = False
     required: bool = False
     label: str = ""
 

@@ -16,7 +16,11 @@ from dokima.model.columns import Column, Dates, Texts, take_or_blank
 from dokima.model.fields import Field
 from dokima.tables.choosing import Criterion
 from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.graduated import Bands
 from dokima.tables.index import Coder, Pattern
+
+AMOUNT = "amount"
+"""What a graduated table answers with, beside its columns."""
 
 _OPEN_START, _OPEN_END = -(2**60), 2**60
 
@@ -99,6 +103,7 @@ class Table:
         single: Key or match columns, several values in a cell taken apart (for ``single_rows``).
         level: How often it answers.
         reads: Names its formulas read, those of other tables included.
+        bands: Of a graduated table.
     """
 
     definition: TableDefinition
@@ -116,6 +121,7 @@ class Table:
     level: Level
     defaults: Mapping[str, Column] = field(default_factory=dict)
     reads: frozenset[str] = frozenset()
+    bands: Bands | None = None
 
     @property
     def name(self) -> str:
@@ -146,6 +152,9 @@ class Table:
         ]
         date = None if self.window is None else self.window.on.evaluate(frame, self.level)
         values = [each.value.evaluate(frame, self.level) for each in self.breaks]
+        if self.bands is not None:
+            # Any row of the preferred scale will do; which of its bands answers, the value decides.
+            return self.bands.find(self._eligible_rows(codes, length, date, []), values[0])
         return self._eligible_rows(codes, length, date, values)
 
     @cached_property
@@ -173,7 +182,7 @@ class Table:
         lines take a step at a time, and those that are done drop out.
         """
         found = np.full(length, -1, np.int64)
-        tests = [each.test(value) for each, value in zip(self.breaks, values, strict=True)]
+        tests = [each.test(value) for each, value in zip(self.breaks, values, strict=False)]
         for number, pattern in enumerate(self.patterns):
             slots = pattern.find(codes, length)
             lines = np.flatnonzero(slots >= 0)
@@ -206,8 +215,10 @@ class Table:
         start, end = self.window.start[pattern.rows].max(), self.window.end[pattern.rows].min()
         return bool(start <= date.days.min() and date.days.max() <= end)
 
-    def answer(self, column: str, rows: Integers) -> Column:
+    def answer(self, column: str, rows: Integers, frame: Frame) -> Column:
         """The values of a column in the rows found; its default, else blank, where none was."""
+        if column == AMOUNT and self.bands is not None:
+            return self.bands.amount(rows, self.breaks[0].value.evaluate(frame, self.level))
         answer = take_or_blank(self.columns[column], rows)
         default = self.defaults.get(column)
         return answer if default is None else pick(rows >= 0, answer, default)

@@ -1,0 +1,114 @@
+"""Graduated tables: each band of a quantity at its own price, and the amount they make together."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from dokima.exact import Decimals, compare, stored
+from dokima.exact.integers import Integers, either
+from dokima.exact.ranking import dense
+from dokima.formulas.aggregates import value_codes
+from dokima.formulas.operators import numbers
+from dokima.model.columns import Column
+
+
+@dataclass(frozen=True)
+class Bands:
+    """The rows of a graduated table as bands.
+
+    Rows for the same terms and days are one scale; its rows, from the lowest break up, are bands. A row prices what lies
+    between its break and the next. A scale without a band from 0 on has no answer.
+
+    Attributes:
+        first: For each row the place of its scale's first band in ``rows``, -1 if that does not start from 0.
+        last: For each row the place of its scale's last band.
+        rows: Row numbers, scale by scale, from the lowest break up.
+        least: Break of each row, 0 for an empty one.
+        price: Price of one unit in each row's band.
+        below: What all bands below a row's come to when they are full.
+    """
+
+    first: Integers
+    last: Integers
+    rows: Integers
+    least: Decimals
+    price: Decimals
+    below: Decimals
+
+    @classmethod
+    def of(cls, alike: Sequence[Column | Integers], least: Decimals, price: Column, base: Column | None) -> Bands:
+        """Bands out of a table's columns: those that must be alike within a scale, breaks, prices and their bases."""
+        size = len(least)
+        scale: Integers = np.zeros(size, np.int64)
+        for column in alike:
+            codes = column if isinstance(column, np.ndarray) else value_codes(column) + 1
+            scale = dense(scale * (int(codes.max(initial=0)) + 1) + dense(codes))
+        breaks = least.filled()
+        order = np.lexsort((np.arange(size), dense(breaks.units), scale))
+        starts = np.flatnonzero(np.r_[True, scale[order][1:] != scale[order][:-1]]) if size else np.zeros(0, np.int64)
+        ends = np.r_[starts[1:], size] - 1 if size else starts
+        of_scale = np.repeat(np.arange(len(starts)), ends - starts + 1)
+        each = numbers(price) if base is None else numbers(price) / numbers(base)
+        unit = stored(each)
+        below = _below(order, of_scale, starts, breaks, unit)
+        first, last = np.full(size, -1, np.int64), np.full(size, -1, np.int64)
+        from_zero = breaks.units[order[starts]] == 0 if size else np.zeros(0, bool)
+        first[order] = np.where(from_zero, starts, -1)[of_scale]
+        last[order] = ends[of_scale]
+        return cls(first, last, order, breaks, unit, below)
+
+    def find(self, chosen: Integers, value: Column) -> Integers:
+        """For each line the row of the band its value lies in, given any row of its scale (-1 for none)."""
+        magnitude = stored(numbers(value).__abs__())
+        place = np.where(chosen < 0, -1, self.first[chosen]) if len(self.first) else np.full(len(chosen), -1, np.int64)
+        place = np.where(magnitude.is_missing(), -1, place)
+        lines = np.flatnonzero(place >= 0)
+        while len(lines):
+            following = place[lines] + 1
+            lines = lines[following <= self.last[chosen[lines]]]
+            rows = self.rows[place[lines] + 1]
+            reached = compare(magnitude.take(lines), self.least.take(rows)) >= 0
+            lines = lines[reached]
+            place[lines] += 1
+        return np.where(place < 0, -1, self.rows[place]) if len(self.rows) else place
+
+    def amount(self, rows: Integers, value: Column) -> Decimals:
+        """What each value comes to, band by band; a negative one mirrors. Blank where there is no row."""
+        exact = stored(numbers(value))
+        at = np.where(rows < 0, 0, rows)
+        if not len(self.rows):
+            return Decimals.blanks(len(rows))
+        inside = (abs(exact) - self.least.take(at)) * self.price.take(at)
+        whole = self.below.take(at) + inside
+        negative = compare(exact, Decimals.zeros(1)) < 0
+        return Decimals.choose(negative, -whole, whole).without(either(rows < 0, exact.missing))
+
+
+def _below(order: Integers, of_scale: Integers, starts: Integers, breaks: Decimals, unit: Decimals) -> Decimals:
+    """For each row what the bands below it come to: a running sum that starts anew with each scale."""
+    if not len(order):
+        return Decimals.zeros(0)
+    sorted_breaks, sorted_units = breaks.take(order), unit.take(order)
+    previous = np.maximum(np.arange(len(order)) - 1, 0)
+    full = (sorted_breaks - sorted_breaks.take(previous)) * sorted_units.take(previous)
+    first = np.zeros(len(order), bool)
+    first[starts] = True
+    steps = np.where(first | full.is_missing(), 0, full.units).astype(object)
+    running = np.cumsum(steps)
+    sums = running - running[starts][of_scale] + steps[starts][of_scale]
+    result = np.zeros(len(order), object)
+    result[order] = sums
+    blank = np.zeros(len(order), bool)
+    blank[order] = _any_before(full.is_missing() & ~first, starts, of_scale)
+    return Decimals(result, full.places, blank if blank.any() else None).compact()
+
+
+def _any_before(marked: Integers, starts: Integers, of_scale: Integers) -> Integers:
+    """For each band whether it or one below it in its scale is marked."""
+    counts = np.cumsum(marked.astype(np.int64))
+    before = np.where(starts > 0, counts[np.maximum(starts - 1, 0)], 0)
+    found: Integers = counts - before[of_scale] > 0
+    return found
