@@ -7,7 +7,7 @@ from dokima.changes.variance import Change, LineVariance, Variance
 from dokima.editing.editor import Editor
 from dokima.editing.journal import Entry
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, TaxRow, Totals
-from dokima.engine.explaining import Explanation
+from dokima.engine.explaining import Explanation, Rung
 from dokima.errors import (
     DocumentError,
     DokimaError,
@@ -20,6 +20,7 @@ from dokima.errors import (
     RulebookError,
     RulebookProblem,
 )
+from dokima.formats.results import to_csv, to_json
 from dokima.formulas.custom import function
 from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.order import Line, Order
@@ -55,6 +56,7 @@ __all__ = [
     "Rulebook",
     "RulebookError",
     "RulebookProblem",
+    "Rung",
     "TaxRow",
     "Totals",
     "Variance",
@@ -63,5 +65,7 @@ __all__ = [
     "load",
     "refuse",
     "rule",
+    "to_csv",
+    "to_json",
 ]
 __version__ = "0.1.0"

@@ -141,6 +141,32 @@ def test_explain_names_winner_and_losers():
     assert "amount = item.weight * line.quantity * value.freight_rate" in technical
 
 
+def test_what_a_line_would_cost_that_stands_in_no_order():
+    """Every break of the prices and discounts that could apply: 24 (agreed, 4 %), 48 (cheaper), 100 (6 %)."""
+    fields = (
+        "--header",
+        "kind=sales",
+        "--header",
+        "date=2026-03-02",
+        "--header",
+        "customer=FERNHOLT",
+        "--line",
+        "item=PANE-T6",
+        "--line",
+        "quantity=36",
+    )
+    status, out, _ = dokima("explain", *fields, "--format", "json")
+    data = json.loads(out)
+    assert status == 0
+    assert [(r["quantity"], r["price"], r["net"]) for r in data["quantities"]] == [
+        ("12", "45.60", "598.27"), ("24", "44.25", "1121.66"), ("36", "44.25", "1682.50"), ("48", "43.10", "2190.34"), ("100", "43.10", "4477.00"),
+    ]  # fmt: skip
+    _, text, _ = dokima("explain", *fields)
+    assert ["36", "44.25", "1682.50", "46.7361", "asked", "for"] in rows(text)
+    assert dokima("explain")[2].startswith("error: expected ORDER and LINE, or --header and --line")
+    assert dokima("explain", "--line", "item")[0] == 2
+
+
 def test_check_reports_and_exits_with_1():
     status, out, _ = dokima("check", "orders", "--format", "csv")
     found = list(csv.DictReader(io.StringIO(out)))

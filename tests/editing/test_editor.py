@@ -6,7 +6,7 @@ from decimal import Decimal
 import pytest
 
 import dokima
-from dokima.formats.jsondocs import to_json
+from dokima.formats.jsondocs import json_text
 from tests.books import DEMO, FIELDS, book, routine
 
 D = Decimal
@@ -50,12 +50,12 @@ def test_a_rule_on_a_field_sees_the_header_and_is_asked_again_when_it_changes():
     """Silent for a customer who may buy it; changing the customer afterwards asks again."""
     edit = editor()
     edit.add_line(item="PANE", quantity=2)
-    before = to_json(edit.order.to_dict())
+    before = json_text(edit.order.to_dict())
     assert (
         refused(lambda: edit.change_header(customer="B"))
         == "change header is refused: line 10: PANE is not sold in SE."
     )
-    assert to_json(edit.order.to_dict()) == before
+    assert json_text(edit.order.to_dict()) == before
     other = editor(customer="B")
     other.add_line(item="DAY", quantity=1)
     assert "PANE is not sold in SE" in refused(lambda: other.change_line(10, item="PANE"))

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 import dokima
-from dokima.formats.jsondocs import to_json
+from dokima.formats.jsondocs import json_text
 from tests.books import book, routine
 
 RULES = [
@@ -60,7 +60,7 @@ class EditorMachine(RuleBasedStateMachine):
         self.first = self.written()
 
     def written(self) -> str:
-        return to_json(self.editor.order.to_dict())
+        return json_text(self.editor.order.to_dict())
 
     def attempt(self, changed: Model, allowed: bool, work: Any) -> None:
         before, entries = self.written(), len(self.editor.journal)

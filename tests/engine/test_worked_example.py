@@ -1,5 +1,8 @@
 """Order SQ-2041 and its revision: every figure written out by hand."""
 
+import csv
+import io
+import json
 from decimal import Decimal
 
 import pytest
@@ -126,6 +129,27 @@ def test_the_demo_rules(quillmere):
     ]
     assert found[1].message == "Installation day is sold by the half day: 1.25 is not a multiple of 0.5."
     assert found[1].values == {"line.unit": "DAY", "line.quantity": D("1.25")}
+
+
+def test_results_as_json_and_csv(quillmere, before, after):
+    variance = quillmere.variance(before, after)
+    data = json.loads(dokima.to_json(before))
+
+    assert data["orders"][0]["totals"]["payable"] == "4339.39"
+    assert [row["net"] for row in csv.DictReader(io.StringIO(dokima.to_csv(before)))] == [
+        "1682.50",
+        "530.01",
+        "1525.00",
+    ]
+    assert json.loads(dokima.to_json(variance))["lines"][0]["figures"]["net"]["variance"] == "186.94"
+    assert [row["net_variance"] for row in csv.DictReader(io.StringIO(dokima.to_csv(variance)))] == [
+        "186.94",
+        "-132.50",
+        "393.36",
+    ]
+    explanation = quillmere.explain(DEMO / "orders" / "SQ-2041.json", 10)
+    assert json.loads(dokima.to_json(explanation))["steps"][0]["source"] == "agreed price"
+    assert dokima.to_csv(before.findings).startswith("order,line,severity")
 
 
 def test_one_order_that_is_gone_and_one_that_is_new(quillmere, before):

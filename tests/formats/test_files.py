@@ -10,7 +10,7 @@ import pytest
 from pyarrow import parquet
 
 import dokima
-from dokima.formats.jsondocs import orders_of, parse_json, to_json
+from dokima.formats.jsondocs import json_text, orders_of, parse_json
 from tests.books import DEMO, FIELDS, book, routine
 
 D = Decimal
@@ -144,7 +144,7 @@ def test_json_numbers_never_pass_through_a_float():
 
     assert order.line(10)["quantity"] == D("12345678901234567.123456789")
     assert (
-        dokima.Order.from_dict(parse_json(to_json(order.to_dict()))).line(10)["quantity"]
+        dokima.Order.from_dict(parse_json(json_text(order.to_dict()))).line(10)["quantity"]
         == "12345678901234567.123456789"
     )
 

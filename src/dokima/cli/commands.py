@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated
 
 import typer
@@ -15,15 +16,18 @@ from dokima.cli.options import (
     OrdersPath,
     one_order,
     open_book,
+    pairs,
     read_orders,
     what_if,
 )
 from dokima.cli.output import show, write
-from dokima.errors import NotFound, listed, nearest
+from dokima.engine.explaining import Rung
+from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.results import (
     answer_data,
     calculation_data,
     calculation_rows,
+    cell,
     summary_data,
     variance_data,
     variance_rows,
@@ -38,7 +42,6 @@ from dokima.reports.variances import variance_report
 Named = Annotated[
     list[str] | None, typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders.")
 ]
-Order = Annotated[str, typer.Argument(metavar="ORDER", help="A file with one order; a number with --orders.")]
 
 Sets = Annotated[
     list[str] | None,
@@ -104,27 +107,34 @@ def price(
 
 
 def explain(
-    order: Order,
-    line: Annotated[str, typer.Argument(metavar="LINE", help="The line number.")],
+    order: Annotated[str | None, typer.Argument(metavar="[ORDER]", help="A file, or a number with --orders.")] = None,
+    line: Annotated[str | None, typer.Argument(metavar="[LINE]", help="The line number.")] = None,
     figure: Annotated[str | None, typer.Argument(metavar="[FIGURE]", help="One figure, such as price.")] = None,
+    header: Annotated[list[str] | None, typer.Option("--header", help="Without an order: customer=X.")] = None,
+    fields: Annotated[list[str] | None, typer.Option("--line", help="Without an order: item=X, quantity=4.")] = None,
     technical: Annotated[bool, typer.Option("--technical", help="Add formulas and names.")] = False,
     orders: OrdersPath = None,
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
 ) -> None:
-    """Say where the figures of a line came from, and which table rows lost."""
+    """Say where the figures of a line came from, and which table rows lost; or what a line would cost."""
     rulebook = open_book(book)
-    found = read_orders(rulebook, [order], orders, layout)
-    number = one_order(found, "explain")
-    explanation = rulebook.explain(found, line, figure, order=number)
+    rungs: list[Rung] = []
+    if order is None and fields:
+        explanation, rungs = rulebook.try_line(pairs(header), pairs(fields))
+    elif order is None or line is None:
+        raise DokimaError("expected ORDER and LINE, or --header and --line fields of a line that stands in no order")
+    else:
+        found = read_orders(rulebook, [order], orders, layout)
+        explanation = rulebook.explain(found, line, figure, order=one_order(found, "explain"))
+    data = explanation.to_dict()
+    ladder = [{key: cell(value, 0) for key, value in asdict(rung).items()} for rung in rungs]
     write(
         form,
-        table=lambda: explanation_report(explanation, technical=technical),
-        data=explanation.to_dict,
-        rows=lambda: [
-            {key: step[key] for key in ("step", "kind", "value", "source")} for step in explanation.to_dict()["steps"]
-        ],
+        table=lambda: explanation_report(explanation, rungs, technical=technical),
+        data=lambda: {**data, "quantities": ladder} if rungs else data,
+        rows=lambda: ladder or [{k: step[k] for k in ("step", "kind", "value", "source")} for step in data["steps"]],
     )
     raise typer.Exit(1 if any(finding.severity == "error" for finding in explanation.findings) else 0)
 

@@ -17,7 +17,7 @@ from dokima.cli.options import HERE, Book, LayoutName, OrdersPath, assignments, 
 from dokima.cli.output import complain, show
 from dokima.editing.editor import Editor
 from dokima.errors import DocumentError, DokimaError
-from dokima.formats.jsondocs import to_json
+from dokima.formats.jsondocs import json_text
 from dokima.model.order import Order
 from dokima.reports.edits import edit_report
 from dokima.rulebook.book import Rulebook
@@ -110,7 +110,7 @@ def _write(outcomes: Sequence[_Outcome], out: Path, *, folder: bool) -> None:
         # Written beside the target and renamed, so that nobody ever finds half a document.
         partial = target.with_name(f".{target.name}.partial")
         try:
-            partial.write_text(to_json(outcome.editor.order.to_dict()) + "\n", encoding="utf-8")
+            partial.write_text(json_text(outcome.editor.order.to_dict()) + "\n", encoding="utf-8")
             partial.replace(target)
         except OSError as error:
             raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None

@@ -85,6 +85,19 @@ def assignments(sets: Sequence[str] | None) -> dict[str, str]:
     return found
 
 
+def pairs(texts: Sequence[str] | None) -> dict[str, str]:
+    """``customer=X`` taken apart.
+
+    Raises:
+        DokimaError: One of them is not written so.
+    """
+    found = [text.partition("=") for text in texts or ()]
+    for name, sign, _ in found:
+        if not sign:
+            raise DokimaError(f"expected a field and a value such as customer=FERNHOLT (got '{name}')")
+    return {name.strip(): value for name, _, value in found}
+
+
 def what_if(orders: Orders, sets: Sequence[str] | None) -> Orders:
     """The orders with the values of ``--set``."""
     return with_values(orders, assignments(sets)) if sets else orders

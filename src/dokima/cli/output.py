@@ -9,8 +9,8 @@ from typing import Any
 from rich.console import Console, RenderableType
 
 from dokima.cli.options import Format
-from dokima.formats.jsondocs import to_json
-from dokima.formats.results import to_csv
+from dokima.formats.jsondocs import json_text
+from dokima.formats.results import csv_text
 
 
 def write(
@@ -32,9 +32,9 @@ def write(
     """
     match form:
         case Format.json:
-            sys.stdout.write(to_json(data()) + "\n")
+            sys.stdout.write(json_text(data()) + "\n")
         case Format.csv:
-            sys.stdout.write(to_csv(rows(), columns))
+            sys.stdout.write(csv_text(rows(), columns))
         case Format.table:
             show(table())
 

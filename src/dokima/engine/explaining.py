@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any
 
 import numpy as np
@@ -45,6 +46,7 @@ class TableAnswer:
         candidates: The winner and the rows it beat, each with the one reason.
         terms: What the row is for, in words: whom, what, since when, from which quantity.
         is_key: Whether rows are found by key, so that none competes with another.
+        breaks: Columns that say from which quantity on a row is eligible.
     """
 
     table: str
@@ -56,6 +58,7 @@ class TableAnswer:
     candidates: Sequence[Candidate]
     terms: str
     is_key: bool
+    breaks: Sequence[str] = ()
 
     @property
     def place(self) -> str:
@@ -278,14 +281,13 @@ class _Explainer:
 
     def _value(self, trace: StepTrace, name: str) -> Any:
         column = trace.columns[name]
-        if len(column) == 1:
-            return value_at(column, 0)
-        head = name.split(".", maxsplit=1)[0]
+        head, _, tail = name.partition(".")
         table = self.program.tables.get(head)
         by_order = head == "header" or (table is not None and table.level is Level.HEADER)
-        if head == "line" and name.split(".")[1] in amount_figures(self.line.order.routine):
-            return amount_at(column, self.position, self.line.order.places)
-        return value_at(column, self.order if by_order else self.position)
+        position = 0 if len(column) == 1 else self.order if by_order else self.position
+        if head in ("header", "line") and tail in amount_figures(self.line.order.routine):
+            return amount_at(column, position, self.line.order.places)
+        return value_at(column, position)
 
     def _at(self, trace: StepTrace, table: str) -> int:
         rows = trace.rows[table]
@@ -331,7 +333,29 @@ class _Explainer:
             candidates=[] if table.definition.is_key else candidates(table, sheet, position, row),
             terms=row_terms(table, row) if row >= 0 else "",
             is_key=table.definition.is_key,
+            breaks=[each.column for each in table.breaks],
         )
+
+
+@dataclass(frozen=True)
+class Rung:
+    """What a line costs at one quantity: unit price, net, and net for one unit; None where it has no price."""
+
+    quantity: Decimal
+    price: Decimal | None
+    net: Decimal | None
+    net_each: Decimal | None
+
+
+def quantities_worth_asking(explanation: Explanation) -> list[Decimal]:
+    """The line's own quantity and every break of a row that could apply to it, in ascending order."""
+    found = {explanation.quantity} if explanation.quantity else set()
+    for step in explanation.steps:
+        for answer in step.answers:
+            for candidate in answer.candidates:
+                if candidate.reason not in ("match", "window"):
+                    found |= {candidate.cells[name] for name in answer.breaks if candidate.cells.get(name)}
+    return sorted(found)
 
 
 def with_values(formula: Formula, values: Mapping[str, Any]) -> str:

@@ -84,7 +84,7 @@ def orders_of(data: Any) -> list[Order]:
     return orders
 
 
-def to_json(data: Any) -> str:
+def json_text(data: Any) -> str:
     """Plain data as JSON; exact numbers, dates and the like are written as text."""
     return json.dumps(data, indent=2, ensure_ascii=False, default=_plain)
 

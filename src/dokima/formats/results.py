@@ -11,7 +11,9 @@ from typing import Any
 
 from dokima.changes.variance import Change, Variance
 from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
+from dokima.engine.explaining import Explanation
 from dokima.errors import Problem
+from dokima.formats.jsondocs import json_text
 from dokima.model.columns import shown
 from dokima.model.findings import Findings
 from dokima.rules.verdicts import RuleAnswer
@@ -151,7 +153,7 @@ def variance_rows(variance: Variance, *, every: bool = False) -> list[dict[str, 
     return rows
 
 
-def to_csv(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = ()) -> str:
+def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = ()) -> str:
     """Rows as CSV with a heading (RFC 4180, lines ended with a line feed); a blank is an empty cell."""
     rows = list(rows)
     names = list(dict.fromkeys([*columns, *(name for row in rows for name in row)]))
@@ -160,3 +162,24 @@ def to_csv(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = ()) -> st
     writer.writeheader()
     writer.writerows(rows)
     return out.getvalue()
+
+
+Result = Calculation | Findings | Variance | Explanation
+
+
+def to_json(result: Result) -> str:
+    """A calculation, findings, a variance or an explanation as JSON; exact numbers are written as text."""
+    if isinstance(result, Calculation):
+        return json_text(calculation_data(result))
+    if isinstance(result, Variance):
+        return json_text(variance_data(result))
+    return result.to_json() if isinstance(result, Findings) else json_text(result.to_dict())
+
+
+def to_csv(result: Calculation | Findings | Variance) -> str:
+    """A calculation (one row a line), findings, or a variance (one row a changed line) as CSV with a heading."""
+    if isinstance(result, Findings):
+        return result.to_csv()
+    if isinstance(result, Variance):
+        return csv_text(variance_rows(result), ("order", "line", "status"))
+    return csv_text(calculation_rows(result), ("order", "line"))

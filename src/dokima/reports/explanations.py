@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.explaining import Explanation, StepExplanation, TableAnswer
+from dokima.engine.explaining import Explanation, Rung, StepExplanation, TableAnswer
 from dokima.model.columns import shown
 from dokima.reports.findings import finding_lines
 from dokima.reports.words import SIGNS, number
 from dokima.tables.losing import Candidate
 
 
-def explanation_report(explanation: Explanation, *, technical: bool = False) -> RenderableType:
+def explanation_report(
+    explanation: Explanation, rungs: Sequence[Rung] = (), *, technical: bool = False
+) -> RenderableType:
     """Where the figures of a line came from.
 
     Args:
         explanation: The explanation.
+        rungs: What the line costs at other quantities.
         technical: Add formulas and names.
     """
     head = Text(f"{explanation.order} line {explanation.line}   {explanation.title}", style="bold")
@@ -33,9 +36,25 @@ def explanation_report(explanation: Explanation, *, technical: bool = False) -> 
         label = Text(f"{SIGNS.get(step.kind, ''):1} {step.label}")
         table.add_row(label, Text(number(step.value), style="bold"), _how(step, explanation, technical))
     parts: list[RenderableType] = [head, sums, Text(""), table]
+    if rungs:
+        parts += [Text(""), _ladder(rungs, explanation)]
     if explanation.findings:
         parts += [Text(""), finding_lines(tuple(explanation.findings))]
     return Group(*parts)
+
+
+def _ladder(rungs: Sequence[Rung], explanation: Explanation) -> Table:
+    """What the line costs at each quantity that matters, its own one marked."""
+    table = Table.grid(padding=(0, 3))
+    for _ in range(4):
+        table.add_column(justify="right")
+    table.add_column()
+    table.add_row(*(Text(word, style="dim") for word in ("quantity", "unit price", "net", "net each")))
+    for rung in rungs:
+        own = rung.quantity == explanation.quantity
+        cells = (number(value) for value in (rung.quantity, rung.price, rung.net, rung.net_each))
+        table.add_row(*cells, "asked for" if own else "", style="bold" if own else "")
+    return table
 
 
 def _how(step: StepExplanation, explanation: Explanation, technical: bool) -> Group:

@@ -11,12 +11,13 @@ from typing import Any
 
 from dokima.changes.variance import Variance
 from dokima.editing.editor import Editor
-from dokima.engine.calculation import Calculation
+from dokima.engine.calculation import Calculation, amount_at
 from dokima.engine.checking import answers, check_orders
-from dokima.engine.explaining import Explanation, explain_line
+from dokima.engine.explaining import Explanation, Rung, explain_line, quantities_worth_asking
 from dokima.engine.pricing import Pricing, price_orders
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, NotFound, Problem, nearest
+from dokima.exact import decimals
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import orders_from
 from dokima.model.findings import Finding, Findings
@@ -199,6 +200,29 @@ class Rulebook:
         number = numbers[0] if order is None else order
         pricing = self._price(orders.select(_position(orders, number)), None, traced=True)
         return explain_line(pricing, number, str(line), figure)
+
+    def try_line(self, header: Mapping[str, Any], line: Mapping[str, Any]) -> tuple[Explanation, list[Rung]]:
+        """What a line would cost that stands in no order yet, and what it would cost at every quantity that matters.
+
+        Args:
+            header: Header fields, such as customer and date.
+            line: Line fields, such as item and quantity.
+
+        Returns:
+            The explanation of the line, and its price at each break of the prices and discounts that could apply.
+
+        Raises:
+            DocumentError: A field is unknown or cannot hold its value.
+        """
+        explanation = self.explain(Order("trial", lines=[{"number": "10", **line}], **header), 10)
+        rungs = []
+        for quantity in quantities_worth_asking(explanation):
+            lines = [{"number": "10", **line, "quantity": quantity}]
+            tried = self.price(Order("trial", lines=lines, **header))["trial"].line(10)
+            net = tried.figure("net") if "net" in tried.order.calculation.figures else None
+            each = None if net is None else amount_at(decimals([net / quantity]).round(4), 0, tried.order.places)
+            rungs.append(Rung(quantity, tried.figure("price") if net is not None else None, net, each))
+        return explanation, rungs
 
     def variance(self, before: Any, after: Any, layout: str | None = None) -> Variance:
         """The variance between two states of orders, each priced by this rulebook.

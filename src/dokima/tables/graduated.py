@@ -19,8 +19,8 @@ from dokima.model.columns import Column
 class Bands:
     """The rows of a graduated table as bands.
 
-    Rows for the same terms and days are one scale; its rows, from the lowest break up, are bands. A row prices what lies
-    between its break and the next. A scale without a band from 0 on has no answer.
+    Rows for the same terms and days are one scale; its rows, from the lowest break up, are bands. A row prices what
+    lies between its break and the next. A scale without a band from 0 on has no answer.
 
     Attributes:
         first: For each row the place of its scale's first band in ``rows``, -1 if that does not start from 0.
