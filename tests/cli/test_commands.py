@@ -338,7 +338,7 @@ def test_edit_usage():
     )  # fmt: skip
     assert status == 0
     assert [row[:2] for row in rows(out)][:8] == [
-        ["SQ-2041", "open"], ["change", "line:"], ["insert", "line:"], ["remove", "line:"], ["close", "lines:"],
+        ["SQ-2041", "open"], ["override", "price:"], ["insert", "line:"], ["remove", "line:"], ["close", "lines:"],
         ["renumber", "lines"], ["move", "to:"], ["payable", "4339.39"],
     ]  # fmt: skip
 

@@ -134,6 +134,20 @@ def test_a_new_item_draws_again_what_the_default_gave_and_keeps_what_was_typed()
     assert (str(edit.line(10).net), edit.line(10).override_reason) == ("1.25", "damaged")
 
 
+def test_the_manual_price_beside_that_of_the_rulebook():
+    """Both are shown before anything changes, and the journal keeps both."""
+    edit = editor({"item": "PANE", "quantity": 4})
+    assert edit.compare_price(10) == dokima.PriceComparison(None, None, D("48.50"))
+    edit.override_price(10, "40", "last year's stock")
+    assert edit.compare_price(10) == dokima.PriceComparison(D("40.00"), "last year's stock", D("48.50"))
+    edit.reprice_line(10)
+    assert str(edit.line(10).net) == "194.00"
+    assert [str(entry) for entry in edit.journal] == [
+        "override price: line 10, rulebook 48.5, manual 40, reason last year's stock",
+        "reprice line: line 10, manual 40, rulebook 48.5",
+    ]
+
+
 def test_numbers_between_and_when_there_is_no_room():
     edit = editor({"item": "PANE", "quantity": 1}, {"item": "DAY", "quantity": 1})
     added = [edit.insert_line(before=20, item="DAY", quantity=1) for _ in range(3)]

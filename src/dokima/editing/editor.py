@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Collection, Iterable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from dokima.editing.asking import Edit
@@ -20,6 +22,19 @@ from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, OPEN, Deed
+
+_TYPED = ("price_override", "price_base", "override_reason")
+"""Fields of a price typed by hand."""
+
+
+@dataclass(frozen=True)
+class PriceComparison:
+    """A price typed by hand (None if there is none), its reason, and the price the rulebook gives (None if none)."""
+
+    manual: Decimal | None
+    reason: str | None
+    rulebook: Decimal | None
+
 
 Clock = Callable[[], datetime.datetime]
 
@@ -158,9 +173,12 @@ class Editor:
             NotFound: There is no such line.
             DocumentError: A field is unknown or cannot hold its value.
         """
-        if self._done(operation):
-            return
-        number = str(number)
+        if not self._done(operation):
+            self._change("change_line", str(number), fields, {"fields": dict(fields)}, operation)
+
+    def _change(
+        self, deed: str, number: str, fields: Mapping[str, Any], details: Mapping[str, Any], operation: str
+    ) -> None:
         old = self._document.line(number)
         self._permit("lines")
         self._stages.refuse_closed(self._document, [number])
@@ -172,7 +190,7 @@ class Editor:
         after = draw_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
-        self._commit("change_line", after, found, {"line": number, "fields": dict(fields)}, operation)
+        self._commit(deed, after, found, {"line": number, **details}, operation)
 
     def remove_line(self, number: str | int, *, operation: str = "") -> None:
         """Remove a line and its sub-lines.
@@ -234,6 +252,20 @@ class Editor:
         after = self._document.without(leaving)
         self._commit(deed, after, self._edit(after).removing(leaving), {"lines": leaving}, operation)
 
+    def compare_price(self, number: str | int) -> PriceComparison:
+        """The price typed by hand beside the one the rulebook gives for this customer, item, quantity and date.
+
+        Raises:
+            NotFound: There is no such line.
+        """
+        number = str(number)
+        line = self._document.line(number)
+        plain = self._document.with_line(number, {**line, **dict.fromkeys(_TYPED)})
+        orders = plain.orders(self.program.fields)
+        by_rulebook = PricedOrder(price_orders(self.program, orders, self._run).calculation, 0).line(number)
+        manual = None if line.get("price_override") is None else self.line(number).price
+        return PriceComparison(manual, line.get("override_reason"), by_rulebook.price)
+
     def override_price(
         self, number: str | int, price: Any, reason: str, *, base: Any = None, operation: str = ""
     ) -> None:
@@ -242,7 +274,10 @@ class Editor:
         Raises:
             Refused: A rule stops it.
         """
-        self.change_line(number, price_override=price, price_base=base, override_reason=reason, operation=operation)
+        if not self._done(operation):
+            fields = {"price_override": price, "price_base": base, "override_reason": reason}
+            told = {"rulebook": self.compare_price(number).rulebook, "manual": price, "reason": reason}
+            self._change("override_price", str(number), fields, told, operation)
 
     def reprice_line(self, number: str | int, *, operation: str = "") -> None:
         """Take a typed price back: from now on the rulebook says what the line costs.
@@ -250,7 +285,10 @@ class Editor:
         Raises:
             Refused: A rule stops it.
         """
-        self.change_line(number, price_override=None, price_base=None, override_reason=None, operation=operation)
+        if not self._done(operation):
+            beside = self.compare_price(number)
+            told = {"manual": beside.manual, "rulebook": beside.rulebook}
+            self._change("reprice_line", str(number), dict.fromkeys(_TYPED), told, operation)
 
     def renumber_lines(self, *, operation: str = "") -> dict[str, str]:
         """Number all lines anew in steps of ten; acceptances and records that name a line follow it.

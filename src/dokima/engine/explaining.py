@@ -366,6 +366,13 @@ def with_values(formula: Formula, values: Mapping[str, Any]) -> str:
     for node in nodes:
         if node.stop <= last:
             value = values.get(node.name)
-            text = text[: node.start] + (repr(value) if isinstance(value, str) else shown(value)) + text[node.stop :]
+            text = text[: node.start] + _written(value) + text[node.stop :]
             last = node.start
     return text
+
+
+def _written(value: Any) -> str:
+    """A value as a formula would write it: text in quotes, amounts with their places."""
+    if isinstance(value, str):
+        return repr(value)
+    return format(value, "f") if isinstance(value, Decimal) else shown(value)
