@@ -258,6 +258,30 @@ def test_what_if_and_why():
     assert answers["pane-needs-crate", ""]["values"] == {"header.kind": "sales", "header.pick_up": "true"}
 
 
+def test_what_if_works_alike_on_price_and_explain(tmp_path):
+    """Another quantity, another freight rate, another price list: 36 panes at 40.00 and 1.00 a kg are 1382.40 + 403.20."""
+    prices = (DEMO / "tables" / "agreed_prices.csv").read_text().replace("24,44.25,1", "24,40.00,1")
+    (tmp_path / "new.csv").write_text(prices)
+    changed = ("--value", "freight_rate=1.00", "--table", f"agreed={tmp_path / 'new.csv'}")
+    _, out, _ = dokima("price", "orders/SQ-2041.json", *changed, "--format", "csv")
+    assert next(csv.DictReader(io.StringIO(out)))["net"] == "1785.60"
+    _, out, _ = dokima("explain", "orders/SQ-2041.json", 10, *changed, "--set", "10.quantity=48", "--format", "json")
+    data = json.loads(out)
+    assert (data["quantity"], data["price"]) == ("48", "40")
+    assert data["steps"][0]["tables"][0]["file"] == "new.csv"
+    _, out, _ = dokima("price", "orders/SQ-2041.json", "--set", "line.quantity=1", "--format", "csv")
+    assert [row["quantity"] for row in csv.DictReader(io.StringIO(out))] == ["1", "1", "1"]
+    assert (
+        "value.freight_rat: there is no such named value; did you mean 'freight_rate'?"
+        in dokima("price", "orders", "--value", "freight_rat=1")[2]
+    )
+    assert (
+        "value.freight_rate: expected a number such as 44.25 (got 'x')"
+        in dokima("price", "orders", "--value", "freight_rate=x")[2]
+    )
+    assert "there is no line 15" in dokima("price", "orders/SQ-2041.json", "--set", "15.quantity=1")[2]
+
+
 def test_a_summary_of_what_came_of_each_rule():
     _, out, _ = dokima("check", "orders")
     found = {row[0]: row[1:4] for row in rows(out) if len(row) > 4}

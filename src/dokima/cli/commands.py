@@ -14,6 +14,9 @@ from dokima.cli.options import (
     FormatOption,
     LayoutName,
     OrdersPath,
+    Sets,
+    Tables,
+    Values,
     one_order,
     open_book,
     pairs,
@@ -43,11 +46,6 @@ Named = Annotated[
     list[str] | None, typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders.")
 ]
 
-Sets = Annotated[
-    list[str] | None,
-    typer.Option("--set", "-s", help="What if: header.x=.., line.x=.. (every line) or 20.x=.. (line 20)."),
-]
-
 
 def check(
     orders_named: Named = None,
@@ -57,12 +55,14 @@ def check(
     sets: Sets = None,
     why: Annotated[bool, typer.Option("--why", help="What came of every rule, and the values it saw.")] = False,
     orders: OrdersPath = None,
+    tables: Tables = None,
+    values: Values = None,
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
 ) -> None:
     """Ask the rules about orders. Exit status 1 if a finding stops them: an error, or a warning nobody has accepted."""
-    rulebook = open_book(book)
+    rulebook = open_book(book, tables, values)
     if severity not in SEVERITIES:
         raise NotFound(f"expected a severity: {listed(SEVERITIES)} (got '{severity}'{nearest(severity, SEVERITIES)})")
     found = what_if(read_orders(rulebook, orders_named or [], orders, layout), sets)
@@ -89,13 +89,17 @@ def check(
 def price(
     orders_named: Named = None,
     orders: OrdersPath = None,
+    sets: Sets = None,
+    tables: Tables = None,
+    values: Values = None,
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
 ) -> None:
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
-    rulebook = open_book(book)
-    calculation = rulebook.price(read_orders(rulebook, orders_named or [], orders, layout))
+    rulebook = open_book(book, tables, values)
+    found = what_if(read_orders(rulebook, orders_named or [], orders, layout), sets)
+    calculation = rulebook.price(found)
     write(
         form,
         table=lambda: calculation_report(calculation),
@@ -114,19 +118,22 @@ def explain(
     fields: Annotated[list[str] | None, typer.Option("--line", help="Without an order: item=X, quantity=4.")] = None,
     technical: Annotated[bool, typer.Option("--technical", help="Add formulas and names.")] = False,
     orders: OrdersPath = None,
+    sets: Sets = None,
+    tables: Tables = None,
+    values: Values = None,
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
 ) -> None:
     """Say where the figures of a line came from, and which table rows lost; or what a line would cost."""
-    rulebook = open_book(book)
+    rulebook = open_book(book, tables, values)
     rungs: list[Rung] = []
     if order is None and fields:
         explanation, rungs = rulebook.try_line(pairs(header), pairs(fields))
     elif order is None or line is None:
         raise DokimaError("expected ORDER and LINE, or --header and --line fields of a line that stands in no order")
     else:
-        found = read_orders(rulebook, [order], orders, layout)
+        found = what_if(read_orders(rulebook, [order], orders, layout), sets)
         explanation = rulebook.explain(found, line, figure, order=one_order(found, "explain"))
     data = explanation.to_dict()
     ladder = [{key: cell(value, 0) for key, value in asdict(rung).items()} for rung in rungs]

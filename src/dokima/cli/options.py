@@ -34,9 +34,17 @@ FormatOption = Annotated[Format, typer.Option("--format", "-f", help="For people
 HERE = Path()
 
 
-def open_book(folder: Path) -> Rulebook:
-    """The rulebook of a folder."""
-    return load(folder)
+Sets = Annotated[
+    list[str] | None,
+    typer.Option("--set", "-s", help="What if: header.x=.., line.x=.. (every line) or 20.x=.. (line 20)."),
+]
+Tables = Annotated[list[str] | None, typer.Option("--table", help="What if: another file for a table, NAME=FILE.")]
+Values = Annotated[list[str] | None, typer.Option("--value", help="What if: another named value, NAME=..")]
+
+
+def open_book(folder: Path, tables: Sequence[str] | None = None, values: Sequence[str] | None = None) -> Rulebook:
+    """The rulebook of a folder, with other tables and values if asked."""
+    return load(folder, pairs(tables), pairs(values))
 
 
 def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layout: str | None) -> Orders:

@@ -16,6 +16,7 @@ from dokima.engine.checking import answers, check_orders
 from dokima.engine.explaining import Explanation, Rung, explain_line, quantities_worth_asking
 from dokima.engine.pricing import Pricing, price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.whatif import with_values
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
@@ -172,6 +173,7 @@ class Rulebook:
         figure: str | None = None,
         *,
         order: str | None = None,
+        set: Mapping[str, str] | None = None,
         layout: str | None = None,
     ) -> Explanation:
         """Where the figures of a line came from.
@@ -181,6 +183,7 @@ class Rulebook:
             line: Line number.
             figure: Only this figure, such as ``price`` or the name of a step; all if None.
             order: Order number, where the source holds several.
+            set: What if: values by target, ``header.x``, ``line.x`` (every line) or ``20.x`` (line 20).
             layout: As for `orders`.
 
         Raises:
@@ -198,7 +201,8 @@ class Rulebook:
             if not numbers:
                 raise NotFound("there is no order to explain")
         number = numbers[0] if order is None else order
-        pricing = self._price(orders.select(_position(orders, number)), None, traced=True)
+        chosen = with_values(orders.select(_position(orders, number)), set or {})
+        pricing = self._price(chosen, None, traced=True)
         return explain_line(pricing, number, str(line), figure)
 
     def try_line(self, header: Mapping[str, Any], line: Mapping[str, Any]) -> tuple[Explanation, list[Rung]]:
@@ -258,16 +262,20 @@ def _document_findings(problems: Sequence[Problem]) -> Findings:
     return Findings(tuple(found))
 
 
-def load(folder: str | Path, tables: Mapping[str, Any] | None = None) -> Rulebook:
+def load(
+    folder: str | Path, tables: Mapping[str, Any] | None = None, values: Mapping[str, Any] | None = None
+) -> Rulebook:
     """Load a rulebook from a folder: all its ``*.toml`` files together form one rulebook.
 
     Args:
         folder: The folder with ``rulebook.toml``.
-        tables: Rows that stand in for a table's file: a pandas DataFrame or a list of mappings, by table.
+        tables: What stands in for a table's file: a pandas DataFrame, a list of mappings, or the path of another
+            file, by table.
+        values: Named values that stand in for those of the rulebook.
 
     Raises:
         RulebookError: With every problem, each with file, place, what was expected and what came.
     """
     from dokima.rulebook.loading import load_folder
 
-    return Rulebook(*load_folder(Path(folder), tables or {}))
+    return Rulebook(*load_folder(Path(folder), tables or {}, values or {}))

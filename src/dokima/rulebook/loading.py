@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import re
 import runpy
 import tomllib
@@ -17,10 +18,13 @@ from pydantic import ValidationError
 from dokima.engine.building import build_program
 from dokima.engine.program import Program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
+from dokima.exact import from_pairs, to_decimals
 from dokima.formats.delimited import Grid
 from dokima.formats.frames import grid_of
 from dokima.formats.layouts import Layout
 from dokima.formats.sheets import read_grid
+from dokima.model.fields import Field
+from dokima.model.values import BadValue, ValueReader
 from dokima.rulebook.building import layout_of, program_definition, reader_of
 from dokima.rulebook.places import line_of
 from dokima.rulebook.specification import RulebookSpec, TableSpec, known_keys
@@ -43,8 +47,15 @@ class _Text:
         return replace(problem, file=file, text_line=line_of(self.files[file], problem.path))
 
 
-def load_folder(folder: Path, tables: Mapping[str, Any]) -> tuple[Program, dict[str, Layout]]:
+def load_folder(
+    folder: Path, tables: Mapping[str, Any], values: Mapping[str, Any]
+) -> tuple[Program, dict[str, Layout]]:
     """A rulebook from a folder: all its ``*.toml`` files together, and the tables they name.
+
+    Args:
+        folder: The folder.
+        tables: Rows that stand in for a table's file, or the path of another file.
+        values: Named values that stand in for those of the rulebook; a text is read as what it replaces.
 
     Raises:
         RulebookError: With every problem, each with file, place, what was expected and what came.
@@ -58,9 +69,31 @@ def load_folder(folder: Path, tables: Mapping[str, Any]) -> tuple[Program, dict[
     problems: list[RulebookProblem] = []
     for path in paths:
         problems += _read_toml(path, text, data)
+    problems += _replace_values(data, values)
     if problems:
         raise RulebookError(problems)
     return _compile(data, text, tables, folder)
+
+
+def _replace_values(data: dict[str, Any], values: Mapping[str, Any]) -> list[RulebookProblem]:
+    known = data.get("value", {})
+    problems: list[RulebookProblem] = []
+    for name, value in values.items():
+        if name not in known:
+            message = f"there is no such named value{nearest(name, known)}"
+            problems.append(RulebookProblem("", f"value.{name}", message))
+            continue
+        kind = (
+            "flag" if isinstance(known[name], bool) else "decimal" if isinstance(known[name], int | Decimal) else "text"
+        )
+        kind = "date" if isinstance(known[name], datetime.date) else kind
+        try:
+            read = ValueReader().read(Field(name, kind), value)  # type: ignore[arg-type]
+        except BadValue as error:
+            problems.append(RulebookProblem("", f"value.{name}", str(error)))
+            continue
+        known[name] = to_decimals(from_pairs([read]))[0] if kind == "decimal" else read
+    return problems
 
 
 def load_data(
@@ -228,6 +261,9 @@ def _no_rows() -> Any:
 
 
 def _grid(name: str, table: TableSpec, given: Mapping[str, Any], folder: Path | None) -> tuple[Grid, str]:
+    if isinstance(given.get(name), str | Path):
+        path = Path(given[name])
+        return read_grid(path, table.separator, table.encoding), path.name
     if name in given:
         return grid_of(given[name], f"rows of table '{name}'"), ""
     if table.file is None or folder is None:
