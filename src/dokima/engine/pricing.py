@@ -209,7 +209,8 @@ def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Order
 def _price_part(job: _Job, orders: Orders) -> Part:
     selected, result, lines, sheet = _run_job(job, orders)
     leaves = sheet.orders
-    totals = total_up(result.lines, leaves.order_of, selected.count, _prepaid(selected), job.places)
+    prepaid, of_order = _prepaid(selected), result.of_order
+    totals = total_up(result.lines, of_order, result.lost, leaves.order_of, selected.count, prepaid, job.places)
     return Part(
         orders=job.mine + job.piece[0],
         lines=lines,
@@ -221,8 +222,9 @@ def _price_part(job: _Job, orders: Orders) -> Part:
 
 
 def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Finding:
-    order = value_at(orders.header("number"), int(orders.order_of[blank.line])) or ""
-    line = value_at(orders.line("number"), blank.line)
+    at = blank.order if blank.line < 0 else int(orders.order_of[blank.line])
+    order = value_at(orders.header("number"), at) or ""
+    line = "" if blank.line < 0 else value_at(orders.line("number"), blank.line)
     message = f"no {blank.step.definition.shown}: {blank.reason}"
     return Finding(f"{routine.name}.{blank.step.name}", "error", message, order, line, blank.step.name)
 

@@ -13,10 +13,24 @@ NamesWith = Callable[[Mapping[str, Name]], Names]
 """The names of a rulebook with the figures that exist so far."""
 
 _NUMBER: Sequence[FormulaKind] = tuple(sorted(NUMBERS))
+_ORDER = ("where", "share")
+"""Settings of a step that is worked out once for the order."""
 _TAKES: Mapping[str, Sequence[str]] = {
     "price": ("options", "places", "rounding"),
-    "discount": ("percent", "amount", "per_unit", "of", "when", "cap", "keep_above", "best_of", "places", "rounding"),
-    "charge": ("percent", "amount", "per_unit", "of", "when", "cap", "best_of", "places", "rounding"),
+    "discount": (
+        "percent",
+        "amount",
+        "per_unit",
+        "of",
+        "when",
+        "cap",
+        "keep_above",
+        "best_of",
+        "places",
+        "rounding",
+        *_ORDER,
+    ),
+    "charge": ("percent", "amount", "per_unit", "of", "when", "cap", "best_of", "places", "rounding", *_ORDER),
     "subtotal": (),
     "figure": ("value", "places", "rounding"),
     "tax": ("percent", "category", "reason", "when", "rounding"),
@@ -32,12 +46,22 @@ _SETTINGS = (
     "cap",
     "keep_above",
     "best_of",
+    "where",
+    "share",
     "places",
     "rounding",
     "category",
     "reason",
 )
-_KINDS: Mapping[str, Sequence[FormulaKind]] = {"when": ("flag",), "category": ("text",), "reason": ("text",)}
+_FORMULAS = (
+    "percent", "amount", "per_unit", "value", "when", "cap", "keep_above", "where", "share", "category", "reason",
+)  # fmt: skip
+_KINDS: Mapping[str, Sequence[FormulaKind]] = {
+    "when": ("flag",),
+    "where": ("flag",),
+    "category": ("text",),
+    "reason": ("text",),
+}
 _LINE_AMOUNT, _ORDER_AMOUNT = Name("decimal", Level.LINE), Name("decimal", Level.HEADER)
 
 
@@ -115,11 +139,12 @@ class _Builder:
         self._check_name(path, definition)
         self._check_settings(path, definition)
         parts: dict[str, Formula] = {}
-        for key in ("percent", "amount", "per_unit", "value", "when", "cap", "keep_above", "category", "reason"):
+        for key in _FORMULAS:
             source = getattr(definition, key)
             if source is not None and key in _TAKES[definition.kind]:
                 expect = _KINDS.get(key, _NUMBER if key != "value" else ())
-                formula = self._formula(f"{path}.{key}", source, expect)
+                once = definition.scope == "order" and key in ("percent", "amount", "when", "cap")
+                formula = self._formula(f"{path}.{key}", source, expect, Level.HEADER if once else Level.LINE)
                 if formula is not None:
                     parts[key] = formula
         options = [self._option(f"{path}.options.{n}", option) for n, option in enumerate(definition.options)]
@@ -164,6 +189,15 @@ class _Builder:
                 self._problem(path, f"expected one of percent, amount, per_unit (got {listed(ways) or 'none'})")
             if definition.of is not None and definition.percent is None:
                 self._problem(f"{path}.of", "'of' says what a percent is taken of; this step has none")
+        if definition.scope == "order" and kind not in ("discount", "charge"):
+            self._problem(f"{path}.scope", f"only discounts and charges are worked out for the order (got a {kind})")
+        if definition.scope == "order" and definition.best_of is not None:
+            self._problem(f"{path}.best_of", "steps of the order do not compete")
+        for key in _ORDER:
+            if definition.scope == "line" and getattr(definition, key) is not None:
+                self._problem(f"{path}.{key}", f"'{key}' goes with scope = 'order'")
+        if definition.share is not None and definition.amount is None:
+            self._problem(f"{path}.share", "'share' says how an amount is shared; this step has none")
         needed = {"price": "options", "figure": "value", "tax": "percent"}.get(kind)
         if needed and not getattr(definition, needed) and getattr(definition, needed) != 0:
             self._problem(f"{path}.{needed}", f"a {kind} step needs '{needed}'")

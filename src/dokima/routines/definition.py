@@ -44,6 +44,10 @@ class StepDefinition:
     cap: object = None
     keep_above: object = None
     best_of: str | None = None
+    scope: Literal["line", "order"] = "line"
+    where: object = None
+    share: object = None
+    if_no_share: Literal["refuse", "equal"] = "refuse"
     places: int | None = None
     rounding: str | None = None
     category: object = None

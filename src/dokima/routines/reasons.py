@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+import numpy as np
+
 from dokima.formulas import BlankSearch, Formula, Frame, Level, Name
 from dokima.model.columns import value_at
 from dokima.routines.routine import Step
@@ -49,6 +51,20 @@ class Reasons:
                 return None
             return self._told(cause.name, order, line) if cause.name else cause.text
         return "quantity is blank" if self._is_blank("line.quantity", line) else None
+
+    def of_order(self, step: Step, order: int) -> str | None:
+        """The reason for a step of the order: nothing if no formula of it is blank, None if it inherits a blank."""
+        lines = np.flatnonzero(self.frame.order_of == order).tolist()
+        for formula in step.parts.values():
+            search = BlankSearch(formula, self.frame)
+            places = lines if formula.level is Level.LINE else [None]
+            for at in places:
+                if search.is_blank(order, at):
+                    cause = search.at(order, at)
+                    if cause.name in self.figures:
+                        return None
+                    return self._told(cause.name, order, at or 0) if cause.name else cause.text
+        return ""
 
     def _price(self, step: Step, line: int, chosen: int) -> str:
         if self._is_blank("line.quantity", line):

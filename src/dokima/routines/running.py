@@ -8,13 +8,14 @@ from typing import Protocol
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, Quotient, choose, compare, magnitude, stored
+from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, magnitude, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Flags, Texts, blanks
 from dokima.routines.reasons import Reasons
 from dokima.routines.routine import Option, Routine, Step
+from dokima.routines.spreading import Spread, spread_amount, spread_exact
 from dokima.routines.taxing import TaxBase, TaxGroups, tax_lines
 
 OVERRIDE = 0
@@ -39,11 +40,12 @@ class StepTrace:
 
 @dataclass(frozen=True)
 class BlankStep:
-    """A money step that came out blank on a line, and why."""
+    """A money step that came out blank, and why: on a line, or (``line`` -1) for an order as a whole."""
 
     step: Step
     line: int
     reason: str
+    order: int = -1
 
 
 @dataclass
@@ -57,6 +59,8 @@ class RoutineResult:
         options: For each line the option its price came from: 0 the manual price, 1 the first option, -1 none.
         blank_steps: Lines on which a money step came out blank, at the first such step.
         trace: What each step saw, if asked for.
+        of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
+        lost: Per order, True if an amount of the order found no line to bear it.
         winners: For each step that competed, the place of the winner among its rivals on each line, -1 for none.
     """
 
@@ -67,6 +71,8 @@ class RoutineResult:
     blank_steps: list[BlankStep] = field(default_factory=list)
     trace: list[StepTrace] = field(default_factory=list)
     winners: dict[str, Integers] = field(default_factory=dict)
+    of_order: dict[str, Decimals] = field(default_factory=dict)
+    lost: Mask = field(default_factory=lambda: np.zeros(0, bool))
 
 
 def run_routine(
@@ -93,6 +99,7 @@ class _Run:
         self.result = RoutineResult()
         self.length = len(frame.order_of)
         self.running = Decimals.zeros(self.length)
+        self.net = Decimals.zeros(self.length)
         self.tax = Decimals.zeros(self.length)
         self.failed = np.zeros(self.length, bool)
         self.reasons = Reasons(frame, routine.figures)
@@ -131,11 +138,30 @@ class _Run:
         self.result.lines[name] = column
         self.frame.put(f"line.{name}", column)
 
-    def _move_running(self, amount: Decimals) -> None:
-        """The running amount and the figures that follow it."""
-        self.running = amount
+    def _start(self, amount: Decimals) -> None:
+        """What the line comes to by its price."""
+        self.running = self.net = amount
         for name in ("amount", "net", "without_tax"):
             self._leave(name, amount)
+
+    def _move(self, step: Step, figure: Decimals) -> None:
+        """The running amount after a discount or charge; a part of an order's figure is not the line's own net."""
+        sign = -1 if step.kind == "discount" else 1
+        own = step.definition.scope == "line"
+        # One subtraction serves both as long as no step of the order has come between.
+        same = own and self.net is self.running
+        self.running = self.running - figure if sign < 0 else self.running + figure
+        self._leave("amount", self.running)
+        self._leave("without_tax", self.running)
+        if same:
+            self.net = self.running
+        elif own:
+            self.net = self.net - figure if sign < 0 else self.net + figure
+        if own:
+            self._leave("net", self.net)
+        else:
+            kept = self.result.of_order.get(step.kind)
+            self.result.of_order[step.kind] = figure if kept is None else kept + figure
 
     def _evaluate(self, formula: Formula) -> Column:
         return formula.evaluate(self.frame, Level.LINE)
@@ -170,7 +196,7 @@ class _Run:
         self._leave("price", unit)
         if step.name != "price":
             self._leave(step.name, amount)
-        self._move_running(amount)
+        self._start(amount)
 
     def _unit_price(self, options: Sequence[Option]) -> tuple[Number, Integers]:
         """The first price that is not blank, the manual one before all others, and which it was."""
@@ -206,10 +232,61 @@ class _Run:
         return value, price
 
     def _adjust(self, step: Step) -> None:
-        figure = self._moved_by(step)
-        self._blame(step, figure.is_missing())
+        if step.definition.scope == "order":
+            figure = self._spread(step)
+        else:
+            figure = self._moved_by(step)
+            self._blame(step, figure.is_missing())
         self._leave(step.name, figure)
-        self._move_running(self.running - figure if step.kind == "discount" else self.running + figure)
+        self._move(step, figure)
+
+    def _spread(self, step: Step) -> Decimals:
+        """Each line's part of a figure worked out once for the order."""
+        places = self.places if step.definition.places is None else step.definition.places
+        where = flags(self._part(step, "where") or Flags(np.ones(self.length, bool)))
+        included, order_of, orders = where.is_true(), self.frame.order_of, self.frame.order_count
+        cap = numbers(step.parts["cap"].evaluate(self.frame, Level.HEADER)) if "cap" in step.parts else None
+        if "amount" in step.parts:
+            amount = numbers(step.parts["amount"].evaluate(self.frame, Level.HEADER))
+            amount = amount if cap is None else _capped(amount, cap)
+            weights = numbers(self._part(step, "share") or self.running)
+            equal = step.definition.if_no_share == "equal"
+            spread = spread_amount(amount, weights, included, order_of, places, step.rounding, equal=equal)
+        else:
+            spread = spread_exact(self._adjustment(step), included, cap, order_of, orders, places, step.rounding)
+        parts = spread.parts
+        unknown = any_in(where.missing, order_of, orders)
+        if unknown is not None:
+            parts = parts.without(unknown[order_of])
+        if "when" in step.parts:
+            when = flags(step.parts["when"].evaluate(self.frame, Level.HEADER))
+            parts = Decimals.choose(when.is_true()[order_of], parts, Decimals.zeros(1))
+            parts = parts.without(None if when.missing is None else when.missing[order_of])
+        if (least := self._part(step, "keep_above")) is not None:
+            parts = _cut(parts, (self.running - stored(numbers(least))).round(self.places, "down"))
+        self._blame_orders(step, parts, spread)
+        return parts
+
+    def _blame_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
+        """One finding for each order whose figure came out blank for a reason of its own."""
+        order_of = self.frame.order_of
+        wrong = any_in(parts.missing, order_of, self.frame.order_count)
+        nowhere = np.zeros(self.frame.order_count, bool) if wrong is None else wrong
+        # An order without any line has nothing to blank, but an amount that nobody bears is lost all the same.
+        empty = spread.weightless & (np.bincount(order_of, minlength=self.frame.order_count) == 0)
+        failed = any_in(self.failed, order_of, self.frame.order_count)
+        for order in np.flatnonzero(nowhere | empty).tolist():
+            if failed is not None and failed[order]:
+                continue
+            reason = self.reasons.of_order(step, order)
+            if reason == "" and spread.mixed[order]:
+                reason = "it cannot be shared by weights of both signs"
+            elif reason == "":
+                reason = "there is no line, or only lines of weight 0, to share it over"
+            if reason is not None:
+                self.result.blank_steps.append(BlankStep(step, -1, reason, order))
+        self.result.lost = self.result.lost | empty if len(self.result.lost) else empty
+        self.failed = self.failed | parts.is_missing()
 
     def _moved_by(self, step: Step) -> Decimals:
         """The figure of a discount or charge: capped, rounded, cut, and 0 where it does not apply."""
@@ -238,7 +315,7 @@ class _Run:
         for place, step in enumerate(rivals):
             self._leave(step.name, Decimals.choose(winner == place, best, zero).without(best.missing))
             self.result.winners[step.name] = np.where(best.is_missing(), -1, winner)
-        self._move_running(self.running - best if rivals[0].kind == "discount" else self.running + best)
+        self._move(rivals[0], best)
 
     def _adjustment(self, step: Step) -> Number:
         if (percent := self._part(step, "percent")) is not None:

@@ -202,6 +202,10 @@ class StepSpec(Spec):
     cap: FormulaText | None = None
     keep_above: FormulaText | None = None
     best_of: Name | None = None
+    scope: Literal["line", "order"] = "line"
+    where: FormulaText | None = None
+    share: FormulaText | None = None
+    if_no_share: Literal["refuse", "equal"] = "refuse"
     places: Annotated[int, Field(ge=0, le=30)] | None = None
     rounding: Mode | None = None
     category: FormulaText | None = None
