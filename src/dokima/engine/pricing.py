@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 
 import numpy as np
 
@@ -23,7 +24,7 @@ from dokima.model.orders import Orders
 from dokima.routines.routine import Routine
 from dokima.routines.running import BlankStep, RoutineResult, StepTrace, run_routine
 from dokima.routines.taxing import TaxGroups
-from dokima.routines.totals import TOTALS, total_up
+from dokima.routines.totals import TOTALS, Terms, total_up
 
 
 @dataclass(frozen=True)
@@ -209,8 +210,10 @@ def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Order
 def _price_part(job: _Job, orders: Orders) -> Part:
     selected, result, lines, sheet = _run_job(job, orders)
     leaves = sheet.orders
-    prepaid, of_order = _prepaid(selected), result.of_order
-    totals = total_up(result.lines, of_order, result.lost, leaves.order_of, selected.count, prepaid, job.places)
+    definition = job.routine.definition
+    cash = Decimal(str(definition.payable_step)) if definition.payable_step is not None else None
+    terms = Terms(selected.count, job.places, _prepaid(selected), cash, definition.rounding)
+    totals = total_up(result, leaves.order_of, terms)
     return Part(
         orders=job.mine + job.piece[0],
         lines=lines,

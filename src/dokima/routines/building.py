@@ -33,7 +33,7 @@ _TAKES: Mapping[str, Sequence[str]] = {
     "charge": ("percent", "amount", "per_unit", "of", "when", "cap", "best_of", "places", "rounding", *_ORDER),
     "subtotal": (),
     "figure": ("value", "places", "rounding"),
-    "tax": ("percent", "category", "reason", "when", "rounding"),
+    "tax": ("percent", "category", "reason", "when", "on_top_of", "rounding"),
 }
 _SETTINGS = (
     "options",
@@ -52,6 +52,7 @@ _SETTINGS = (
     "rounding",
     "category",
     "reason",
+    "on_top_of",
 )
 _FORMULAS = (
     "percent", "amount", "per_unit", "value", "when", "cap", "keep_above", "where", "share", "category", "reason",
@@ -87,12 +88,16 @@ class _Builder:
         when = None
         if self.definition.when is not None:
             when = self._formula(f"{self.path}.when", self.definition.when, ("flag",), Level.HEADER)
+        includes = None
+        if self.definition.prices_include_tax is not None:
+            path = f"{self.path}.prices_include_tax"
+            includes = self._formula(path, self.definition.prices_include_tax, ("flag",), Level.HEADER)
         self._check_sequence()
         self._check_rivals()
         steps = [self._step(at, step) for at, step in enumerate(self.definition.steps)]
         if self.problems:
             raise RulebookError(self.problems)
-        return Routine(self.definition, when, steps, dict(self.figures))
+        return Routine(self.definition, when, steps, includes, dict(self.figures))
 
     def _problem(self, path: str, message: str) -> None:
         self.problems.append(RulebookProblem("", path, message))
@@ -180,7 +185,7 @@ class _Builder:
         kind = definition.kind
         for key in _SETTINGS:
             given = getattr(definition, key)
-            if given not in (None, ()) and key not in _TAKES[kind]:
+            if given not in (None, (), []) and key not in _TAKES[kind]:
                 takes = listed(_TAKES[kind]) or "no settings"
                 self._problem(f"{path}.{key}", f"a {kind} step takes {takes} (got '{key}')")
         if kind in ("discount", "charge"):
@@ -198,6 +203,12 @@ class _Builder:
                 self._problem(f"{path}.{key}", f"'{key}' goes with scope = 'order'")
         if definition.share is not None and definition.amount is None:
             self._problem(f"{path}.share", "'share' says how an amount is shared; this step has none")
+        taxes = [step.name for step in self.definition.steps if step.kind == "tax"]
+        earlier = taxes[: taxes.index(definition.name)] if definition.name in taxes else []
+        for name in definition.on_top_of:
+            if name not in earlier:
+                hint = nearest(name, earlier)
+                self._problem(f"{path}.on_top_of", f"expected an earlier tax step (got '{name}'{hint})")
         needed = {"price": "options", "figure": "value", "tax": "percent"}.get(kind)
         if needed and not getattr(definition, needed) and getattr(definition, needed) != 0:
             self._problem(f"{path}.{needed}", f"a {kind} step needs '{needed}'")

@@ -52,6 +52,7 @@ class StepDefinition:
     rounding: str | None = None
     category: object = None
     reason: object = None
+    on_top_of: Sequence[str] = ()
     label: str = ""
 
     @property
@@ -69,3 +70,5 @@ class RoutineDefinition:
     when: object = None
     rounding: str = "half-up"
     tax_per: Literal["document", "line"] = "document"
+    prices_include_tax: object = None
+    payable_step: object = None

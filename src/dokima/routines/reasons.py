@@ -19,11 +19,13 @@ class Reasons:
     Args:
         frame: The columns as they are at that step.
         figures: The figures of the routine: a blank one has been reported where it arose.
+        includes_tax: Whether prices include tax.
     """
 
-    def __init__(self, frame: Frame, figures: Mapping[str, Name]) -> None:
+    def __init__(self, frame: Frame, figures: Mapping[str, Name], includes_tax: Formula | None = None) -> None:
         self.frame = frame
         self.figures = figures
+        self.includes_tax = includes_tax
 
     @staticmethod
     def is_table(name: str) -> bool:
@@ -50,6 +52,10 @@ class Reasons:
             if cause.name in self.figures:
                 return None
             return self._told(cause.name, order, line) if cause.name else cause.text
+        if step.kind == "tax" and self.includes_tax is not None:
+            search = BlankSearch(self.includes_tax, self.frame)
+            if search.is_blank(order, None):
+                return f"whether prices include tax is unknown ({search.at(order, None).text})"
         return "quantity is blank" if self._is_blank("line.quantity", line) else None
 
     def of_order(self, step: Step, order: int) -> str | None:

@@ -76,12 +76,14 @@ class Routine:
         definition: What the rulebook says.
         when: Which orders it fits; None for all.
         steps: In order.
+        includes_tax: Whether prices include tax; None for no.
         figures: Every figure it leaves, by dotted name, and its level.
     """
 
     definition: RoutineDefinition
     when: Formula | None
     steps: Sequence[Step]
+    includes_tax: Formula | None = None
     figures: Mapping[str, Name] = field(default_factory=dict)
 
     @property

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, magnitude, stored
+from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, group_sums, magnitude, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import flags, numbers
@@ -16,7 +16,7 @@ from dokima.model.columns import Column, Flags, Texts, blanks
 from dokima.routines.reasons import Reasons
 from dokima.routines.routine import Option, Routine, Step
 from dokima.routines.spreading import Spread, spread_amount, spread_exact
-from dokima.routines.taxing import TaxBase, TaxGroups, tax_lines
+from dokima.routines.taxing import TaxBase, Taxed, TaxGroups, tax_lines
 
 OVERRIDE = 0
 """Place of the manual price among the options; those of the rulebook count from 1."""
@@ -60,6 +60,7 @@ class RoutineResult:
         blank_steps: Lines on which a money step came out blank, at the first such step.
         trace: What each step saw, if asked for.
         of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
+        inclusive: Per order, True if its prices include tax; empty if those of none do.
         lost: Per order, True if an amount of the order found no line to bear it.
         winners: For each step that competed, the place of the winner among its rivals on each line, -1 for none.
     """
@@ -73,6 +74,7 @@ class RoutineResult:
     winners: dict[str, Integers] = field(default_factory=dict)
     of_order: dict[str, Decimals] = field(default_factory=dict)
     lost: Mask = field(default_factory=lambda: np.zeros(0, bool))
+    inclusive: Mask = field(default_factory=lambda: np.zeros(0, bool))
 
 
 def run_routine(
@@ -101,8 +103,9 @@ class _Run:
         self.running = Decimals.zeros(self.length)
         self.net = Decimals.zeros(self.length)
         self.tax = Decimals.zeros(self.length)
+        self._taxed: list[tuple[Step, Taxed]] = []
         self.failed = np.zeros(self.length, bool)
-        self.reasons = Reasons(frame, routine.figures)
+        self.reasons = Reasons(frame, routine.figures, routine.includes_tax)
 
     def run(self, steps: Sequence[Step]) -> RoutineResult:
         work = {
@@ -117,8 +120,8 @@ class _Run:
                 self._compete(rivals)
             else:
                 work[rivals[0].kind](rivals[0])
-        self._leave("tax", self.tax)
-        self._leave("with_tax", self.running + self.tax)
+        self._leave_tax()
+        self._break_down()
         return self.result
 
     def _keep_trace(self, step: Step) -> None:
@@ -348,23 +351,87 @@ class _Run:
             self.frame.put(f"header.{step.name}", column)
 
     def _tax(self, step: Step) -> None:
+        percent, category, included = self._tax_terms(step)
+        amount = self.running
+        for name in step.definition.on_top_of:
+            amount = amount + stored(numbers(self.result.lines[name]))
+        fraction: Number | None = None
+        inside = self._includes_tax()
+        if inside is not None:
+            share, whole = self._tax_shares(step)
+            fraction = choose(inside, share / whole, percent.shifted(2))
+            amount = Decimals.choose(inside, self.running, amount)
+        base = TaxBase(amount, percent, category, self._texts(step, "reason"), included, fraction)
+        per_line = self.routine.definition.tax_per == "line"
+        taxed = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
+        self._blame(step, percent.is_missing() & included)
+        self.failed = self.failed | taxed.parts.is_missing()
+        self._taxed.append((step, taxed))
+        self._leave(step.name, taxed.parts)
+        self.tax = self.tax + taxed.parts
+        self._leave_tax()
+
+    def _tax_terms(self, step: Step) -> tuple[Number, Texts, Mask]:
+        """Percent, category and included lines of a tax step; the percent is blank where one of its terms is."""
         percent = numbers(self._evaluate(step.parts["percent"]))
         category = self._texts(step, "category")
         if "category" in step.parts:
             percent = percent.without(category.missing)
         when = flags(self._part(step, "when") or Flags(np.ones(self.length, bool)))
         percent = percent.without(when.missing)
-        included = when.is_true() | when.is_missing()
-        base = TaxBase(self.running, percent, category, self._texts(step, "reason"), included)
-        per_line = self.routine.definition.tax_per == "line"
-        groups, part = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
-        self._blame(step, percent.is_missing() & included)
-        self.failed = self.failed | part.is_missing()
-        self.result.taxes.append(groups)
-        self._leave(step.name, part)
-        self.tax = self.tax + part
+        if self.routine.includes_tax is not None:
+            percent = percent.without(self._evaluate(self.routine.includes_tax).missing)
+        return percent, category, when.is_true() | when.is_missing()
+
+    def _includes_tax(self) -> Mask | None:
+        """True for lines of orders whose prices include tax; None if there are none."""
+        if self.routine.includes_tax is None:
+            return None
+        inside = flags(self._evaluate(self.routine.includes_tax)).is_true()
+        return inside if inside.any() else None
+
+    def _tax_shares(self, step: Step) -> tuple[Decimals, Decimals]:
+        """Where prices include tax: this tax as a share of the amount without it, and 1 plus the shares of all taxes.
+
+        A share is rate / 100 x (1 + the shares of the taxes it stands on).
+        """
+        one = Decimals.constant(1)
+        shares: dict[str, Decimals] = {}
+        for each in self.routine.steps:
+            if each.kind == "tax":
+                percent, _, included = self._tax_terms(each)
+                below = sum((shares[name] for name in each.definition.on_top_of), one)
+                share = stored(percent).shifted(2) * below
+                shares[each.name] = Decimals.choose(included, share.spread(self.length), Decimals.zeros(1))
+        return shares[step.name], sum(shares.values(), one)
+
+    def _leave_tax(self) -> None:
+        """The figures that end a routine; where prices include tax, the amount without it is what is left of them."""
         self._leave("tax", self.tax)
-        self._leave("with_tax", self.running + self.tax)
+        inside = self._includes_tax()
+        with_tax = self.running + self.tax
+        if inside is not None:
+            with_tax = Decimals.choose(inside, self.running, with_tax)
+            self._leave("without_tax", Decimals.choose(inside, self.running - self.tax, self.running))
+        self._leave("with_tax", with_tax)
+
+    def _break_down(self) -> None:
+        """The breakdown of all taxes; where prices include them, its base is what is left without them."""
+        inside = self._includes_tax()
+        for step, taxed in self._taxed:
+            groups = taxed.groups
+            if inside is not None:
+                base = self.running - self.tax
+                for name in step.definition.on_top_of:
+                    base = base + stored(numbers(self.result.lines[name]))
+                left = group_sums(base.take(taxed.lines), taxed.ids, len(groups.order))
+                included = any_in(inside, self.frame.order_of, self.frame.order_count)
+                assert included is not None
+                groups = replace(groups, taxable=Decimals.choose(included[groups.order], left, groups.taxable))
+            self.result.taxes.append(groups)
+        if inside is not None:
+            included = any_in(inside, self.frame.order_of, self.frame.order_count)
+            self.result.inclusive = included if included is not None else self.result.inclusive
 
     def _texts(self, step: Step, key: str) -> Texts:
         column = self._part(step, key)

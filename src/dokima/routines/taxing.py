@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, apportion_groups, group_sums, ranks
+from dokima.exact import Decimals, Number, apportion_groups, compare, group_sums, ranks, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import dense
 from dokima.model.columns import Texts, take_or_blank
@@ -37,18 +37,36 @@ class TaxGroups:
 
 @dataclass(frozen=True)
 class TaxBase:
-    """What a tax step works on, one value per line; ``included`` says which lines it meets."""
+    """What a tax step works on, one value per line.
+
+    Attributes:
+        amount: The amounts taxed; with tax where prices include it.
+        percent: Rate of each line.
+        category: Tax category of each line.
+        reason: Reason of each line.
+        included: Lines the step meets.
+        fraction: What part of the amount is the tax, where that is not percent / 100 on every line; None elsewhere.
+    """
 
     amount: Decimals
     percent: Number
     category: Texts
     reason: Texts
     included: Mask
+    fraction: Number | None = None
 
 
-def tax_lines(
-    step: str, base: TaxBase, order_of: Integers, places: int, mode: str, *, per_line: bool
-) -> tuple[TaxGroups, Decimals]:
+@dataclass(frozen=True)
+class Taxed:
+    """What a tax step gave: the breakdown, each line's part, and which line (``lines``) is in which group (``ids``)."""
+
+    groups: TaxGroups
+    parts: Decimals
+    lines: Integers
+    ids: Integers
+
+
+def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: str, *, per_line: bool) -> Taxed:
     """Tax per order, category and rate, and each line's part of it.
 
     On the document it is rounded once per group and apportioned to the lines; per line it is rounded on each line and
@@ -67,9 +85,11 @@ def tax_lines(
     every = bool(inside.all())
     lines = np.flatnonzero(inside)
     amount, percent, category, of, reason = base.amount, base.percent, base.category, order_of, base.reason
+    fraction = base.fraction
     if not every:
         amount, percent, category = amount.take(lines), percent.take(lines), category.take(lines)
         of, reason = of[lines], reason.take(lines)
+        fraction = None if fraction is None else fraction.take(lines)
     rates = ranks(percent)
     width, kinds = int(rates.max(initial=0)) + 1, len(category.words.items) + 1
     groups = dense((of * kinds + category.codes + 1) * width + rates)
@@ -78,12 +98,18 @@ def tax_lines(
     first[groups[::-1]] = np.arange(len(groups))[::-1]
     rate = percent.take(first)
     taxable = group_sums(amount, groups, count)
-    exact = amount * percent.shifted(2)
+    part_of = percent.shifted(2) if fraction is None else fraction
+    exact = amount * part_of
     if per_line:
         part = exact.round(places, mode)
         tax = group_sums(part, groups, count)
     else:
-        tax = (taxable * rate.shifted(2)).round(places, mode)
+        of_group = part_of.take(first)
+        if fraction is None or not bool((compare(part_of, of_group.take(groups)) != 0).any()):
+            tax = (taxable * of_group).round(places, mode)
+        else:
+            # Lines that share a rate may bear other taxes beside it, and so hold different parts of it.
+            tax = group_sums(stored(exact), groups, count).round(places, mode)
         part = apportion_groups(exact, tax, places, groups)
     parts = part
     if not every:
@@ -92,4 +118,5 @@ def tax_lines(
         parts = take_or_blank(part, place)
     if not base.included.all():
         parts = Decimals.choose(base.included, parts, Decimals.zeros(1))
-    return TaxGroups(step, of[first], category.take(first), rate, taxable, tax, reason.take(first)), parts
+    breakdown = TaxGroups(step, of[first], category.take(first), rate, taxable, tax, reason.take(first))
+    return Taxed(breakdown, parts, lines, groups)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from dataclasses import dataclass
+from decimal import Decimal
 
-from dokima.exact import Decimals, group_sums, stored
-from dokima.exact.integers import Integers, Mask
+from dokima.exact import Decimals, decimals, group_sums, stored
+from dokima.exact.integers import Integers
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column
+from dokima.routines.running import RoutineResult
 
 TOTALS = (
     "line_net", "allowances", "charges", "without_tax", "tax", "with_tax", "prepaid", "rounding", "payable",
@@ -16,40 +17,58 @@ TOTALS = (
 (BT-110), total with tax (BT-112), prepaid (BT-113), rounding (BT-114), payable (BT-115)."""
 
 
-def total_up(
-    lines: Mapping[str, Column],
-    of_order: Mapping[str, Decimals],
-    lost: Mask,
-    order_of: Integers,
-    orders: int,
-    prepaid: Decimals,
-    places: int,
-) -> dict[str, Decimals]:
-    """The totals of each order; blank where a line's figure is.
+@dataclass(frozen=True)
+class Terms:
+    """How orders are totalled.
 
-    Args:
-        lines: Line figures.
-        of_order: Lines' parts of the steps of the order, by kind: ``discount`` and ``charge``.
-        lost: True for orders with an amount that no line bears; their totals are unknown. Empty if there are none.
-        order_of: For each line the position of its order.
+    Attributes:
         orders: Number of orders.
-        prepaid: Payments recorded, per order.
         places: Decimal places of the currency.
+        prepaid: Payments recorded, per order.
+        step: What is payable is rounded to a multiple of it (cash), in ``mode``; None for no such rounding.
+        mode: Rounding mode.
     """
 
-    def summed(name: str) -> Decimals:
-        return group_sums(stored(numbers(lines[name])), order_of, orders).at(places)
+    orders: int
+    places: int
+    prepaid: Decimals
+    step: Decimal | None
+    mode: str
 
+
+def total_up(result: RoutineResult, order_of: Integers, terms: Terms) -> dict[str, Decimals]:
+    """The totals of each order; blank where a line's figure is.
+
+    Where prices include tax, sum of line net, allowances and charges are with tax, and the total without tax is what is
+    left of the total with tax. Nothing is rounded a second time.
+
+    Args:
+        result: What the routine left.
+        order_of: For each line the position of its order.
+        terms: How they are totalled.
+    """
+    orders, places = terms.orders, terms.places
     zero = Decimals.zeros(orders, places)
 
-    def of(kind: str) -> Decimals:
-        parts = of_order.get(kind)
-        found = zero if parts is None else group_sums(parts, order_of, orders).at(places)
-        return found.without(lost if len(lost) and lost.any() else None)
+    def summed(name: str) -> Decimals:
+        return group_sums(stored(numbers(result.lines[name])), order_of, orders).at(places)
 
-    line_net, tax, allowances, charges = summed("net"), summed("tax"), of("discount"), of("charge")
-    without_tax = line_net - allowances + charges
-    with_tax = without_tax + tax
+    def of_order(kind: str) -> Decimals:
+        parts = result.of_order.get(kind)
+        found = zero if parts is None else group_sums(parts, order_of, orders).at(places)
+        return found.without(result.lost if result.lost.any() else None)
+
+    line_net, tax, allowances, charges = summed("net"), summed("tax"), of_order("discount"), of_order("charge")
+    together = line_net - allowances + charges
+    without_tax, with_tax = together, together + tax
+    if result.inclusive.any():
+        without_tax = Decimals.choose(result.inclusive, together - tax, without_tax)
+        with_tax = Decimals.choose(result.inclusive, together, with_tax)
+    due = with_tax - terms.prepaid + zero
+    rounding = zero
+    if terms.step is not None:
+        step = decimals([terms.step])
+        rounding = stored((due / step).round(0, terms.mode) * step) - due
     return {
         "line_net": line_net,
         "allowances": allowances,
@@ -57,7 +76,7 @@ def total_up(
         "without_tax": without_tax,
         "tax": tax,
         "with_tax": with_tax,
-        "prepaid": prepaid,
-        "rounding": zero,
-        "payable": with_tax - prepaid + zero,
+        "prepaid": terms.prepaid,
+        "rounding": rounding,
+        "payable": due + rounding,
     }

@@ -177,7 +177,15 @@ def _lifecycle(spec: StatesSpec | None) -> Lifecycle:
 
 
 def _routine(name: str, spec: RoutineSpec) -> RoutineDefinition:
-    return RoutineDefinition(name, [_step(step) for step in spec.step], spec.when, spec.rounding, spec.tax_per)
+    return RoutineDefinition(
+        name=name,
+        steps=[_step(step) for step in spec.step],
+        when=spec.when,
+        rounding=spec.rounding,
+        tax_per=spec.tax_per,
+        prices_include_tax=spec.prices_include_tax,
+        payable_step=spec.payable_step,
+    )
 
 
 def _step(spec: StepSpec) -> StepDefinition:

@@ -18,6 +18,19 @@ def _no_float(value: Any) -> Any:
     return value
 
 
+def _number(value: Any) -> Any:
+    """An exact number above 0, from text or TOML."""
+    _no_float(value)
+    if isinstance(value, str | int) and not isinstance(value, bool):
+        try:
+            value = Decimal(value)
+        except ArithmeticError:
+            raise ValueError(f"expected a number such as 0.05 (got {value!r})") from None
+    if isinstance(value, Decimal) and not value > 0:
+        raise ValueError(f"expected a number above 0 (got {value})")
+    return value
+
+
 def _as_list(value: Any) -> Any:
     return [value] if isinstance(value, str) else value
 
@@ -210,6 +223,7 @@ class StepSpec(Spec):
     rounding: Mode | None = None
     category: FormulaText | None = None
     reason: FormulaText | None = None
+    on_top_of: Texts = []
     label: str = ""
 
 
@@ -220,6 +234,8 @@ class RoutineSpec(Spec):
     when: FormulaText | None = None
     rounding: Mode = "half-up"
     tax_per: Literal["document", "line"] = "document"
+    prices_include_tax: FormulaText | None = None
+    payable_step: Annotated[Decimal, BeforeValidator(_number)] | None = None
 
 
 class HeadSpec(Spec):
