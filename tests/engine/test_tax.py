@@ -1,5 +1,6 @@
 """Tax: prices that include it, one tax on top of another, cash rounding; by hand, and the identities as properties."""
 
+import json
 from decimal import ROUND_HALF_UP, Decimal
 from fractions import Fraction
 from typing import Any
@@ -41,6 +42,8 @@ def test_prices_that_include_tax():
     assert [str(line.without_tax) for line in order.lines] == ["8.26", "8.26", "8.27"]
     assert [str(line.net) for line in order.lines] == ["10.00"] * 3
     assert breakdown(order) == [("vat", "21", "24.79", "5.21")]
+    assert order.prices_include_tax
+    assert json.loads(dokima.to_json(order.calculation))["orders"][0]["prices_include_tax"] is True
     outside = priced([{"quantity": 10}] * 3, VAT, settings=INCLUSIVE, rush=False)
     assert totals(outside) == ["30.00", "0.00", "0.00", "30.00", "6.30", "36.30", "36.30"]
 

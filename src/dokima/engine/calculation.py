@@ -12,7 +12,7 @@ import numpy as np
 from dokima.engine.program import Program
 from dokima.errors import NotFound, Problem, nearest
 from dokima.exact import Decimals, Quotient, stored, to_arrow
-from dokima.exact.integers import Integers
+from dokima.exact.integers import Integers, Mask
 from dokima.model.columns import Column, value_at
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
@@ -61,6 +61,7 @@ class Calculation:
         options: For each line where its price came from: 0 the manual price, 1 the first option, -1 none.
         routine_of: For each order its routine, -1 if none fits.
         minor_units: For each order the decimal places of its currency.
+        inclusive: For each order whether its prices include tax.
         taxes: Tax breakdowns; their orders are positions here.
         findings: What is wrong.
     """
@@ -73,6 +74,7 @@ class Calculation:
     options: Integers
     routine_of: Integers
     minor_units: Integers
+    inclusive: Mask
     taxes: Sequence[TaxGroups] = ()
     findings: Findings = field(default_factory=Findings)
 
@@ -152,6 +154,11 @@ class PricedOrder:
     def places(self) -> int:
         """Decimal places of the order's currency."""
         return int(self.calculation.minor_units[self.position])
+
+    @property
+    def prices_include_tax(self) -> bool:
+        """Whether its amounts are with tax: step figures, net, sum of line net, allowances and charges then are."""
+        return bool(self.calculation.inclusive[self.position])
 
     @property
     def routine(self) -> Routine | None:

@@ -275,7 +275,10 @@ def _put_together(
     totals = joined([(part.orders, part.totals) for part in parts], orders.count)
     options = np.full(orders.line_count, -1, np.int8)
     taxes: list[TaxGroups] = []
+    inclusive = np.zeros(orders.count, bool)
     for part in parts:
+        if part.result.inclusive.any():
+            inclusive[part.orders] = part.result.inclusive
         options[part.lines] = part.result.options
         taxes += [replace(groups, order=part.orders[groups.order]) for groups in part.result.taxes]
     figures: Mapping[str, Column] = lines
@@ -291,5 +294,6 @@ def _put_together(
         options=options,
         routine_of=routine_of,
         minor_units=places,
+        inclusive=inclusive,
         taxes=taxes,
     )

@@ -72,6 +72,7 @@ def _order_data(order: PricedOrder) -> dict[str, Any]:
         "date": cell(order.header("date")),
         "customer": order.header("customer"),
         "supplier": order.header("supplier"),
+        "prices_include_tax": order.prices_include_tax,
         "lines": [
             {
                 "number": line.number,

@@ -40,6 +40,7 @@ def _heading(order: PricedOrder) -> Text:
     heading = Text(order.number or "(no order number)", style="bold")
     party = order.header("customer") or order.header("supplier")
     facts = [order.header("kind"), order.header("date"), party, order.header("currency")]
+    facts.append("prices include tax" if order.prices_include_tax else None)
     heading.append("   " + "   ".join(str(fact) for fact in facts if fact is not None), style="not bold")
     return heading
 
@@ -107,7 +108,9 @@ def _totals(order: PricedOrder) -> Table:
     table.add_column()
     table.add_column(justify="right")
     totals = order.totals
-    rows = [(TOTAL_WORDS[name], getattr(totals, name), name) for name in TOTAL_WORDS]
+    gross = ("line_net", "allowances", "charges") if order.prices_include_tax else ()
+    words = {name: f"{word}, with tax" if name in gross else word for name, word in TOTAL_WORDS.items()}
+    rows = [(words[name], getattr(totals, name), name) for name in TOTAL_WORDS]
     for word, value, name in rows:
         if name in ("allowances", "charges", "prepaid", "rounding") and value == 0:
             continue
