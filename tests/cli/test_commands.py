@@ -6,6 +6,7 @@ import json
 import os
 import subprocess
 import sys
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
@@ -86,6 +87,29 @@ def test_price_prints_the_worked_example():
     ] in found
     assert ["tax", "S", "21", "%", "of", "2212.51", "464.63"] in found
     assert ["payable", "4339.39"] in found
+
+
+def test_totals_of_many_orders(tmp_path):
+    """One row an order; currencies are never added to each other, and an unknown total leaves the sum unknown."""
+    _, out, _ = dokima("price", "orders", "--totals", width=120)
+    found = rows(out)
+    assert ["SQ-2041", "sales", "FERNHOLT", "3", "EUR", "3737.51", "601.88", "4339.39", "4339.39"] in found
+    _, text, _ = dokima("price", "orders", "--totals", "--format", "csv")
+    payable = [Decimal(row["payable"]) for row in csv.DictReader(io.StringIO(text))]
+    assert found[-1][0:2] == ["together", "EUR"]
+    assert Decimal(found[-1][-1]) == sum(payable)
+    documents = [
+        json.loads((DEMO / "orders" / "SQ-2041.json").read_text()),
+        json.loads((DEMO / "orders" / "SQ-2042.json").read_text()),
+    ]
+    documents[1] |= {"currency": "JPY", "lines": [{"item": "NONE", "quantity": 1}]}
+    (tmp_path / "two.json").write_text(json.dumps(documents))
+    status, out, _ = dokima("price", tmp_path / "two.json", "--totals")
+    assert status == 1
+    assert [row[1:] for row in rows(out)[-2:]] == [
+        ["EUR", "3737.51", "601.88", "4339.39", "4339.39"],
+        ["JPY", "–", "–", "–", "–"],
+    ]
 
 
 def test_no_figure_breaks_in_a_narrow_terminal():

@@ -32,6 +32,7 @@ from dokima.formats.results import (
     calculation_rows,
     cell,
     summary_data,
+    total_rows,
     variance_data,
     variance_rows,
 )
@@ -39,7 +40,7 @@ from dokima.model.findings import COLUMNS, SEVERITIES
 from dokima.reports.describing import rulebook_report
 from dokima.reports.explanations import explanation_report
 from dokima.reports.findings import answers_report, findings_report
-from dokima.reports.pricing import calculation_report
+from dokima.reports.pricing import calculation_report, totals_report
 from dokima.reports.variances import variance_report
 
 Named = Annotated[
@@ -88,6 +89,7 @@ def check(
 
 def price(
     orders_named: Named = None,
+    totals: Annotated[bool, typer.Option("--totals", help="One row an order, and a sum for each currency.")] = False,
     orders: OrdersPath = None,
     sets: Sets = None,
     tables: Tables = None,
@@ -102,10 +104,10 @@ def price(
     calculation = rulebook.price(found)
     write(
         form,
-        table=lambda: calculation_report(calculation),
+        table=lambda: totals_report(calculation) if totals else calculation_report(calculation),
         data=lambda: calculation_data(calculation),
-        rows=lambda: calculation_rows(calculation),
-        columns=("order", "line"),
+        rows=lambda: total_rows(calculation) if totals else calculation_rows(calculation),
+        columns=("order",) if totals else ("order", "line"),
     )
     raise typer.Exit(1 if calculation.findings.errors else 0)
 

@@ -148,7 +148,7 @@ class PricedOrder:
     @property
     def number(self) -> str:
         """The order number."""
-        return self.calculation.orders.numbers[self.position]
+        return value_at(self.calculation.orders.header("number"), self.position) or ""
 
     @property
     def places(self) -> int:

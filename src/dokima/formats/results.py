@@ -109,6 +109,14 @@ def calculation_rows(calculation: Calculation) -> list[dict[str, Any]]:
     ]
 
 
+def total_rows(calculation: Calculation) -> list[dict[str, Any]]:
+    """One row an order with its totals, for CSV."""
+    return [
+        {"order": data["number"], "currency": data["currency"], **data["totals"]}
+        for data in calculation_data(calculation)["orders"]
+    ]
+
+
 def variance_data(variance: Variance, *, every: bool = False) -> dict[str, Any]:
     """A variance as plain data: changed lines only unless ``every``."""
     headers, totals = variance.headers(), variance.totals()

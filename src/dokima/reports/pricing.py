@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.calculation import Calculation, PricedLine, PricedOrder
+from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, amount_at
+from dokima.exact import total
 from dokima.reports.findings import finding_lines
 from dokima.reports.fitting import FirstThatFits, figure_table, stacked
-from dokima.reports.words import TOTAL_WORDS, figure_heading, number
+from dokima.reports.words import BLANK, TOTAL_WORDS, figure_heading, number
 
 LONGEST = 32
 """Characters of a description that a table shows."""
@@ -26,6 +28,29 @@ def calculation_report(calculation: Calculation) -> RenderableType:
     for problem in calculation.problems:
         parts.append(Text.assemble(("set aside  ", "bold red"), str(problem)))
     return Group(*parts)
+
+
+def totals_report(calculation: Calculation) -> RenderableType:
+    """One row an order, and what they come to together, each currency by itself."""
+    shown = ("without_tax", "tax", "with_tax", "payable")
+    headings = ["order", "kind", "party", "lines", "currency", *(TOTAL_WORDS[name] for name in shown)]
+    rows: list[list[str]] = []
+    of_currency: dict[str, list[int]] = {}
+    for order in calculation:
+        currency = order.header("currency") or BLANK
+        party = order.header("customer") or order.header("supplier") or BLANK
+        count = str(sum(1 for line in order.lines if not line.is_outline))
+        values = (number(getattr(order.totals, name)) for name in shown)
+        rows.append([order.number, order.header("kind") or BLANK, party, count, currency, *values])
+        of_currency.setdefault(currency, []).append(order.position)
+    styles = ["bold red" if order.findings.errors else "" for order in calculation]
+    for currency, positions in of_currency.items():
+        # An order without a total leaves the sum of its currency unknown rather than too small.
+        places = int(calculation.minor_units[positions[0]])
+        columns = (calculation.totals[name].take(np.array(positions)) for name in shown)
+        rows.append(["together", "", "", "", currency, *(number(amount_at(total(c), 0, places)) for c in columns)])
+        styles.append("bold")
+    return figure_table(headings, rows, 3, styles)
 
 
 def order_report(order: PricedOrder) -> RenderableType:
