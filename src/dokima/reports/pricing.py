@@ -50,7 +50,14 @@ def totals_report(calculation: Calculation) -> RenderableType:
         columns = (calculation.totals[name].take(np.array(positions)) for name in shown)
         rows.append(["together", "", "", "", currency, *(number(amount_at(total(c), 0, places)) for c in columns)])
         styles.append("bold")
-    return figure_table(headings, rows, 3, styles)
+    short = (0, 4, *range(5, len(headings)))
+    return FirstThatFits(
+        [
+            figure_table(headings, rows, 3, styles),
+            figure_table([headings[at] for at in short], [[row[at] for at in short] for row in rows], 2, styles),
+            stacked([f"{row[0]}   {row[4]}" for row in rows], headings[5:], [row[5:] for row in rows], styles),
+        ]
+    )
 
 
 def order_report(order: PricedOrder) -> RenderableType:
