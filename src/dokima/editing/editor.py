@@ -14,6 +14,7 @@ from dokima.editing.drawing import draw_defaults, undrawn
 from dokima.editing.journal import Entry
 from dokima.editing.lifecycle import Stages
 from dokima.editing.numbering import number_between, renumbered
+from dokima.editing.refusing import once, refuse_if_any
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, Totals
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
@@ -130,7 +131,7 @@ class Editor:
         edit = Edit(self.program, self._run, self._document, after)
         found = edit.editing([f"line.{name}" for name in fields], [target])
         entered = [finding for finding in edit.entering([target]) if not finding.undecided]
-        return Findings(tuple(_once([*found, *entered])))
+        return Findings(tuple(once([*found, *entered])))
 
     # -- lines ------------------------------------------------------------------------------------------------
 
@@ -419,7 +420,7 @@ class Editor:
             Refused: A finding stops it: an error, or a warning that nobody has accepted.
         """
         self.findings = self.check("save")
-        _refuse(self.findings.stopping, "saved")
+        refuse_if_any(self.findings.stopping, "saved")
         return self.order
 
     # -- undoing ----------------------------------------------------------------------------------------------
@@ -452,10 +453,10 @@ class Editor:
         stopping: list[Finding] | None = None,
     ) -> None:
         """Refuse or keep. A warning to be accepted stops saving and moving, not the edit it arises from."""
-        findings = _once(found)
-        errors = [f for f in findings if f.severity == "error"] if stopping is None else _once(stopping)
+        findings = once(found)
+        errors = [f for f in findings if f.severity == "error"] if stopping is None else once(stopping)
         if errors:
-            _refuse(errors, deed.replace("_", " "))
+            refuse_if_any(errors, deed.replace("_", " "))
         self.findings = Findings(tuple(findings))
         self._past.append(self._document)
         self._future.clear()
@@ -494,21 +495,3 @@ def _address(number: str) -> tuple[int, ...]:
         return read_address(number)
     except ValueError as error:
         raise NotFound(str(error)) from None
-
-
-def _once(findings: Iterable[Finding]) -> list[Finding]:
-    """Each finding of a rule about a line once, whatever moments found it."""
-    kept: dict[tuple[str, str], Finding] = {}
-    for finding in findings:
-        kept.setdefault((finding.rule, finding.line), finding)
-    return list(kept.values())
-
-
-def _refuse(findings: Iterable[Finding], what: str) -> None:
-    found = list(findings)
-    if found:
-        told = "; ".join(
-            f"{f'line {finding.line}: ' if finding.line else ''}{finding.message}" for finding in found[:5]
-        )
-        more = f"; and {len(found) - 5} more" if len(found) > 5 else ""
-        raise Refused(f"{what} is refused: {told}{more}", found)
