@@ -352,3 +352,18 @@ def test_competitors_stand_together_and_are_of_one_kind():
         with pytest.raises(dokima.RulebookError) as caught:
             book(**FIELDS, routine=routine(*steps))
         assert message in str(caught.value)
+
+
+@pytest.mark.parametrize(("piece", "workers"), [(1, 1), (7, 1), (7, 2), (10**6, 2)])
+def test_pieces_and_threads_make_no_difference(monkeypatch, piece, workers):
+    """Orders of several currencies, one without lines, one faulty: the same results however the work is cut."""
+    documents = [
+        dokima.Order(f"O{n}", currency=["EUR", "JPY", "KWD", "XXQ"][n % 4], lines=[{"item": ["PANE", "VENT", "FREE"][k % 3], "quantity": n + k} for k in range(n % 5)])
+        for n in range(23)
+    ]  # fmt: skip
+    whole = BOOK.price(documents)
+    monkeypatch.setattr("dokima.engine.pricing.PIECE", piece)
+    cut = BOOK.price(documents, workers=workers)
+
+    assert cut.findings == whole.findings
+    assert dokima.to_json(cut) == dokima.to_json(whole)
