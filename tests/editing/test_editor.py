@@ -173,7 +173,7 @@ def test_numbers_between_and_when_there_is_no_room():
 
 def test_a_warning_stops_until_it_is_accepted_and_comes_back_when_its_values_change():
     edit = editor({"item": "PANE", "quantity": 30}, {"item": "PANE", "quantity": 15})
-    assert refused(edit.save) == "saved is refused: 45.00 pieces."
+    assert refused(edit.save) == "saving is refused: 45.00 pieces."
     (finding,) = edit.check()
     assert (finding.severity, finding.acknowledge, finding.help, finding.stops) == (
         "warning",
@@ -195,7 +195,7 @@ def test_a_warning_stops_until_it_is_accepted_and_comes_back_when_its_values_cha
     edit.renumber_lines()
     assert edit.save().number == "SQ-1"
     edit.change_line(20, quantity=16)
-    assert refused(edit.save) == "saved is refused: 46.00 pieces."
+    assert refused(edit.save) == "saving is refused: 46.00 pieces."
     edit.change_line(20, quantity=15)
     edit.save()
     assert "cannot be accepted" in refused(lambda: edit.acknowledge(dokima.Finding("x", "error", "no"), "please"))

@@ -420,7 +420,7 @@ class Editor:
             Refused: A finding stops it: an error, or a warning that nobody has accepted.
         """
         self.findings = self.check("save")
-        refuse_if_any(self.findings.stopping, "saved")
+        refuse_if_any(self.findings.stopping, "saving")
         return self.order
 
     # -- undoing ----------------------------------------------------------------------------------------------

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -77,12 +78,12 @@ class Orders:
         """Number of lines of all orders."""
         return len(self.order_of)
 
-    @property
+    @cached_property
     def numbers(self) -> list[str]:
         """The order numbers, blank for an order without one."""
         return [number or "" for number in texts(self.header("number")).to_list()]
 
-    @property
+    @cached_property
     def line_numbers(self) -> list[str]:
         """The line numbers."""
         return [number or "" for number in texts(self.line("number")).to_list()]
@@ -114,10 +115,13 @@ class Orders:
         Raises:
             NotFound: There is none with that number; names the nearest.
         """
-        numbers = self.numbers
-        if number not in numbers:
-            raise NotFound(f"there is no order {number}{nearest(number, numbers)}")
-        return numbers.index(number)
+        if number not in self._places:
+            raise NotFound(f"there is no order {number}{nearest(number, self.numbers)}")
+        return self._places[number]
+
+    @cached_property
+    def _places(self) -> dict[str, int]:
+        return {number: at for at, number in enumerate(self.numbers)}
 
     def lines_of(self, position: int) -> slice:
         """Where the lines of an order stand."""
