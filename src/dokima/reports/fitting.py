@@ -7,7 +7,6 @@ from collections.abc import Sequence
 
 from rich import box
 from rich.console import Console, ConsoleOptions, Group, RenderableType, RenderResult
-from rich.measure import Measurement
 from rich.table import Table
 from rich.text import Text
 
@@ -15,21 +14,30 @@ _SIGN = re.compile("^([+=\u2212]) ")
 """A sign before a heading stays with its first word."""
 
 
+class FigureTable(Table):
+    """A table that knows how wide it has to be; asking Rich would measure every cell of every layout."""
+
+    needed: int = 0
+
+
 class FirstThatFits:
-    """The first of several layouts that is not wider than the terminal; the last one if none is."""
+    """The first of several tables that is not wider than the terminal; something else if none is."""
 
-    def __init__(self, layouts: Sequence[RenderableType]) -> None:
+    def __init__(self, layouts: Sequence[FigureTable], last: RenderableType) -> None:
         self.layouts = layouts
+        self.last = last
 
-    def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
-        for layout in self.layouts[:-1]:
-            if Measurement.get(console, options.update(width=10_000), layout).minimum <= options.max_width:
+    def __rich_console__(self, _: Console, options: ConsoleOptions) -> RenderResult:
+        for layout in self.layouts:
+            if layout.needed <= options.max_width:
                 yield layout
                 return
-        yield self.layouts[-1]
+        yield self.last
 
 
-def figure_table(headings: Sequence[str], rows: Sequence[Sequence[str]], texts: int, styles: Sequence[str]) -> Table:
+def figure_table(
+    headings: Sequence[str], rows: Sequence[Sequence[str]], texts: int, styles: Sequence[str]
+) -> FigureTable:
     """A table whose first columns are text and whose other columns are figures.
 
     Args:
@@ -38,10 +46,11 @@ def figure_table(headings: Sequence[str], rows: Sequence[Sequence[str]], texts: 
         texts: How many of the first columns are text.
         styles: One style per row.
     """
-    table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="dim")
+    table = FigureTable(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="dim")
     for at, heading in enumerate(headings):
         joined = _SIGN.sub(lambda sign: f"{sign[1]}\u00a0", heading)
         least = max([*(len(row[at]) for row in rows), *map(len, joined.split(" ")), 1])
+        table.needed += least + (3 if at else 2)  # a space on either side, and the box between two columns
         table.add_column(joined, justify="left" if at < texts else "right", width=least, overflow="fold")
     for row, style in zip(rows, styles, strict=True):
         table.add_row(*row, style=style)
@@ -52,15 +61,12 @@ def stacked(
     titles: Sequence[str], headings: Sequence[str], rows: Sequence[Sequence[str]], styles: Sequence[str]
 ) -> Group:
     """For a narrow terminal: one title after the other, its figures down the page; empty figures are left out."""
+    wide = max(map(len, headings), default=0)
     parts: list[RenderableType] = []
     for title, cells, style in zip(titles, rows, styles, strict=True):
+        # Plain text, because a table for each of five thousand lines takes its time.
+        figures = max(map(len, cells), default=0)
         parts.append(Text(f" {title}", style=style or "bold"))
-        table = Table.grid(padding=(0, 2))
-        table.add_column(min_width=2)
-        table.add_column()
-        table.add_column(justify="right", no_wrap=True)
-        for heading, cell in zip(headings, cells, strict=True):
-            if cell:
-                table.add_row("", heading, cell)
-        parts.append(table)
+        lines = [f"    {head:{wide}}  {cell:>{figures}}" for head, cell in zip(headings, cells, strict=True) if cell]
+        parts.append(Text("\n".join(lines), no_wrap=True, overflow="fold"))
     return Group(Text(""), *parts, Text(""))

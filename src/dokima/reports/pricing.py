@@ -55,8 +55,8 @@ def totals_report(calculation: Calculation) -> RenderableType:
         [
             figure_table(headings, rows, 3, styles),
             figure_table([headings[at] for at in short], [[row[at] for at in short] for row in rows], 2, styles),
-            stacked([f"{row[0]}   {row[4]}" for row in rows], headings[5:], [row[5:] for row in rows], styles),
-        ]
+        ],
+        stacked([f"{row[0]}   {row[4]}" for row in rows], headings[5:], [row[5:] for row in rows], styles),
     )
 
 
@@ -107,8 +107,8 @@ def _lines(order: PricedOrder) -> RenderableType:
         [
             figure_table(["line", "item", "description", "quantity", *headings], wide, 3, styles),
             figure_table(["line", "item", "quantity", *headings], short, 2, styles),
-            stacked([_one_line(text) for text in texts], headings, numbers, styles),
-        ]
+        ],
+        stacked([_one_line(text) for text in texts], headings, numbers, styles),
     )
 
 

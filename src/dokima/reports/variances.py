@@ -8,7 +8,7 @@ from rich.table import Table
 from rich.text import Text
 
 from dokima.changes.variance import Change, LineVariance, Variance
-from dokima.reports.fitting import FirstThatFits, figure_table, stacked
+from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
 from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, number, plural, signed
 
 STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged": "dim"}
@@ -53,7 +53,7 @@ def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
     prices = [_from_to(line.figures["price"]) for line in lines]
     styles = [STATUS_STYLES[line.status] for line in lines]
 
-    def layout(names: list[str]) -> Table:
+    def layout(names: list[str]) -> FigureTable:
         headings = ["line", "", "item", "quantity", "unit price", *(figure_word(program, name) for name in names)]
         rows = [
             [*text, price, *(signed(line.figures[name].variance) for name in names)]
@@ -66,7 +66,7 @@ def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
     titles = ["   ".join(part for part in text if part) for text in texts]
     values = [[signed(line.figures[name].variance) for name in figures + effects] for line in lines]
     last = stacked(titles, [figure_word(program, name) for name in figures + effects], values, styles)
-    return FirstThatFits([*layouts, last])
+    return FirstThatFits(layouts, last)
 
 
 def _taxes(variance: Variance) -> list[str]:
