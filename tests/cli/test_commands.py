@@ -376,6 +376,24 @@ def test_edit_on_a_folder_takes_each_order_by_itself(tmp_path):
     assert "SQ-2045 has payments, so only a change order may change it" in " ".join(err.split())
 
 
+def test_rules_about_the_day_and_the_person_are_decided_on_the_command_line(tmp_path):
+    """They get today and the login unless told otherwise; a date that is none is refused."""
+    (tmp_path / "rulebook.toml").write_text(
+        '[rulebook]\nname = "r"\ncurrency = "EUR"\n[[rule]]\nid = "by-march"\nat = "enter"\n'
+        """require = "run.today < date('2026-04-01') and run.user == 'M' and line.quantity > 0"\n"""
+    )
+    (tmp_path / "a.json").write_text('{"number": "A", "lines": [{"quantity": 1}]}')
+    given = ("--by", "M", "--today", "2026-03-31")
+    assert dokima("check", "a.json", *given, cwd=tmp_path)[0] == 0
+    assert dokima("edit", "a.json", "--set", "10.quantity=2", "--dry-run", *given, cwd=tmp_path)[0] == 0
+    status, out, _ = dokima("check", "a.json", "--by", "M", cwd=tmp_path)
+    assert (status, "could not be decided" in out) == (1, False)  # today is later, and known
+    assert (
+        "expected --today as a date such as 2026-03-02 (got '31.3.')"
+        in dokima("check", "a.json", "--today", "31.3.", cwd=tmp_path)[2]
+    )
+
+
 def test_edit_usage():
     assert dokima("edit", "orders/SQ-2041.json", "--remove", "20")[2].startswith("error: expected --out PATH")
     assert dokima("edit", "orders/SQ-2041.json", "--set", "quantity=1", "--dry-run")[0] == 2

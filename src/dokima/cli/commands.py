@@ -10,16 +10,20 @@ import typer
 from dokima.cli.options import (
     HERE,
     Book,
+    By,
     Format,
     FormatOption,
     LayoutName,
     OrdersPath,
     Sets,
     Tables,
+    Today,
     Values,
+    day,
     one_order,
     open_book,
     pairs,
+    person,
     read_orders,
     what_if,
 )
@@ -55,6 +59,8 @@ def check(
     severity: Annotated[str, typer.Option("--severity", help="Show only this severity and worse.")] = "notice",
     sets: Sets = None,
     why: Annotated[bool, typer.Option("--why", help="What came of every rule, and the values it saw.")] = False,
+    by: By = "",
+    today: Today = "",
     orders: OrdersPath = None,
     tables: Tables = None,
     values: Values = None,
@@ -67,10 +73,11 @@ def check(
     if severity not in SEVERITIES:
         raise NotFound(f"expected a severity: {listed(SEVERITIES)} (got '{severity}'{nearest(severity, SEVERITIES)})")
     found = what_if(read_orders(rulebook, orders_named or [], orders, layout), sets)
-    findings = rulebook.check(found, at=at, rule=rule)
+    date, user = day(today), person(by)
+    findings = rulebook.check(found, at=at, rule=rule, today=date, by=user)
     status = 1 if findings.stopping else 0
     if why:
-        answers = rulebook.why(found, at=at, rule=rule)
+        answers = rulebook.why(found, at=at, rule=rule, today=date, by=user)
         rows = [answer_data(each) for each in answers]
         write(form, table=lambda: answers_report(answers), data=lambda: rows, rows=lambda: rows)
         raise typer.Exit(status)

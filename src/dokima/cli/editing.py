@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -13,14 +12,25 @@ import typer
 from rich.console import Console
 from rich.progress import Progress
 
-from dokima.cli.options import HERE, Book, LayoutName, OrdersPath, assignments, open_book, read_orders
+from dokima.cli.options import (
+    HERE,
+    Book,
+    By,
+    LayoutName,
+    OrdersPath,
+    Today,
+    assignments,
+    day,
+    open_book,
+    person,
+    read_orders,
+)
 from dokima.cli.output import complain, show
 from dokima.editing.editor import Editor
 from dokima.errors import DocumentError, DokimaError
 from dokima.formats.jsondocs import json_text
 from dokima.model.order import Order
 from dokima.reports.edits import edit_report
-from dokima.rulebook.book import Rulebook
 
 Deed = Callable[[Editor], object]
 
@@ -40,7 +50,8 @@ def edit(
     ] = None,
     renumber: Annotated[bool, typer.Option("--renumber", help="Number all lines anew in steps of ten.")] = False,
     to: Annotated[str | None, typer.Option("--to", help="State to move the order to.")] = None,
-    by: Annotated[str, typer.Option("--by", help="Who edits.", show_default="your login")] = "",
+    by: By = "",
+    today: Today = "",
     out: Annotated[Path | None, typer.Option("--out", help="File for one order, folder for many.")] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would change, and write nothing.")] = False,
     orders: OrdersPath = None,
@@ -62,7 +73,7 @@ def edit(
     if found.problems and len(found) == 0:
         raise DocumentError(found.problems)
     documents = [Order.from_dict(document) for document in found.documents()]
-    outcomes = _all(rulebook, documents, deeds, by or os.environ.get("USER") or "unknown")
+    outcomes = _all(documents, deeds, lambda order: rulebook.edit(order, person(by), today=day(today)))
     done = [outcome for outcome in outcomes if outcome.error is None]
     for problem in found.problems:
         complain(str(problem))
@@ -83,12 +94,12 @@ class _Outcome:
     error: DokimaError | None
 
 
-def _all(rulebook: Rulebook, documents: Sequence[Order], deeds: Sequence[Deed], by: str) -> list[_Outcome]:
+def _all(documents: Sequence[Order], deeds: Sequence[Deed], opened: Callable[[Order], Editor]) -> list[_Outcome]:
     """Every order by itself; progress to standard error where many take long."""
     outcomes = []
     with Progress(console=Console(stderr=True), transient=True, disable=len(documents) < 20) as progress:
         for document in progress.track(documents, description="editing"):
-            editor = rulebook.edit(document, by)
+            editor = opened(document)
             error: DokimaError | None = None
             try:
                 for deed in deeds:

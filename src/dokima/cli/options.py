@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime
+import os
 from collections.abc import Sequence
 from enum import StrEnum
 from pathlib import Path
@@ -31,7 +33,27 @@ OrdersPath = Annotated[
 ]
 FormatOption = Annotated[Format, typer.Option("--format", "-f", help="For people or for programs.")]
 
+By = Annotated[str, typer.Option("--by", help="Who asks, for run.user and the journal.", show_default="your login")]
+Today = Annotated[str, typer.Option("--today", help="The date for run.today.", show_default="today")]
+
 HERE = Path()
+
+
+def person(by: str) -> str:
+    """Who asks: as given, else the login."""
+    return by or os.environ.get("USER") or "unknown"
+
+
+def day(today: str) -> datetime.date:
+    """The date for ``run.today``: as given, else today.
+
+    Raises:
+        DokimaError: It is not a date in ISO 8601.
+    """
+    try:
+        return datetime.date.fromisoformat(today) if today else datetime.datetime.now().astimezone().date()
+    except ValueError:
+        raise DokimaError(f"expected --today as a date such as 2026-03-02 (got '{today}')") from None
 
 
 Sets = Annotated[
