@@ -26,7 +26,8 @@ from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
 from dokima.rulebook.book import Rulebook, load
-from dokima.rules.python import accept, refuse, rule
+from dokima.rules.declaring import rule
+from dokima.rules.python import accept, refuse
 from dokima.rules.verdicts import RuleAnswer
 
 __all__ = [

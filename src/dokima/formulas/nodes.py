@@ -97,11 +97,6 @@ class Formula:
         gathering = [node for node in self.root.walk() if node.gathers]
         return frozenset(n.name for node in gathering for n in node.walk() if n.name and n.level is Level.LINE)
 
-    @property
-    def is_constant(self) -> bool:
-        """True if it reads nothing."""
-        return self.root.level is Level.CONSTANT
-
     def evaluate(self, frame: Frame, level: Level | None = None) -> Column:
         """The values, one per order or line of the given level (the formula's own if None)."""
         level = self.level if level is None else level

@@ -28,7 +28,7 @@ from dokima.rulebook.specification import (
     StepSpec,
     TableSpec,
 )
-from dokima.rules.python import PythonRule, python_rule
+from dokima.rules.declaring import declared_rule
 from dokima.rules.rule import MOMENTS, RuleDefinition
 from dokima.tables.definition import TableDefinition, TableSource
 
@@ -43,8 +43,8 @@ def program_definition(
     currency = spec.rulebook.currency
     if currency and "currency" not in spec.header:
         header.append(Field("currency", default=f"'{currency}'"))
-    declared = [found for body in python if (found := python_rule(body))]
-    rules = [*(_rule(rule) for rule in spec.rule), *(_python_rule(rule) for rule in declared)]
+    declared = [found for body in python if (found := declared_rule(body))]
+    rules = [*(_rule(rule) for rule in spec.rule), *declared]
     return ProgramDefinition(
         name=spec.rulebook.name,
         fields=Fields.standard(header, line),
@@ -130,19 +130,6 @@ def _rule(spec: RuleSpec) -> RuleDefinition:
         help=spec.help,
         acknowledge=spec.acknowledge,
         outlines=spec.outlines,
-    )
-
-
-def _python_rule(declared: PythonRule) -> RuleDefinition:
-    return RuleDefinition(
-        id=declared.id,
-        at=tuple(declared.at),
-        severity=declared.severity,
-        field=declared.field,
-        help=declared.help,
-        acknowledge=declared.acknowledge,
-        outlines=declared.outlines,
-        python=declared,
     )
 
 

@@ -16,7 +16,6 @@ import numpy as np
 from dokima.errors import nearest
 from dokima.formulas import Frame, UnknownName
 from dokima.model.columns import value_at
-from dokima.model.findings import Severity
 
 
 @dataclass(frozen=True)
@@ -39,66 +38,15 @@ def refuse(message: str) -> Answer:
 
 @dataclass(frozen=True)
 class PythonRule:
-    """A rule in Python as it was declared."""
+    """The function of a rule in Python, and whether it is asked about all lines at once."""
 
-    id: str
-    at: Sequence[str]
     work: Callable[..., Any]
-    severity: Severity
-    field: str
-    help: str
-    acknowledge: bool
-    columns: bool
-    outlines: bool
+    columns: bool = False
 
     @property
     def by_line(self) -> bool:
         """Whether it is asked about every line, else once per order."""
         return self.columns or "line" in inspect.signature(self.work).parameters
-
-
-def rule(
-    id: str,
-    *,
-    at: str | Sequence[str],
-    severity: Severity = "error",
-    field: str = "",
-    help: str = "",
-    acknowledge: bool = False,
-    columns: bool = False,
-    outlines: bool = False,
-) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-    """Mark a Python function as a rule.
-
-    A function of ``(line, order)`` is asked about every line, one of ``(order)`` once per order; values are read as
-    attributes (``line.quantity``) or by dotted name (``line["item.family"]``). With ``columns=True`` it is called once
-    with all lines, ``columns["line.quantity"]`` is a list with a value per line, and it returns True, False or None for
-    each of them.
-
-    Args:
-        id: Id of the rule.
-        at: Moment or moments at which it speaks.
-        severity: error, warning or notice.
-        field: The field it is about.
-        help: What to do about it.
-        acknowledge: A warning that stops until somebody accepts it.
-        columns: See above.
-        outlines: Ask lines with sub-lines too.
-    """
-
-    def mark(work: Callable[..., Any]) -> Callable[..., Any]:
-        moments = (at,) if isinstance(at, str) else tuple(at)
-        work.__dokima_rule__ = PythonRule(  # type: ignore[attr-defined]
-            id, moments, work, severity, field, help, acknowledge, columns, outlines
-        )
-        return work
-
-    return mark
-
-
-def python_rule(work: object) -> PythonRule | None:
-    """What `rule` has marked, None for anything else."""
-    return getattr(work, "__dokima_rule__", None)
 
 
 class View:

@@ -1,0 +1,60 @@
+"""``@dokima.rule``: a Python function declared as a rule of a rulebook."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from dokima.model.findings import Severity
+from dokima.rules.python import PythonRule
+from dokima.rules.rule import RuleDefinition
+
+
+def rule(
+    id: str,
+    *,
+    at: str | Sequence[str],
+    severity: Severity = "error",
+    field: str = "",
+    help: str = "",
+    acknowledge: bool = False,
+    columns: bool = False,
+    outlines: bool = False,
+) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Mark a Python function as a rule.
+
+    A function of ``(line, order)`` is asked about every line, one of ``(order)`` once per order; values are read as
+    attributes (``line.quantity``) or by dotted name (``line["item.family"]``). With ``columns=True`` it is called once
+    with all lines, ``columns["line.quantity"]`` is a list with a value per line, and it returns True, False or None for
+    each of them.
+
+    Args:
+        id: Id of the rule.
+        at: Moment or moments at which it speaks.
+        severity: error, warning or notice.
+        field: The field it is about.
+        help: What to do about it.
+        acknowledge: A warning that stops until somebody accepts it.
+        columns: See above.
+        outlines: Ask lines with sub-lines too.
+    """
+
+    def mark(work: Callable[..., Any]) -> Callable[..., Any]:
+        work.__dokima_rule__ = RuleDefinition(  # type: ignore[attr-defined]
+            id=id,
+            at=(at,) if isinstance(at, str) else tuple(at),
+            severity=severity,
+            field=field,
+            help=help,
+            acknowledge=acknowledge,
+            outlines=outlines,
+            python=PythonRule(work, columns),
+        )
+        return work
+
+    return mark
+
+
+def declared_rule(work: object) -> RuleDefinition | None:
+    """What `rule` has marked, None for anything else."""
+    return getattr(work, "__dokima_rule__", None)
