@@ -11,7 +11,7 @@ from dokima.exact.decimals import Decimals
 from dokima.exact.integers import Integers, Mask, either, mask_of, multiply, narrow, scale, widen
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    pass
 
 PLACES_KEPT = 12
 """Decimal places of a quotient that is added to something or kept (with `rounding.STORING`)."""
@@ -198,16 +198,6 @@ def choose(condition: Mask, yes: Number, no: Number) -> Number:
         places,
         missing,
     )
-
-
-def first_of(options: Sequence[Number]) -> Number:
-    """For each place the first option that is not missing."""
-    result = options[0]
-    for option in options[1:]:
-        if result.missing is None:
-            break
-        result = choose(~result.is_missing(), result, option)
-    return result
 
 
 def whole_division(a: Number, b: Number) -> Decimals:

@@ -63,7 +63,7 @@ class _Builder:
         columns = {name: _filled(column, defaults.get(name)) for name, column in cells.items()}
         criteria = self._criteria(fields, columns, [cells[name] for name in conditions])
         place = preference(criteria, self.source.size)
-        coders, _, patterns = build_patterns([cells[name] for name in conditions], place)
+        coders, patterns = build_patterns([cells[name] for name in conditions], place)
         starts, ends = spec.window.get("from", ""), spec.window.get("until", "")
         window = Window.of(on, cells.get(starts), cells.get(ends), (starts, ends), self.source.size) if on else None
         used = [*conditions.values(), *([on] if on else []), *breaks.values()]

@@ -112,9 +112,7 @@ class Pattern:
         return np.where(unknown | (self.keys[place] != key), -1, place)
 
 
-def build_patterns(
-    conditions: Sequence[Column], preference: Integers
-) -> tuple[list[Coder], list[Column], list[Pattern]]:
+def build_patterns(conditions: Sequence[Column], preference: Integers) -> tuple[list[Coder], list[Pattern]]:
     """Index the rows of a table by the patterns of columns they fill.
 
     Args:
@@ -122,7 +120,7 @@ def build_patterns(
         preference: For each row its place by ``choose``.
 
     Returns:
-        A coder for each condition, the conditions as they are compared, and the patterns.
+        A coder for each condition, and the patterns.
     """
     rows = np.arange(len(preference))
     single: list[Column] = []
@@ -139,7 +137,7 @@ def build_patterns(
         _pattern(tuple(at for at in range(len(codes)) if bit >> at & 1), coders, codes, rows, preference, bits == bit)
         for bit in np.unique(bits).tolist()
     ]
-    return coders, single, patterns
+    return coders, patterns
 
 
 def _one_value_each(column: Texts, rows: Integers, before: list[Column]) -> tuple[Integers, list[Column], Texts]:

@@ -100,7 +100,13 @@ class Table:
         columns: Their values, defaults filled in.
         cells: Their values as they stand in the source.
         conditions: Formula of each key or match column.
-        single: Key or match columns, several values in a cell taken apart (for ``single_rows``).
+        window: From when until when each row is valid; None for always.
+        breaks: From which values on each row is eligible.
+        criteria: How each row does by each criterion of ``choose``.
+        preference: For each row its place by all of them, 0 for the most preferred.
+        coders: Of the key or match columns, several values in a cell taken apart.
+        patterns: The rows by the columns they fill.
+        defaults: What stands in for an empty cell or a missing row, by column.
         level: How often it answers.
         reads: Names its formulas read, those of other tables included.
         bands: Of a graduated table.
