@@ -4,7 +4,8 @@ Exact, explained, and written once for the single order being edited and the mil
 """
 
 from dokima.changes.variance import Change, LineVariance, Variance
-from dokima.editing.editor import Editor, PriceComparison
+from dokima.editing.comparing import PriceComparison
+from dokima.editing.editor import Editor
 from dokima.editing.journal import Entry
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, TaxRow, Totals
 from dokima.engine.explaining import Explanation, Rung

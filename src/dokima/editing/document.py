@@ -83,6 +83,10 @@ class Document:
         """With header fields added or replaced."""
         return replace(self, header={**self.header, **fields})
 
+    def without_header(self, name: str) -> Document:
+        """Without a header field."""
+        return replace(self, header={key: value for key, value in self.header.items() if key != name})
+
     def addresses(self) -> list[Address]:
         """The addresses of all lines."""
         return [read_address(number) for number in self.lines]

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Collection, Iterable, Mapping
-from dataclasses import dataclass
-from decimal import Decimal
 from typing import Any
 
 from dokima.editing.asking import Edit
+from dokima.editing.comparing import TYPED, PriceComparison, compare_prices
 from dokima.editing.document import Document
 from dokima.editing.drawing import draw_defaults, undrawn
 from dokima.editing.journal import Entry
 from dokima.editing.lifecycle import Stages
 from dokima.editing.numbering import number_between, renumbered
 from dokima.editing.refusing import once, refuse_if_any
+from dokima.editing.terms import keep_terms, without_terms
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, Totals
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
@@ -23,19 +23,6 @@ from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, OPEN, Deed
-
-_TYPED = ("price_override", "price_base", "override_reason")
-"""Fields of a price typed by hand."""
-
-
-@dataclass(frozen=True)
-class PriceComparison:
-    """A price typed by hand (None if there is none), its reason, and the price the rulebook gives (None if none)."""
-
-    manual: Decimal | None
-    reason: str | None
-    rulebook: Decimal | None
-
 
 Clock = Callable[[], datetime.datetime]
 
@@ -178,7 +165,13 @@ class Editor:
             self._change("change_line", str(number), fields, {"fields": dict(fields)}, operation)
 
     def _change(
-        self, deed: str, number: str, fields: Mapping[str, Any], details: Mapping[str, Any], operation: str
+        self,
+        deed: str,
+        number: str,
+        fields: Mapping[str, Any],
+        details: Mapping[str, Any],
+        operation: str,
+        base: Document | None = None,
     ) -> None:
         old = self._document.line(number)
         self._permit("lines")
@@ -187,7 +180,7 @@ class Editor:
         current = dict(old)
         if "item" in fields and fields["item"] != old.get("item"):
             current = undrawn(self.program, self._document, number, [*fields, "number"], self._run)
-        after = self._read(self._document.with_line(number, {**current, **fields}))
+        after = self._read((base or self._document).with_line(number, {**current, **fields}))
         after = draw_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
@@ -254,18 +247,12 @@ class Editor:
         self._commit(deed, after, self._edit(after).removing(leaving), {"lines": leaving}, operation)
 
     def compare_price(self, number: str | int) -> PriceComparison:
-        """The price typed by hand beside the one the rulebook gives for this customer, item, quantity and date.
+        """The price typed by hand, the one agreed, and the one the rulebook gives for this customer, item and date.
 
         Raises:
             NotFound: There is no such line.
         """
-        number = str(number)
-        line = self._document.line(number)
-        plain = self._document.with_line(number, {**line, **dict.fromkeys(_TYPED)})
-        orders = plain.orders(self.program.fields)
-        by_rulebook = PricedOrder(price_orders(self.program, orders, self._run).calculation, 0).line(number)
-        manual = None if line.get("price_override") is None else self.line(number).price
-        return PriceComparison(manual, line.get("override_reason"), by_rulebook.price)
+        return compare_prices(self.program, self._document, str(number), self._run)
 
     def override_price(
         self, number: str | int, price: Any, reason: str, *, base: Any = None, operation: str = ""
@@ -276,20 +263,23 @@ class Editor:
             Refused: A rule stops it.
         """
         if not self._done(operation):
-            fields = {"price_override": price, "price_base": base, "override_reason": reason}
+            now = self._now()
+            fields = {"price_override": price, "price_base": base, "override_reason": reason, "override_by": self.by}
+            fields["override_time"] = None if now is None else now.isoformat(timespec="seconds")
             told = {"rulebook": self.compare_price(number).rulebook, "manual": price, "reason": reason}
             self._change("override_price", str(number), fields, told, operation)
 
     def reprice_line(self, number: str | int, *, operation: str = "") -> None:
-        """Take a typed price back: from now on the rulebook says what the line costs.
+        """Take a typed or agreed price back: from now on the rulebook of today says what the line costs.
 
         Raises:
             Refused: A rule stops it.
         """
         if not self._done(operation):
             beside = self.compare_price(number)
-            told = {"manual": beside.manual, "rulebook": beside.rulebook}
-            self._change("reprice_line", str(number), dict.fromkeys(_TYPED), told, operation)
+            told = {"manual": beside.manual, "agreed": beside.agreed, "rulebook": beside.rulebook}
+            base = without_terms(self._document, [str(number)])
+            self._change("reprice_line", str(number), dict.fromkeys(TYPED), told, operation, base)
 
     def renumber_lines(self, *, operation: str = "") -> dict[str, str]:
         """Number all lines anew in steps of ten; acceptances and records that name a line follow it.
@@ -460,7 +450,7 @@ class Editor:
         self.findings = Findings(tuple(findings))
         self._past.append(self._document)
         self._future.clear()
-        self._document = after
+        self._document = keep_terms(self.program, after, self._run)
         self._journal.append(Entry(deed, self.by, self._now(), details, operation))
         if operation:
             self._spent[operation] = str(details.get("line", ""))

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from dokima.engine.program import RESERVED_TABLES, Program, ProgramDefinition
 from dokima.engine.scope import Scope
-from dokima.errors import FormulaError, RulebookError, RulebookProblem
+from dokima.errors import FormulaError, RulebookError, RulebookProblem, nearest
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula
 from dokima.formulas.aggregates import AGGREGATES
 from dokima.formulas.functions import FUNCTIONS, SPECIAL
@@ -74,6 +74,11 @@ class _Builder:
                     if step.name in known:
                         path = f"routine.{routine.name}.step.{step.name}"
                         self._problem(path, f"'{step.name}' is already a {level} field; choose another name")
+        for name in self.definition.reprice_on:
+            level, _, tail = name.partition(".")
+            known = {"header": fields.header, "line": fields.line}.get(level, {})
+            if tail not in known:
+                self._problem("terms.reprice_on", f"expected a field such as item (got '{name}'{nearest(tail, known)})")
         self._check_once("rule", [rule.id for rule in self.definition.rules])
 
     def _check_once(self, what: str, names: Sequence[str]) -> None:

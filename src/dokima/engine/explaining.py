@@ -17,8 +17,8 @@ from dokima.exact import Quotient, decimals, to_decimals
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import numbers
 from dokima.model.columns import shown, value_at
+from dokima.routines.results import OVERRIDE, StepTrace
 from dokima.routines.routine import Step
-from dokima.routines.running import OVERRIDE, StepTrace
 from dokima.tables.losing import Candidate, candidates, row_terms, row_values
 from dokima.tables.table import Table
 
@@ -47,6 +47,8 @@ class TableAnswer:
         terms: What the row is for, in words: whom, what, since when, from which quantity.
         is_key: Whether rows are found by key, so that none competes with another.
         breaks: Columns that say from which quantity on a row is eligible.
+        agreed: What the order keeps of this table from when it was agreed, by column; empty if it asks the table.
+        agreed_place: File and row that had answered then, blank if none had.
     """
 
     table: str
@@ -59,6 +61,8 @@ class TableAnswer:
     terms: str
     is_key: bool
     breaks: Sequence[str] = ()
+    agreed: Mapping[str, Any] = field(default_factory=dict)
+    agreed_place: str = ""
 
     @property
     def place(self) -> str:
@@ -166,6 +170,8 @@ def _step_data(step: StepExplanation) -> dict[str, Any]:
                 "row": answer.row,
                 "asked": {name: _plain(value) for name, value in answer.asked.items()},
                 "cells": {name: _plain(value) for name, value in answer.cells.items()},
+                "agreed": {name: _plain(value) for name, value in answer.agreed.items()},
+                "agreed_row": answer.agreed_place,
                 "candidates": [
                     {"row": each.number, "result": each.reason, "detail": each.detail} for each in answer.candidates
                 ],
@@ -334,7 +340,20 @@ class _Explainer:
             terms=row_terms(table, row) if row >= 0 else "",
             is_key=table.definition.is_key,
             breaks=[each.column for each in table.breaks],
+            **self._agreed(table, position),
         )
+
+    def _agreed(self, table: Table, position: int) -> dict[str, Any]:
+        """What the order keeps of a table, and the row that had answered."""
+        terms = self.sheet.terms
+        if terms is None or table.name not in terms.asked or not terms.asked[table.name][position]:
+            return {}
+        kept = {
+            name.partition(".")[2]: value_at(column, position)
+            for name, (there, column) in terms.answers.items()
+            if name.startswith(f"{table.name}.") and there[position]
+        }
+        return {"agreed": kept, "agreed_place": terms.rows.get(table.name, {}).get(position, "")}
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
 from dokima.exact import Quotient, stored
@@ -25,7 +27,7 @@ def prepare(program: Program, orders: Orders, run: Run) -> Orders:
         names = [name for at, name in formulas if at == level]
         return LazyColumns(names, lambda name: _filled(formulas[level, name], orders, sheet, level, name))
 
-    prepared = orders.with_columns(make("header"), make("line"))
+    prepared = replace(orders.with_columns(make("header"), make("line")), unfilled=orders.unfilled or orders)
     # Defaults read each other through the sheet; the rulebook was refused if they did so in a circle.
     sheet = Sheet(program, prepared, run)
     return prepared

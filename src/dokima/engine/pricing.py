@@ -13,16 +13,18 @@ from dokima.engine.joining import joined, risen
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
+from dokima.engine.terms import KeptOrder, kept_orders, terms_of
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers
 from dokima.formulas import Level
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Texts, value_at
+from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
+from dokima.routines.results import BlankStep, RoutineResult, StepTrace
 from dokima.routines.routine import Routine
-from dokima.routines.running import BlankStep, RoutineResult, StepTrace, run_routine
+from dokima.routines.running import run_routine
 from dokima.routines.taxing import TaxGroups
 from dokima.routines.totals import TOTALS, Terms, total_up
 
@@ -125,13 +127,16 @@ def _jobs(
     """Minor unit and routine of each order, and the work that follows from them."""
     places = _minor_units(program, orders, findings)
     routine_of = _routines(program, orders, run, findings)
+    kept = kept_orders(program, orders)
     batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
     jobs: list[_Job] = []
     for start, stop in orders.pieces(PIECE):
         for key in np.unique(batch[start:stop]).tolist():
             if key >= 0:
                 mine = np.flatnonzero(batch[start:stop] == key)
-                jobs.append(_Job(program, program.routines[key // 100], key % 100, run, traced, (start, stop), mine))
+                theirs = None if kept is None else [kept[at] for at in (mine + start).tolist()]
+                routine, piece = program.routines[key // 100], (start, stop)
+                jobs.append(_Job(program, routine, key % 100, run, traced, piece, mine, theirs))
     return places, routine_of, jobs
 
 
@@ -146,6 +151,7 @@ class _Job:
     traced: bool
     piece: tuple[int, int]
     mine: Integers
+    kept: Sequence[KeptOrder | None] | None = None
 
 
 # -- which routine, which currency ----------------------------------------------------------------------------
@@ -200,7 +206,8 @@ def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Order
     piece = orders.part(start, stop)
     selected = piece.select(job.mine)
     leaves, kept = selected.leaves()
-    sheet = Sheet(job.program, leaves, job.run, selected, kept)
+    terms = None if job.kept is None else terms_of(job.program, leaves, job.kept)
+    sheet = Sheet(job.program, leaves, job.run, selected, kept, terms=terms)
     result = run_routine(job.routine, sheet, job.places, traced=job.traced, first=first)
     where = piece.lines_at(job.mine)
     lines = (where if kept is None else where[kept]) + orders.lines_of(start).start
@@ -219,7 +226,11 @@ def _price_part(job: _Job, orders: Orders) -> Part:
         lines=lines,
         result=result,
         totals=totals,
-        findings=[*(_blank_finding(job.routine, leaves, blank) for blank in result.blank_steps), *missing_rows(sheet)],
+        findings=[
+            *(_blank_finding(job.routine, leaves, blank) for blank in result.blank_steps),
+            *missing_rows(sheet),
+            *_not_reproduced(leaves, result),
+        ],
         sheet=sheet if job.traced else None,
     )
 
@@ -232,6 +243,20 @@ def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Findin
     return Finding(f"{routine.name}.{blank.step.name}", "error", message, order, line, blank.step.name)
 
 
+def _not_reproduced(orders: Orders, result: RoutineResult) -> list[Finding]:
+    """A finding for each line whose agreed figures are not what the formulas of today give: the first such step."""
+    findings: dict[int, Finding] = {}
+    for each in result.not_reproduced:
+        for line in each.lines.tolist():
+            at = int(orders.order_of[line])
+            kept, computed = (shown(value_at(column, line)) for column in (each.kept, each.computed))
+            message = f"{each.step.definition.shown} {kept} was agreed; the formulas of today give {computed}"
+            values = {"agreed": kept, "today": computed}
+            place = (orders.numbers[at], orders.line_numbers[line], each.step.name)
+            findings.setdefault(line, Finding("agreed-terms", "warning", message, *place, values=values))
+    return list(findings.values())
+
+
 def missing_rows(sheet: Sheet) -> list[Finding]:
     """A finding for each order or line that a required table was asked about and has no row for."""
     findings: list[Finding] = []
@@ -240,6 +265,8 @@ def missing_rows(sheet: Sheet) -> list[Finding]:
         missing = rows < 0
         if table.level is Level.LINE and sheet.leaf is not None:
             missing = missing & sheet.leaf
+        if sheet.terms is not None and name in sheet.terms.asked:
+            missing = missing & ~sheet.terms.asked[name]
         if not table.definition.required or not missing.any():
             continue
         orders, lines = sheet.orders.numbers, sheet.orders.line_numbers

@@ -5,7 +5,9 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
+from dokima.engine.fingerprint import fingerprint_of
 from dokima.formulas import Formula
 from dokima.formulas.functions import Function
 from dokima.model.columns import Column
@@ -34,6 +36,7 @@ class ProgramDefinition:
         minor_units: Decimal places by currency code (ISO 4217).
         functions: The rulebook's own functions, by name.
         lifecycle: States of orders, and what each permits.
+        reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
 
     name: str
@@ -47,6 +50,7 @@ class ProgramDefinition:
     minor_units: Mapping[str, int] = field(default_factory=dict)
     functions: Mapping[str, Function] = field(default_factory=dict)
     lifecycle: Lifecycle = field(default_factory=Lifecycle)
+    reprice_on: Sequence[str] = ("line.item", "line.unit")
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,6 +72,11 @@ class Program:
     routines: Sequence[Routine]
     defaults: Sequence[tuple[str, str, Formula]] = ()
     readers: Mapping[str, frozenset[str]] = field(default_factory=dict)
+
+    @cached_property
+    def fingerprint(self) -> str:
+        """SHA-256 of everything the rulebook says, the rows of its tables included."""
+        return fingerprint_of(self.definition)
 
     @property
     def fields(self) -> Fields:

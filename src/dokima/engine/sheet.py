@@ -8,12 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.engine.program import Program, Run
+from dokima.engine.terms import Terms
 from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Level
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank
 from dokima.model.orders import Orders
+from dokima.routines.results import LINE_AMOUNT
 
 
 @dataclass(frozen=True)
@@ -35,6 +37,7 @@ class Sheet:
         whole: The orders with their outlines, where ``orders`` has only lines without sub-lines.
         places: Where the lines of ``orders`` stand in ``whole``.
         before: The orders before this edit, None if there is no such state.
+        terms: What orders keep from when they were agreed, None if none keeps anything.
     """
 
     def __init__(
@@ -45,6 +48,7 @@ class Sheet:
         whole: Orders | None = None,
         places: Integers | None = None,
         before: Before | None = None,
+        terms: Terms | None = None,
     ) -> None:
         self.program = program
         self.orders = orders
@@ -52,6 +56,7 @@ class Sheet:
         self.whole = whole or orders
         self.places = places
         self.before = before
+        self.terms = terms
         self.order_of = orders.order_of
         self.order_count = orders.count
         self.leaf: Mask | None = orders.leaf
@@ -108,7 +113,24 @@ class Sheet:
                 return self.program.definition.values[tail]
             case "run":
                 return Dates.of([self.run.today]) if tail == "today" else Texts.of([self.run.user])
-        return self.program.tables[head].answer(tail, self.rows(head), self)
+        today = self.program.tables[head].answer(tail, self.rows(head), self)
+        return today if self.terms is None else self._kept(name, today)
+
+    def _kept(self, name: str, today: Column) -> Column:
+        """The answers of today, and in their places those that orders keep."""
+        assert self.terms is not None
+        table = self.program.tables[name.split(".", maxsplit=1)[0]]
+        graded = None if table.bands is None else table.breaks[0].value.evaluate(self, table.level)
+        return self.terms.over(name, today, graded)
+
+    def kept_figure(self, name: str) -> tuple[Mask, Decimals] | None:
+        """Lines whose figure stands as it was agreed, and those figures; None if there are none."""
+        return None if self.terms is None else self.terms.figures.get(name)
+
+    def stands(self) -> Mask | None:
+        """Lines whose figures stand as they were agreed; None if there are none."""
+        price = self.kept_figure(LINE_AMOUNT)
+        return None if price is None else price[0]
 
     def _fact(self, name: str) -> Column:
         """What is true of a line without being a field of it."""
@@ -177,6 +199,18 @@ class Sheet:
         if found is None:
             found = self._rows[table] = self.program.tables[table].find(self)
         return found
+
+    def checked(self) -> Mask:
+        """Of the lines whose figures stand as they were agreed, those whose figures formulas must reproduce."""
+        return np.zeros(len(self.order_of), bool) if self.terms is None else self.terms.checked
+
+    def found(self, table: str) -> Mask:
+        """For each order or line whether the table has an answer, or had one when it was agreed."""
+        today: Mask = self.rows(table) >= 0
+        if self.terms is None or table not in self.terms.found:
+            return today
+        kept, had = self.terms.found[table]
+        return np.where(kept, had, today)
 
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of the table that answers for a line, or for its order; -1 for none."""

@@ -136,7 +136,7 @@ class Calls(Reader):
         except UnknownName as error:
             self._fail(node.args[0], str(error.args[0]))
         start, stop = self._span(node)
-        return Node("flag", level, lambda frame: Flags(frame.rows(table) >= 0), start, stop, table=table)
+        return Node("flag", level, lambda frame: Flags(frame.found(table)), start, stop, table=table)
 
     def _date(self, node: ast.Call, depth: int) -> Node:  # noqa: ARG002
         value = self._constant_argument(node, 0, "a date in quotes") if len(node.args) == 1 else None

@@ -84,6 +84,9 @@ class Frame(Protocol):
     def rows(self, table: str) -> Integers:
         """For each order or line the row of the table that answers, -1 for none."""
 
+    def found(self, table: str) -> Mask:
+        """For each order or line whether the table has an answer."""
+
     def had(self, level: Level) -> Mask | None:
         """For each order or line whether there is a state before this edit; None if there is for none of them."""
 

@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 from dokima.model.columns import Kind
 
-Records = Literal["links", "payments", "fulfilments", "acknowledgements"]
+Records = Literal["links", "payments", "fulfilments", "acknowledgements", "terms"]
 """Header fields that hold small records instead of one value."""
 
-RECORDS: tuple[Records, ...] = ("links", "payments", "fulfilments", "acknowledgements")
+RECORDS: tuple[Records, ...] = ("links", "payments", "fulfilments", "acknowledgements", "terms")
 
 
 @dataclass(frozen=True)
@@ -67,7 +67,7 @@ HEADER_FIELDS: tuple[Field, ...] = (
 """Standard header fields, there unless a rulebook declares them anew."""
 
 LINE_FIELDS: tuple[Field, ...] = (
-    *_texts("number item description unit override_reason tax_category state"),
+    *_texts("number item description unit override_reason override_by override_time tax_category state"),
     Field("quantity", "decimal"),
     Field("price_override", "decimal", label="manual price"),
     Field("price_base", "decimal"),

@@ -53,6 +53,7 @@ class Orders:
         given: For each line its place among the lines as the caller gave them.
         problems: What was wrong with orders that were set aside.
         origin: Where the orders came from.
+        unfilled: The same orders before defaults were filled in; None if these are they.
     """
 
     fields: Fields
@@ -66,6 +67,7 @@ class Orders:
     given: Integers = field(default_factory=lambda: np.zeros(0, np.int64))
     problems: tuple[Problem, ...] = ()
     origin: Origin = Origin()
+    unfilled: Orders | None = None
 
     def __len__(self) -> int:
         return self.count

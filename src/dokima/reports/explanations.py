@@ -95,6 +95,12 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> It
     if technical:
         asked = ", ".join(f"{name} {shown(value)}" for name, value in answer.asked.items())
         yield Text(f"{answer.table} asked for {asked}", style="cyan")
+    if answer.agreed or answer.agreed_place:
+        kept = ", ".join(f"{name.replace('_', ' ')} {shown(value)}" for name, value in answer.agreed.items())
+        yield Text(f"agreed when the order left draft: {kept} ({answer.agreed_place or 'no row'})")
+        today = ", ".join(f"{name.replace('_', ' ')} {shown(answer.cells.get(name))}" for name in answer.agreed)
+        yield Text(f"  the {answer.label} say today: {today} ({answer.place})" if answer.row else "  no row fits today")
+        return
     if answer.row is None:
         yield Text(f"no row of the {answer.label} fits", style="dim")
     else:

@@ -2,79 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from typing import Protocol
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, group_sums, magnitude, stored
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Formula, Frame, Level
+from dokima.formulas import Formula, Level
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Flags, Texts, blanks
+from dokima.routines.limits import capped, cut_to
 from dokima.routines.reasons import Reasons
+from dokima.routines.results import LINE_AMOUNT, BlankStep, NotReproduced, RoutineResult, StepTrace, Workings
 from dokima.routines.routine import Option, Routine, Step
 from dokima.routines.spreading import Spread, spread_amount, spread_exact
-from dokima.routines.taxing import TaxBase, Taxed, TaxGroups, tax_lines
-
-OVERRIDE = 0
-"""Place of the manual price among the options; those of the rulebook count from 1."""
-
-
-class Workings(Frame, Protocol):
-    """A frame that figures can be put into."""
-
-    def put(self, name: str, column: Column) -> None:
-        """Leave a figure for the steps that follow."""
-
-
-@dataclass(frozen=True)
-class StepTrace:
-    """What a step saw: the columns behind its names and the rows its tables answered with."""
-
-    step: Step
-    columns: Mapping[str, Column]
-    rows: Mapping[str, Integers]
-
-
-@dataclass(frozen=True)
-class BlankStep:
-    """A money step that came out blank, and why: on a line, or (``line`` -1) for an order as a whole."""
-
-    step: Step
-    line: int
-    reason: str
-    order: int = -1
-
-
-@dataclass
-class RoutineResult:
-    """What a routine left.
-
-    Attributes:
-        lines: Figures by name, one value per line; a unit price may still be a quotient.
-        headers: Header figures by name (steps of kind figure).
-        taxes: Tax breakdown, one part for each tax step.
-        options: For each line the option its price came from: 0 the manual price, 1 the first option, -1 none.
-        blank_steps: Lines on which a money step came out blank, at the first such step.
-        trace: What each step saw, if asked for.
-        of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
-        inclusive: Per order, True if its prices include tax; empty if those of none do.
-        lost: Per order, True if an amount of the order found no line to bear it.
-        winners: For each step that competed, the place of the winner among its rivals on each line, -1 for none.
-    """
-
-    lines: dict[str, Column] = field(default_factory=dict)
-    headers: dict[str, Column] = field(default_factory=dict)
-    taxes: list[TaxGroups] = field(default_factory=list)
-    options: Integers = field(default_factory=lambda: np.zeros(0, np.int64))
-    blank_steps: list[BlankStep] = field(default_factory=list)
-    trace: list[StepTrace] = field(default_factory=list)
-    winners: dict[str, Integers] = field(default_factory=dict)
-    of_order: dict[str, Decimals] = field(default_factory=dict)
-    lost: Mask = field(default_factory=lambda: np.zeros(0, bool))
-    inclusive: Mask = field(default_factory=lambda: np.zeros(0, bool))
+from dokima.routines.taxing import TaxBase, Taxed, tax_lines
 
 
 def run_routine(
@@ -182,6 +125,21 @@ class _Run:
                 self.result.blank_steps.append(BlankStep(step, line, reason))
         self.failed = self.failed | missing
 
+    def _stand(self, step: Step, name: str, computed: Decimals) -> Decimals:
+        """An amount, but as it was agreed where that stands; a step that was not there then is 0."""
+        stands = self.frame.stands()
+        if stands is None:
+            return computed
+        had, figure = self.frame.kept_figure(name) or (np.zeros(self.length, bool), Decimals.zeros(self.length))
+        kept = Decimals.choose(had, figure, Decimals.zeros(self.length))
+        computed = computed.spread(self.length)
+        checked = stands & self.frame.checked()
+        other = (compare(kept, computed) != 0) & ~kept.is_missing() & ~computed.is_missing()
+        wrong = np.flatnonzero(checked & (other | (kept.is_missing() != computed.is_missing())))
+        if len(wrong):
+            self.result.not_reproduced.append(NotReproduced(step, wrong, kept, computed))
+        return Decimals.choose(stands, kept, computed)
+
     # -- steps ------------------------------------------------------------------------------------------------
 
     def _price(self, step: Step) -> None:
@@ -194,11 +152,13 @@ class _Run:
             if option.is_amount and (self.result.options == place).any():
                 # What the whole line comes to needs no unit price, which a quantity of 0 does not have.
                 exact = choose(self.result.options == place, numbers(self._evaluate(option.value)), exact)
-        amount = exact.round(self.places, step.rounding)
+        amount = self._stand(step, LINE_AMOUNT, exact.round(self.places, step.rounding))
         self._blame(step, amount.is_missing())
-        self._leave("price", unit)
+        kept = self.frame.kept_figure("price")
+        self._leave("price", unit if kept is None else choose(kept[0], kept[1], unit))
         if step.name != "price":
             self._leave(step.name, amount)
+        self.result.line_amount = amount
         self._start(amount)
 
     def _unit_price(self, options: Sequence[Option]) -> tuple[Number, Integers]:
@@ -238,7 +198,7 @@ class _Run:
         if step.definition.scope == "order":
             figure = self._spread(step)
         else:
-            figure = self._moved_by(step)
+            figure = self._stand(step, step.name, self._moved_by(step))
             self._blame(step, figure.is_missing())
         self._leave(step.name, figure)
         self._move(step, figure)
@@ -251,7 +211,7 @@ class _Run:
         cap = numbers(step.parts["cap"].evaluate(self.frame, Level.HEADER)) if "cap" in step.parts else None
         if "amount" in step.parts:
             amount = numbers(step.parts["amount"].evaluate(self.frame, Level.HEADER))
-            amount = amount if cap is None else _capped(amount, cap)
+            amount = amount if cap is None else capped(amount, cap)
             weights = numbers(self._part(step, "share") or self.running)
             equal = step.definition.if_no_share == "equal"
             spread = spread_amount(amount, weights, included, order_of, places, step.rounding, equal=equal)
@@ -266,7 +226,8 @@ class _Run:
             parts = Decimals.choose(when.is_true()[order_of], parts, Decimals.zeros(1))
             parts = parts.without(None if when.missing is None else when.missing[order_of])
         if (least := self._part(step, "keep_above")) is not None:
-            parts = _cut(parts, (self.running - stored(numbers(least))).round(self.places, "down"))
+            parts = cut_to(parts, (self.running - stored(numbers(least))).round(self.places, "down"))
+        parts = self._stand(step, step.name, parts)
         self._blame_orders(step, parts, spread)
         return parts
 
@@ -295,11 +256,11 @@ class _Run:
         """The figure of a discount or charge: capped, rounded, cut, and 0 where it does not apply."""
         exact = self._adjustment(step)
         if (cap := self._part(step, "cap")) is not None:
-            exact = _capped(exact, numbers(cap))
+            exact = capped(exact, numbers(cap))
         places = self.places if step.definition.places is None else step.definition.places
         figure = exact.round(places, step.rounding).spread(self.length)
         if (least := self._part(step, "keep_above")) is not None:
-            figure = _cut(figure, (self.running - stored(numbers(least))).round(self.places, "down"))
+            figure = cut_to(figure, (self.running - stored(numbers(least))).round(self.places, "down"))
         return self._where(step, figure)
 
     def _compete(self, rivals: Sequence[Step]) -> None:
@@ -315,9 +276,14 @@ class _Run:
             best, winner = Decimals.choose(larger, figure, best), np.where(larger, place, winner)
         best = best.without(blank if blank.any() else None)
         zero = Decimals.zeros(self.length)
+        total = zero
         for place, step in enumerate(rivals):
-            self._leave(step.name, Decimals.choose(winner == place, best, zero).without(best.missing))
+            figure = Decimals.choose(winner == place, best, zero).without(best.missing)
+            figure = self._stand(step, step.name, figure)
+            self._leave(step.name, figure)
             self.result.winners[step.name] = np.where(best.is_missing(), -1, winner)
+            total = total + figure
+        best = best if self.frame.stands() is None else total
         self._move(rivals[0], best)
 
     def _adjustment(self, step: Step) -> Number:
@@ -366,6 +332,8 @@ class _Run:
         taxed = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
         self._blame(step, percent.is_missing() & included)
         self.failed = self.failed | taxed.parts.is_missing()
+        # Tax is that of the amounts that stand, worked out for this document; it is only compared.
+        self._stand(step, step.name, taxed.parts)
         self._taxed.append((step, taxed))
         self._leave(step.name, taxed.parts)
         self.tax = self.tax + taxed.parts
@@ -439,24 +407,6 @@ class _Run:
             column = blanks("text", self.length)
         assert isinstance(column, Texts)
         return column
-
-
-def _capped(exact: Number, cap: Number) -> Number:
-    """The value, its magnitude limited to the cap."""
-    over = compare(magnitude(exact), cap) > 0
-    negative = compare(exact, Decimals.zeros(1)) < 0
-    limited = choose(over, choose(negative, -cap, cap), exact)
-    return limited.without(cap.missing)
-
-
-def _cut(figure: Decimals, most: Decimals) -> Decimals:
-    """A discount that leaves at least what must be kept: cut to the most it may take, never turned into a charge."""
-    zero = Decimals.zeros(1)
-    cut = choose(compare(most, zero) > 0, most, zero)
-    mirrored = choose(compare(most, zero) < 0, most, zero)
-    positive = choose(compare(figure, cut) > 0, cut, figure)
-    negative = choose(compare(figure, mirrored) < 0, mirrored, figure)
-    return stored(choose(compare(figure, zero) < 0, negative, positive)).without(most.missing)
 
 
 def _together(steps: Sequence[Step]) -> list[list[Step]]:

@@ -8,7 +8,7 @@ from decimal import Decimal
 from dokima.exact import Decimals, decimals, group_sums, stored
 from dokima.exact.integers import Integers
 from dokima.formulas.operators import numbers
-from dokima.routines.running import RoutineResult
+from dokima.routines.results import RoutineResult
 
 TOTALS = (
     "line_net", "allowances", "charges", "without_tax", "tax", "with_tax", "prepaid", "rounding", "payable",

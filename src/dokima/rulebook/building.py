@@ -57,6 +57,7 @@ def program_definition(
         minor_units=minor_units(),
         functions={getattr(body, "__name__", ""): own for body in python if (own := own_function(body))},
         lifecycle=_lifecycle(spec.states),
+        reprice_on=[name if "." in name else f"line.{name}" for name in spec.terms.reprice_on],
     )
 
 

@@ -273,6 +273,12 @@ class StatesSpec(Spec):
         return self
 
 
+class TermsSpec(Spec):
+    """Agreed terms."""
+
+    reprice_on: list[str] = ["item", "unit"]
+
+
 class RulebookSpec(Spec):
     """A whole rulebook."""
 
@@ -285,6 +291,7 @@ class RulebookSpec(Spec):
     rule: list[RuleSpec] = []
     routine: dict[Name, RoutineSpec] = {}
     states: StatesSpec | None = None
+    terms: TermsSpec = TermsSpec()
 
 
 def known_keys(path: tuple[int | str, ...]) -> list[str]:
@@ -309,6 +316,7 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (RulebookSpec, "rule"): RuleSpec,
     (RulebookSpec, "routine"): RoutineSpec,
     (RulebookSpec, "states"): StatesSpec,
+    (RulebookSpec, "terms"): TermsSpec,
     (StatesSpec, "order"): StateSpec,
     (TableSpec, "window"): WindowSpec,
     (TableSpec, "columns"): ColumnSpec,

@@ -70,6 +70,9 @@ class RowFrame:
     def rows(self, table: str) -> Integers:
         raise UnknownName(table)
 
+    def found(self, table: str) -> Mask:
+        raise UnknownName(table)
+
     def had(self, level: Level) -> None:
         """Rows have no state before."""
 

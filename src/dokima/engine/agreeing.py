@@ -1,0 +1,172 @@
+"""Taking the terms an order keeps: the answers its routine read, the rows behind them, and its figures."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.calculation import amount_figures
+from dokima.engine.pricing import Part, Pricing, price_orders
+from dokima.engine.program import Program, Run
+from dokima.engine.sheet import Sheet
+from dokima.exact import Decimals, Quotient, stored, to_decimals
+from dokima.exact.integers import Integers
+from dokima.formulas import Level
+from dokima.formulas.operators import numbers
+from dokima.model.columns import Column, value_at
+from dokima.model.content import fields_digest, plain
+from dokima.model.orders import Orders
+from dokima.routines.results import LINE_AMOUNT
+from dokima.routines.routine import Routine
+from dokima.tables.table import AMOUNT, Table
+
+Record = dict[str, Any]
+
+
+def agreed_terms(program: Program, orders: Orders, run: Run, settled: str = "") -> list[Record]:
+    """The terms of one order: one record of its header and one of each line, as plain data.
+
+    Lines that keep terms already keep their answers; all others take those of today. Figures are those of today's
+    formulas on these answers.
+
+    Args:
+        program: The rulebook.
+        orders: One order, with the terms it keeps so far.
+        run: What the caller says about the run.
+        settled: Number of the change order that settles the figures, blank if they are computed.
+    """
+    pricing = price_orders(program, orders, run, traced=True)
+    if not pricing.parts:
+        return []
+    return _Taking(program, orders, pricing, settled).records()
+
+
+class _Taking:
+    def __init__(self, program: Program, orders: Orders, pricing: Pricing, settled: str) -> None:
+        self.program = program
+        self.orders = orders
+        self.settled = settled
+        self.calculation = pricing.calculation
+        (self.part,) = pricing.parts
+        self.sheet = _sheet(self.part)
+        self.routine = program.routines[int(self.calculation.routine_of[0])]
+
+    def records(self) -> list[Record]:
+        prepared = self.calculation.orders
+        reads = sorted(fields_read(self.program, self.routine))
+        levels = {"header": list[str](), "line": list[str]()}
+        for name in self.program.definition.reprice_on:
+            level, _, tail = name.partition(".")
+            levels[level].append(tail)
+        header: Record = {
+            "line": "",
+            "rulebook": self.program.fingerprint,
+            "fields": reads,
+            "digest": fields_digest(self.orders.document(0), reads),
+            **({"settled": self.settled} if self.settled else {}),
+            "basis": {name: plain(value_at(prepared.header(name), 0)) for name in levels["header"]},
+            **self._answers(Level.HEADER, 1)[0],
+        }
+        leaves = self.sheet.orders
+        count = leaves.line_count
+        basis = {name: _listed(leaves.line(name)) for name in levels["line"]}
+        figures = {name: _listed(column) for name, column in self._figures().items()}
+        answers = self._answers(Level.LINE, count)
+        lines = [
+            {
+                "line": number,
+                "basis": {name: column[at] for name, column in basis.items()},
+                **answers[at],
+                "figures": {name: column[at] for name, column in figures.items()},
+            }
+            for at, number in enumerate(leaves.line_numbers)
+        ]
+        return [header, *lines]
+
+    def _figures(self) -> dict[str, Column]:
+        """Price, line amount, and every amount of a step, one value per line."""
+        lines = self.part.result.lines
+        names = ["price", *(name for name in amount_figures(self.routine) if name in lines)]
+        found = {name: lines[name] for name in dict.fromkeys(names)}
+        return {LINE_AMOUNT: self.part.result.line_amount, **found}
+
+    def _answers(self, level: Level, count: int) -> list[Record]:
+        """For each order or line its answers and the rows behind them."""
+        columns: dict[str, list[Any]] = {}
+        rows: dict[str, list[str | None]] = {}
+        for trace in self.part.result.trace:
+            for name, column in trace.columns.items():
+                table = self.program.tables.get(name.split(".")[0])
+                # A table may answer anew from step to step; the first answer is the one that is kept.
+                if table is not None and table.level is level and name not in columns:
+                    graded = name.endswith(f".{AMOUNT}") and table.bands is not None
+                    found = trace.rows[table.name]
+                    columns[name] = self._scales(table, found) if graded else _listed(column.spread(count))
+            for name, found in trace.rows.items():
+                table = self.program.tables[name]
+                if table.level is level and name not in rows:
+                    rows[name] = self._rows(table, found)
+        return [
+            {
+                "answers": {name: values[at] for name, values in columns.items()},
+                "rows": {name: places[at] for name, places in rows.items()},
+            }
+            for at in range(count)
+        ]
+
+    def _rows(self, table: Table, found: Integers) -> list[str | None]:
+        """For each place the row that answers, in words: those kept, and today's for the others."""
+        source, terms = table.source, self.sheet.terms
+        file = f"{source.file} row " if source.file else "row "
+        today = [None if row < 0 else f"{file}{source.row_number(row)}" for row in found.tolist()]
+        kept = {} if terms is None else terms.rows.get(table.name, {})
+        return [(kept[at] or None) if at in kept else each for at, each in enumerate(today)]
+
+    def _scales(self, table: Table, found: Integers) -> list[Any]:
+        """For each place the bands of its graduated price, as (from, price)."""
+        bands, terms = table.bands, self.sheet.terms
+        assert bands is not None
+        kept = {} if terms is None else terms.bands.get(table.name, {})
+        scales: dict[int, list[list[str]]] = {}
+        for row in np.unique(found[found >= 0]).tolist():
+            places = bands.rows[bands.first[row] : bands.last[row] + 1].tolist()
+            scales[row] = [[plain(value_at(bands.least, at)), plain(value_at(bands.price, at))] for at in places]
+        return [
+            [[plain(part) for part in band] for band in kept[at]] if at in kept else scales.get(row)
+            for at, row in enumerate(found.tolist())
+        ]
+
+
+def _sheet(part: Part) -> Sheet:
+    assert part.sheet is not None
+    return part.sheet
+
+
+def _listed(column: Column) -> list[Any]:
+    """The values of a column as plain data."""
+    if isinstance(column, Decimals | Quotient):
+        return [plain(value) for value in to_decimals(stored(numbers(column)))]
+    return [plain(value) for value in column.to_list()]
+
+
+def fields_read(program: Program, routine: Routine) -> set[str]:
+    """The fields that the figures of a routine follow from, by dotted name."""
+    seen: set[str] = set()
+    todo: list[str] = ["line.quantity", "line.price_override", "line.price_base", "header.currency"]
+    todo += [name for step in routine.steps for _, formula in step.formulas() for name in formula.reads]
+    while todo:
+        name = todo.pop()
+        if name not in seen:
+            seen.add(name)
+            table = program.tables.get(name.split(".")[0])
+            todo += [] if table is None else table.reads
+    fields = program.fields
+    named = {name.replace("parent.", "line.", 1) for name in seen}
+    return {name for name in named if _is_field(name, fields.header, fields.line)}
+
+
+def _is_field(name: str, header: Mapping[str, Any], line: Mapping[str, Any]) -> bool:
+    level, _, tail = name.partition(".")
+    return tail in {"header": header, "line": line}.get(level, {})

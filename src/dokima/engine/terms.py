@@ -1,0 +1,233 @@
+"""Agreed terms: the table answers and figures that an order keeps once it leaves draft, laid over those of today."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.program import Program
+from dokima.exact import Decimals, decimals
+from dokima.exact.integers import Mask
+from dokima.formulas import Level
+from dokima.formulas.operators import alike, pick
+from dokima.model.columns import Column, column_of, take_or_blank, value_at
+from dokima.model.content import fields_digest, plain
+from dokima.model.fields import Field
+from dokima.model.orders import Orders
+from dokima.model.values import BadValue, ValueReader
+from dokima.tables.table import AMOUNT
+
+Record = Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class KeptOrder:
+    """What one order keeps.
+
+    Attributes:
+        header: Answers at header level, digest, rulebook, settlement.
+        lines: The record of each line, by number.
+        stands: Whether nothing that its figures follow from has changed since they were kept.
+    """
+
+    header: Record
+    lines: Mapping[str, Record]
+    stands: bool
+
+    @property
+    def settled(self) -> str:
+        """Number of the change order whose settlement fixed the figures, blank if they were computed."""
+        return str(self.header.get("settled") or "")
+
+
+def kept_orders(program: Program, orders: Orders) -> list[KeptOrder | None] | None:
+    """What each order keeps; None if none keeps anything. A draft keeps nothing."""
+    records = orders.records.get("terms")
+    if records is None or not any(records):
+        return None
+    base = orders.unfilled or orders
+    state, first = base.header("state"), program.definition.lifecycle.first
+    found: list[KeptOrder | None] = []
+    for at, terms in enumerate(records):
+        if not terms or (value_at(state, at) or first) == first:
+            found.append(None)
+            continue
+        by_line = {str(record.get("line", "")): record for record in terms}
+        header = by_line.pop("", {})
+        digest = fields_digest(base.document(at), header.get("fields", ()))
+        found.append(KeptOrder(header, by_line, digest == header.get("digest")))
+    return found if any(found) else None
+
+
+@dataclass
+class _Gathered:
+    """Values of one name and the places they belong to."""
+
+    places: list[int] = field(default_factory=list)
+    values: list[Any] = field(default_factory=list)
+
+    def add(self, place: int, value: Any) -> None:
+        self.places.append(place)
+        self.values.append(value)
+
+    def column(self, kind: Any, length: int) -> tuple[Mask, Column]:
+        """A mask of the places that have a value of their own, and the values at them."""
+        spec, reader = Field("", kind), ValueReader()
+        read = []
+        for value in self.values:
+            try:
+                read.append(reader.read(spec, value))
+            except BadValue:
+                # The table's column has changed its kind since: what was kept cannot be told in today's.
+                read.append(None)
+        place = np.full(length, -1, np.int64)
+        place[self.places] = np.arange(len(self.places))
+        return place >= 0, take_or_blank(column_of(kind, read), place)
+
+
+@dataclass(frozen=True, eq=False)
+class Terms:
+    """What the orders of a piece keep, as columns.
+
+    Attributes:
+        answers: By dotted name of a table's column: where it is kept, and the values.
+        asked: By table, for each order or line (the table's level) whether its answer is kept.
+        found: By table, the same places and whether a row had been found.
+        bands: By graduated table, for each line its kept bands as (from, price).
+        figures: By figure: where it stands as kept, and the amounts.
+        checked: Lines whose figures were computed when they were kept, so that formulas must reproduce them.
+        rows: By table, for each place the row that had answered, in words.
+    """
+
+    answers: Mapping[str, tuple[Mask, Column]]
+    asked: Mapping[str, Mask]
+    found: Mapping[str, tuple[Mask, Mask]]
+    bands: Mapping[str, Mapping[int, Sequence[tuple[Decimal, Decimal]]]]
+    figures: Mapping[str, tuple[Mask, Decimals]]
+    checked: Mask
+    rows: Mapping[str, Mapping[int, str]]
+
+    def over(self, name: str, today: Column, graded: Column | None = None) -> Column:
+        """The answers of today with the kept ones in their places; of a graduated table worked out from kept bands."""
+        table, _, column = name.partition(".")
+        if column == AMOUNT and table in self.bands and graded is not None:
+            places = sorted(self.bands[table])
+            amounts = [_by_bands(self.bands[table][at], value_at(graded, at)) for at in places]
+            kept, values = self._spread(places, amounts, len(today))
+            return pick(kept, values, alike(values, today)[1])
+        if name not in self.answers:
+            return today
+        kept, values = self.answers[name]
+        return pick(kept, values, alike(values, today)[1])
+
+    @staticmethod
+    def _spread(places: Sequence[int], values: Sequence[Decimal | None], length: int) -> tuple[Mask, Column]:
+        place = np.full(length, -1, np.int64)
+        place[places] = np.arange(len(places))
+        return place >= 0, take_or_blank(decimals(values), place)
+
+
+def _by_bands(bands: Sequence[tuple[Decimal, Decimal]], value: Decimal | None) -> Decimal | None:
+    """What a value comes to, band by band; a negative one mirrors."""
+    if value is None:
+        return None
+    whole, rest = Decimal(0), abs(value)
+    for start, price in reversed(bands):
+        if rest > start:
+            whole += (rest - start) * price
+            rest = start
+    return whole if value >= 0 else -whole
+
+
+def terms_of(program: Program, orders: Orders, kept: Sequence[KeptOrder | None]) -> Terms | None:
+    """What orders keep, as columns beside their lines.
+
+    A line whose own fields named in ``reprice_on`` have changed keeps nothing; if one of the header has, no line does.
+
+    Args:
+        program: The rulebook.
+        orders: The orders, lines without sub-lines only.
+        kept: What each of them keeps.
+    """
+    if not any(kept):
+        return None
+    gathering = _Gathering(program, orders)
+    for at, each in enumerate(kept):
+        if each is not None and gathering.applies(each.header, at, "header"):
+            gathering.take_order(at, each)
+    return gathering.terms()
+
+
+class _Gathering:
+    def __init__(self, program: Program, orders: Orders) -> None:
+        self.program = program
+        self.orders = orders
+        self.answers: dict[str, _Gathered] = {}
+        self.found: dict[str, _Gathered] = {}
+        self.bands: dict[str, dict[int, Sequence[tuple[Decimal, Decimal]]]] = {}
+        self.figures: dict[str, _Gathered] = {}
+        self.rows: dict[str, dict[int, str]] = {}
+        self.checked = np.zeros(orders.line_count, bool)
+
+    def applies(self, record: Record, at: int, level: str) -> bool:
+        """Whether the fields that would call for a new price are what they were."""
+        column = self.orders.header if level == "header" else self.orders.line
+        known = self.orders.fields.header if level == "header" else self.orders.fields.line
+        basis: Mapping[str, Any] = record.get("basis", {})
+        return all(name in known and plain(value_at(column(name), at)) == value for name, value in basis.items())
+
+    def take_order(self, at: int, kept: KeptOrder) -> None:
+        self._take_answers(kept.header, at)
+        where = self.orders.lines_of(at)
+        for place in range(where.start, where.stop):
+            record = kept.lines.get(self.orders.line_numbers[place])
+            if record is None or not self.applies(record, place, "line"):
+                continue
+            self._take_answers(record, place)
+            if kept.stands:
+                self.checked[place] = not kept.settled
+                for name, value in record.get("figures", {}).items():
+                    self.figures.setdefault(name, _Gathered()).add(place, value)
+
+    def _take_answers(self, record: Record, place: int) -> None:
+        for name, value in record.get("answers", {}).items():
+            table, _, column = name.partition(".")
+            if table in self.program.tables and column in self.program.tables[table].fields:
+                if column == AMOUNT and isinstance(value, list):
+                    bands = [(Decimal(start), Decimal(price)) for start, price in value]
+                    self.bands.setdefault(table, {})[place] = bands
+                else:
+                    self.answers.setdefault(name, _Gathered()).add(place, value)
+        for table, row in record.get("rows", {}).items():
+            self.found.setdefault(table, _Gathered()).add(place, row is not None)
+            self.rows.setdefault(table, {})[place] = row or ""
+
+    def _length(self, table: str) -> int:
+        level = self.program.tables[table].level
+        return self.orders.count if level is Level.HEADER else self.orders.line_count
+
+    def terms(self) -> Terms:
+        tables, length = self.program.tables, self.orders.line_count
+        found: dict[str, tuple[Mask, Mask]] = {}
+        for table, each in self.found.items():
+            if table in tables:
+                mask, column = each.column("flag", self._length(table))
+                found[table] = mask, ~column.is_missing() & np.asarray(column.values)  # type: ignore[union-attr]
+        figures = {name: each.column("decimal", length) for name, each in self.figures.items()}
+        return Terms(
+            answers={
+                name: each.column(tables[table].fields[column].kind, self._length(table))
+                for name, each in self.answers.items()
+                for table, _, column in [name.partition(".")]
+            },
+            asked={table: mask for table, (mask, _) in found.items()},
+            found=found,
+            bands=self.bands,
+            figures={name: (mask, column) for name, (mask, column) in figures.items() if isinstance(column, Decimals)},
+            checked=self.checked,
+            rows=self.rows,
+        )

@@ -1,0 +1,66 @@
+"""What a document says, as canonical text and as a digest: the same content always gives the same bytes."""
+
+from __future__ import annotations
+
+import datetime
+import hashlib
+import json
+from collections.abc import Collection, Mapping
+from decimal import Decimal
+from typing import Any
+
+HEADER_ASIDE = (
+    "number", "state", "revision", "budget", "links", "payments", "fulfilments", "acknowledgements", "terms",
+    "stated_line_net", "stated_without_tax", "stated_tax", "stated_with_tax", "stated_payable",
+)  # fmt: skip
+"""Header fields that are not commercial: what happened to an order, and what others say it comes to."""
+LINE_ASIDE = ("state", "delivered", "unit_price", "stated_net")
+"""Line fields that are not commercial."""
+
+
+def plain(value: Any) -> Any:
+    """A value as canonical JSON holds it: numbers as text without trailing zeros, dates in ISO 8601.
+
+    Raises:
+        TypeError: Documents hold no such value.
+    """
+    if value is None or isinstance(value, str | bool):
+        return value
+    if isinstance(value, int | Decimal):
+        text = format(Decimal(value), "f")
+        text = text.rstrip("0").rstrip(".") if "." in text else text
+        return "0" if text == "-0" else text
+    if isinstance(value, datetime.date):
+        return value.isoformat()
+    if isinstance(value, Mapping):
+        return {str(name): plain(each) for name, each in value.items()}
+    if isinstance(value, list | tuple):
+        return [plain(each) for each in value]
+    raise TypeError(f"expected a value of a document (got {value!r})")
+
+
+def canonical_json(document: Any) -> str:
+    """A document as JSON with sorted keys and nothing between its parts (in the manner of RFC 8785)."""
+    return json.dumps(plain(document), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+
+
+def digest_of(text: str) -> str:
+    """SHA-256 of a text, in hexadecimal digits."""
+    return hashlib.sha256(text.encode("utf-8")).hexdigest()
+
+
+def commercial(document: Mapping[str, Any]) -> dict[str, Any]:
+    """The commercial content of a document: its fields without what is kept about it."""
+    header = {name: value for name, value in document.items() if name not in (*HEADER_ASIDE, "lines")}
+    lines = [
+        {name: value for name, value in line.items() if name not in LINE_ASIDE} for line in document.get("lines", ())
+    ]
+    return {**header, "lines": lines}
+
+
+def fields_digest(document: Mapping[str, Any], names: Collection[str]) -> str:
+    """Digest of some fields of a document by dotted name, and of its line numbers."""
+    header = {name: document.get(name) for name in sorted(each[7:] for each in names if each.startswith("header."))}
+    wanted = sorted({"number", *(each[5:] for each in names if each.startswith("line."))})
+    lines = [[line.get(name) for name in wanted] for line in document.get("lines", ())]
+    return digest_of(canonical_json([header, wanted, lines]))

@@ -1,0 +1,23 @@
+"""Limits of discounts and charges: the most they may be, and what they must leave."""
+
+from __future__ import annotations
+
+from dokima.exact import Decimals, Number, choose, compare, magnitude, stored
+
+
+def capped(exact: Number, cap: Number) -> Number:
+    """The value, its magnitude limited to the cap."""
+    over = compare(magnitude(exact), cap) > 0
+    negative = compare(exact, Decimals.zeros(1)) < 0
+    limited = choose(over, choose(negative, -cap, cap), exact)
+    return limited.without(cap.missing)
+
+
+def cut_to(figure: Decimals, most: Decimals) -> Decimals:
+    """A discount that leaves at least what must be kept: cut to the most it may take, never turned into a charge."""
+    zero = Decimals.zeros(1)
+    cut = choose(compare(most, zero) > 0, most, zero)
+    mirrored = choose(compare(most, zero) < 0, most, zero)
+    positive = choose(compare(figure, cut) > 0, cut, figure)
+    negative = choose(compare(figure, mirrored) < 0, mirrored, figure)
+    return stored(choose(compare(figure, zero) < 0, negative, positive)).without(most.missing)

@@ -1,0 +1,99 @@
+"""What a routine works with and what it leaves."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+
+from dokima.exact import Decimals
+from dokima.exact.integers import Integers, Mask
+from dokima.formulas import Frame
+from dokima.model.columns import Column
+from dokima.routines.routine import Step
+from dokima.routines.taxing import TaxGroups
+
+LINE_AMOUNT = "line_amount"
+"""Name under which an order keeps what a line came to by its price, before any discount or charge."""
+OVERRIDE = 0
+"""Place of the manual price among the options; those of the rulebook count from 1."""
+
+
+class Workings(Frame, Protocol):
+    """A frame that figures can be put into."""
+
+    def put(self, name: str, column: Column) -> None:
+        """Leave a figure for the steps that follow."""
+
+    def kept_figure(self, name: str) -> tuple[Mask, Decimals] | None:
+        """Lines whose figure stands as it was agreed, and those figures; None if there are none."""
+
+    def stands(self) -> Mask | None:
+        """Lines whose figures stand as they were agreed; None if there are none."""
+
+    def checked(self) -> Mask:
+        """Of those, the lines whose figures formulas must reproduce."""
+
+
+@dataclass(frozen=True)
+class StepTrace:
+    """What a step saw: the columns behind its names and the rows its tables answered with."""
+
+    step: Step
+    columns: Mapping[str, Column]
+    rows: Mapping[str, Integers]
+
+
+@dataclass(frozen=True)
+class BlankStep:
+    """A money step that came out blank, and why: on a line, or (``line`` -1) for an order as a whole."""
+
+    step: Step
+    line: int
+    reason: str
+    order: int = -1
+
+
+@dataclass(frozen=True)
+class NotReproduced:
+    """Lines on which the formulas of today do not give the figure that was agreed for a step."""
+
+    step: Step
+    lines: Integers
+    kept: Decimals
+    computed: Decimals
+
+
+@dataclass
+class RoutineResult:
+    """What a routine left.
+
+    Attributes:
+        lines: Figures by name, one value per line; a unit price may still be a quotient.
+        headers: Header figures by name (steps of kind figure).
+        taxes: Tax breakdown, one part for each tax step.
+        line_amount: What each line comes to by its price, before any discount or charge.
+        options: For each line the option its price came from: 0 the manual price, 1 the first option, -1 none.
+        blank_steps: Lines on which a money step came out blank, at the first such step.
+        trace: What each step saw, if asked for.
+        not_reproduced: Agreed figures that formulas do not give; they stand all the same.
+        of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
+        inclusive: Per order, True if its prices include tax; empty if those of none do.
+        lost: Per order, True if an amount of the order found no line to bear it.
+        winners: For each step that competed, the place of the winner among its rivals on each line, -1 for none.
+    """
+
+    lines: dict[str, Column] = field(default_factory=dict)
+    headers: dict[str, Column] = field(default_factory=dict)
+    taxes: list[TaxGroups] = field(default_factory=list)
+    line_amount: Decimals = field(default_factory=lambda: Decimals.zeros(0))
+    options: Integers = field(default_factory=lambda: np.zeros(0, np.int64))
+    blank_steps: list[BlankStep] = field(default_factory=list)
+    trace: list[StepTrace] = field(default_factory=list)
+    not_reproduced: list[NotReproduced] = field(default_factory=list)
+    winners: dict[str, Integers] = field(default_factory=dict)
+    of_order: dict[str, Decimals] = field(default_factory=dict)
+    lost: Mask = field(default_factory=lambda: np.zeros(0, bool))
+    inclusive: Mask = field(default_factory=lambda: np.zeros(0, bool))
