@@ -277,7 +277,8 @@ class Editor:
         """
         if not self._done(operation):
             beside = self.compare_price(number)
-            told = {"manual": beside.manual, "agreed": beside.agreed, "rulebook": beside.rulebook}
+            agreed = {} if beside.agreed is None else {"agreed": beside.agreed}
+            told = {"manual": beside.manual, **agreed, "rulebook": beside.rulebook}
             base = without_terms(self._document, [str(number)])
             self._change("reprice_line", str(number), dict.fromkeys(TYPED), told, operation, base)
 

@@ -98,6 +98,9 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> It
     if answer.agreed or answer.agreed_place:
         kept = ", ".join(f"{name.replace('_', ' ')} {shown(value)}" for name, value in answer.agreed.items())
         yield Text(f"agreed when the order left draft: {kept} ({answer.agreed_place or 'no row'})")
+        if all(answer.cells.get(name) == value for name, value in answer.agreed.items()) and answer.row:
+            yield Text(f"  the {answer.label} say the same today", style="dim")
+            return
         today = ", ".join(f"{name.replace('_', ' ')} {shown(answer.cells.get(name))}" for name in answer.agreed)
         yield Text(f"  the {answer.label} say today: {today} ({answer.place})" if answer.row else "  no row fits today")
         return
