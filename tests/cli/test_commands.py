@@ -35,56 +35,10 @@ def test_price_prints_the_worked_example():
 
     assert (status, err) == (0, "")
     found = rows(out)
-    assert [
-        "10",
-        "PANE-T6",
-        "Toughened",
-        "pane",
-        "6",
-        "mm",
-        "36",
-        "C62",
-        "44.25",
-        "1593.00",
-        "63.72",
-        "1529.28",
-        "153.22",
-        "1682.50",
-        "353.33",
-        "681.70",
-    ] in found
-    assert [
-        "20",
-        "VENT-R",
-        "Roof",
-        "vent",
-        "4",
-        "C62",
-        "129.90",
-        "519.60",
-        "0.00",
-        "519.60",
-        "10.41",
-        "530.01",
-        "111.30",
-        "233.61",
-    ] in found
-    assert [
-        "30",
-        "INST-D",
-        "Installation",
-        "day",
-        "2.5",
-        "DAY",
-        "610.00",
-        "1525.00",
-        "0.00",
-        "1525.00",
-        "0.00",
-        "1525.00",
-        "137.25",
-        "537.50",
-    ] in found
+    line_10 = "10 PANE-T6 36 C62 44.25 1593.00 63.72 1529.28 153.22 1682.50 353.33 1000.80 681.70 40.5"
+    line_20 = "20 VENT-R 4 C62 129.90 519.60 0.00 519.60 10.41 530.01 111.30 296.40 233.61 44.1"
+    line_30 = "30 INST-D 2.5 DAY 610.00 1525.00 0.00 1525.00 0.00 1525.00 137.25 987.50 537.50 35.2"
+    assert all(line.split() in found for line in (line_10, line_20, line_30))
     assert ["tax", "S", "21", "%", "of", "2212.51", "464.63"] in found
     assert ["payable", "4339.39"] in found
 
@@ -206,7 +160,7 @@ def test_check_reports_and_exits_with_1():
     _, out, _ = dokima("check", "orders", "--rule", "half-days", "--format", "json")
     data = json.loads(out)
     assert [finding["rule"] for finding in data["findings"]] == ["half-days"]
-    assert [(r["rule"], r["asked"], r["refused"], r["undecided"]) for r in data["rules"]] == [("half-days", 31, 1, 0)]
+    assert [(r["rule"], r["asked"], r["refused"], r["undecided"]) for r in data["rules"]] == [("half-days", 37, 1, 0)]
 
 
 def test_formats_for_programs_hold_the_same_figures():
@@ -235,7 +189,7 @@ def test_other_peoples_files_go_on_after_a_bad_order():
         (("price",), "expected a file or folder of orders"),
         (("price", "orders", "--book", "tables"), "expected a folder with rulebook.toml (it holds no .toml file)"),
         (("check", "orders", "--at", "saev"), "there is no moment 'saev'; did you mean 'save'?"),
-        (("explain", "orders", 10), "expected one order to explain (got 9)"),
+        (("explain", "orders", 10), "expected one order to explain (got 11)"),
         (("explain", "orders/SQ-2041.json", 15), "order SQ-2041 has no line 15"),
         (("explain", "orders/SQ-2041.json", 10, "frieght"), "there is no figure 'frieght' to explain; did you mean 'freight'?"),
         (("price", "exports/depot_2026.csv", "--layout", "depo"), "there is no layout 'depo'; did you mean 'depot'?"),
@@ -262,7 +216,7 @@ def test_demo_copies_walks_and_never_overwrites(tmp_path):
         "variance orders/SQ-2041.json",
     ):
         assert f"    dokima {command}" in out
-    assert "payable                 4339.39" in out
+    assert ["payable", "4339.39"] in rows(out)
     assert (tmp_path / "q" / "rulebook.toml").read_text() == (DEMO / "rulebook.toml").read_text()
     assert dokima("price", "orders/SQ-2041.json", cwd=tmp_path / "q")[0] == 0
     status, out, err = dokima("demo", "q", cwd=tmp_path)
@@ -309,8 +263,8 @@ def test_what_if_works_alike_on_price_and_explain(tmp_path):
 def test_a_summary_of_what_came_of_each_rule():
     _, out, _ = dokima("check", "orders")
     found = {row[0]: row[1:4] for row in rows(out) if len(row) > 4}
-    assert found["half-days"] == ["31", "1", "0"]
-    assert found["pane-needs-crate"] == ["9", "1", "0"]
+    assert found["half-days"] == ["37", "1", "0"]
+    assert found["pane-needs-crate"] == ["11", "1", "0"]
 
 
 def test_a_thousand_findings_show_the_first_and_the_count(tmp_path):
@@ -363,9 +317,9 @@ def test_edit_is_all_or_nothing(tmp_path):
 def test_edit_on_a_folder_takes_each_order_by_itself(tmp_path):
     """A paid order, orders without a line 30, and quarter days are refused; the other four are written."""
     status, out, _ = dokima("edit", "orders", "--set", "10.quantity=3", "--by", "M", "--dry-run")
-    assert (status, out.splitlines()[-1]) == (1, "8 orders would be changed, 1 refused")
+    assert (status, out.splitlines()[-1]) == (1, "10 orders would be changed, 1 refused")
     status, out, err = dokima("edit", "orders", "--set", "30.quantity=0.75", "--by", "M", "--out", tmp_path / "new")
-    assert (status, out.splitlines()[-1]) == (1, "4 orders changed, 5 refused")
+    assert (status, out.splitlines()[-1]) == (1, "4 orders changed, 7 refused")
     assert sorted(p.name for p in (tmp_path / "new").iterdir()) == [
         "PO-719.json",
         "PO-720.json",

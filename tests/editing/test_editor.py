@@ -300,7 +300,7 @@ def test_editing_what_came_from_a_file_keeps_blank_and_absent_apart(tmp_path):
         (None, "glazing"),
         ("services", "services"),
     ]
-    with pytest.raises(dokima.DocumentError, match="expected one order to edit .got 9"):
+    with pytest.raises(dokima.DocumentError, match="expected one order to edit .got 11"):
         dokima.load(DEMO).edit(DEMO / "orders", by="M")
 
 

@@ -287,7 +287,7 @@ def test_tax_per_line_and_tax_without_category():
         ([{"name": "d", "kind": "discount", "percent": 1, "amount": 2}], "expected one of percent, amount, per_unit (got percent, amount)"),
         ([{"name": "d", "kind": "charge", "amount": "line.later"}, {"name": "later", "kind": "subtotal"}], "can be read only after that step"),
         ([{"name": "d", "kind": "subtotal", "percent": 1}], "a subtotal step takes no settings (got 'percent')"),
-        ([{"name": "t", "kind": "tax", "percent": 1}, {"name": "d", "kind": "subtotal"}], "expected only tax and figure steps after a tax"),
+        ([{"name": "t", "kind": "tax", "percent": 1}, {"name": "d", "kind": "subtotal"}], "expected only tax, figure and advance steps after a tax"),
         ([{"name": "p", "kind": "price", "options": []}], "a price step needs 'options'"),
         ([{"name": "a b", "kind": "subtotal"}], "expected a step name of letters"),
         ([{"name": "x", "kind": "figure", "value": "header.price"}], "there is no 'header.price'"),

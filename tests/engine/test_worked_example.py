@@ -57,7 +57,14 @@ def test_totals_and_tax_breakdown(before):
         ("S", "9", "1525.00", "137.25"),
         ("S", "21", "2212.51", "464.63"),
     ]
-    assert order.figures == {}
+    assert order.figures == {"order_margin_percent": D("38.9")}
+    assert order.total("advance") == D("867.88")
+    # 20 % of each line with tax, apportioned: 407.166, 128.262, 332.45; and what is to be paid, split.
+    assert [str(line.advance) for line in order.lines] == ["407.17", "128.26", "332.45"]
+    assert [(row.label, row.amount) for row in order.instalments] == [
+        ("to pay on order", D("867.88")),
+        ("to pay on delivery", D("3471.51")),
+    ]
     assert [str(line.margin) for line in order.lines] == ["681.70", "233.61", "537.50"]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from dataclasses import asdict
 from typing import Annotated
 
@@ -11,9 +12,11 @@ from dokima.cli.options import (
     HERE,
     Book,
     By,
+    Chart,
     Format,
     FormatOption,
     LayoutName,
+    LocaleOption,
     OrdersPath,
     Sets,
     Tables,
@@ -41,11 +44,15 @@ from dokima.formats.results import (
     variance_rows,
 )
 from dokima.model.findings import COLUMNS, SEVERITIES
+from dokima.reports.bars import line_bars, order_bars
+from dokima.reports.charts import draw_price_steps, draw_waterfall
 from dokima.reports.describing import rulebook_report
 from dokima.reports.explanations import explanation_report
 from dokima.reports.findings import answers_report, findings_report
-from dokima.reports.pricing import calculation_report, totals_report
+from dokima.reports.pricing import calculation_report, known_figures, totals_report
+from dokima.reports.steps import steps_report
 from dokima.reports.variances import variance_report
+from dokima.reports.words import use_locale
 
 Named = Annotated[
     list[str] | None, typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders.")
@@ -98,6 +105,10 @@ def price(
     orders_named: Named = None,
     totals: Annotated[bool, typer.Option("--totals", help="One row an order, and a sum for each currency.")] = False,
     orders: OrdersPath = None,
+    steps: Annotated[str | None, typer.Option("--steps", help="One line, its steps down the page.")] = None,
+    figures: Annotated[str, typer.Option("--figures", help="Line figures to show: price,net,margin.")] = "",
+    chart: Chart = None,
+    locale: LocaleOption = "",
     sets: Sets = None,
     tables: Tables = None,
     values: Values = None,
@@ -106,14 +117,29 @@ def price(
     form: FormatOption = Format.table,
 ) -> None:
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
+    use_locale(locale)
     rulebook = open_book(book, tables, values)
     found = what_if(read_orders(rulebook, orders_named or [], orders, layout), sets)
     calculation = rulebook.price(found)
+    chosen = [name.strip() for name in figures.split(",") if name.strip()]
+    known_figures(calculation, chosen)
+    line = None
+    if chart is not None or steps is not None:
+        order = calculation[one_order(found, "draw" if steps is None else "show")]
+        line = None if steps is None else order.line(steps)
+        if chart is not None:
+            bars = order_bars(order) if line is None else line_bars(line)
+            title = order.number if line is None else f"{order.number} line {line.number}"
+            draw_waterfall(bars, title, order.header("currency") or "", chart)
+            sys.stderr.write(f"written: {chart}\n")
+    if line is not None and form is Format.table:
+        show(steps_report(line))
+        raise typer.Exit(1 if calculation.findings.errors else 0)
     write(
         form,
-        table=lambda: totals_report(calculation) if totals else calculation_report(calculation),
-        data=lambda: calculation_data(calculation),
-        rows=lambda: total_rows(calculation) if totals else calculation_rows(calculation),
+        table=lambda: totals_report(calculation) if totals else calculation_report(calculation, chosen),
+        data=lambda: calculation_data(calculation, chosen),
+        rows=lambda: total_rows(calculation) if totals else calculation_rows(calculation, chosen),
         columns=("order",) if totals else ("order", "line"),
     )
     raise typer.Exit(1 if calculation.findings.errors else 0)
@@ -126,6 +152,8 @@ def explain(
     header: Annotated[list[str] | None, typer.Option("--header", help="Without an order: customer=X.")] = None,
     fields: Annotated[list[str] | None, typer.Option("--line", help="Without an order: item=X, quantity=4.")] = None,
     technical: Annotated[bool, typer.Option("--technical", help="Add formulas and names.")] = False,
+    chart: Chart = None,
+    locale: LocaleOption = "",
     orders: OrdersPath = None,
     sets: Sets = None,
     tables: Tables = None,
@@ -135,8 +163,10 @@ def explain(
     form: FormatOption = Format.table,
 ) -> None:
     """Say where the figures of a line came from, and which table rows lost; or what a line would cost."""
+    use_locale(locale)
     rulebook = open_book(book, tables, values)
     rungs: list[Rung] = []
+    found = None
     if order is None and fields:
         explanation, rungs = rulebook.try_line(pairs(header), pairs(fields))
     elif order is None or line is None:
@@ -144,6 +174,14 @@ def explain(
     else:
         found = what_if(read_orders(rulebook, [order], orders, layout), sets)
         explanation = rulebook.explain(found, line, figure, order=one_order(found, "explain"))
+    if chart is not None:
+        if rungs or found is None:
+            draw_price_steps(rungs, explanation, chart)
+        else:
+            priced = rulebook.price(found)[explanation.order]
+            title = f"{explanation.order} line {explanation.line}   {explanation.title}"
+            draw_waterfall(line_bars(priced.line(explanation.line)), title, explanation.currency, chart)
+        sys.stderr.write(f"written: {chart}\n")
     data = explanation.to_dict()
     ladder = [{key: cell(value, 0) for key, value in asdict(rung).items()} for rung in rungs]
     write(
@@ -159,11 +197,13 @@ def variance(
     before: Annotated[str, typer.Argument(metavar="BEFORE", help="File or folder of orders as they were.")],
     after: Annotated[str, typer.Argument(metavar="AFTER", help="File or folder of orders as they are to be.")],
     every: Annotated[bool, typer.Option("--all", help="Unchanged lines too.")] = False,
+    locale: LocaleOption = "",
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
 ) -> None:
     """Compare two states of orders, line by line and in total. Exit status 1 if one of them cannot be priced."""
+    use_locale(locale)
     rulebook = open_book(book)
     sides = [rulebook.price(read_orders(rulebook, [side], None, layout)) for side in (before, after)]
     found = rulebook.variance(sides[0], sides[1])

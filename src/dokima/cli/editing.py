@@ -45,6 +45,7 @@ def edit(
     reopen: Annotated[list[str] | None, typer.Option("--reopen", help="Lines to reopen.")] = None,
     override: Annotated[list[str] | None, typer.Option("--override", help="A manual price: 20=610.00:reason.")] = None,
     reprice: Annotated[list[str] | None, typer.Option("--reprice", help="Lines to price by the rulebook.")] = None,
+    explode: Annotated[list[str] | None, typer.Option("--explode", help="Lines to split into components.")] = None,
     accept: Annotated[
         list[str] | None, typer.Option("--accept", help="A warning: rule=reason or rule@20=reason.")
     ] = None,
@@ -65,6 +66,7 @@ def edit(
     deeds = [
         *_sets(sets), *_each(override, _override), *_each(reprice, lambda number: lambda e: e.reprice_line(number)),
         *_each(add, _add), *_each(insert, _insert), *_each(remove, _remove),
+        *_each(explode, lambda number: lambda e: e.explode_line(number)),
         *_each(reopen, lambda number: lambda e: e.reopen_line(number)), *_each(close, _close),
         *([lambda e: e.renumber_lines()] if renumber else []), *_each(accept, _accept),
         *([lambda e: e.move_to(to)] if to else []),

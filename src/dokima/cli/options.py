@@ -33,6 +33,9 @@ OrdersPath = Annotated[
 ]
 FormatOption = Annotated[Format, typer.Option("--format", "-f", help="For people or for programs.")]
 
+LocaleOption = Annotated[str, typer.Option("--locale", help="How numbers and dates are written, such as de_DE.")]
+Chart = Annotated[Path | None, typer.Option("--chart", help="Draw it to this file: .png, .svg or .pdf.")]
+
 By = Annotated[str, typer.Option("--by", help="Who asks, for run.user and the journal.", show_default="your login")]
 Today = Annotated[str, typer.Option("--today", help="The date for run.today.", show_default="today")]
 

@@ -2,32 +2,26 @@
 
 from __future__ import annotations
 
-import datetime
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from dokima.editing.asking import Edit
 from dokima.editing.comparing import TYPED, PriceComparison, compare_prices
 from dokima.editing.document import Document
 from dokima.editing.drawing import draw_defaults, undrawn
-from dokima.editing.journal import Entry
-from dokima.editing.lifecycle import Stages
+from dokima.editing.exploding import exploded
 from dokima.editing.numbering import number_between, renumbered
 from dokima.editing.refusing import once, refuse_if_any
-from dokima.editing.terms import keep_terms, without_terms
-from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, Totals
-from dokima.engine.pricing import price_orders
-from dokima.engine.program import Program, Run
+from dokima.editing.session import Session
+from dokima.editing.terms import without_terms
 from dokima.errors import DokimaError, NotFound, Refused
-from dokima.model.addresses import next_number, read_address, write_address
+from dokima.model.addresses import read_address, write_address
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
-from dokima.model.states import CLOSED, OPEN, Deed
-
-Clock = Callable[[], datetime.datetime]
+from dokima.model.states import CLOSED, OPEN
 
 
-class Editor:
+class Editor(Session):
     """Edits one order by the rules of a rulebook.
 
     Every operation runs the defaults and the rules of its moment on the order as it would be. If one of them stops it,
@@ -45,65 +39,6 @@ class Editor:
     Raises:
         DocumentError: The order cannot be read.
     """
-
-    def __init__(
-        self, program: Program, order: Order, by: str, clock: Clock | None = None, today: datetime.date | None = None
-    ) -> None:
-        self.program = program
-        self.by = by
-        self.findings = Findings()
-        self._clock = clock
-        self._run = Run(today, by)
-        self._document = Document.read(order, program.fields)
-        self._stages = Stages(program.definition.lifecycle)
-        self._past: list[Document] = []
-        self._future: list[Document] = []
-        self._journal: list[Entry] = []
-        self._spent: dict[str, str] = {}
-        self._priced: tuple[Document, Calculation] | None = None
-
-    # -- reading ----------------------------------------------------------------------------------------------
-
-    @property
-    def order(self) -> Order:
-        """The order as it is now, as a copy."""
-        return self._document.order()
-
-    @property
-    def state(self) -> str:
-        """State of the order."""
-        return self._stages.state(self._document)
-
-    @property
-    def journal(self) -> tuple[Entry, ...]:
-        """What was done, by whom and when."""
-        return tuple(self._journal)
-
-    @property
-    def calculation(self) -> Calculation:
-        """All figures of the order as it is now; worked out when first asked for after a change."""
-        if self._priced is None or self._priced[0] is not self._document:
-            orders = self._document.orders(self.program.fields)
-            self._priced = (self._document, price_orders(self.program, orders, self._run).calculation)
-        return self._priced[1]
-
-    @property
-    def totals(self) -> Totals:
-        """The totals of the order as it is now."""
-        return PricedOrder(self.calculation, 0).totals
-
-    def line(self, number: str | int) -> PricedLine:
-        """A line with its figures as they are now.
-
-        Raises:
-            NotFound: There is none with that number.
-        """
-        return PricedOrder(self.calculation, 0).line(number)
-
-    def check(self, at: str = "save") -> Findings:
-        """What the rules of a moment say to the order as it is now."""
-        edit = Edit(self.program, self._run, self._document, self._document)
-        return Findings.sorted(edit.at_moment(at), lambda: [str(self._document.header.get("number") or "")])
 
     def preview_line(self, number: str | int | None = None, **fields: Any) -> Findings:
         """What rules would say to a line that is not finished, new or with some fields changed; nothing is changed.
@@ -185,6 +120,34 @@ class Editor:
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
         self._commit(deed, after, found, {"line": number, **details}, operation)
+
+    def explode_line(
+        self, number: str | int, *, table: str = "", levels: int | None = 1, operation: str = ""
+    ) -> list[str]:
+        """Give a line a sub-line for each component of its item; it becomes their outline. Returns their numbers.
+
+        Args:
+            number: The line.
+            table: The assembly table; may be left out if the rulebook has one only.
+            levels: How many levels down; None for all.
+            operation: An id that makes it happen once.
+
+        Raises:
+            Refused: A rule stops it, or the line has sub-lines already.
+            NotFound: The item is not an assembly.
+        """
+        if self._done(operation):
+            return []
+        number = str(number)
+        self._permit("lines")
+        self._stages.refuse_closed(self._document, [self._document.line(number)["number"]])
+        after = self._read(exploded(self.program, self._document, number, table, levels))
+        new = after.below(number)[1:]
+        for each in new:
+            after = draw_defaults(self.program, after, each, self._run)
+        found = self._edit(after).entering(new)
+        self._commit("explode_line", after, found, {"line": number, "into": new}, operation)
+        return new
 
     def remove_line(self, number: str | int, *, operation: str = "") -> None:
         """Remove a line and its sub-lines.
@@ -413,72 +376,6 @@ class Editor:
         self.findings = self.check("save")
         refuse_if_any(self.findings.stopping, "saving")
         return self.order
-
-    # -- undoing ----------------------------------------------------------------------------------------------
-
-    def undo(self) -> bool:
-        """Take the last change back; the journal keeps both. False if there is none."""
-        return self._step(self._past, self._future, "undo")
-
-    def redo(self) -> bool:
-        """Do again what was taken back. False if there is nothing."""
-        return self._step(self._future, self._past, "redo")
-
-    def _step(self, source: list[Document], target: list[Document], deed: str) -> bool:
-        if not source:
-            return False
-        target.append(self._document)
-        self._document = source.pop()
-        self._journal.append(Entry(deed, self.by, self._now(), {}))
-        return True
-
-    # -- how every operation ends -----------------------------------------------------------------------------
-
-    def _commit(
-        self,
-        deed: str,
-        after: Document,
-        found: list[Finding],
-        details: Mapping[str, Any],
-        operation: str,
-        stopping: list[Finding] | None = None,
-    ) -> None:
-        """Refuse or keep. A warning to be accepted stops saving and moving, not the edit it arises from."""
-        findings = once(found)
-        errors = [f for f in findings if f.severity == "error"] if stopping is None else once(stopping)
-        if errors:
-            refuse_if_any(errors, deed.replace("_", " "))
-        self.findings = Findings(tuple(findings))
-        self._past.append(self._document)
-        self._future.clear()
-        self._document = keep_terms(self.program, after, self._run)
-        self._journal.append(Entry(deed, self.by, self._now(), details, operation))
-        if operation:
-            self._spent[operation] = str(details.get("line", ""))
-
-    def _done(self, operation: str) -> bool:
-        return bool(operation) and operation in self._spent
-
-    def _permit(self, deed: Deed) -> None:
-        self._stages.permit(self._document, deed)
-
-    def _edit(self, after: Document) -> Edit:
-        return Edit(self.program, self._run, self._document, after)
-
-    def _read(self, document: Document) -> Document:
-        return Document.read(document.order(), self.program.fields)
-
-    def _now(self) -> datetime.datetime | None:
-        return None if self._clock is None else self._clock()
-
-    def _new_number(self) -> str:
-        return write_address(next_number(self._document.addresses()))
-
-    def _refuse_reserved(self, fields: Collection[str]) -> None:
-        ways = {"number": "renumber_lines()", "state": "close_line(), reopen_line() or move_to()"}
-        for name, way in ways.items():
-            if name in fields:
-                raise Refused(f"'{name}' is not changed like a field; use {way}")
 
 
 def _address(number: str) -> tuple[int, ...]:

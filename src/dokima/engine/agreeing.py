@@ -104,7 +104,12 @@ class _Taking:
                     graded = name.endswith(f".{AMOUNT}") and table.bands is not None
                     found = trace.rows[table.name]
                     columns[name] = self._scales(table, found) if graded else _listed(column.spread(count))
+            read = {name.split(".")[0] for name in trace.columns} | {
+                t for _, f in trace.step.formulas() for t in f.tables
+            }
             for name, found in trace.rows.items():
+                if name not in read:
+                    continue
                 table = self.program.tables[name]
                 if table.level is level and name not in rows:
                     rows[name] = self._rows(table, found)
@@ -161,7 +166,7 @@ def fields_read(program: Program, routine: Routine) -> set[str]:
         if name not in seen:
             seen.add(name)
             table = program.tables.get(name.split(".")[0])
-            todo += [] if table is None else table.reads
+            todo += [] if table is None else table.behind
     fields = program.fields
     named = {name.replace("parent.", "line.", 1) for name in seen}
     return {name for name in named if _is_field(name, fields.header, fields.line)}

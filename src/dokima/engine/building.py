@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from decimal import Decimal
 
 from dokima.engine.program import RESERVED_TABLES, Program, ProgramDefinition
 from dokima.engine.scope import Scope
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, nearest
+from dokima.exact import stored, to_decimals
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula
 from dokima.formulas.aggregates import AGGREGATES
 from dokima.formulas.functions import FUNCTIONS, SPECIAL
+from dokima.formulas.operators import numbers
 from dokima.model.fields import Field
 from dokima.routines.building import build_routine
 from dokima.routines.definition import RESERVED, RUNNING
 from dokima.routines.routine import Routine
 from dokima.rules.rule import MOMENTS, Rule
 from dokima.rules.verdicts import build_rule
+from dokima.tables.assembly import check_roll_up, roll_up
 from dokima.tables.building import build_table
 from dokima.tables.table import Table
 
@@ -42,16 +47,19 @@ class _Builder:
         self._check_names()
         for name in self.specs:
             self._table(name)
+        self._factors()
         routines = [found for each in self.definition.routines if (found := self._routine(each.name))]
+        self._check_currencies(routines)
         figures: dict[str, Name] = {}
         for routine in routines:
             figures.update(routine.figures)
         rules = self._rules(figures)
         defaults = self._defaults()
+        rate = self._reporting()
         if self.problems:
             raise RulebookError(self.problems)
         tables = {name: table for name, table in self.tables.items() if table is not None}
-        return Program(self.definition, tables, rules, routines, defaults, _readers(tables))
+        return Program(self.definition, tables, rules, routines, defaults, _readers(tables), rate)
 
     def _problem(self, path: str, message: str) -> None:
         self.problems.append(RulebookProblem("", path, message))
@@ -98,12 +106,73 @@ class _Builder:
         self.path.append(name)
         names = self.scope.with_figures(self._figures_for_tables())
         try:
-            table = build_table(self.specs[name], self.definition.sources[name], names)
+            table = self._built(name, names)
         except RulebookError as error:
             self.problems += error.problems
             table = None
         self.path.pop()
         return self.tables.setdefault(name, table)
+
+    def _built(self, name: str, names: Scope) -> Table:
+        spec, source = self.specs[name], self.definition.sources[name]
+        if not spec.roll_up:
+            return build_table(spec, source, names)
+        check_roll_up(spec)
+        own = {column: self._values_of(name, column, what) for column, what in spec.roll_up.items()}
+        assemblies, rolled = roll_up(spec, source, own)
+        declared = {name: spec.columns.get(name, Field(name)) for name in spec.roll_up}
+        columns = {name: each.with_changes(kind="decimal", places=None) for name, each in declared.items()}
+        return replace(build_table(replace(spec, columns=columns), rolled, names), assemblies=assemblies)
+
+    def _values_of(self, name: str, column: str, what: str) -> dict[str, Decimal | None]:
+        """The values of items that are no assemblies, out of a table found by item alone."""
+        head, _, tail = what.partition(".")
+        table = self._table(head) if head in self.specs else None
+        path = f"table.{name}.roll_up.{column}"
+        if table is None and head in self.specs:
+            raise RulebookError([])  # that table's own problems say enough
+        if table is None or tail not in table.fields or table.fields[tail].kind not in NUMBERS:
+            raise RulebookError(
+                [RulebookProblem("", path, f"expected a number of a table, such as item.unit_cost (got '{what}')")]
+            )
+        if not table.definition.is_key or len(table.conditions) != 1 or table.window or table.breaks:
+            raise RulebookError([RulebookProblem("", path, f"expected a table found by item alone ('{head}' is not)")])
+        (key,) = table.conditions
+        values = to_decimals(stored(numbers(table.columns[tail])))
+        return {str(item): value for item, value in zip(table.cells[key].to_list(), values, strict=True)}  # type: ignore[union-attr]
+
+    def _factors(self) -> None:
+        """Conversions may read the very row that is converted, so they are compiled once all tables are there."""
+        names = self.scope.with_figures(self._figures_for_tables())
+        for name, table in list(self.tables.items()):
+            factors: dict[str, Formula] = {}
+            for column, source in self.specs[name].convert.items() if table is not None else ():
+                try:
+                    most = table.level if table is not None else Level.LINE
+                    factors[column] = compile_formula(source, names, tuple(sorted(NUMBERS)), most, "this conversion")
+                except FormulaError as error:
+                    self._problem(f"table.{name}.convert.{column}", error.pointed())
+            if table is not None and factors:
+                self.tables[name] = replace(table, factors=factors)
+
+    def _check_currencies(self, routines: Sequence[Routine]) -> None:
+        """Money of a table that names a currency is matched on it or converted: currencies never meet in one sum."""
+        for routine in routines:
+            for step in routine.steps:
+                for key, formula in step.formulas():
+                    if key.rpartition(".")[2] in ("value", "amount", "per_unit") and step.kind != "figure":
+                        self._check_currency(f"routine.{routine.name}.step.{step.name}.{key}", formula)
+
+    def _check_currency(self, path: str, formula: Formula) -> None:
+        for name in formula.reads:
+            head, _, column = name.partition(".")
+            table = self.tables.get(head)
+            money = table is not None and "currency" in table.fields and table.fields.get(column) is not None
+            if not money or table is None or table.fields[column].kind not in NUMBERS or column == "base":
+                continue
+            if "currency" not in table.conditions and column not in table.factors:
+                said = f"table '{head}' has a column 'currency': match on it, or say convert = {{ {column} = ... }}"
+                self._problem(path, f"{said}, so that '{name}' is in the currency of the order")
 
     def _figures_for_tables(self) -> dict[str, Name]:
         """Tables may read figures; whether those come early enough is checked where a step reads the table."""
@@ -118,6 +187,21 @@ class _Builder:
             return build_routine(definition, self.scope.with_figures)
         except RulebookError as error:
             self.problems += error.problems
+            return None
+
+    def _reporting(self) -> Formula | None:
+        """The rate of the reporting currency."""
+        if self.definition.reporting is None:
+            return None
+        currency, rate = self.definition.reporting
+        known = self.definition.minor_units
+        if currency not in known:
+            message = f"expected a currency code of ISO 4217 (got '{currency}'{nearest(currency, known)})"
+            self._problem("rulebook.reporting.currency", message)
+        try:
+            return compile_formula(rate, self.scope, tuple(sorted(NUMBERS)), Level.HEADER, "this rate")
+        except FormulaError as error:
+            self._problem("rulebook.reporting.rate", error.pointed())
             return None
 
     def _rules(self, figures: Mapping[str, Name]) -> list[Rule]:
@@ -190,10 +274,10 @@ def _closure(names: Iterable[str], tables: Mapping[str, Table | None]) -> set[st
         seen.add(name)
         table = tables.get(name.split(".")[0])
         if table is not None:
-            todo += table.reads
+            todo += table.behind
     return seen
 
 
 def _readers(tables: Mapping[str, Table]) -> dict[str, frozenset[str]]:
-    closures = {name: _closure(table.reads, tables) for name, table in tables.items()}
+    closures = {name: _closure(table.behind, tables) for name, table in tables.items()}
     return {figure: frozenset(name for name, closure in closures.items() if figure in closure) for figure in RUNNING}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import MAX_PREC, Context, Decimal
@@ -16,6 +17,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.model.columns import Column, value_at
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
+from dokima.routines.instalments import InstalmentPlan
 from dokima.routines.routine import Routine
 from dokima.routines.taxing import TaxGroups
 from dokima.routines.totals import TOTALS
@@ -31,6 +33,26 @@ class TaxRow:
     taxable: Decimal
     tax: Decimal
     reason: str | None
+
+
+@dataclass(frozen=True)
+class InstalmentRow:
+    """One instalment of an order: what it is called, the day it is due (None for no day), and its amount."""
+
+    label: str
+    due: datetime.date | None
+    amount: Decimal | None
+
+
+@dataclass(frozen=True)
+class ReportingTotals:
+    """Totals in a second currency: what one of the order's currency is in it, and the totals; None where unknown."""
+
+    currency: str
+    rate: Decimal | None
+    without_tax: Decimal | None
+    tax: Decimal | None
+    with_tax: Decimal | None
 
 
 @dataclass(frozen=True)
@@ -63,6 +85,8 @@ class Calculation:
         minor_units: For each order the decimal places of its currency.
         inclusive: For each order whether its prices include tax.
         taxes: Tax breakdowns; their orders are positions here.
+        reporting: Rate and totals in the reporting currency; empty without one.
+        plans: Instalments; their orders are positions here.
         findings: What is wrong.
     """
 
@@ -76,6 +100,8 @@ class Calculation:
     minor_units: Integers
     inclusive: Mask
     taxes: Sequence[TaxGroups] = ()
+    plans: Sequence[InstalmentPlan] = ()
+    reporting: Mapping[str, Decimals] = field(default_factory=dict)
     findings: Findings = field(default_factory=Findings)
 
     @property
@@ -179,7 +205,12 @@ class PricedOrder:
     @property
     def figures(self) -> dict[str, Any]:
         """Header figures of the routine's figure steps."""
-        return {name: value_at(column, self.position) for name, column in self.calculation.order_figures.items()}
+        found: dict[str, Any] = {}
+        for name, column in self.calculation.order_figures.items():
+            step = self.routine.step(name) if self.routine else None
+            places = None if step is None else step.definition.places
+            found[name] = amount_at(column, self.position, places or 0)
+        return found
 
     def total(self, figure: str) -> Decimal | None:
         """The sum of an amount figure over the lines; None if it is unknown on one of them.
@@ -194,6 +225,29 @@ class PricedOrder:
         if any(part is None for part in parts):
             return None
         return sum((part for part in parts if part is not None), Decimal(0).scaleb(-self.places))
+
+    @property
+    def reporting(self) -> ReportingTotals | None:
+        """The totals in the rulebook's reporting currency; None if it has none."""
+        definition, columns = self.calculation.program.definition, self.calculation.reporting
+        if definition.reporting is None or not columns:
+            return None
+        currency = definition.reporting[0]
+        places = definition.minor_units[currency]
+        names = ("without_tax", "tax", "with_tax")
+        amounts = {name: amount_at(columns[name], self.position, places) for name in names}
+        return ReportingTotals(currency, value_at(columns["rate"], self.position), **amounts)
+
+    @property
+    def instalments(self) -> list[InstalmentRow]:
+        """How what is to be paid is split, in the order of the rulebook."""
+        rows: list[InstalmentRow] = []
+        for plan in self.calculation.plans:
+            for at in np.flatnonzero(plan.orders == self.position).tolist():
+                for label, due, amount in zip(plan.labels, plan.due, plan.amounts, strict=True):
+                    day = None if due is None else value_at(due, at)
+                    rows.append(InstalmentRow(label, day, amount_at(amount, at, self.places)))
+        return rows
 
     @property
     def tax_breakdown(self) -> list[TaxRow]:

@@ -112,5 +112,5 @@ def names_behind(program: Program, rule: Rule) -> set[str]:
         if name not in seen:
             seen.add(name)
             table = program.tables.get(name.split(".")[0])
-            todo += [] if table is None else table.reads
+            todo += [] if table is None else table.behind
     return seen

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
 from decimal import Decimal
 from typing import Any
 
@@ -19,6 +19,7 @@ from dokima.formulas.operators import numbers
 from dokima.model.columns import shown, value_at
 from dokima.routines.results import OVERRIDE, StepTrace
 from dokima.routines.routine import Step
+from dokima.tables.assembly import Node
 from dokima.tables.losing import Candidate, candidates, row_terms, row_values
 from dokima.tables.table import Table
 
@@ -49,6 +50,8 @@ class TableAnswer:
         breaks: Columns that say from which quantity on a row is eligible.
         agreed: What the order keeps of this table from when it was agreed, by column; empty if it asks the table.
         agreed_place: File and row that had answered then, blank if none had.
+        is_path: Whether it is one hop on a path of linked records, each found by a key that the one before gave.
+        tree: Of an assembly the item and everything in it, with the value of each.
     """
 
     table: str
@@ -63,6 +66,8 @@ class TableAnswer:
     breaks: Sequence[str] = ()
     agreed: Mapping[str, Any] = field(default_factory=dict)
     agreed_place: str = ""
+    is_path: bool = False
+    tree: Sequence[Node] = ()
 
     @property
     def place(self) -> str:
@@ -83,6 +88,7 @@ class StepExplanation:
         formulas: Setting, formula as written, and with values in the place of names.
         operands: The values it read.
         answers: The tables it asked.
+        scope: Whether it is worked out for the line, for the outline above it (parent), or for the order.
     """
 
     name: str
@@ -93,6 +99,7 @@ class StepExplanation:
     formulas: Sequence[tuple[str, str, str]]
     operands: Sequence[Operand]
     answers: Sequence[TableAnswer]
+    scope: str = "line"
 
 
 @dataclass(frozen=True)
@@ -172,6 +179,7 @@ def _step_data(step: StepExplanation) -> dict[str, Any]:
                 "cells": {name: _plain(value) for name, value in answer.cells.items()},
                 "agreed": {name: _plain(value) for name, value in answer.agreed.items()},
                 "agreed_row": answer.agreed_place,
+                "tree": [{key: _plain(value) for key, value in asdict(node).items()} for node in answer.tree],
                 "candidates": [
                     {"row": each.number, "result": each.reason, "detail": each.detail} for each in answer.candidates
                 ],
@@ -260,7 +268,8 @@ class _Explainer:
         if step.definition.of:
             read.add(f"line.{step.definition.of}")
         operands = [Operand(name, self.program.label(name), values[name]) for name in values if name in read]
-        tables = [table for table in trace.rows if step.kind == "price" or any(n.startswith(f"{table}.") for n in read)]
+        asked = trace.step.formulas() if step.kind == "price" else [each for each in formulas if each[0] != "when"]
+        tables, path = self._tables([name for _, formula in asked for name in formula.reads], trace)
         return StepExplanation(
             name=step.name,
             label=step.definition.shown,
@@ -269,8 +278,46 @@ class _Explainer:
             source=self._source(step.options, chosen) if step.kind == "price" else self._beaten_by(step),
             formulas=[(key, formula.source, with_values(formula, values)) for key, formula in formulas],
             operands=operands,
-            answers=[self._answer(self.program.tables[table], int(self._at(trace, table))) for table in tables],
+            answers=[
+                replace(
+                    self._answer(self.program.tables[table], int(self._at(trace, table))),
+                    is_path=table in path,
+                    tree=self._tree(self.program.tables[table], read),
+                )
+                for table in tables
+            ],
+            scope="order" if step.kind == "advance" else step.definition.scope,
         )
+
+    def _tables(self, names: Sequence[str], trace: StepTrace) -> tuple[list[str], set[str]]:
+        """The tables behind names, in the order they are read, and which of them are hops on a path of records."""
+        tables: list[str] = []
+        path: set[str] = set()
+        for table in dict.fromkeys(name.split(".")[0] for name in names):
+            if table not in trace.rows:
+                continue
+            hops = self.sheet.behind([table]) if self._is_path(table) else [table]
+            path |= set(hops) if len(hops) > 1 else set()
+            rates = [name.split(".")[0] for f in self.program.tables[table].factors.values() for name in f.reads]
+            hops = sorted(hops, key=lambda hop: len(self.sheet.behind([hop])))
+            tables += [*hops, *(rate for rate in rates if rate in trace.rows)]
+        return list(dict.fromkeys(tables)), path
+
+    def _is_path(self, table: str) -> bool:
+        """Whether a table is found by a key that another table gives."""
+        return self.program.tables[table].definition.is_key and len(self.sheet.behind([table])) > 1
+
+    def _tree(self, table: Table, read: Collection[str]) -> Sequence[Node]:
+        """The tree of the line's item, if an assembly's value was read."""
+        columns = [name.partition(".")[2] for name in read if name.startswith(f"{table.name}.")]
+        if table.assemblies is None or not columns:
+            return ()
+        (formula,) = table.conditions.values()
+        item = value_at(
+            formula.evaluate(self.sheet, table.level), 0 if table.level is Level.CONSTANT else self.position
+        )
+        rolled = [column for column in columns if column in table.assemblies.values]
+        return list(table.assemblies.tree(rolled[0], item)) if rolled and item in table.assemblies.parts else ()
 
     def _price_amount(self) -> Any:
         """The amount the price step left: what the first figure after it started from."""
@@ -316,10 +363,7 @@ class _Explainer:
             reason = self.line.field("override_reason")
             return "manual price" + (f" ({reason})" if reason else "")
         formula: Formula = options[chosen - 1].value
-        names = list(formula.reads)
-        return (
-            self.program.label(names[0]) if len(names) == 1 and formula.source.strip() == names[0] else formula.source
-        )
+        return with_labels(formula, self.program.label).replace("*", "×")
 
     def _answer(self, table: Table, row: int) -> TableAnswer:
         sheet = self.sheet
@@ -387,6 +431,14 @@ def with_values(formula: Formula, values: Mapping[str, Any]) -> str:
             value = values.get(node.name)
             text = text[: node.start] + _written(value) + text[node.stop :]
             last = node.start
+    return text
+
+
+def with_labels(formula: Formula, label: Callable[[str], str]) -> str:
+    """The formula with the words for people in the place of its names."""
+    text = formula.source
+    for node in sorted((node for node in formula.root.walk() if node.name), key=lambda node: -node.start):
+        text = text[: node.start] + label(node.name) + text[node.stop :]
     return text
 
 

@@ -13,6 +13,7 @@ from dokima.engine.joining import joined, risen
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
+from dokima.engine.stating import compare_stated
 from dokima.engine.terms import KeptOrder, kept_orders, terms_of
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
@@ -22,6 +23,7 @@ from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
+from dokima.routines.instalments import InstalmentPlan, split
 from dokima.routines.results import BlankStep, RoutineResult, StepTrace
 from dokima.routines.routine import Routine
 from dokima.routines.running import run_routine
@@ -40,6 +42,8 @@ class Part:
         totals: Their totals.
         findings: What is wrong with them.
         sheet: The columns it worked with, kept only if traced.
+        plan: Their instalments; None if the routine has none.
+        reporting: Rate and totals in the reporting currency, by name; empty without one.
     """
 
     orders: Integers
@@ -48,6 +52,8 @@ class Part:
     totals: Mapping[str, Decimals]
     findings: Sequence[Finding]
     sheet: Sheet | None
+    plan: InstalmentPlan | None = None
+    reporting: Mapping[str, Decimals] = field(default_factory=dict)
 
 
 @dataclass
@@ -92,6 +98,7 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
     for part in parts:
         findings += part.findings
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
+    findings += compare_stated(calculation)
     found = Findings.sorted(findings, lambda: orders.numbers)
     return Pricing(replace(calculation, findings=found), parts)
 
@@ -232,7 +239,22 @@ def _price_part(job: _Job, orders: Orders) -> Part:
             *_not_reproduced(leaves, result),
         ],
         sheet=sheet if job.traced else None,
+        plan=split(job.routine.instalments, definition.instalments_of, sheet, totals, result.lines)
+        if job.routine.instalments
+        else None,
+        reporting=_reported(sheet, totals, definition.rounding),
     )
+
+
+def _reported(sheet: Sheet, totals: Mapping[str, Decimals], mode: str) -> dict[str, Decimals]:
+    """The totals in the reporting currency: without tax and tax rounded, with tax their sum."""
+    program = sheet.program
+    if program.definition.reporting is None or program.reporting_rate is None:
+        return {}
+    places = program.definition.minor_units[program.definition.reporting[0]]
+    rate = numbers(program.reporting_rate.evaluate(sheet, Level.HEADER)).spread(sheet.order_count)
+    without_tax, tax = ((totals[name] * rate).round(places, mode) for name in ("without_tax", "tax"))
+    return {"rate": stored(rate), "without_tax": without_tax, "tax": tax, "with_tax": without_tax + tax}
 
 
 def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Finding:
@@ -300,6 +322,8 @@ def _put_together(
     lines = joined([(part.lines, part.result.lines) for part in parts], orders.line_count)
     headers = joined([(part.orders, part.result.headers) for part in parts], orders.count)
     totals = joined([(part.orders, part.totals) for part in parts], orders.count)
+    reported = joined([(part.orders, part.reporting) for part in parts], orders.count)
+    reporting = {name: stored(numbers(reported[name])) for name in reported}
     options = np.full(orders.line_count, -1, np.int8)
     taxes: list[TaxGroups] = []
     inclusive = np.zeros(orders.count, bool)
@@ -323,4 +347,6 @@ def _put_together(
         minor_units=places,
         inclusive=inclusive,
         taxes=taxes,
+        reporting=reporting,
+        plans=[replace(part.plan, orders=part.orders) for part in parts if part.plan is not None],
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from functools import cached_property
 
 from dokima.engine.fingerprint import fingerprint_of
@@ -36,6 +37,9 @@ class ProgramDefinition:
         minor_units: Decimal places by currency code (ISO 4217).
         functions: The rulebook's own functions, by name.
         lifecycle: States of orders, and what each permits.
+        stated_tolerance: How far a stated figure may be off before that is a finding.
+        stated_severity: Severity of such a finding.
+        reporting: A second currency that totals are reported in, and the formula of its rate.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
 
@@ -50,6 +54,9 @@ class ProgramDefinition:
     minor_units: Mapping[str, int] = field(default_factory=dict)
     functions: Mapping[str, Function] = field(default_factory=dict)
     lifecycle: Lifecycle = field(default_factory=Lifecycle)
+    stated_tolerance: Decimal = Decimal(0)
+    stated_severity: str = "error"
+    reporting: tuple[str, object] | None = None
     reprice_on: Sequence[str] = ("line.item", "line.unit")
 
 
@@ -63,6 +70,7 @@ class Program:
         rules: Rules in the order they were declared.
         routines: Routines in the order they were declared.
         defaults: Formulas of fields, (level, field) first, in the order of what they read.
+        reporting_rate: How many of the reporting currency one of an order's is; None without such a currency.
         readers: For each figure that changes from step to step the tables that read it, directly or through others.
     """
 
@@ -72,6 +80,7 @@ class Program:
     routines: Sequence[Routine]
     defaults: Sequence[tuple[str, str, Formula]] = ()
     readers: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    reporting_rate: Formula | None = None
 
     @cached_property
     def fingerprint(self) -> str:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
+from dokima.engine.ancestry import Under, outlines_above
 from dokima.engine.program import Program, Run
 from dokima.engine.terms import Terms
 from dokima.exact import Decimals, Quotient, group_sums, stored
@@ -15,6 +16,7 @@ from dokima.formulas import Level
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank
 from dokima.model.orders import Orders
+from dokima.routines.groups import Groups
 from dokima.routines.results import LINE_AMOUNT
 
 
@@ -211,6 +213,23 @@ class Sheet:
             return today
         kept, had = self.terms.found[table]
         return np.where(kept, had, today)
+
+    def outlines(self) -> Iterator[Groups]:
+        """The lines below each outline, one level of outlines after the other."""
+        places = np.arange(len(self.order_of)) if self.places is None else self.places
+        for outline in outlines_above(self.whole, places):
+            yield Groups.below(Under(self, self.whole, outline), outline)
+
+    def behind(self, tables: Iterable[str]) -> list[str]:
+        """Some tables, and those that they ask in turn, by name."""
+        seen: set[str] = set()
+        todo = list(tables)
+        while todo:
+            table = todo.pop()
+            if table in self.program.tables and table not in seen:
+                seen.add(table)
+                todo += [name.split(".")[0] for name in self.program.tables[table].behind]
+        return sorted(seen)
 
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of the table that answers for a line, or for its order; -1 for none."""

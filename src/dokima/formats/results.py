@@ -49,10 +49,10 @@ def summary_data(findings: Findings) -> list[dict[str, Any]]:
     return [asdict(each) for each in findings.summary]
 
 
-def calculation_data(calculation: Calculation) -> dict[str, Any]:
-    """A calculation as plain data."""
+def calculation_data(calculation: Calculation, figures: Sequence[str] = ()) -> dict[str, Any]:
+    """A calculation as plain data, with the line figures named, or all."""
     return {
-        "orders": [_order_data(order) for order in calculation],
+        "orders": [_order_data(order, figures) for order in calculation],
         "findings": calculation.findings.to_dicts(),
         "problems": [problem_data(problem) for problem in calculation.problems],
     }
@@ -63,8 +63,8 @@ def problem_data(problem: Problem) -> dict[str, Any]:
     return asdict(problem)
 
 
-def _order_data(order: PricedOrder) -> dict[str, Any]:
-    figures = line_figures(order)
+def _order_data(order: PricedOrder, chosen: Sequence[str]) -> dict[str, Any]:
+    figures, second = list(chosen) or line_figures(order), order.reporting
     return {
         "number": order.number,
         "routine": order.routine.name if order.routine else None,
@@ -97,14 +97,19 @@ def _order_data(order: PricedOrder) -> dict[str, Any]:
             for row in order.tax_breakdown
         ],
         "totals": {name: cell(value, order.places) for name, value in asdict(order.totals).items()},
+        "instalments": [
+            {"label": row.label, "due": cell(row.due), "amount": cell(row.amount, order.places)}
+            for row in order.instalments
+        ],
+        "reporting": None if second is None else {name: cell(value, 0) for name, value in asdict(second).items()},
     }
 
 
-def calculation_rows(calculation: Calculation) -> list[dict[str, Any]]:
+def calculation_rows(calculation: Calculation, figures: Sequence[str] = ()) -> list[dict[str, Any]]:
     """One row a line, for CSV."""
     return [
         {"order": data["number"], **{("line" if name == "number" else name): value for name, value in line.items()}}
-        for data in calculation_data(calculation)["orders"]
+        for data in calculation_data(calculation, figures)["orders"]
         for line in data["lines"]
     ]
 

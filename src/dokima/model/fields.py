@@ -63,6 +63,11 @@ HEADER_FIELDS: tuple[Field, ...] = (
     Field("date", "date"),
     Field("revision", "integer"),
     Field("budget", "decimal"),
+    Field("stated_line_net", "decimal", label="stated sum of line net"),
+    Field("stated_without_tax", "decimal", label="stated total without tax"),
+    Field("stated_tax", "decimal", label="stated tax"),
+    Field("stated_with_tax", "decimal", label="stated total with tax"),
+    Field("stated_payable", "decimal", label="stated payable"),
 )
 """Standard header fields, there unless a rulebook declares them anew."""
 
@@ -72,11 +77,12 @@ LINE_FIELDS: tuple[Field, ...] = (
     Field("price_override", "decimal", label="manual price"),
     Field("price_base", "decimal"),
     Field("unit_price", "decimal", label="stated unit price"),
+    Field("stated_net", "decimal"),
     Field("unit_cost", "decimal"),
     Field("delivered", "decimal"),
     Field("due_date", "date"),
 )
-"""Standard line fields. ``unit_price`` is what a document states: compared, never used."""
+"""Standard line fields. ``unit_price`` and the ``stated_`` fields are what a document states: compared, never used."""
 
 
 @dataclass(frozen=True)

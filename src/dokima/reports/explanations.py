@@ -60,8 +60,9 @@ def _ladder(rungs: Sequence[Rung], explanation: Explanation) -> Table:
 def _how(step: StepExplanation, explanation: Explanation, technical: bool) -> Group:
     lines: list[RenderableType] = list(_said(step, explanation))
     for answer in step.answers:
-        if technical or not answer.is_key:
+        if technical or not answer.is_key or answer.is_path or answer.agreed:
             lines += _answered(answer, step, technical)
+        lines += _components(answer)
     if technical:
         for key, source, values in step.formulas:
             lines.append(Text(f"{key} = {source}", style="cyan"))
@@ -86,8 +87,11 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
             category = formulas["category"].strip("'")
             yield Text(f"tax category {category}, rounded on the document and shared over the lines")
     elif step.kind != "subtotal":
-        for values in formulas.values():
-            yield Text(values.replace("*", "×").replace(" - ", " \u2212 "))
+        for key, values in formulas.items():
+            if key != "when":
+                yield Text(values.replace("*", "×").replace(" - ", " \u2212 "))
+    if step.scope != "line":
+        yield Text(f"for the {'outline' if step.scope == 'parent' else 'order'}; this line bears {number(step.value)}")
 
 
 def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> Iterator[Text]:
@@ -106,6 +110,13 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> It
         return
     if answer.row is None:
         yield Text(f"no row of the {answer.label} fits", style="dim")
+    elif answer.is_path:
+        key, given = set(answer.asked), {name: value for name, value in answer.cells.items() if value is not None}
+        found = ", ".join(
+            f"{name.replace('_', ' ')} {shown(value)}" for name, value in given.items() if name not in key
+        )
+        yield Text(f"{answer.label} {answer.terms}: {found} ({answer.place})")
+        return
     else:
         yield Text(f"{answer.label} {answer.terms} ({answer.place})")
     read = [operand.name.split(".")[1] for operand in step.operands if operand.name.startswith(f"{answer.table}.")]
@@ -113,6 +124,14 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> It
         for candidate in answer.candidates:
             if candidate.reason != "won":
                 yield _beaten(candidate, read)
+
+
+def _components(answer: TableAnswer) -> Iterator[Text]:
+    """An assembly's tree: each component below what it goes into, with its quantity and value."""
+    for node in answer.tree[1:]:
+        scrap = f" + {number(node.scrap)} % scrap" if node.scrap else ""
+        says = f"{number(node.quantity)}{scrap} × {number(node.each)} = {number(node.value)}"
+        yield Text(f"{'  ' * node.depth}{node.item}: {says}", style="dim" if node.depth > 1 else "")
 
 
 def _beaten(candidate: Candidate, columns: list[str]) -> Text:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from decimal import Decimal
 
 import numpy as np
 from rich.console import Group, RenderableType
@@ -11,20 +12,30 @@ from rich.table import Table
 from rich.text import Text
 
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, amount_at
+from dokima.errors import NotFound, listed, nearest
 from dokima.exact import total
 from dokima.reports.findings import finding_lines
 from dokima.reports.fitting import FirstThatFits, figure_table, stacked
-from dokima.reports.words import BLANK, TOTAL_WORDS, figure_heading, number
+from dokima.reports.words import BLANK, TOTAL_FACTS, TOTAL_WORDS, figure_heading, number, plural
 
+SUMMED = ("without_tax", "tax", "with_tax", "payable")
+"""Totals that make sense for several orders together."""
 LONGEST = 32
 """Characters of a description that a table shows."""
 
 
-def calculation_report(calculation: Calculation) -> RenderableType:
-    """All orders, one below the other, and problems of those that were set aside."""
+def calculation_report(calculation: Calculation, figures: Sequence[str] = ()) -> RenderableType:
+    """All orders, one below the other, and problems of those that were set aside; several with a sum per currency.
+
+    Args:
+        calculation: The priced orders.
+        figures: Line figures to show, by name; those that make up the amount if empty.
+    """
     parts: list[RenderableType] = [] if len(calculation) or calculation.problems else [Text("no orders")]
     for order in calculation:
-        parts += [order_report(order), Text("")]
+        parts += [order_report(order, figures), Text("")]
+    if len(calculation) > 1:
+        parts += [Text(f"together: {plural(len(calculation), 'order')}", style="bold"), _together(calculation)]
     for problem in calculation.problems:
         parts.append(Text.assemble(("set aside  ", "bold red"), str(problem)))
     return Group(*parts)
@@ -32,23 +43,17 @@ def calculation_report(calculation: Calculation) -> RenderableType:
 
 def totals_report(calculation: Calculation) -> RenderableType:
     """One row an order, and what they come to together, each currency by itself."""
-    shown = ("without_tax", "tax", "with_tax", "payable")
-    headings = ["order", "kind", "party", "lines", "currency", *(TOTAL_WORDS[name] for name in shown)]
+    headings = ["order", "kind", "party", "lines", "currency", *(TOTAL_WORDS[name] for name in SUMMED)]
     rows: list[list[str]] = []
-    of_currency: dict[str, list[int]] = {}
     for order in calculation:
         currency = order.header("currency") or BLANK
         party = order.header("customer") or order.header("supplier") or BLANK
         count = str(sum(1 for line in order.lines if not line.is_outline))
-        values = (number(getattr(order.totals, name)) for name in shown)
+        values = (number(getattr(order.totals, name)) for name in SUMMED)
         rows.append([order.number, order.header("kind") or BLANK, party, count, currency, *values])
-        of_currency.setdefault(currency, []).append(order.position)
     styles = ["bold red" if order.findings.errors else "" for order in calculation]
-    for currency, positions in of_currency.items():
-        # An order without a total leaves the sum of its currency unknown rather than too small.
-        places = int(calculation.minor_units[positions[0]])
-        columns = (calculation.totals[name].take(np.array(positions)) for name in shown)
-        rows.append(["together", "", "", "", currency, *(number(amount_at(total(c), 0, places)) for c in columns)])
+    for currency, positions in _by_currency(calculation).items():
+        rows.append(["together", "", "", "", currency, *(number(value) for value in _sums(calculation, positions))])
         styles.append("bold")
     short = (0, 4, *range(5, len(headings)))
     return FirstThatFits(
@@ -60,9 +65,36 @@ def totals_report(calculation: Calculation) -> RenderableType:
     )
 
 
-def order_report(order: PricedOrder) -> RenderableType:
+def _together(calculation: Calculation) -> RenderableType:
+    """What orders come to together, each currency by itself."""
+    rows = [
+        [currency, str(len(positions)), *(number(value) for value in _sums(calculation, positions))]
+        for currency, positions in _by_currency(calculation).items()
+    ]
+    headings = ["currency", "orders", *(TOTAL_WORDS[name] for name in SUMMED)]
+    table = figure_table(headings, rows, 1, [""] * len(rows))
+    return FirstThatFits(
+        [table], stacked([row[0] for row in rows], headings[1:], [r[1:] for r in rows], [""] * len(rows))
+    )
+
+
+def _by_currency(calculation: Calculation) -> dict[str, list[int]]:
+    found: dict[str, list[int]] = {}
+    for order in calculation:
+        found.setdefault(order.header("currency") or BLANK, []).append(order.position)
+    return found
+
+
+def _sums(calculation: Calculation, positions: Sequence[int]) -> list[Decimal | None]:
+    """Totals of some orders of one currency; one without a total leaves the sum unknown rather than too small."""
+    places = int(calculation.minor_units[positions[0]])
+    columns = (calculation.totals[name].take(np.array(positions)) for name in SUMMED)
+    return [amount_at(total(column), 0, places) for column in columns]
+
+
+def order_report(order: PricedOrder, figures: Sequence[str] = ()) -> RenderableType:
     """One order: heading, lines, totals, findings."""
-    parts: list[RenderableType] = [_heading(order), _lines(order), Padding(_totals(order), (0, 0, 0, 2))]
+    parts: list[RenderableType] = [_heading(order), _lines(order, figures), Padding(_totals(order), (0, 0, 0, 2))]
     if order.findings:
         parts.append(finding_lines(order.findings))
     return Group(*parts)
@@ -71,7 +103,12 @@ def order_report(order: PricedOrder) -> RenderableType:
 def _heading(order: PricedOrder) -> Text:
     heading = Text(order.number or "(no order number)", style="bold")
     party = order.header("customer") or order.header("supplier")
-    facts = [order.header("kind"), order.header("date"), party, order.header("currency")]
+    facts = [
+        order.header("kind"),
+        order.header("date") and number(order.header("date")),
+        party,
+        order.header("currency"),
+    ]
     facts.append("prices include tax" if order.prices_include_tax else None)
     heading.append("   " + "   ".join(str(fact) for fact in facts if fact is not None), style="not bold")
     return heading
@@ -83,7 +120,7 @@ def line_columns(order: PricedOrder) -> list[str]:
     if routine is None:
         return []
     names = ["price"]
-    moving = [step for step in routine.steps if step.kind not in ("price", "tax", "figure")]
+    moving = [step for step in routine.steps if step.kind in ("discount", "charge", "subtotal")]
     names += [step.name for step in moving]
     if not moving or moving[-1].kind != "subtotal":
         names.append("net")
@@ -93,20 +130,42 @@ def line_columns(order: PricedOrder) -> list[str]:
     ]
 
 
-def _lines(order: PricedOrder) -> RenderableType:
-    """Lines with their steps as columns; in a narrow terminal without the description, or with the steps below."""
-    figures = line_columns(order)
+def known_figures(calculation: Calculation, asked: Sequence[str]) -> None:
+    """Refuse figures that no line has.
+
+    Raises:
+        NotFound: Names the nearest.
+    """
+    known = list(calculation.figures)
+    for name in asked:
+        if name not in known:
+            raise NotFound(f"there is no figure '{name}'{nearest(name, known)}; there are {listed(known, 30)}")
+
+
+def _lines(order: PricedOrder, asked: Sequence[str]) -> RenderableType:
+    """Lines with their steps as columns; in a narrow terminal without the description, then without the figures that
+    move no amount, at last with the steps one below the other.
+    """
+    figures = list(asked) or line_columns(order)
     headings = [figure_heading(order.routine, order.calculation.program, name) for name in figures]
     lines = order.lines
     texts = [_texts(line) for line in lines]
     numbers = [[_figure(line, name) for name in figures] for line in lines]
     styles = [_style(line) for line in lines]
+    kinds = {step.name: step.kind for step in order.routine.steps} if order.routine and not asked else {}
+    money = [at for at, name in enumerate(figures) if kinds.get(name) != "figure"]
     wide = [[*text, *cells] for text, cells in zip(texts, numbers, strict=True)]
     short = [[text[0], text[1] or text[2], text[3], *cells] for text, cells in zip(texts, numbers, strict=True)]
     return FirstThatFits(
         [
             figure_table(["line", "item", "description", "quantity", *headings], wide, 3, styles),
             figure_table(["line", "item", "quantity", *headings], short, 2, styles),
+            figure_table(
+                ["line", "item", "quantity", *(headings[at] for at in money)],
+                [[*row[:3], *(row[3 + at] for at in money)] for row in short],
+                2,
+                styles,
+            ),
         ],
         stacked([_one_line(text) for text in texts], headings, numbers, styles),
     )
@@ -144,14 +203,31 @@ def _totals(order: PricedOrder) -> Table:
     words = {name: f"{word}, with tax" if name in gross else word for name, word in TOTAL_WORDS.items()}
     rows = [(words[name], getattr(totals, name), name) for name in TOTAL_WORDS]
     for word, value, name in rows:
-        if name in ("allowances", "charges", "prepaid", "rounding") and value == 0:
+        if name in TOTAL_FACTS and value == 0:
             continue
         if name == "tax":
             _tax_rows(table, order)
             continue
         strong = name == "payable"
         table.add_row(Text(word, style="bold" if strong else ""), Text(number(value), style="bold" if strong else ""))
+    for word, shown_value in _beside(order):
+        table.add_row(Text(word, style="dim"), Text(shown_value, style="dim"))
     return table
+
+
+def _beside(order: PricedOrder) -> Iterator[tuple[str, str]]:
+    """What stands beside the totals: advance, instalments, figures of the order, the reporting currency."""
+    for step in order.routine.steps if order.routine else ():
+        if step.kind == "advance":
+            yield step.definition.shown, number(order.total(step.name))
+        elif step.name in order.figures:
+            yield step.definition.shown, number(order.figures[step.name])
+    for row in order.instalments:
+        yield row.label + (f", due {number(row.due)}" if row.due else ""), number(row.amount)
+    if (second := order.reporting) is not None:
+        yield f"total without tax in {second.currency} at {number(second.rate)}", number(second.without_tax)
+        yield f"tax in {second.currency}", number(second.tax)
+        yield f"total with tax in {second.currency}", number(second.with_tax)
 
 
 def _tax_rows(table: Table, order: PricedOrder) -> None:

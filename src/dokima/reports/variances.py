@@ -77,7 +77,8 @@ def _taxes(variance: Variance) -> list[str]:
 def _amounts(variance: Variance) -> list[str]:
     """Amounts worth a column: no total that only repeats another."""
     names = [name for name, columns in variance.figures.items() if columns.is_amount]
-    repeated = {"with_tax", *(["tax"] if len(_taxes(variance)) == 1 else [])}
+    advances = [step.name for r in variance.after.program.routines for step in r.steps if step.kind == "advance"]
+    repeated = {"with_tax", *advances, *(["tax"] if len(_taxes(variance)) == 1 else [])}
     if not any(value != 0 for value in _difference(variance, "net", "without_tax")):
         repeated.add("without_tax")
     last = [name for name in names if name in (*_taxes(variance), "tax")]

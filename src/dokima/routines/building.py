@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, Names, compile_formula
 from dokima.routines.definition import RESERVED, RoutineDefinition, StepDefinition
+from dokima.routines.instalments import Instalment
 from dokima.routines.routine import Option, Routine, Step
 
 NamesWith = Callable[[Mapping[str, Name]], Names]
@@ -34,6 +35,7 @@ _TAKES: Mapping[str, Sequence[str]] = {
     "subtotal": (),
     "figure": ("value", "places", "rounding"),
     "tax": ("percent", "category", "reason", "when", "on_top_of", "rounding"),
+    "advance": ("percent", "of", "when", "rounding"),
 }
 _SETTINGS = (
     "options",
@@ -57,6 +59,9 @@ _SETTINGS = (
 _FORMULAS = (
     "percent", "amount", "per_unit", "value", "when", "cap", "keep_above", "where", "share", "category", "reason",
 )  # fmt: skip
+_ONCE = ("percent", "amount", "when", "cap")
+"""What a step of the order or the parent works out once for it."""
+_LAST = ("tax", "figure", "advance")
 _KINDS: Mapping[str, Sequence[FormulaKind]] = {
     "when": ("flag",),
     "where": ("flag",),
@@ -95,9 +100,25 @@ class _Builder:
         self._check_sequence()
         self._check_rivals()
         steps = [self._step(at, step) for at, step in enumerate(self.definition.steps)]
+        instalments = self._instalments()
         if self.problems:
             raise RulebookError(self.problems)
-        return Routine(self.definition, when, steps, includes, dict(self.figures))
+        return Routine(self.definition, when, steps, includes, instalments, dict(self.figures))
+
+    def _instalments(self) -> list[Instalment]:
+        """How what is to be paid is split; its shares must be there before any order is."""
+        path, of = f"{self.path}.instalments", self.definition.instalments_of
+        if of != "with_tax" and of not in self.amounts:
+            self._problem(f"{path}_of", f"expected an amount figure (got '{of}'{nearest(of, self.amounts)})")
+        found = []
+        for at, each in enumerate(self.definition.instalments):
+            share = self._formula(f"{path}.{at}.share", each.share, _NUMBER, Level.HEADER)
+            due = None
+            if each.due is not None:
+                due = self._formula(f"{path}.{at}.due", each.due, ("date",), Level.HEADER)
+            if share is not None:
+                found.append(Instalment(each.label, share, due))
+        return found
 
     def _problem(self, path: str, message: str) -> None:
         self.problems.append(RulebookProblem("", path, message))
@@ -116,11 +137,11 @@ class _Builder:
         if kinds.count("price") != 1 or kinds[0] != "price":
             self._problem(f"{self.path}.step", "expected exactly one step of kind 'price', and that one first")
         if "tax" in kinds:
-            after = [step for step in self.definition.steps[kinds.index("tax") :] if step.kind not in ("tax", "figure")]
+            after = [step for step in self.definition.steps[kinds.index("tax") :] if step.kind not in _LAST]
             for step in after:
                 self._problem(
                     f"{self.path}.step.{step.name}",
-                    f"expected only tax and figure steps after a tax (got '{step.kind}')",
+                    f"expected only tax, figure and advance steps after a tax (got '{step.kind}')",
                 )
 
     def _check_rivals(self) -> None:
@@ -148,10 +169,12 @@ class _Builder:
             source = getattr(definition, key)
             if source is not None and key in _TAKES[definition.kind]:
                 expect = _KINDS.get(key, _NUMBER if key != "value" else ())
-                once = definition.scope == "order" and key in ("percent", "amount", "when", "cap")
+                order = definition.scope == "order" or definition.kind == "advance"
+                once = order and key in (("when",) if definition.kind == "advance" else _ONCE)
                 formula = self._formula(f"{path}.{key}", source, expect, Level.HEADER if once else Level.LINE)
                 if formula is not None:
                     parts[key] = formula
+                    self._check_parent(f"{path}.{key}", definition, key, formula)
         options = [self._option(f"{path}.options.{n}", option) for n, option in enumerate(definition.options)]
         step = Step(
             definition,
@@ -171,6 +194,14 @@ class _Builder:
         if value is None:
             return None
         return Option(value, formulas.get("base"), formulas.get("factor"), "amount" in formulas)
+
+    def _check_parent(self, path: str, definition: StepDefinition, key: str, formula: Formula) -> None:
+        """What is worked out once for an outline reads that outline, not the lines below it."""
+        if definition.scope != "parent" or key not in _ONCE:
+            return
+        for name, level in formula.reads.items():
+            if level is Level.LINE and not name.startswith("parent."):
+                self._problem(path, f"a step of the parent reads parent.x here, once for each outline (got '{name}')")
 
     def _check_name(self, path: str, definition: StepDefinition) -> None:
         name = definition.name
@@ -194,13 +225,14 @@ class _Builder:
                 self._problem(path, f"expected one of percent, amount, per_unit (got {listed(ways) or 'none'})")
             if definition.of is not None and definition.percent is None:
                 self._problem(f"{path}.of", "'of' says what a percent is taken of; this step has none")
-        if definition.scope == "order" and kind not in ("discount", "charge"):
-            self._problem(f"{path}.scope", f"only discounts and charges are worked out for the order (got a {kind})")
-        if definition.scope == "order" and definition.best_of is not None:
-            self._problem(f"{path}.best_of", "steps of the order do not compete")
+        scope = definition.scope
+        if scope != "line" and kind not in ("discount", "charge"):
+            self._problem(f"{path}.scope", f"only discounts and charges are worked out for the {scope} (got a {kind})")
+        if scope != "line" and definition.best_of is not None:
+            self._problem(f"{path}.best_of", f"steps of the {scope} do not compete")
         for key in _ORDER:
             if definition.scope == "line" and getattr(definition, key) is not None:
-                self._problem(f"{path}.{key}", f"'{key}' goes with scope = 'order'")
+                self._problem(f"{path}.{key}", f"'{key}' goes with scope = 'order' or 'parent'")
         if definition.share is not None and definition.amount is None:
             self._problem(f"{path}.share", "'share' says how an amount is shared; this step has none")
         taxes = [step.name for step in self.definition.steps if step.kind == "tax"]
@@ -209,7 +241,7 @@ class _Builder:
             if name not in earlier:
                 hint = nearest(name, earlier)
                 self._problem(f"{path}.on_top_of", f"expected an earlier tax step (got '{name}'{hint})")
-        needed = {"price": "options", "figure": "value", "tax": "percent"}.get(kind)
+        needed = {"price": "options", "figure": "value", "tax": "percent", "advance": "percent"}.get(kind)
         if needed and not getattr(definition, needed) and getattr(definition, needed) != 0:
             self._problem(f"{path}.{needed}", f"a {kind} step needs '{needed}'")
         of = definition.of

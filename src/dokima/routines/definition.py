@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-StepKind = Literal["price", "discount", "charge", "subtotal", "figure", "tax"]
+StepKind = Literal["price", "discount", "charge", "subtotal", "figure", "tax", "advance"]
 
 RESERVED = ("price", "amount", "net", "without_tax", "tax", "with_tax")
 """Figures every routine leaves on a line; no step may take their names, but the price step may be called price."""
@@ -44,7 +44,7 @@ class StepDefinition:
     cap: object = None
     keep_above: object = None
     best_of: str | None = None
-    scope: Literal["line", "order"] = "line"
+    scope: Literal["line", "parent", "order"] = "line"
     where: object = None
     share: object = None
     if_no_share: Literal["refuse", "equal"] = "refuse"
@@ -62,6 +62,15 @@ class StepDefinition:
 
 
 @dataclass(frozen=True)
+class InstalmentDefinition:
+    """One instalment: its share of the whole, as a number beside those of the others, and the day it is due."""
+
+    label: str
+    share: object
+    due: object = None
+
+
+@dataclass(frozen=True)
 class RoutineDefinition:
     """A routine as a rulebook declares it."""
 
@@ -72,3 +81,5 @@ class RoutineDefinition:
     tax_per: Literal["document", "line"] = "document"
     prices_include_tax: object = None
     payable_step: object = None
+    instalments: Sequence[InstalmentDefinition] = ()
+    instalments_of: str = "with_tax"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -12,6 +12,7 @@ from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Frame
 from dokima.model.columns import Column
+from dokima.routines.groups import Groups
 from dokima.routines.routine import Step
 from dokima.routines.taxing import TaxGroups
 
@@ -32,6 +33,12 @@ class Workings(Frame, Protocol):
 
     def stands(self) -> Mask | None:
         """Lines whose figures stand as they were agreed; None if there are none."""
+
+    def behind(self, tables: Iterable[str]) -> list[str]:
+        """Some tables, and those that they ask in turn."""
+
+    def outlines(self) -> Iterable[Groups]:
+        """The lines below each outline, one level of outlines after the other."""
 
     def checked(self) -> Mask:
         """Of those, the lines whose figures formulas must reproduce."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from dokima.formulas import Formula, Level, Name
 from dokima.routines.definition import RoutineDefinition, StepDefinition
+from dokima.routines.instalments import Instalment
 
 
 @dataclass(frozen=True)
@@ -52,13 +53,15 @@ class Step:
 
     @property
     def kind(self) -> str:
-        """price, discount, charge, subtotal, figure or tax."""
+        """price, discount, charge, subtotal, figure, tax or advance."""
         return self.definition.kind
 
     @property
     def is_amount(self) -> bool:
         """Whether its figure is an amount of money, rounded to the currency and summed into the header."""
-        return self.kind in ("discount", "charge", "subtotal", "tax") or (self.kind == "price" and self.name != "price")
+        if self.kind == "price":
+            return self.name != "price"
+        return self.kind != "figure"
 
     def formulas(self) -> Iterator[tuple[str, Formula]]:
         """All its formulas by the path of their key."""
@@ -77,6 +80,7 @@ class Routine:
         when: Which orders it fits; None for all.
         steps: In order.
         includes_tax: Whether prices include tax; None for no.
+        instalments: How what is to be paid is split.
         figures: Every figure it leaves, by dotted name, and its level.
     """
 
@@ -84,6 +88,7 @@ class Routine:
     when: Formula | None
     steps: Sequence[Step]
     includes_tax: Formula | None = None
+    instalments: Sequence[Instalment] = ()
     figures: Mapping[str, Name] = field(default_factory=dict)
 
     @property

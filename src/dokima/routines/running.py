@@ -9,15 +9,19 @@ import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, group_sums, magnitude, stored
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Formula, Level
+from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Flags, Texts, blanks
+from dokima.routines.groups import Groups
 from dokima.routines.limits import capped, cut_to
 from dokima.routines.reasons import Reasons
 from dokima.routines.results import LINE_AMOUNT, BlankStep, NotReproduced, RoutineResult, StepTrace, Workings
 from dokima.routines.routine import Option, Routine, Step
 from dokima.routines.spreading import Spread, spread_amount, spread_exact
 from dokima.routines.taxing import TaxBase, Taxed, tax_lines
+
+_MIXED = "it cannot be shared by weights of both signs"
+_WEIGHTLESS = "there is no line, or only lines of weight 0, to share it over"
 
 
 def run_routine(
@@ -53,7 +57,7 @@ class _Run:
     def run(self, steps: Sequence[Step]) -> RoutineResult:
         work = {
             "price": self._price, "discount": self._adjust, "charge": self._adjust,
-            "subtotal": self._subtotal, "figure": self._figure, "tax": self._tax,
+            "subtotal": self._subtotal, "figure": self._figure, "tax": self._tax, "advance": self._advance,
         }  # fmt: skip
         for rivals in _together(steps):
             if self.traced:
@@ -75,7 +79,8 @@ class _Run:
         names |= {f"line.{of}"} if of else {"line.amount"} if step.kind != "price" else set()
         tables = {name.split(".")[0] for name in names} | {t for _, f in step.formulas() for t in f.tables}
         columns = {name: self.frame.column(name) for name in sorted(names)}
-        rows = {table: self.frame.rows(table) for table in sorted(tables) if self.reasons.is_table(table)}
+        asked = self.frame.behind(table for table in tables if self.reasons.is_table(table))
+        rows = {table: self.frame.rows(table) for table in asked}
         self.result.trace.append(StepTrace(step, columns, rows))
 
     # -- figures ----------------------------------------------------------------------------------------------
@@ -93,7 +98,7 @@ class _Run:
     def _move(self, step: Step, figure: Decimals) -> None:
         """The running amount after a discount or charge; a part of an order's figure is not the line's own net."""
         sign = -1 if step.kind == "discount" else 1
-        own = step.definition.scope == "line"
+        own = step.definition.scope != "order"
         # One subtraction serves both as long as no step of the order has come between.
         same = own and self.net is self.running
         self.running = self.running - figure if sign < 0 else self.running + figure
@@ -112,8 +117,10 @@ class _Run:
     def _evaluate(self, formula: Formula) -> Column:
         return formula.evaluate(self.frame, Level.LINE)
 
-    def _part(self, step: Step, key: str) -> Column | None:
-        return self._evaluate(step.parts[key]) if key in step.parts else None
+    def _part(self, step: Step, key: str, frame: Frame | None = None) -> Column | None:
+        if key not in step.parts:
+            return None
+        return step.parts[key].evaluate(frame or self.frame, Level.LINE)
 
     def _blame(self, step: Step, missing: Mask) -> None:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
@@ -195,41 +202,82 @@ class _Run:
         return value, price
 
     def _adjust(self, step: Step) -> None:
-        if step.definition.scope == "order":
-            figure = self._spread(step)
-        else:
-            figure = self._stand(step, step.name, self._moved_by(step))
-            self._blame(step, figure.is_missing())
+        match step.definition.scope:
+            case "order":
+                figure = self._of_order(step)
+            case "parent":
+                figure = self._of_parents(step)
+            case _:
+                figure = self._stand(step, step.name, self._moved_by(step))
+                self._blame(step, figure.is_missing())
         self._leave(step.name, figure)
         self._move(step, figure)
 
-    def _spread(self, step: Step) -> Decimals:
+    def _advance(self, step: Step) -> None:
+        """A part payment: worked out once for the order and apportioned; it moves no amount."""
+        figure = self._of_order(step)
+        self._leave(step.name, figure)
+
+    def _of_order(self, step: Step) -> Decimals:
         """Each line's part of a figure worked out once for the order."""
+        spread = self._share_out(step, Groups.by_order(self.frame))
+        parts = self._stand(step, step.name, self._keeping(step, spread.parts))
+        self._blame_orders(step, parts, spread)
+        return parts
+
+    def _of_parents(self, step: Step) -> Decimals:
+        """Each line's part of the figures of the outlines above it, each worked out once for its outline."""
+        parts, mixed, weightless = Decimals.zeros(self.length), self._nowhere(), self._nowhere()
+        for groups in self.frame.outlines():
+            spread = self._share_out(step, groups)
+            assert groups.inside is not None
+            parts = parts + Decimals.choose(groups.inside, spread.parts, Decimals.zeros(1))
+            mixed |= groups.inside & spread.mixed[groups.of]
+            weightless |= groups.inside & spread.weightless[groups.of]
+        parts = self._stand(step, step.name, self._keeping(step, parts))
+        for line in np.flatnonzero((mixed | weightless) & ~self.failed).tolist():
+            self.result.blank_steps.append(BlankStep(step, line, _MIXED if mixed[line] else _WEIGHTLESS))
+        self.failed = self.failed | mixed | weightless
+        self._blame(step, parts.is_missing())
+        return parts
+
+    def _nowhere(self) -> Mask:
+        return np.zeros(self.length, bool)
+
+    def _share_out(self, step: Step, groups: Groups) -> Spread:
+        """Each line's part of a figure worked out once for its group."""
         places = self.places if step.definition.places is None else step.definition.places
-        where = flags(self._part(step, "where") or Flags(np.ones(self.length, bool)))
-        included, order_of, orders = where.is_true(), self.frame.order_of, self.frame.order_count
-        cap = numbers(step.parts["cap"].evaluate(self.frame, Level.HEADER)) if "cap" in step.parts else None
+        where = flags(self._part(step, "where", groups.frame) or Flags(np.ones(self.length, bool)))
+        included, of, count = where.is_true(), groups.of, groups.count
+        included = included if groups.inside is None else included & groups.inside
+        cap = numbers(groups.value(step.parts["cap"])) if "cap" in step.parts else None
         if "amount" in step.parts:
-            amount = numbers(step.parts["amount"].evaluate(self.frame, Level.HEADER))
+            amount = numbers(groups.value(step.parts["amount"]))
             amount = amount if cap is None else capped(amount, cap)
             weights = numbers(self._part(step, "share") or self.running)
             equal = step.definition.if_no_share == "equal"
-            spread = spread_amount(amount, weights, included, order_of, places, step.rounding, equal=equal)
+            spread = spread_amount(amount, weights, included, of, places, step.rounding, equal=equal)
         else:
-            spread = spread_exact(self._adjustment(step), included, cap, order_of, orders, places, step.rounding)
+            exact = self._adjustment(step, groups.frame)
+            spread = spread_exact(exact, included, cap, of, count, places, step.rounding)
         parts = spread.parts
-        unknown = any_in(where.missing, order_of, orders)
+        unknown = any_in(where.missing, of, count)
         if unknown is not None:
-            parts = parts.without(unknown[order_of])
-        if "when" in step.parts:
-            when = flags(step.parts["when"].evaluate(self.frame, Level.HEADER))
-            parts = Decimals.choose(when.is_true()[order_of], parts, Decimals.zeros(1))
-            parts = parts.without(None if when.missing is None else when.missing[order_of])
-        if (least := self._part(step, "keep_above")) is not None:
-            parts = cut_to(parts, (self.running - stored(numbers(least))).round(self.places, "down"))
-        parts = self._stand(step, step.name, parts)
-        self._blame_orders(step, parts, spread)
-        return parts
+            parts = parts.without(unknown[of])
+        if "when" not in step.parts:
+            return replace(spread, parts=parts)
+        when = flags(groups.value(step.parts["when"]))
+        applies = when.is_true().repeat(count) if len(when) == 1 else when.is_true()
+        parts = Decimals.choose(applies[of], parts, Decimals.zeros(1))
+        parts = parts.without(None if when.missing is None else when.missing[of])
+        return Spread(parts, spread.mixed & applies, spread.weightless & applies)
+
+    def _keeping(self, step: Step, parts: Decimals) -> Decimals:
+        """The parts of a figure, each cut to what its line must keep."""
+        least = self._part(step, "keep_above")
+        if least is None:
+            return parts
+        return cut_to(parts, (self.running - stored(numbers(least))).round(self.places, "down"))
 
     def _blame_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
         """One finding for each order whose figure came out blank for a reason of its own."""
@@ -244,9 +292,9 @@ class _Run:
                 continue
             reason = self.reasons.of_order(step, order)
             if reason == "" and spread.mixed[order]:
-                reason = "it cannot be shared by weights of both signs"
+                reason = _MIXED
             elif reason == "":
-                reason = "there is no line, or only lines of weight 0, to share it over"
+                reason = _WEIGHTLESS
             if reason is not None:
                 self.result.blank_steps.append(BlankStep(step, -1, reason, order))
         self.result.lost = self.result.lost | empty if len(self.result.lost) else empty
@@ -286,9 +334,11 @@ class _Run:
         best = best if self.frame.stands() is None else total
         self._move(rivals[0], best)
 
-    def _adjustment(self, step: Step) -> Number:
-        if (percent := self._part(step, "percent")) is not None:
+    def _adjustment(self, step: Step, frame: Frame | None = None) -> Number:
+        if (percent := self._part(step, "percent", frame)) is not None:
             of = step.definition.of
+            if of is None and step.kind == "advance":
+                of = "with_tax" if "with_tax" in self.result.lines else "amount"
             base = stored(numbers(self.frame.column(f"line.{of}"))) if of else self.running
             return base * numbers(percent).shifted(2)
         if (amount := self._part(step, "amount")) is not None:

@@ -16,7 +16,7 @@ from dokima.model.columns import Column, Dates, Flags, Texts
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field, Fields
 from dokima.model.states import Lifecycle, State
 from dokima.model.values import ValueReader
-from dokima.routines.definition import OptionDefinition, RoutineDefinition, StepDefinition
+from dokima.routines.definition import InstalmentDefinition, OptionDefinition, RoutineDefinition, StepDefinition
 from dokima.rulebook.specification import (
     ColumnSpec,
     LayoutSpec,
@@ -40,7 +40,7 @@ def program_definition(
     standard = {"header": {f.name: f for f in HEADER_FIELDS}, "line": {f.name: f for f in LINE_FIELDS}}
     header = [_field(name, column, standard["header"].get(name)) for name, column in spec.header.items()]
     line = [_field(name, column, standard["line"].get(name)) for name, column in spec.line.items()]
-    currency = spec.rulebook.currency
+    currency, reporting = spec.rulebook.currency, spec.rulebook.reporting
     if currency and "currency" not in spec.header:
         header.append(Field("currency", default=f"'{currency}'"))
     declared = [found for body in python if (found := declared_rule(body))]
@@ -54,7 +54,10 @@ def program_definition(
         rules=[*rules, *(rule for rule in BUILT_IN if rule.id not in {each.id for each in rules})],
         routines=[_routine(name, routine) for name, routine in spec.routine.items()],
         moments=[*MOMENTS, *spec.rulebook.moments],
-        minor_units=minor_units(),
+        minor_units={**minor_units(), **{code: each.places for code, each in spec.currency.items()}},
+        stated_tolerance=spec.stated.tolerance,
+        stated_severity=spec.stated.severity,
+        reporting=None if reporting is None else (reporting.currency, reporting.rate),
         functions={getattr(body, "__name__", ""): own for body in python if (own := own_function(body))},
         lifecycle=_lifecycle(spec.states),
         reprice_on=[name if "." in name else f"line.{name}" for name in spec.terms.reprice_on],
@@ -70,7 +73,7 @@ def minor_units() -> Mapping[str, int]:
 
 
 def _field(name: str, spec: ColumnSpec, standard: Field | None) -> Field:
-    kind = spec.kind or (standard.kind if standard else "text")
+    kind = spec.kind or (standard.kind if standard else "text" if spec.places is None else "decimal")
     return Field(
         name=name,
         kind=kind,
@@ -114,6 +117,8 @@ def _table(name: str, spec: TableSpec) -> TableDefinition:
         choose=tuple(spec.choose),
         columns={column: _field(column, each, None) for column, each in spec.columns.items()},
         graduated=spec.graduated,
+        roll_up=spec.roll_up,
+        convert=spec.convert,
         required=spec.required,
         label=spec.label,
     )
@@ -173,6 +178,8 @@ def _routine(name: str, spec: RoutineSpec) -> RoutineDefinition:
         tax_per=spec.tax_per,
         prices_include_tax=spec.prices_include_tax,
         payable_step=spec.payable_step,
+        instalments=[InstalmentDefinition(each.label, each.share, each.due) for each in spec.instalments],
+        instalments_of=spec.instalments_of,
     )
 
 

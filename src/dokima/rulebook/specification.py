@@ -18,14 +18,27 @@ def _no_float(value: Any) -> Any:
     return value
 
 
-def _number(value: Any) -> Any:
-    """An exact number above 0, from text or TOML."""
+def _exact(value: Any) -> Any:
+    """An exact number, from text or TOML."""
     _no_float(value)
     if isinstance(value, str | int) and not isinstance(value, bool):
         try:
-            value = Decimal(value)
+            return Decimal(value)
         except ArithmeticError:
             raise ValueError(f"expected a number such as 0.05 (got {value!r})") from None
+    return value
+
+
+def _not_negative(value: Any) -> Any:
+    value = _exact(value)
+    if isinstance(value, Decimal) and not value >= 0:
+        raise ValueError(f"expected a number of 0 or more (got {value})")
+    return value
+
+
+def _number(value: Any) -> Any:
+    """An exact number above 0, from text or TOML."""
+    value = _exact(value)
     if isinstance(value, Decimal) and not value > 0:
         raise ValueError(f"expected a number above 0 (got {value})")
     return value
@@ -133,6 +146,8 @@ class TableSpec(Marks):
     choose: Texts = []
     columns: dict[str, ColumnSpec] = {}
     graduated: bool = False
+    roll_up: dict[Name, str] = {}
+    convert: dict[Name, FormulaText] = {}
     required: bool = False
     label: str = ""
 
@@ -204,7 +219,7 @@ class StepSpec(Spec):
     """A step of a routine."""
 
     name: str
-    kind: Literal["price", "discount", "charge", "subtotal", "figure", "tax"]
+    kind: Literal["price", "discount", "charge", "subtotal", "figure", "tax", "advance"]
     options: list[OptionSpec] = []
     percent: FormulaText | None = None
     amount: FormulaText | None = None
@@ -215,7 +230,7 @@ class StepSpec(Spec):
     cap: FormulaText | None = None
     keep_above: FormulaText | None = None
     best_of: Name | None = None
-    scope: Literal["line", "order"] = "line"
+    scope: Literal["line", "parent", "order"] = "line"
     where: FormulaText | None = None
     share: FormulaText | None = None
     if_no_share: Literal["refuse", "equal"] = "refuse"
@@ -227,6 +242,14 @@ class StepSpec(Spec):
     label: str = ""
 
 
+class InstalmentSpec(Spec):
+    """One instalment."""
+
+    label: str
+    share: FormulaText
+    due: FormulaText | None = None
+
+
 class RoutineSpec(Spec):
     """A routine."""
 
@@ -236,6 +259,28 @@ class RoutineSpec(Spec):
     tax_per: Literal["document", "line"] = "document"
     prices_include_tax: FormulaText | None = None
     payable_step: Annotated[Decimal, BeforeValidator(_number)] | None = None
+    instalments: list[InstalmentSpec] = []
+    instalments_of: str = "with_tax"
+
+
+class ReportingSpec(Spec):
+    """A second currency that totals are reported in: how many of it one of the order's currency is."""
+
+    currency: str
+    rate: FormulaText
+
+
+class CurrencySpec(Spec):
+    """What a rulebook says of a currency."""
+
+    places: Annotated[int, Field(ge=0, le=12)]
+
+
+class StatedSpec(Spec):
+    """How stated figures are compared with calculated ones."""
+
+    tolerance: Annotated[Decimal, BeforeValidator(_not_negative)] = Decimal(0)
+    severity: Literal["error", "warning", "notice"] = "error"
 
 
 class HeadSpec(Spec):
@@ -245,6 +290,7 @@ class HeadSpec(Spec):
     currency: str = ""
     moments: list[Name] = []
     python: Texts = []
+    reporting: ReportingSpec | None = None
 
 
 class StateSpec(Spec):
@@ -292,6 +338,8 @@ class RulebookSpec(Spec):
     routine: dict[Name, RoutineSpec] = {}
     states: StatesSpec | None = None
     terms: TermsSpec = TermsSpec()
+    currency: dict[str, CurrencySpec] = {}
+    stated: StatedSpec = StatedSpec()
 
 
 def known_keys(path: tuple[int | str, ...]) -> list[str]:
@@ -317,6 +365,9 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (RulebookSpec, "routine"): RoutineSpec,
     (RulebookSpec, "states"): StatesSpec,
     (RulebookSpec, "terms"): TermsSpec,
+    (RulebookSpec, "currency"): CurrencySpec,
+    (RulebookSpec, "stated"): StatedSpec,
+    (HeadSpec, "reporting"): ReportingSpec,
     (StatesSpec, "order"): StateSpec,
     (TableSpec, "window"): WindowSpec,
     (TableSpec, "columns"): ColumnSpec,
@@ -324,6 +375,7 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (LayoutSpec, "line"): ColumnSpec,
     (LayoutSpec, "files"): LayoutFiles,
     (RoutineSpec, "step"): StepSpec,
+    (RoutineSpec, "instalments"): InstalmentSpec,
     (StepSpec, "options"): OptionSpec,
 }
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
+from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Names, compile_formula
@@ -84,6 +84,10 @@ class _Builder:
             defaults=defaults,
             reads=frozenset(name for formula in used for name in formula.reads),
         )
+        for name in [name for name in spec.convert if name not in fields or fields[name].kind not in NUMBERS]:
+            self._problem(
+                f"convert.{name}", f"expected a number column of the table (got '{name}'{nearest(name, fields)})"
+            )
         self._check_keys(table)
         self._raise_problems()
         return self._graduated(table) if spec.graduated else table
@@ -155,7 +159,10 @@ class _Builder:
                 criteria[-1] = Criterion(MOST_SPECIFIC, np.broadcast_to(criteria[-1].rank, (self.source.size,)))
                 continue
             try:
-                criteria.append(rank_criterion(text, *compile_criterion(text, fields), frame))
+                direction, formula = compile_criterion(text, fields)
+                for name in [name for name in formula.reads if name in self.definition.convert]:
+                    self._problem(f"choose.{at}", f"'{name}' is converted, and rows in other currencies do not compare")
+                criteria.append(rank_criterion(text, direction, formula, frame))
             except FormulaError as error:
                 self._problem(f"choose.{at}", error.pointed())
         return criteria

@@ -26,6 +26,8 @@ class TableDefinition:
         graduated: Each band of the one break at its own price; the table answers with ``amount``.
         required: A line or order without a row is an error finding.
         label: The word shown to people.
+        roll_up: Of an assembly table: column, and the column of another table (``item.unit_cost``) that it rolls up.
+        convert: Column and the formula of a factor its values are multiplied by, such as an exchange rate.
     """
 
     name: str
@@ -38,6 +40,8 @@ class TableDefinition:
     graduated: bool = False
     required: bool = False
     label: str = ""
+    roll_up: Mapping[str, str] = field(default_factory=dict)
+    convert: Mapping[str, object] = field(default_factory=dict)
 
     @property
     def shown(self) -> str:

@@ -8,12 +8,13 @@ from functools import cached_property
 
 import numpy as np
 
-from dokima.exact import Decimals, compare, magnitude
+from dokima.exact import Decimals, compare, magnitude, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
 from dokima.model.columns import Column, Dates, Texts, take_or_blank
 from dokima.model.fields import Field
+from dokima.tables.assembly import Assemblies
 from dokima.tables.choosing import Criterion
 from dokima.tables.definition import TableDefinition, TableSource
 from dokima.tables.graduated import Bands
@@ -110,6 +111,8 @@ class Table:
         level: How often it answers.
         reads: Names its formulas read, those of other tables included.
         bands: Of a graduated table.
+        assemblies: Of an assembly table.
+        factors: What the values of a column are multiplied by, such as an exchange rate.
     """
 
     definition: TableDefinition
@@ -128,11 +131,18 @@ class Table:
     defaults: Mapping[str, Column] = field(default_factory=dict)
     reads: frozenset[str] = frozenset()
     bands: Bands | None = None
+    assemblies: Assemblies | None = None
+    factors: Mapping[str, Formula] = field(default_factory=dict)
 
     @property
     def name(self) -> str:
         """Its name in formulas."""
         return self.definition.name
+
+    @property
+    def behind(self) -> frozenset[str]:
+        """Names that its answers follow from: those its formulas read, and those of conversions."""
+        return self.reads.union(*(formula.reads for formula in self.factors.values()))
 
     @property
     def size(self) -> int:
@@ -227,4 +237,7 @@ class Table:
             return self.bands.amount(rows, self.breaks[0].value.evaluate(frame, self.level))
         answer = take_or_blank(self.columns[column], rows)
         default = self.defaults.get(column)
-        return answer if default is None else pick(rows >= 0, answer, default)
+        found = answer if default is None else pick(rows >= 0, answer, default)
+        if column not in self.factors:
+            return found
+        return stored(numbers(found) * numbers(self.factors[column].evaluate(frame, self.level)))

@@ -1,0 +1,67 @@
+"""Outlines above lines, level by level, so that a step on a parent is worked out once for each of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+
+from dokima.exact.integers import Integers
+from dokima.model.columns import Column, take_or_blank
+from dokima.model.orders import Orders
+
+
+class Under:
+    """A frame whose ``parent.x`` is a field of the outlines at one level; everything else is the frame's own.
+
+    Args:
+        frame: The frame.
+        whole: The orders with their outlines.
+        outline: For each line the position of its outline among all lines, -1 for none.
+    """
+
+    def __init__(self, frame: Any, whole: Orders, outline: Integers) -> None:
+        self._frame = frame
+        self._whole = whole
+        self._outline = outline
+
+    def column(self, name: str) -> Column:
+        """The column of a dotted name, at its own level."""
+        if name.startswith("parent."):
+            return take_or_blank(self._whole.line(name.partition(".")[2]), self._outline)
+        found: Column = self._frame.column(name)
+        return found
+
+    def line_column(self, name: str) -> Column:
+        """The column of a dotted name, one value per line."""
+        found: Column = self.column(name) if name.startswith("parent.") else self._frame.line_column(name)
+        return found
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._frame, name)
+
+
+def outlines_above(whole: Orders, places: Integers) -> Iterator[Integers]:
+    """For each level of outlines, from the top, the outline of each line at that level, -1 for none.
+
+    Args:
+        whole: The orders with their outlines.
+        places: The lines asked about.
+    """
+    parent = whole.parent
+    if parent is None:
+        return
+    depth = np.zeros(whole.line_count, np.int64)
+    at = parent
+    while (at >= 0).any():
+        depth += at >= 0
+        at = np.where(at < 0, -1, parent[np.where(at < 0, 0, at)])
+    for level in range(int(depth[places].max(initial=0))):
+        found = np.full(len(places), -1, np.int64)
+        above = parent[places]
+        while (above >= 0).any():
+            here = (above >= 0) & (depth[np.where(above < 0, 0, above)] == level)
+            found[here] = above[here]
+            above = np.where(above < 0, -1, parent[np.where(above < 0, 0, above)])
+        yield found

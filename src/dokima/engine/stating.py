@@ -1,0 +1,114 @@
+"""Stated against calculated: what an arriving document says it comes to, beside what the rulebook makes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import Decimal
+
+import numpy as np
+
+from dokima.engine.calculation import Calculation, amount_at
+from dokima.errors import listed
+from dokima.exact import compare, decimals, magnitude, stored, to_decimals
+from dokima.exact.integers import Mask
+from dokima.formulas.operators import numbers
+from dokima.model.columns import Column, value_at
+from dokima.model.findings import Finding
+
+STATED = {
+    "stated_line_net": "line_net",
+    "stated_without_tax": "without_tax",
+    "stated_tax": "tax",
+    "stated_with_tax": "with_tax",
+    "stated_payable": "payable",
+}
+"""Header fields that state a total, and that total."""
+_LINES = {"stated_net": ("net", "stated-net"), "unit_price": ("price", "stated-price")}
+"""Line fields that state a figure, that figure, and the id of the finding."""
+
+
+def compare_stated(calculation: Calculation) -> list[Finding]:
+    """A finding for each stated total, net or unit price that is not what was calculated, beyond the tolerance.
+
+    A unit price is compared at the decimal places it is stated with. What could not be calculated is not compared.
+    """
+    return [*_lines(calculation), *_totals(calculation)]
+
+
+def _lines(calculation: Calculation) -> Iterable[Finding]:
+    orders = calculation.orders
+    for field, (figure, rule) in _LINES.items():
+        for line in np.flatnonzero(_off(calculation, field)).tolist():
+            order = int(orders.order_of[line])
+            places = int(calculation.minor_units[order])
+            stated = amount_at(orders.line(field), line, places)
+            calculated = amount_at(calculation.figures[figure], line, places)
+            yield _finding(calculation, rule, field, order, stated, calculated, orders.line_numbers[line])
+
+
+def _off(calculation: Calculation, field: str) -> Mask:
+    """The lines whose stated figure is off."""
+    orders, figure = calculation.orders, _LINES[field][0]
+    off = np.zeros(orders.line_count, bool)
+    if field not in orders.lines or figure not in calculation.figures:
+        return off
+    stated, computed = stored(numbers(orders.line(field))), calculation.figures[figure]
+    tolerance = calculation.program.definition.stated_tolerance
+    off = _beyond(stated, stored(numbers(computed)), tolerance)
+    if figure != "price":
+        return off
+    for line in np.flatnonzero(off).tolist():
+        said = value_at(stated, line)
+        rounded = numbers(computed).take(np.array([line])).round(_places(said), "half-up")
+        off[line] = bool(_beyond(decimals([said]), rounded, tolerance)[0])
+    return off
+
+
+def _places(value: Decimal) -> int:
+    return max(0, -int(value.as_tuple().exponent))
+
+
+def _totals(calculation: Calculation) -> Iterable[Finding]:
+    orders = calculation.orders
+    for field, total in STATED.items():
+        if field not in orders.headers:
+            continue
+        tolerance = calculation.program.definition.stated_tolerance
+        off = _beyond(stored(numbers(orders.header(field))), calculation.totals[total], tolerance)
+        for order in np.flatnonzero(off).tolist():
+            places = int(calculation.minor_units[order])
+            stated = amount_at(orders.header(field), order, places)
+            calculated = amount_at(calculation.totals[total], order, places)
+            yield _finding(calculation, "stated-total", field, order, stated, calculated, "")
+
+
+def _beyond(stated: Column, calculated: Column, tolerance: Decimal) -> Mask:
+    difference = stored(numbers(stated)) - stored(numbers(calculated))
+    off: Mask = (compare(magnitude(difference), decimals([tolerance])) > 0) & ~difference.is_missing()
+    return off
+
+
+def _finding(
+    calculation: Calculation, rule: str, field: str, order: int, stated: Decimal, calculated: Decimal, line: str
+) -> Finding:
+    program, orders = calculation.program, calculation.orders
+    known = program.fields.line if line else program.fields.header
+    (difference,) = to_decimals(decimals([stated]) - decimals([calculated]))
+    message = f"{known[field].shown} is {stated}, calculated {calculated}: {difference:+} off"
+    if not line:
+        message += f" ({_source(calculation, order)})"
+    values = {"stated": stated, "calculated": calculated, "difference": difference}
+    severity = program.definition.stated_severity
+    return Finding(rule, severity, message, orders.numbers[order], line, field, values=values)  # type: ignore[arg-type]
+
+
+def _source(calculation: Calculation, order: int) -> str:
+    """Which lines a difference of an order comes from, as far as they state anything."""
+    orders = calculation.orders
+    where = orders.lines_of(order)
+    said = [orders.line(field) for field in _LINES if field in orders.lines]
+    if not any((~column.is_missing()[where]).any() for column in said):
+        return "its lines state nothing that could be compared"
+    off = [line for field in _LINES for line in np.flatnonzero(_off(calculation, field)[where]).tolist()]
+    lines = [orders.line_numbers[where.start + line] for line in sorted(set(off))]
+    return f"it comes from line{'s' if len(lines) != 1 else ''} {listed(lines)}" if lines else "no line differs"

@@ -1,0 +1,118 @@
+"""Charts, drawn with Matplotlib without a screen: the waterfall of an amount, and a price by quantity."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from decimal import Decimal
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from dokima.engine.explaining import Explanation, Rung
+from dokima.errors import DokimaError
+from dokima.reports.bars import Bar
+from dokima.reports.words import number, signed
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+COLOURS = {
+    "price": "#23475b",
+    "subtotal": "#23475b",
+    "total": "#0f2b39",
+    "discount": "#b4552d",
+    "charge": "#7d9b3c",
+    "tax": "#8a8d91",
+    "advance": "#8a8d91",
+}
+"""Glass blue for what stands, rust for what is taken, moss for what is added, grey for tax."""
+_INK, _FAINT = "#1d2326", "#c9ced1"
+FORMATS = (".png", ".svg", ".pdf")
+
+
+def draw_waterfall(bars: Sequence[Bar], title: str, currency: str, target: Path) -> None:
+    """Draw a waterfall, one bar a step.
+
+    Args:
+        bars: The bars.
+        title: Heading of the chart.
+        currency: Currency code, for the axis.
+        target: File to write: PNG, SVG or PDF by its ending.
+
+    Raises:
+        DokimaError: The file cannot be written.
+    """
+    figure, axes = _sheet(target, max(7.0, 1.05 * len(bars) + 1.5), title, currency)
+    before = Decimal(0)
+    for at, bar in enumerate(bars):
+        bottom, height = (Decimal(0), bar.amount) if bar.is_level else (before, bar.amount)
+        axes.bar(at, float(height), bottom=float(bottom), width=0.62, color=COLOURS[bar.kind], zorder=3)
+        if at:
+            axes.plot([at - 1 + 0.31, at - 0.31], [float(before)] * 2, color=_INK, linewidth=0.7, zorder=2)
+        top = max(float(bottom), float(bottom + height))
+        text = number(bar.amount) if bar.is_level else signed(bar.amount)
+        axes.annotate(text, (at, top), (0, 4), textcoords="offset points", ha="center", fontsize=9, color=_INK)
+        before = bar.level
+    axes.set_xticks(range(len(bars)), [_wrapped(bar.label) for bar in bars], fontsize=9)
+    _save(figure, axes, target)
+
+
+def draw_price_steps(rungs: Sequence[Rung], explanation: Explanation, target: Path) -> None:
+    """Draw what one unit costs by quantity: the unit price, and the net of one unit after discounts and charges.
+
+    Raises:
+        DokimaError: No quantity has a price, or the file cannot be written.
+    """
+    known = [rung for rung in rungs if rung.price is not None and rung.net_each is not None]
+    if not known:
+        raise DokimaError("there is no price at any quantity, so there is nothing to draw")
+    figure, axes = _sheet(target, 8.0, f"{explanation.title}: price by quantity", explanation.currency)
+    quantities = [float(rung.quantity) for rung in known]
+    last = quantities[-1] * 1.25
+    for name, colour in (("price", COLOURS["price"]), ("net_each", COLOURS["discount"])):
+        values = [float(getattr(rung, name)) for rung in known]
+        label = "unit price" if name == "price" else "net of one unit"
+        axes.step([*quantities, last], [*values, values[-1]], where="post", color=colour, linewidth=2, label=label)
+        axes.plot(quantities, values, "o", color=colour, markersize=4)
+        for quantity, value, rung in zip(quantities, values, known, strict=True):
+            shown = number(getattr(rung, name))
+            axes.annotate(shown, (quantity, value), (3, 5), textcoords="offset points", fontsize=8, color=colour)
+    if explanation.quantity is not None:
+        axes.axvline(float(explanation.quantity), color=_FAINT, linewidth=1.5, zorder=1)
+        place = (float(explanation.quantity), 1.0)
+        said = f"asked for: {number(explanation.quantity)}"
+        axes.annotate(said, place, (4, -12), xycoords=("data", "axes fraction"), textcoords="offset points", fontsize=8)
+    axes.set_xlabel("quantity", color=_INK)
+    axes.margins(y=0.25)
+    axes.legend(frameon=False, loc="best", fontsize=9)
+    _save(figure, axes, target)
+
+
+def _sheet(target: Path, width: float, title: str, currency: str) -> tuple[Any, Axes]:
+    if target.suffix.lower() not in FORMATS:
+        raise DokimaError(f"expected a chart file ending in .png, .svg or .pdf (got '{target.name}')")
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(width, 4.6), dpi=110, layout="constrained")
+    axes = figure.add_subplot()
+    axes.set_title(title, loc="left", fontsize=12, color=_INK)
+    axes.set_ylabel(currency, color=_INK)
+    return figure, axes
+
+
+def _wrapped(label: str) -> str:
+    """Words of a label one below the other where they are long."""
+    return label.replace(" ", "\n") if len(label) > 10 else label
+
+
+def _save(figure: Any, axes: Axes, target: Path) -> None:
+    axes.axhline(0, color=_INK, linewidth=0.8, zorder=4)
+    axes.grid(axis="y", color=_FAINT, linewidth=0.6, zorder=0)
+    axes.margins(y=0.12)
+    for side in ("top", "right", "left"):
+        axes.spines[side].set_visible(False)
+    axes.tick_params(length=0, colors=_INK)
+    axes.yaxis.set_major_formatter(lambda value, _: number(Decimal(f"{value:.10g}")))
+    try:
+        figure.savefig(target, metadata={"Software": None} if target.suffix == ".png" else None)
+    except OSError as error:
+        raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None

@@ -1,0 +1,59 @@
+"""Lines that bear one figure together: those of an order, or those below an outline."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from dokima.exact.integers import Integers, Mask
+from dokima.formulas import Formula, Frame, Level
+from dokima.model.columns import Column, take_or_blank
+
+
+@dataclass(frozen=True)
+class Groups:
+    """Groups of lines.
+
+    Attributes:
+        frame: The columns that formulas see; below an outline ``parent.x`` is a field of that outline.
+        of: For each line its group.
+        count: Number of groups.
+        first: A line of each group, -1 for one without; None where groups are orders.
+        inside: Lines that are in a group at all; None if all are.
+    """
+
+    frame: Frame
+    of: Integers
+    count: int
+    first: Integers | None = None
+    inside: Mask | None = None
+
+    @classmethod
+    def by_order(cls, frame: Frame) -> Groups:
+        """The lines of each order together."""
+        return cls(frame, frame.order_of, frame.order_count)
+
+    @classmethod
+    def below(cls, frame: Frame, outline: Integers) -> Groups:
+        """The lines below each outline together; lines below none stand in a group of their own at the end.
+
+        Args:
+            frame: Sees the outlines as parents.
+            outline: For each line the position of the outline above it, -1 for none.
+        """
+        known, of = np.unique(outline, return_inverse=True)
+        of = of.reshape(-1)
+        if len(known) and known[0] < 0:
+            of = np.where(of == 0, len(known) - 1, of - 1)
+            known = known[1:]
+        first = np.full(len(known) + 1, -1, np.int64)
+        places = np.flatnonzero(outline >= 0)[::-1]
+        first[of[places]] = places
+        return cls(frame, of, len(known) + 1, first, outline >= 0)
+
+    def value(self, formula: Formula) -> Column:
+        """The value of a formula for each group."""
+        if self.first is None:
+            return formula.evaluate(self.frame, Level.HEADER)
+        return take_or_blank(formula.evaluate(self.frame, Level.LINE).spread(len(self.of)), self.first)
