@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from dokima.cli import commands
+from dokima.cli.auditing import audit
 from dokima.cli.editing import edit
 from dokima.cli.output import complain
 from dokima.errors import DokimaError
@@ -26,6 +27,7 @@ for command in (
     commands.price,
     commands.explain,
     commands.variance,
+    audit,
     edit,
     commands.describe,
 ):

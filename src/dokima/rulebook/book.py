@@ -9,6 +9,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from dokima.auditing.audit import audit
+from dokima.auditing.remark import Remark
 from dokima.changes.variance import Variance
 from dokima.editing.editor import Editor
 from dokima.engine.calculation import Calculation, amount_at
@@ -227,6 +229,14 @@ class Rulebook:
             each = None if net is None else amount_at(decimals([net / quantity]).round(4), 0, tried.order.places)
             rungs.append(Rung(quantity, tried.figure("price") if net is not None else None, net, each))
         return explanation, rungs
+
+    def audit(self, today: datetime.date) -> list[Remark]:
+        """What is doubtful in the rulebook and its tables, found without any order, the worst first.
+
+        Args:
+            today: Rows that ended before it have expired.
+        """
+        return audit(self.program, today)
 
     def variance(self, before: Any, after: Any, layout: str | None = None) -> Variance:
         """The variance between two states of orders, each priced by this rulebook.

@@ -1,0 +1,1 @@
+"""Auditing: what is doubtful in a rulebook and its tables, found without any order."""

@@ -1,0 +1,37 @@
+"""The whole audit of a rulebook."""
+
+from __future__ import annotations
+
+import datetime
+
+from dokima.auditing.coverage import audit_discounts, audit_keys, audit_prices
+from dokima.auditing.examples import Examples
+from dokima.auditing.remark import CHECKS, Remark
+from dokima.auditing.rows import audit_rows
+from dokima.auditing.usage import audit_exactness, audit_rules, audit_usage
+from dokima.engine.program import Program
+from dokima.model.findings import SEVERITIES
+
+
+def audit(program: Program, today: datetime.date) -> list[Remark]:
+    """What is doubtful in a rulebook and its tables, the worst first.
+
+    Args:
+        program: The rulebook.
+        today: Rows that ended before it have expired; examples are dated as near to it as their rows let them be.
+    """
+    examples = Examples(program, today)
+    remarks = [
+        *audit_rows(program, examples, today),
+        *audit_prices(program, examples),
+        *audit_discounts(program, examples),
+        *audit_keys(program),
+        *audit_usage(program),
+        *audit_rules(program),
+        *audit_exactness(program),
+    ]
+    order = list(CHECKS)
+    # Two tables on one file say the same about its rows: once is enough.
+    distinct = {(each.check, each.file, tuple(each.rows), each.path or each.message): each for each in remarks[::-1]}
+    found = sorted(distinct.values(), key=lambda each: (each.table, list(each.rows), each.path))
+    return sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.check)))

@@ -1,0 +1,130 @@
+"""Examples: the fields of an order on which some rows of a table fit all at once."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from dokima.engine.program import Program
+from dokima.formulas import Formula
+from dokima.model.columns import value_at
+from dokima.tables.index import SEPARATOR
+from dokima.tables.table import Table
+
+Example = dict[str, Any]
+_FIELD = re.compile(r"(?:header|line)\.\w+")
+_COLUMN = re.compile(r"(\w+)\.(\w+)")
+_KIND = re.compile(r"header\.(\w+)\s*==\s*'([^']*)'")
+
+
+class Examples:
+    """Finds examples for the rows of a rulebook's tables.
+
+    Args:
+        program: The rulebook.
+        today: Date of an example where no row asks for another.
+    """
+
+    def __init__(self, program: Program, today: datetime.date) -> None:
+        self.program = program
+        self.today = today
+        self._read_with: dict[str, set[str]] = {}
+        self._kinds = {table: self._kind(table) for table in program.tables}
+        self._first = self._first_keys()
+
+    def of(self, table: Table, rows: Sequence[int]) -> Example | None:
+        """Header and line fields on which all of some rows fit; None if there are none, or none could be found."""
+        found: Example = {}
+        for row in rows:
+            for name, formula in table.conditions.items():
+                if not self._want(found, formula, value_at(table.cells[name], row)):
+                    return None
+        if table.window is not None:
+            day = self._day(table, rows)
+            if day is None or not self._want(found, table.window.on, day):
+                return None
+        for each in table.breaks:
+            least = [value for row in rows if (value := value_at(each.least, row)) is not None]
+            if least and "line.quantity" in each.value.reads:
+                found["line.quantity"] = max([*least, *([found["line.quantity"]] if "line.quantity" in found else [])])
+        return self._filled(table, found)
+
+    def _want(self, found: Example, formula: Formula, value: Any) -> bool:
+        """Make a formula have a value; False if it already has another."""
+        if value is None:
+            return True
+        wanted = value.split(SEPARATOR) if isinstance(value, str) else [value]
+        source = formula.source.strip()
+        if _FIELD.fullmatch(source):
+            if source in found:
+                return found[source] in wanted
+            found[source] = wanted[0]
+            return True
+        column = _COLUMN.fullmatch(source)
+        if column is None or column[1] not in self.program.tables:
+            return True  # a formula of its own: what it takes cannot be told
+        return self._lead_to(found, self.program.tables[column[1]], column[2], wanted)
+
+    def _lead_to(self, found: Example, table: Table, column: str, wanted: Sequence[Any]) -> bool:
+        """Choose fields so that a table answers with one of some values."""
+        if not table.definition.is_key or column not in table.columns:
+            return True
+        for row in range(table.size):
+            if value_at(table.columns[column], row) in wanted:
+                trial = dict(found)
+                keys = ((formula, value_at(table.cells[name], row)) for name, formula in table.conditions.items())
+                if all(self._want(trial, formula, value) for formula, value in keys):
+                    found.update(trial)
+                    return True
+        return False
+
+    def _day(self, table: Table, rows: Sequence[int]) -> datetime.date | None:
+        """A day on which all rows are valid, today if it is one."""
+        assert table.window is not None
+        epoch = datetime.date(1970, 1, 1).toordinal()
+        start = max(int(table.window.start[row]) for row in rows)
+        end = min(int(table.window.end[row]) for row in rows)
+        if start > end:
+            return None
+        day = min(max(self.today.toordinal() - epoch, start), end)
+        return datetime.date.fromordinal(day + epoch)
+
+    def _filled(self, table: Table, found: Example) -> Example:
+        """The example with what an order needs beside: kind, date, customer, item, quantity."""
+        wanted = self._read_with.get(table.name, set(self._first))
+        rest = {**{name: value for name, value in self._first.items() if name in wanted}, **self._kinds[table.name]}
+        return {**{name: value for name, value in rest.items() if name not in found}, **found}
+
+    def _kind(self, table: str) -> Mapping[str, Any]:
+        """The header fields by which an order takes a routine that reads a table."""
+        for routine in self.program.routines:
+            seen, todo = set[str](), [name for step in routine.steps for _, f in step.formulas() for name in f.reads]
+            while todo:
+                name = todo.pop()
+                if name not in seen:
+                    seen.add(name)
+                    head = self.program.tables.get(name.split(".")[0])
+                    todo += [] if head is None else head.behind
+            if any(name.startswith(f"{table}.") for name in seen) and routine.when is not None:
+                self._read_with[table] = {*seen, "header.date", "line.quantity"}
+                return {f"header.{name}": value for name, value in _KIND.findall(routine.when.source)}
+        return {}
+
+    def _first_keys(self) -> Example:
+        """The first key of every table that is found by one field: a customer, an item, a supplier."""
+        found: Example = {"header.date": self.today, "line.quantity": 1}
+        for table in self.program.tables.values():
+            if table.definition.is_key and len(table.conditions) == 1 and table.size:
+                ((name, formula),) = table.conditions.items()
+                if _FIELD.fullmatch(formula.source.strip()):
+                    found.setdefault(formula.source.strip(), value_at(table.cells[name], 0))
+        return found
+
+
+def document(number: str, example: Mapping[str, Any]) -> dict[str, Any]:
+    """An order with one line that has the fields of an example."""
+    header = {name[7:]: value for name, value in example.items() if name.startswith("header.")}
+    line = {name[5:]: value for name, value in example.items() if name.startswith("line.")}
+    return {"number": number, **header, "lines": [{"number": "10", **line}]}

@@ -1,0 +1,67 @@
+"""`Remark`: one doubtful thing in a rulebook, with the rows and an example that show it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from dokima.model.columns import shown
+from dokima.model.findings import Severity
+
+CHECKS: Mapping[str, str] = {
+    "tie": "two rows fit alike, and only their place in the file decides",
+    "overlap": "windows of rows with the same terms overlap",
+    "never-wins": "another row is preferred wherever this one fits",
+    "gap": "no row is valid between two windows of the same terms",
+    "dearer-break": "a higher break gives a worse price or discount",
+    "expired": "the row is valid no longer",
+    "no-price": "an item has no price at all",
+    "price-and-discount": "a special price, and a discount on top of it",
+    "near-twin": "keys differ only in case or spaces",
+    "unknown-key": "a row is for something that its own table does not have",
+    "unknown-currency": "not a currency code of ISO 4217",
+    "unknown-unit": "neither a unit of the items nor a common code of UN/ECE Rec 20",
+    "unused": "declared, and never read",
+    "cannot-fail": "a rule that can never speak",
+    "approximate": "a sum takes a quotient to 12 decimal places",
+}
+"""The checks of an audit, and what each looks for."""
+
+
+@dataclass(frozen=True)
+class Remark:
+    """One doubtful thing.
+
+    Attributes:
+        check: Which check found it, see `CHECKS`.
+        severity: error, warning or notice.
+        message: What is doubtful.
+        table: The table it is about, blank if it is about none.
+        file: Where the rows came from.
+        rows: Their numbers there, counted from 1 with the heading as row 1.
+        path: Key of the rulebook it is about, blank for rows.
+        example: Header and line fields (``header.customer``, ``line.item``) that show it when priced; empty for none.
+    """
+
+    check: str
+    severity: Severity
+    message: str
+    table: str = ""
+    file: str = ""
+    rows: Sequence[int] = ()
+    path: str = ""
+    example: Mapping[str, Any] = field(default_factory=dict)
+
+    def to_dict(self) -> dict[str, Any]:
+        """The remark as plain data, values as text."""
+        return {
+            "check": self.check,
+            "severity": self.severity,
+            "table": self.table,
+            "file": self.file,
+            "rows": list(self.rows),
+            "path": self.path,
+            "message": self.message,
+            "example": {name: shown(value) for name, value in self.example.items()},
+        }

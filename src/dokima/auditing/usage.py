@@ -1,0 +1,145 @@
+"""What a rulebook declares and never reads, rules that cannot speak, and sums that are not exact."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+
+from dokima.auditing.remark import Remark
+from dokima.engine.program import Program
+from dokima.formulas import Formula, Level
+from dokima.formulas.operators import flags
+from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
+from dokima.tables.choosing import RowFrame
+
+
+def all_formulas(program: Program) -> Iterator[tuple[str, Formula]]:
+    """Every formula of a rulebook with the path of its key."""
+    for level, name, formula in program.defaults:
+        yield f"{level}.{name}.default", formula
+    for table in program.tables.values():
+        for formula in table.formulas():
+            yield f"table.{table.name}", formula
+        for column, formula in table.factors.items():
+            yield f"table.{table.name}.convert.{column}", formula
+    for rule in program.rules:
+        for key, part in (("when", rule.when), ("require", rule.require)):
+            if part is not None:
+                yield f"rule.{rule.id}.{key}", part
+        for each in rule.message.parts:
+            yield f"rule.{rule.id}.message", each.formula
+    for routine in program.routines:
+        path = f"routine.{routine.name}"
+        for key, part in (("when", routine.when), ("prices_include_tax", routine.includes_tax)):
+            if part is not None:
+                yield f"{path}.{key}", part
+        for step in routine.steps:
+            for key, formula in step.formulas():
+                yield f"{path}.step.{step.name}.{key}", formula
+        for instalment in routine.instalments:
+            yield f"{path}.instalments", instalment.share
+            if instalment.due is not None:
+                yield f"{path}.instalments", instalment.due
+    if program.reporting_rate is not None:
+        yield "rulebook.reporting.rate", program.reporting_rate
+
+
+def audit_usage(program: Program) -> Iterator[Remark]:
+    """Fields, tables and named values that no formula reads."""
+    formulas = [formula for _, formula in all_formulas(program)]
+    read = {name for formula in formulas for name in formula.reads}
+    read |= {name.replace(short, level, 1) for name in read for short, level in _OTHER if name.startswith(short)}
+    read |= {f"line.{name.partition('.')[2]}" for name in read if name.startswith("parent.")}
+    tables = {name.split(".")[0] for name in read} | {table for formula in formulas for table in formula.tables}
+    tables |= {what.split(".")[0] for table in program.tables.values() for what in table.definition.roll_up.values()}
+    python = " by a formula; a rule in Python may" if any(r.definition.python for r in program.rules) else ""
+    for name, table in program.tables.items():
+        if name not in tables:
+            said = f"table {name} is never read{python}"
+            yield Remark("unused", "notice", said, name, table.source.file, path=f"table.{name}")
+    for name in program.definition.values:
+        if f"value.{name}" not in read:
+            yield Remark("unused", "notice", f"value.{name} is never read{python}", path=f"value.{name}")
+    standard = {f"header.{each.name}" for each in HEADER_FIELDS} | {f"line.{each.name}" for each in LINE_FIELDS}
+    for level, fields in (("header", program.fields.header), ("line", program.fields.line)):
+        for field in fields:
+            name = f"{level}.{field}"
+            if name not in standard and name not in read:
+                yield Remark("unused", "notice", f"{name} is never read{python}", path=name)
+
+
+_OTHER = (("was.", "line."), ("was_header.", "header."))
+
+
+def audit_rules(program: Program) -> Iterator[Remark]:
+    """Rules that can never speak: what they require is always true, or what they speak about never is."""
+    for rule in program.rules:
+        if rule.definition.python is not None or rule.require is None:
+            continue
+        why = ""
+        if _constant(rule.require) is True:
+            why = f"'{rule.require.source}' is always true"
+        elif rule.when is not None and _constant(rule.when) is False:
+            why = f"'{rule.when.source}' is never true"
+        elif rule.when is not None and _tree(rule.when) == _tree(rule.require):
+            why = "it requires just what it asks for"
+        elif _is_same_twice(rule.require):
+            why = f"'{rule.require.source}' compares a value with itself"
+        if why:
+            yield Remark("cannot-fail", "warning", f"rule {rule.id} can never fail: {why}", path=f"rule.{rule.id}")
+
+
+def _constant(formula: Formula) -> bool | None:
+    if formula.level is not Level.CONSTANT or formula.reads or formula.tables:
+        return None
+    value = flags(formula.evaluate(RowFrame({}, 1), Level.CONSTANT))
+    return None if value.is_missing()[0] else bool(value.is_true()[0])
+
+
+def _tree(formula: Formula) -> str:
+    return ast.dump(ast.parse(formula.source.strip(), mode="eval"))
+
+
+def _is_same_twice(formula: Formula) -> bool:
+    tree = ast.parse(formula.source.strip(), mode="eval").body
+    if not isinstance(tree, ast.Compare) or len(tree.ops) != 1:
+        return False
+    if not isinstance(tree.ops[0], ast.Eq | ast.LtE | ast.GtE):
+        return False
+    return ast.dump(tree.left) == ast.dump(tree.comparators[0])
+
+
+def audit_exactness(program: Program) -> Iterator[Remark]:
+    """Sums whose terms are quotients: each is taken to 12 decimal places before it is added."""
+    for path, formula in all_formulas(program):
+        tree = ast.parse(formula.source.strip().replace("\n", " "), mode="eval")
+        if any(_adds_quotients(node) for node in ast.walk(tree)):
+            message = f"'{formula.source}' adds a quotient, which takes 12 decimal places; round() says where"
+            yield Remark("approximate", "notice", message, path=path)
+
+
+_KEEPING = ("abs", "min", "max", "coalesce")
+"""Functions that leave a quotient what it is."""
+
+
+def _adds_quotients(node: ast.AST) -> bool:
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add | ast.Sub):
+        return _is_quotient(node.left) or _is_quotient(node.right)
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in ("sum", "average"):
+        return bool(node.args) and _is_quotient(node.args[0])
+    return False
+
+
+def _is_quotient(node: ast.AST) -> bool:
+    """Whether a part is a quotient that nothing has rounded; a division by a power of ten ends by itself."""
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Div):
+        return not (isinstance(node.right, ast.Constant) and str(node.right.value).rstrip("0") == "1")
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Mult):
+        return _is_quotient(node.left) or _is_quotient(node.right)
+    if isinstance(node, ast.UnaryOp):
+        return _is_quotient(node.operand)
+    if isinstance(node, ast.IfExp):
+        return _is_quotient(node.body) or _is_quotient(node.orelse)
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in _KEEPING:
+        return any(_is_quotient(each) for each in node.args)
+    return False
