@@ -385,3 +385,36 @@ def test_version_and_help():
     help_text = dokima("--help")[1]
     for command in ("check", "price", "explain", "variance", "edit", "describe", "demo"):
         assert command in help_text
+
+
+def test_audit_tells_rows_and_examples():
+    status, out, err = dokima("audit", "--today", "2026-03-12", width=200)
+    assert (status, err) == (1, "")
+    assert "tables/agreed_prices.csv rows 7, 6: for segment institution, item PANE-T6" in " ".join(out.split())
+    assert "try: dokima explain --header kind=sales --header customer=FERNHOLT" in out
+    status, out, _ = dokima("audit", "--today", "2026-03-12", "--check", "expired", "--format", "json")
+    (remark,) = json.loads(out)
+    assert (status, remark["rows"], remark["example"]["header.date"]) == (0, [2], "2025-12-31")
+    status, _, err = dokima("audit", "--check", "expird")
+    assert (status, "there is no check 'expird'; did you mean 'expired'?" in err) == (2, True)
+
+
+def test_price_shows_one_line_chosen_figures_and_a_locale(tmp_path):
+    chart = tmp_path / "w.png"
+    status, out, err = dokima("price", "orders/SQ-2041.json", "--steps", 10, "--locale", "de_DE", "--chart", chart)
+    assert (status, err) == (0, f"written: {chart}\n")
+    assert ["−", "quantity", "discount", "−63,72", "1.529,28"] in rows(out)
+    assert chart.read_bytes().startswith(b"\x89PNG")
+    _, out, _ = dokima("price", "orders/SQ-2041.json", "--figures", "price, margin", "--format", "csv")
+    row = next(csv.DictReader(io.StringIO(out)))
+    assert [*row][-2:] == ["price", "margin"]
+    assert "there is no figure 'margn'; did you mean 'margin'?" in dokima("price", "orders", "--figures", "margn")[2]
+    assert "expected a locale such as de_DE" in dokima("price", "orders", "--locale", "zz_QQ")[2]
+    svg, pdf = tmp_path / "s.svg", tmp_path / "s.bmp"
+    fields = ("--header", "customer=FERNHOLT", "--header", "kind=sales", "--header", "date=2026-03-02")
+    trial = ("explain", *fields, "--line", "item=PANE-T6", "--line", "quantity=50")
+    assert dokima(*trial, "--chart", svg)[0] == 0
+    assert "<svg" in svg.read_text()
+    assert "expected a chart file ending in .png, .svg or .pdf" in dokima(*trial, "--chart", pdf)[2]
+    table = rows(dokima(*trial, width=140)[1])
+    assert ["agreed", "prices", "4", "base", "1,", "price", "43.1", "wins"] in table

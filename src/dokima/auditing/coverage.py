@@ -25,9 +25,9 @@ from dokima.tables.table import Table
 
 MOST_TRIED = 5_000
 """Rows of a table that are tried by pricing an example."""
-COMMON_UNITS = frozenset(
-    ["C62", "MTR", "MTK", "MTQ", "KGM", "GRM", "TNE", "LTR", "MLT", "CMT", "MMT", "KMT", "HUR", "DAY", "MIN", "WEE", "MON", "ANN", "SET", "PR", "DZN", "GRO", "BX", "PK", "PA", "RO", "EA", "KWH"]
-)  # fmt: skip
+_MEASURES = "C62 MTR MTK MTQ KGM GRM TNE LTR MLT CMT MMT KMT HUR DAY MIN WEE MON ANN KWH"
+_PACKS = "SET PR DZN GRO BX PK PA RO EA"
+COMMON_UNITS = frozenset([*_MEASURES.split(), *_PACKS.split()])
 """Common codes of UN/ECE Recommendation 20 (with the package codes that trade uses as units)."""
 
 

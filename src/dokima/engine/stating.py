@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from decimal import Decimal
+from decimal import MAX_PREC, Context, Decimal
 
 import numpy as np
 
 from dokima.engine.calculation import Calculation, amount_at
 from dokima.errors import listed
-from dokima.exact import compare, decimals, magnitude, stored, to_decimals
+from dokima.exact import compare, decimals, magnitude, stored
 from dokima.exact.integers import Mask
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, value_at
@@ -93,7 +93,7 @@ def _finding(
 ) -> Finding:
     program, orders = calculation.program, calculation.orders
     known = program.fields.line if line else program.fields.header
-    (difference,) = to_decimals(decimals([stated]) - decimals([calculated]))
+    difference = Context(prec=MAX_PREC).subtract(stated, calculated)
     message = f"{known[field].shown} is {stated}, calculated {calculated}: {difference:+} off"
     if not line:
         message += f" ({_source(calculation, order)})"

@@ -52,6 +52,8 @@ def draw_waterfall(bars: Sequence[Bar], title: str, currency: str, target: Path)
         text = number(bar.amount) if bar.is_level else signed(bar.amount)
         axes.annotate(text, (at, top), (0, 4), textcoords="offset points", ha="center", fontsize=9, color=_INK)
         before = bar.level
+    axes.axhline(0, color=_INK, linewidth=0.8, zorder=4)
+    axes.margins(y=0.12)
     axes.set_xticks(range(len(bars)), [_wrapped(bar.label) for bar in bars], fontsize=9)
     _save(figure, axes, target)
 
@@ -73,16 +75,19 @@ def draw_price_steps(rungs: Sequence[Rung], explanation: Explanation, target: Pa
         label = "unit price" if name == "price" else "net of one unit"
         axes.step([*quantities, last], [*values, values[-1]], where="post", color=colour, linewidth=2, label=label)
         axes.plot(quantities, values, "o", color=colour, markersize=4)
+        place, last_said = ((3, -12), "") if name == "price" else ((3, 6), "")
         for quantity, value, rung in zip(quantities, values, known, strict=True):
-            shown = number(getattr(rung, name))
-            axes.annotate(shown, (quantity, value), (3, 5), textcoords="offset points", fontsize=8, color=colour)
+            said = number(round(getattr(rung, name), 2) if name == "net_each" else getattr(rung, name))
+            if said != last_said:
+                axes.annotate(said, (quantity, value), place, textcoords="offset points", fontsize=8, color=colour)
+            last_said = said
     if explanation.quantity is not None:
         axes.axvline(float(explanation.quantity), color=_FAINT, linewidth=1.5, zorder=1)
-        place = (float(explanation.quantity), 1.0)
+        top = (float(explanation.quantity), 1.0)
         said = f"asked for: {number(explanation.quantity)}"
-        axes.annotate(said, place, (4, -12), xycoords=("data", "axes fraction"), textcoords="offset points", fontsize=8)
+        axes.annotate(said, top, (4, -12), xycoords=("data", "axes fraction"), textcoords="offset points", fontsize=8)
     axes.set_xlabel("quantity", color=_INK)
-    axes.margins(y=0.25)
+    axes.margins(y=0.4)
     axes.legend(frameon=False, loc="best", fontsize=9)
     _save(figure, axes, target)
 
@@ -105,9 +110,7 @@ def _wrapped(label: str) -> str:
 
 
 def _save(figure: Any, axes: Axes, target: Path) -> None:
-    axes.axhline(0, color=_INK, linewidth=0.8, zorder=4)
     axes.grid(axis="y", color=_FAINT, linewidth=0.6, zorder=0)
-    axes.margins(y=0.12)
     for side in ("top", "right", "left"):
         axes.spines[side].set_visible(False)
     axes.tick_params(length=0, colors=_INK)

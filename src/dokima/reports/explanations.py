@@ -33,14 +33,34 @@ def explanation_report(
     table.add_column(justify="right", no_wrap=True)
     table.add_column(overflow="fold")
     for step in explanation.steps:
+        # The rows that lost stand in a table of their own, where every price and discount is shown side by side.
         label = Text(f"{SIGNS.get(step.kind, ''):1} {step.label}")
-        table.add_row(label, Text(number(step.value), style="bold"), _how(step, explanation, technical))
+        table.add_row(
+            label, Text(number(step.value), style="bold"), _how(step, explanation, technical, losers=not rungs)
+        )
     parts: list[RenderableType] = [head, sums, Text(""), table]
     if rungs:
-        parts += [Text(""), _ladder(rungs, explanation)]
+        parts += [Text(""), _could_apply(explanation), Text(""), _ladder(rungs, explanation)]
     if explanation.findings:
         parts += [Text(""), finding_lines(tuple(explanation.findings))]
     return Group(*parts)
+
+
+def _could_apply(explanation: Explanation) -> Table:
+    """Every row of prices, discounts and charges that could apply, side by side; the winner of each table marked."""
+    table = Table.grid(padding=(0, 2))
+    for _ in range(4):
+        table.add_column(overflow="fold")
+    table.add_row(*(Text(word, style="dim") for word in ("could apply", "row", "gives", "")))
+    for step in explanation.steps:
+        for answer in step.answers if step.kind in ("price", "discount", "charge") else ():
+            read = [o.name.split(".")[1] for o in step.operands if o.name.startswith(f"{answer.table}.")]
+            for candidate in answer.candidates:
+                won = candidate.reason == "won"
+                given = ", ".join(f"{name} {shown(candidate.cells[name])}" for name in read if name in candidate.cells)
+                cells = (answer.label, str(candidate.number), given, "wins" if won else f"not: {candidate.detail}")
+                table.add_row(*cells, style="bold" if won else "dim")
+    return table
 
 
 def _ladder(rungs: Sequence[Rung], explanation: Explanation) -> Table:
@@ -57,11 +77,11 @@ def _ladder(rungs: Sequence[Rung], explanation: Explanation) -> Table:
     return table
 
 
-def _how(step: StepExplanation, explanation: Explanation, technical: bool) -> Group:
+def _how(step: StepExplanation, explanation: Explanation, technical: bool, *, losers: bool) -> Group:
     lines: list[RenderableType] = list(_said(step, explanation))
     for answer in step.answers:
         if technical or not answer.is_key or answer.is_path or answer.agreed:
-            lines += _answered(answer, step, technical)
+            lines += _answered(answer, step, technical, losers=losers)
         lines += _components(answer)
     if technical:
         for key, source, values in step.formulas:
@@ -94,7 +114,7 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
         yield Text(f"for the {'outline' if step.scope == 'parent' else 'order'}; this line bears {number(step.value)}")
 
 
-def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> Iterator[Text]:
+def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, losers: bool) -> Iterator[Text]:
     """The row that answered and, where rows compete for a price or discount, those it beat."""
     if technical:
         asked = ", ".join(f"{name} {shown(value)}" for name, value in answer.asked.items())
@@ -120,7 +140,7 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool) -> It
     else:
         yield Text(f"{answer.label} {answer.terms} ({answer.place})")
     read = [operand.name.split(".")[1] for operand in step.operands if operand.name.startswith(f"{answer.table}.")]
-    if step.kind in ("price", "discount", "charge"):
+    if losers and step.kind in ("price", "discount", "charge"):
         for candidate in answer.candidates:
             if candidate.reason != "won":
                 yield _beaten(candidate, read)

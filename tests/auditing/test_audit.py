@@ -1,0 +1,129 @@
+"""The audit: each check on rows made to trip it, and on rows that must not; examples show what they say."""
+
+import datetime
+from decimal import Decimal as D
+
+import dokima
+from tests.books import DEMO, book, routine
+
+TODAY = datetime.date(2026, 3, 12)
+ITEMS = [{"item": "A", "tax_class": "f", "list": "9"}, {"item": "B", "tax_class": "g", "list": None}]
+
+
+def _row(item=None, customer=None, since="2026-01-01", until="2026-12-31", least=None, price="5"):
+    return {"item": item, "customer": customer, "from": since, "to": until, "least": least, "price": price}
+
+
+def _audit(*rows, choose="lowest price", percent="0", **sections):
+    rules = book(
+        table={
+            "item": {"key": {"item": "line.item"}, "columns": {"list": {"kind": "decimal"}}},
+            "deals": {
+                "match": {"customer": "header.customer", "item": "line.item"},
+                "window": {"from": "from", "until": "to", "on": "header.date"},
+                "breaks": {"least": "line.quantity"},
+                "choose": [choose],
+            },
+        },
+        tables={"item": ITEMS, "deals": list(rows)},
+        routine=routine(
+            {"name": "price", "kind": "price", "options": [{"value": "deals.price"}, {"value": "item.list"}]},
+            {"name": "off", "kind": "discount", "percent": percent},
+        ),
+        **sections,
+    )
+    return rules, rules.audit(TODAY)
+
+
+def _of(remarks, check):
+    return [(remark.severity, list(remark.rows)) for remark in remarks if remark.check == check]
+
+
+def test_rows_that_hide_each_other():
+    _, found = _audit(
+        _row("A"),  # row 2
+        _row("A"),  # row 3: the same again
+        _row("A", price="6", least="10"),  # row 4: dearer at a higher break, and so never the lowest
+        _row("A", customer="C", price="4", until="2026-01-31"),
+        _row("A", customer="C", price="3", since="2026-03-01"),  # nothing in February
+        _row("B", price="1", since="2025-01-01", until="2025-12-31"),
+    )
+    assert _of(found, "tie") == [("warning", [2, 3])]
+    assert ("warning", [4, 2]) in _of(found, "never-wins")
+    assert _of(found, "dearer-break") == [("warning", [3, 4])]
+    assert _of(found, "gap") == [("notice", [5, 6])]
+    assert _of(found, "expired") == [("notice", [5]), ("notice", [7])]
+    assert _of(found, "no-price") == []
+
+
+def test_a_tie_that_only_the_file_decides_and_its_example():
+    """Row 2 is for the item, row 3 for the customer; both give 5, but not the same answer beside it."""
+    rows = [{**_row("A"), "note": "x"}, {**_row(customer="C"), "note": "y"}]
+    rules, found = _audit(*rows)
+    (tie,) = [remark for remark in found if remark.check == "tie"]
+    assert (tie.severity, tie.rows) == ("error", [2, 3])
+    assert (tie.example["header.customer"], tie.example["line.item"]) == ("C", "A")
+    header = {name[7:]: value for name, value in tie.example.items() if name.startswith("header.")}
+    line = {name[5:]: value for name, value in tie.example.items() if name.startswith("line.")}
+    (answer,) = [a for a in rules.try_line(header, line)[0].step("price").answers if a.table == "deals"]
+    assert [(each.number, each.reason) for each in answer.candidates] == [(2, "won"), (3, "file order")]
+    assert _of(_audit(*rows, choose="most specific")[1], "tie") == []
+
+
+def test_items_without_a_price_and_prices_with_a_discount_on_top():
+    _, found = _audit(_row("A"))
+    assert _of(found, "no-price") == [("error", [3])]
+    assert _of(found, "price-and-discount") == []
+    _, found = _audit(_row("A"), _row("B"), percent="10 if line.item == 'A' else 0")
+    (remark,) = [remark for remark in found if remark.check == "price-and-discount"]
+    assert (remark.rows, remark.example["line.item"]) == ([2], "A")
+    assert "off takes another 0.5 off it" in remark.message
+
+
+def test_keys_codes_and_what_nobody_reads():
+    prices = [{"item": "A", "currency": "EUR", "unit": "C62"}, {"item": "a ", "currency": "EURO", "unit": "pcs"}]
+    rules = book(
+        table={"extra": {"match": {"item": "line.item", "currency": "header.currency"}, "choose": "most specific"}},
+        tables={"item": [{"item": "A", "list_price": "1", "tax_class": "standard"}], "extra": prices},
+        line={"colour": {}},
+        value={"unused_rate": 1},
+        rule=[
+            {"id": "always", "at": "save", "require": "1 == 1"},
+            {"id": "same", "at": "enter", "when": "line.quantity > 0", "require": "line.quantity  >  0"},
+            {"id": "fine", "at": "enter", "require": "line.quantity / 3 + 1 > 0"},
+            {"id": "tenths", "at": "enter", "require": "line.quantity / 10 + round(line.quantity / 3, 2) > 0"},
+        ],
+    )
+    found = rules.audit(TODAY)
+    assert [remark.message for remark in found if remark.check == "near-twin"] == [
+        "line.item: 'A' and 'a ' differ only in case or spaces (item, extra)"
+    ]
+    assert _of(found, "unknown-key") == [("warning", [3])]
+    assert _of(found, "unknown-currency") == [("error", [3])]
+    assert _of(found, "unknown-unit") == [("warning", [3])]
+    paths = {check: {remark.path for remark in found if remark.check == check} for check in ("unused", "cannot-fail")}
+    assert paths == {
+        "unused": {"table.extra", "line.colour", "value.unused_rate"},
+        "cannot-fail": {"rule.always", "rule.same"},
+    }
+    assert [remark.path for remark in found if remark.check == "approximate"] == ["rule.fine.require"]
+
+
+def test_each_example_of_the_demo_can_be_priced():
+    """What the audit names is what pricing its example shows: the row that never wins loses, a discount comes on top."""
+    rules = dokima.load(DEMO)
+    found = rules.audit(TODAY)
+    checks = {"never-wins", "no-price", "price-and-discount", "unknown-key", "expired"}
+    assert {remark.check for remark in found} == checks
+    for remark in found:
+        header = {name[7:]: value for name, value in remark.example.items() if name.startswith("header.")}
+        line = {name[5:]: value for name, value in remark.example.items() if name.startswith("line.")}
+        if remark.check == "price-and-discount":
+            step = rules.try_line(header, line)[0].step("quantity_discount")
+            assert step.value > D(0)
+        if remark.check == "never-wins":
+            (answer,) = [a for a in rules.try_line(header, line)[0].step("price").answers if a.table == "agreed"]
+            reasons = {each.number: each.reason for each in answer.candidates}
+            assert (reasons[remark.rows[0]], reasons[remark.rows[1]]) == ("choose", "won")
+        if remark.check == "no-price":
+            assert rules.try_line(header, line)[0].price is None
