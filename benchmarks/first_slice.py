@@ -34,7 +34,7 @@ def rows(name: str) -> list[dict[str, str]]:
 def generated(lines: int, seed: int = 2041) -> list[dict[str, Any]]:
     """Sales orders of five lines each over the demo's items and customers."""
     rng = random.Random(seed)
-    items = [row["item"] for row in rows("items")]
+    items = [row["item"] for row in rows("items") if row["list_price"]]
     customers = [row["customer"] for row in rows("customers")]
     return [
         {
@@ -51,7 +51,7 @@ class Loop:
     """The same checks and steps, one line after the other."""
 
     def __init__(self) -> None:
-        self.items = {row["item"]: row for row in rows("items")}
+        self.items = {row["item"]: row for row in rows("items") if row["list_price"]}
         for row in self.items.values():
             row.update({name: Decimal(row[name]) for name in ("list_price", "weight", "unit_cost")})  # type: ignore[dict-item]
         self.customers = {row["customer"]: row for row in rows("customers")}
@@ -140,7 +140,7 @@ def small_orders(book: dokima.Rulebook) -> None:
     for count in (10, 100):
         order = generated(count * 5)[0]
         rng = random.Random(count)
-        items = [row["item"] for row in rows("items")]
+        items = [row["item"] for row in rows("items") if row["list_price"]]
         lines = [
             {"number": str(10 * (k + 1)), "item": rng.choice(items), "quantity": rng.randint(1, 60)}
             for k in range(count)

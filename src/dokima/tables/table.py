@@ -77,10 +77,19 @@ class Break:
             return lambda places, rows: self.fits(value.take(places), rows)
         # Once at the same places, whole numbers are all there is to compare. Below every value stands -1: a row
         # without a minimum, which a blank reaches, and a blank, which reaches nothing else.
-        values, least = Decimals.align((value.__abs__(), self.least))
+        if value.places <= self.least.places:
+            # The breaks as they are kept: nothing is worked out for every row because of a few lines.
+            values, wanted = value.__abs__().at(self.least.places), self._units
+        else:
+            values, least = Decimals.align((value.__abs__(), self.least))
+            wanted = np.where(self.least.is_missing(), -1, least.units)
         reached = np.where(value.is_missing(), -1, values.units)
-        wanted = np.where(self.least.is_missing(), -1, least.units)
         return lambda places, rows: reached[places] >= wanted[rows]
+
+    @cached_property
+    def _units(self) -> Integers:
+        """The breaks as whole numbers, -1 for none."""
+        return np.where(self.least.is_missing(), -1, self.least.units)
 
     def fits(self, value: Column, rows: Integers) -> Mask:
         """For each value whether it reaches the row beside it; a blank fits only rows without a minimum."""
@@ -206,7 +215,7 @@ class Table:
                 continue
             slot = slots[lines]
             at, stop = pattern.starts[slot], pattern.stops[slot]
-            asked = date if isinstance(date, Dates) and not self._all_valid(pattern, date) else None
+            asked = date if isinstance(date, Dates) and not self._all_valid(number, date) else None
             while len(lines):
                 rows = pattern.rows[at]
                 worth = np.ones(len(lines), bool)
@@ -223,13 +232,20 @@ class Table:
                 lines, at, stop = lines[on], at[on] + 1, stop[on]
         return found
 
-    def _all_valid(self, pattern: Pattern, date: Dates) -> bool:
+    def _all_valid(self, pattern: int, date: Dates) -> bool:
         """Whether every row of a pattern is valid on every date asked for: then nobody needs to look."""
         assert self.window is not None
         if date.missing is not None or not len(date):
             return False
-        start, end = self.window.start[pattern.rows].max(), self.window.end[pattern.rows].min()
+        start, end = self._common_days[pattern]
         return bool(start <= date.days.min() and date.days.max() <= end)
+
+    @cached_property
+    def _common_days(self) -> list[tuple[int, int]]:
+        """For each pattern the first and last day on which all of its rows are valid."""
+        assert self.window is not None
+        start, end = self.window.start, self.window.end
+        return [(int(start[each.rows].max()), int(end[each.rows].min())) for each in self.patterns]
 
     def answer(self, column: str, rows: Integers, frame: Frame) -> Column:
         """The values of a column in the rows found; its default, else blank, where none was."""
