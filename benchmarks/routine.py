@@ -177,7 +177,9 @@ def by_pandas(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
 
     def work() -> Any:
         f = t["lines"].merge(t["headers"].assign(o=np.arange(len(t["headers"]))), on="order", how="left")
-        f = f.merge(t["customer"].rename(columns={"percent": "p1"}), on="customer", how="left").merge(t["item"], on="item", how="left")
+        f = f.merge(t["customer"].rename(columns={"percent": "p1"}), on="customer", how="left").merge(
+            t["item"], on="item", how="left"
+        )
         f = f.merge(t["own"].rename(columns={"price": "w"}), on=["customer", "item"], how="left")
         f = f.merge(t["group"].rename(columns={"price": "g"}), on=["segment", "item"], how="left")
         f = f.merge(t["family_off"].rename(columns={"percent": "p2"}), on=["segment", "family"], how="left")
@@ -199,7 +201,9 @@ def by_loop(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
     """One order after the other with `Decimal`."""
     num = Decimal
     customers = {r.customer: (r.segment, num(r.percent)) for r in tables["customer"].itertuples()}
-    items = {r.item: (r.family, num(r.price), num(r.weight), num(r.season), r.tax_class) for r in tables["item"].itertuples()}
+    items = {
+        r.item: (r.family, num(r.price), num(r.weight), num(r.season), r.tax_class) for r in tables["item"].itertuples()
+    }
     own = {(r.customer, r.item): num(r.price) for r in tables["own"].itertuples()}
     group = {(r.segment, r.item): num(r.price) for r in tables["group"].itertuples()}
     off = {(r.segment, r.family): num(r.percent) for r in tables["family_off"].itertuples()}

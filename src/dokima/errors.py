@@ -7,6 +7,8 @@
     ├── ExactError          arithmetic that would lose a digit or has no answer
     ├── Refused             an operation that findings stopped
     ├── Locked              an order or line whose state does not permit the operation
+    ├── StaleBaseline       a change order whose original has moved since it was frozen
+    ├── Conflict            two changes of the same thing, or two writers at once
     └── NotFound            an order, line, figure or file that is not there
 
 A message says what was expected, what came and, where it helps, what to do. The same facts are attributes.
@@ -146,6 +148,22 @@ class Locked(DokimaError):
     def __init__(self, message: str, state: str) -> None:
         self.state = state
         super().__init__(message)
+
+
+class StaleBaseline(DokimaError):
+    """A change order whose original has moved since it was frozen. ``moved`` lists what, one text each."""
+
+    def __init__(self, message: str, moved: Sequence[str]) -> None:
+        self.moved = tuple(moved)
+        super().__init__("\n".join([message, *(f"- {each}" for each in moved)]))
+
+
+class Conflict(DokimaError):
+    """Two changes of the same thing, or two writers at once. ``conflicts`` lists them, one text each."""
+
+    def __init__(self, message: str, conflicts: Sequence[str] = ()) -> None:
+        self.conflicts = tuple(conflicts)
+        super().__init__("\n".join([message, *(f"- {each}" for each in conflicts)]))
 
 
 class NotFound(DokimaError, LookupError):

@@ -16,9 +16,12 @@ from dokima.exact.integers import Integers, Mask
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.addresses import read_address
 from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
+from dokima.model.orders import texts
 from dokima.routines.totals import TOTALS
 
 Status = Literal["unchanged", "changed", "added", "removed"]
+PROFIT = ("cost", "margin")
+"""Figures that, where a routine has steps of these names, are compared like amounts."""
 _STATUSES: tuple[Status, ...] = ("unchanged", "changed", "added", "removed")
 
 
@@ -75,11 +78,21 @@ class Variance:
 
     Lines are those without sub-lines, by number. An absent line counts 0 in amounts and quantities; its prices are
     blank.
+
+    Args:
+        before: Priced orders.
+        after: The same orders, priced as they are to be.
+        mix: Split the variance three ways: price effect = quantity before x change of the average price, and what is
+            left beside the quantity effect is the mix.
+
+    Raises:
+        DocumentError: The currency of an order differs.
     """
 
-    def __init__(self, before: Calculation, after: Calculation) -> None:
+    def __init__(self, before: Calculation, after: Calculation, *, mix: bool = False) -> None:
         self.before = before
         self.after = after
+        self.mix = mix
         self.pairs = _pair_orders(before, after)
         _refuse_other_currency(self.pairs, before, after)
         self._join()
@@ -92,10 +105,8 @@ class Variance:
     def _join(self) -> None:
         """Lines of both sides by order and number, in the sequence of numbers."""
         ranks = _address_ranks(self.before, self.after)
-        keys = [
-            _keys(side, ranks, {places[at]: pair for pair, places in enumerate(self.pairs)})
-            for side, at in ((self.before, 1), (self.after, 2))
-        ]
+        self._sides = np.array([(at, to) for _, at, to in self.pairs], np.int64).reshape(-1, 2)
+        keys = [_keys(side, ranks, self._sides[:, at]) for at, side in enumerate((self.before, self.after))]
         every = np.unique(np.concatenate([keys[0][0], keys[1][0]]))
         self.at_before, self.at_after = (_positions(every, *side) for side in keys)
         self.pair_of: Integers = every // max(len(ranks), 1)
@@ -111,7 +122,7 @@ class Variance:
         names = [
             name for side in (self.before, self.after) for r in side.program.routines for name in amount_figures(r)
         ]
-        amounts = [name for name in dict.fromkeys(names) if name != "amount" and self._has(name)]
+        amounts = [name for name in dict.fromkeys([*names, *PROFIT]) if name != "amount" and self._has(name)]
         sides = (self.before.orders, self.after.orders)
         quantity, cost = ([side.line(name) for side in sides] for name in ("quantity", "unit_cost"))
         result = {
@@ -156,24 +167,30 @@ class Variance:
         for side in (quantity.before, quantity.after):
             priced = priced & ~side.is_missing() & (compare(side, zero) != 0)
         share = Quotient.of(quantity.variance) * net.before / quantity.before
-        by_quantity = choose(priced, self._rounded(share), net.variance)
-        first = stored(by_quantity)
+        first = stored(choose(priced, self._rounded(share), net.variance))
+        parts = {"quantity_effect": first, "price_effect": net.variance - first}
+        if self.mix:
+            # Quantity before x change of the average price: what the new average makes of it, less what it made.
+            moved = self._rounded(Quotient.of(net.after) * quantity.before / quantity.after)
+            by_price = stored(choose(priced, moved - net.before, zero))
+            parts = {"quantity_effect": first, "price_effect": by_price, "mix_effect": net.variance - first - by_price}
         nothing = Decimals.zeros(len(self))
-        return {
-            "quantity_effect": Columns(nothing, nothing, first, is_amount=True),
-            "price_effect": Columns(nothing, nothing, net.variance - first, is_amount=True),
-        }
+        return {name: Columns(nothing, nothing, part, is_amount=True) for name, part in parts.items()}
 
     def _rounded(self, share: Quotient) -> Decimals:
         """Rounded to each order's currency, in the mode of the later order's routine."""
         result = Decimals.blanks(len(self))
-        for pair, (_, _, at) in enumerate(self.pairs):
-            mine = np.flatnonzero(self.pair_of == pair)
-            if at < 0 or not len(mine):
+        at = self._sides[:, 1][self.pair_of] if len(self) else np.zeros(0, np.int64)
+        there = np.where(at < 0, 0, at)
+        routine = np.where(at < 0, -2, self.after.routine_of[there]) if len(self.after) else np.full(len(self), -2)
+        units = self.after.minor_units[there] if len(self.after) else np.zeros(len(self), np.int64)
+        for key in np.unique(routine * 100 + units).tolist():
+            mine = np.flatnonzero(routine * 100 + units == key)
+            number, places = key // 100, key % 100
+            if number < -1:
                 continue
-            routine = self.after.routine_of[at]
-            mode = self.after.program.routines[routine].definition.rounding if routine >= 0 else "half-up"
-            part = share.take(mine).round(int(self.after.minor_units[at]), mode)
+            mode = self.after.program.routines[number].definition.rounding if number >= 0 else "half-up"
+            part = share.take(mine).round(places, mode)
             place = np.full(len(self), -1, np.int64)
             place[mine] = np.arange(len(mine))
             result = stored(choose(place >= 0, take_or_blank(part, place), result))
@@ -233,6 +250,9 @@ class Variance:
         for name in dict.fromkeys(name for side in sides if side for name in amount_figures(side.routine)):
             if name != "amount":
                 result[name] = _changed(*(_total(side, name) for side in sides))
+        for name in PROFIT:
+            if self._has(name):
+                result[name] = _changed(*(_profit(side, name) for side in sides))
         for name in TOTALS:
             values = [Decimal(0) if side is None else getattr(side.totals, name) for side in sides]
             result[name] = _changed(*values)
@@ -269,6 +289,16 @@ def _total(side: PricedOrder | None, figure: str) -> Decimal | None:
     return side.total(figure) if figure in amount_figures(side.routine) else None
 
 
+def _profit(side: PricedOrder | None, figure: str) -> Decimal | None:
+    """The sum of cost or margin over the lines; None if it is unknown on one of them."""
+    if side is None:
+        return Decimal(0)
+    if figure not in side.calculation.figures:
+        return None
+    parts = [line.figure(figure) for line in side.lines if not line.is_outline]
+    return None if None in parts else sum(parts, Decimal(0).scaleb(-side.places))
+
+
 def _pair_orders(before: Calculation, after: Calculation) -> list[tuple[str, int, int]]:
     """Orders of both sides by number; two single orders are a pair whatever their numbers."""
     numbers = before.orders.numbers, after.orders.numbers
@@ -291,15 +321,20 @@ def _refuse_other_currency(pairs: Sequence[tuple[str, int, int]], before: Calcul
 
 
 def _address_ranks(*sides: Calculation) -> dict[str, int]:
-    words = dict.fromkeys(word for side in sides for word in side.orders.line_numbers)
+    columns = [texts(side.orders.line("number")) for side in sides]
+    words = dict.fromkeys(
+        column.words.items[code] for column in columns for code in np.unique(column.codes).tolist() if code >= 0
+    )
     return {word: at for at, word in enumerate(sorted(words, key=read_address))}
 
 
-def _keys(side: Calculation, ranks: Mapping[str, int], pair_of: Mapping[Any, int]) -> tuple[Integers, Integers]:
-    """Key (order, number) and position of each line without sub-lines."""
+def _keys(side: Calculation, ranks: Mapping[str, int], places: Integers) -> tuple[Integers, Integers]:
+    """Key (order, number) and position of each line without sub-lines; ``places`` are the orders of the pairs."""
     orders = side.orders
-    rank = np.array([ranks[number] for number in orders.line_numbers], np.int64)
-    pair = np.array([pair_of.get(at, -1) for at in range(orders.count)], np.int64)
+    numbers_ = texts(orders.line("number"))
+    rank = np.array([ranks.get(word, -1) for word in numbers_.words.items] + [-1], np.int64)[numbers_.codes]
+    pair = np.full(orders.count, -1, np.int64)
+    pair[places[places >= 0]] = np.flatnonzero(places >= 0)
     keys = pair[orders.order_of] * max(len(ranks), 1) + rank
     leaf = orders.leaf
     kept: Integers = np.arange(len(keys)) if leaf is None else np.flatnonzero(leaf)

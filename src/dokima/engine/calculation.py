@@ -313,6 +313,20 @@ class PricedLine:
         """A field, its default included; None if it is blank."""
         return value_at(self.order.calculation.orders.line(name), self.position)
 
+    @property
+    def amount_by_price(self) -> Decimal | None:
+        """What the line comes to by its price, before any discount or charge; None if it is unknown."""
+        routine, amount = self.order.routine, self.figure("amount")
+        if routine is None or amount is None:
+            return None
+        for step in routine.steps:
+            if step.kind in ("discount", "charge"):
+                moved = self.figure(step.name)
+                amount = None if moved is None else amount + moved if step.kind == "discount" else amount - moved
+            if amount is None:
+                return None
+        return Decimal(amount)
+
     def figure(self, name: str) -> Any:
         """A figure: amounts with the currency's places, others with the places they need; None if it is blank.
 

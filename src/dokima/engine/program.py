@@ -13,7 +13,7 @@ from dokima.formulas import Formula
 from dokima.formulas.functions import Function
 from dokima.model.columns import Column
 from dokima.model.fields import Fields
-from dokima.model.states import Lifecycle
+from dokima.model.states import ChangeTerms, Lifecycle
 from dokima.routines.definition import RoutineDefinition
 from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
@@ -40,6 +40,7 @@ class ProgramDefinition:
         stated_tolerance: How far a stated figure may be off before that is a finding.
         stated_severity: Severity of such a finding.
         reporting: A second currency that totals are reported in, and the formula of its rate.
+        changes: How change orders are settled.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
 
@@ -57,6 +58,7 @@ class ProgramDefinition:
     stated_tolerance: Decimal = Decimal(0)
     stated_severity: str = "error"
     reporting: tuple[str, object] | None = None
+    changes: ChangeTerms = field(default_factory=ChangeTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
 
 

@@ -59,5 +59,28 @@ class Lifecycle:
         return next(iter(self.states))
 
 
+Settle = Literal["amend", "split"]
+"""What approval does with a change: all into the original, or increases into an order of their own."""
+
+
+@dataclass(frozen=True)
+class ChangeTerms:
+    """How change orders are settled.
+
+    Attributes:
+        settle: For every kind of order that has none of its own.
+        by_kind: By ``header.kind``.
+        budget_of: The total that a budget is compared with: without_tax or with_tax.
+    """
+
+    settle: Settle = "amend"
+    by_kind: Mapping[str, Settle] = field(default_factory=dict)
+    budget_of: Literal["without_tax", "with_tax"] = "without_tax"
+
+    def mode(self, kind: object) -> Settle:
+        """How an order of a kind is settled."""
+        return self.by_kind.get(str(kind), self.settle)
+
+
 FULFILMENT_ENDED = ("completed", "cancelled", "failed")
 """States of a fulfilment in which nothing more is to come."""

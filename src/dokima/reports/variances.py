@@ -7,7 +7,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from dokima.changes.variance import Change, LineVariance, Variance
+from dokima.changes.variance import PROFIT, Change, LineVariance, Variance
 from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
 from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, number, plural, signed
 
@@ -78,7 +78,7 @@ def _amounts(variance: Variance) -> list[str]:
     """Amounts worth a column: no total that only repeats another."""
     names = [name for name, columns in variance.figures.items() if columns.is_amount]
     advances = [step.name for r in variance.after.program.routines for step in r.steps if step.kind == "advance"]
-    repeated = {"with_tax", *advances, *(["tax"] if len(_taxes(variance)) == 1 else [])}
+    repeated = {"with_tax", *PROFIT, *advances, *(["tax"] if len(_taxes(variance)) == 1 else [])}
     if not any(value != 0 for value in _difference(variance, "net", "without_tax")):
         repeated.add("without_tax")
     last = [name for name in names if name in (*_taxes(variance), "tax")]

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import datetime
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from dokima.auditing.audit import audit
 from dokima.auditing.remark import Remark
+from dokima.changes.baseline import Baseline
+from dokima.changes.change import ChangeOrder, next_change
 from dokima.changes.variance import Variance
 from dokima.editing.editor import Editor
 from dokima.engine.calculation import Calculation, amount_at
@@ -161,12 +163,46 @@ class Rulebook:
         Raises:
             DocumentError: The order cannot be read, or there is not exactly one.
         """
-        if not isinstance(source, Order):
-            orders = self.orders(source, layout, strict=True)
-            if len(orders) != 1:
-                raise DocumentError([Problem("", "", "", f"expected one order to edit (got {len(orders)})")])
-            source = Order.from_dict(orders.document(0))
-        return Editor(self.program, source, by, lambda: datetime.datetime.now(datetime.UTC), today)
+        return Editor(self.program, self._one_order(source, layout), by, _now, today)
+
+    def _one_order(self, source: Any, layout: str | None = None) -> Order:
+        if isinstance(source, Order):
+            return source
+        orders = self.orders(source, layout, strict=True)
+        if len(orders) != 1:
+            raise DocumentError([Problem("", "", "", f"expected one order to edit (got {len(orders)})")])
+        return Order.from_dict(orders.document(0))
+
+    def change(
+        self,
+        source: Any,
+        by: str,
+        *,
+        supplements: Sequence[Any] = (),
+        reason: str = "",
+        requested_by: str = "",
+        taken: Iterable[str] = (),
+    ) -> ChangeOrder:
+        """Open a change order: the order is frozen as a baseline, and the change is worked on beside it.
+
+        Args:
+            source: The order, as for `edit`; it stays untouched until the change is approved.
+            by: Who opens it.
+            supplements: Supplement orders of it, which count as one order with it.
+            reason: Why the order changes.
+            requested_by: Who asked for it.
+            taken: Numbers of change orders that are taken.
+
+        Raises:
+            DocumentError: An order cannot be read.
+        """
+        orders = [self._one_order(each) for each in (source, *supplements)]
+        baseline = Baseline.take(self.program, orders, Run(user=by))
+        number = next_change(baseline.number, taken)
+        record = {"reason": reason, "requested_by": requested_by, "opened_by": by}
+        record["opened"] = _now().isoformat(timespec="seconds")
+        document = baseline.document(self.program).order()
+        return ChangeOrder(self.program, number, baseline, document, _now, record)
 
     def explain(
         self,
@@ -238,13 +274,14 @@ class Rulebook:
         """
         return audit(self.program, today)
 
-    def variance(self, before: Any, after: Any, layout: str | None = None) -> Variance:
+    def variance(self, before: Any, after: Any, layout: str | None = None, *, mix: bool = False) -> Variance:
         """The variance between two states of orders, each priced by this rulebook.
 
         Args:
             before: As for `orders`, or a `Calculation`.
             after: The same.
             layout: As for `orders`.
+            mix: Split the variance three ways: by quantity, by price, and the mix of both.
 
         Raises:
             DocumentError: An order was set aside because of a problem, or its currency differs.
@@ -253,7 +290,11 @@ class Rulebook:
         problems: Sequence[Problem] = [problem for side in sides for problem in side.problems]
         if problems:
             raise DocumentError(problems)
-        return Variance(*sides)
+        return Variance(*sides, mix=mix)
+
+
+def _now() -> datetime.datetime:
+    return datetime.datetime.now(datetime.UTC)
 
 
 def _position(orders: Orders, number: str) -> Any:

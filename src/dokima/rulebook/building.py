@@ -14,10 +14,11 @@ from dokima.formats.layouts import Layout
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Column, Dates, Flags, Texts
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field, Fields
-from dokima.model.states import Lifecycle, State
+from dokima.model.states import ChangeTerms, Lifecycle, State
 from dokima.model.values import ValueReader
 from dokima.routines.definition import InstalmentDefinition, OptionDefinition, RoutineDefinition, StepDefinition
 from dokima.rulebook.specification import (
+    ChangesSpec,
     ColumnSpec,
     LayoutSpec,
     Marks,
@@ -55,6 +56,7 @@ def program_definition(
         routines=[_routine(name, routine) for name, routine in spec.routine.items()],
         moments=[*MOMENTS, *spec.rulebook.moments],
         minor_units={**minor_units(), **{code: each.places for code, each in spec.currency.items()}},
+        changes=_changes(spec.changes),
         stated_tolerance=spec.stated.tolerance,
         stated_severity=spec.stated.severity,
         reporting=None if reporting is None else (reporting.currency, reporting.rate),
@@ -156,6 +158,12 @@ BUILT_IN: Sequence[RuleDefinition] = (
     ),
 )
 """Rules every rulebook has; one that declares a rule with such an id puts its own in the place."""
+
+
+def _changes(spec: ChangesSpec) -> ChangeTerms:
+    if isinstance(spec.settle, str):
+        return ChangeTerms(spec.settle, {}, spec.budget_of)
+    return ChangeTerms("amend", spec.settle, spec.budget_of)
 
 
 def _lifecycle(spec: StatesSpec | None) -> Lifecycle:

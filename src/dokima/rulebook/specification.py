@@ -325,6 +325,13 @@ class TermsSpec(Spec):
     reprice_on: list[str] = ["item", "unit"]
 
 
+class ChangesSpec(Spec):
+    """How change orders are settled: one way for all, or by kind of order."""
+
+    settle: Literal["amend", "split"] | dict[str, Literal["amend", "split"]] = "amend"
+    budget_of: Literal["without_tax", "with_tax"] = "without_tax"
+
+
 class RulebookSpec(Spec):
     """A whole rulebook."""
 
@@ -340,6 +347,9 @@ class RulebookSpec(Spec):
     terms: TermsSpec = TermsSpec()
     currency: dict[str, CurrencySpec] = {}
     stated: StatedSpec = StatedSpec()
+    changes: ChangesSpec = ChangesSpec()
+    letterhead: dict[str, str] = {}
+    texts: dict[str, str] = {}
 
 
 def known_keys(path: tuple[int | str, ...]) -> list[str]:
@@ -367,6 +377,7 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (RulebookSpec, "terms"): TermsSpec,
     (RulebookSpec, "currency"): CurrencySpec,
     (RulebookSpec, "stated"): StatedSpec,
+    (RulebookSpec, "changes"): ChangesSpec,
     (HeadSpec, "reporting"): ReportingSpec,
     (StatesSpec, "order"): StateSpec,
     (TableSpec, "window"): WindowSpec,

@@ -1,0 +1,274 @@
+"""`ChangeOrder`: a change of an order from draft to approval, measured against its baseline."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any, Literal
+
+from dokima.changes.baseline import Baseline
+from dokima.changes.combining import combined, moved, typed
+from dokima.changes.rebasing import rebased
+from dokima.changes.settlement import Policy, Settlement, Settling, next_supplement
+from dokima.changes.variance import Variance
+from dokima.changes.viewing import changing
+from dokima.editing.asking import Edit
+from dokima.editing.document import Document
+from dokima.editing.editor import Editor
+from dokima.editing.refusing import refuse_if_any
+from dokima.engine.calculation import Calculation
+from dokima.engine.pricing import price_orders
+from dokima.engine.program import Program, Run
+from dokima.errors import Locked, NotFound, Refused, StaleBaseline, listed
+from dokima.model.findings import Findings
+from dokima.model.order import Order
+from dokima.model.states import Settle
+
+Status = Literal["draft", "submitted", "approved", "rejected", "withdrawn"]
+Clock = Callable[[], datetime.datetime]
+
+
+class ChangeOrder:
+    """A change of an order. Make one with `Rulebook.change`.
+
+    The original stays untouched until `approve` gives a `Settlement`, which the caller keeps.
+
+    Args:
+        program: The rulebook.
+        number: Its own number, ``SQ-2041-C1``.
+        baseline: The order as it was frozen.
+        document: The order as it is to be.
+        clock: Tells the time.
+        record: State, reason, people and times of one that was kept; a new draft if None.
+    """
+
+    def __init__(
+        self,
+        program: Program,
+        number: str,
+        baseline: Baseline,
+        document: Order,
+        clock: Clock,
+        record: Mapping[str, Any] | None = None,
+    ) -> None:
+        self.program = program
+        self.number = number
+        self.baseline = baseline
+        self._clock = clock
+        self._record: dict[str, Any] = {"state": "draft", "reason": "", **(record or {})}
+        self._before = baseline.document(program)
+        self._changing = changing(program, self._before)
+        self._document = typed(program, document)
+        self._editor: Editor | None = None
+
+    # -- reading ----------------------------------------------------------------------------------------------
+
+    @property
+    def state(self) -> Status:
+        """draft, submitted, approved, rejected or withdrawn."""
+        found: Status = self._record["state"]
+        return found
+
+    @property
+    def order_number(self) -> str:
+        """Number of the order that changes."""
+        return self.baseline.number
+
+    @property
+    def record(self) -> dict[str, Any]:
+        """State, reason, who asked, submitted and decided, and when, as plain data."""
+        return dict(self._record)
+
+    @property
+    def reason(self) -> str:
+        """Why the order changes."""
+        return str(self._record["reason"])
+
+    @property
+    def document(self) -> Order:
+        """The order as it is to be, as a copy."""
+        return self._after.order()
+
+    @property
+    def _after(self) -> Document:
+        return self._document if self._editor is None else typed(self.program, self._editor.order)
+
+    def variance(self, *, mix: bool = False) -> Variance:
+        """What changes, line by line and in total, against the baseline."""
+        return Variance(self._priced(self._before), self._priced(self._after), mix=mix)
+
+    def _priced(self, document: Document) -> Calculation:
+        orders = document.orders(self.program.fields)
+        return price_orders(self._changing, orders, Run()).calculation
+
+    def to_dict(self) -> dict[str, Any]:
+        """The change order as plain data, without its baseline; `from_dict` reads it back."""
+        return {
+            "number": self.number,
+            "order": self.order_number,
+            **self._record,
+            "baseline": self.baseline.digest,
+            "document": self.document.to_dict(),
+        }
+
+    @classmethod
+    def from_dict(cls, program: Program, data: Mapping[str, Any], baseline: str, clock: Clock) -> ChangeOrder:
+        """A change order that was kept, its baseline verified.
+
+        Raises:
+            DocumentError: The baseline has been changed, or a document cannot be read.
+        """
+        number = str(data["number"])
+        frozen = Baseline.read(baseline, str(data["baseline"]), number)
+        aside = ("number", "order", "baseline", "document")
+        record = {name: value for name, value in data.items() if name not in aside}
+        return cls(program, number, frozen, Order.from_dict(data["document"]), clock, record)
+
+    # -- working ----------------------------------------------------------------------------------------------
+
+    def edit(self, by: str, *, today: datetime.date | None = None) -> Editor:
+        """The editor of the change, with the rules of its moments.
+
+        Raises:
+            Locked: It is no draft.
+        """
+        self._permit("draft", "be edited")
+        if self._editor is None or self._editor.by != by:
+            self._editor = Editor(self._changing, self._after.order(), by, self._clock, today)
+        return self._editor
+
+    def submit(self, by: str) -> Variance:
+        """Freeze the figures and hand the change in. Returns what it comes to.
+
+        Raises:
+            Locked: It is no draft.
+            Refused: It changes nothing, cannot be priced, or a rule of saving stops it.
+        """
+        self._permit("draft", "be submitted")
+        variance = self.variance()
+        if variance.is_empty:
+            raise Refused(f"{self.number} changes nothing")
+        refuse_if_any(variance.after.findings.errors, f"submitting {self.number}")
+        refuse_if_any([f for f in self._asked("save", by) if f.stops], f"submitting {self.number}")
+        self._note("submitted", by)
+        return variance
+
+    def reject(self, by: str, reason: str = "") -> None:
+        """Turn the change down.
+
+        Raises:
+            Locked: It is not submitted.
+        """
+        self._permit("submitted", "be rejected")
+        self._note("rejected", by, reason)
+
+    def withdraw(self, by: str, reason: str = "") -> None:
+        """Take the change back.
+
+        Raises:
+            Locked: It has been decided already.
+        """
+        if self.state not in ("draft", "submitted"):
+            self._permit("submitted", "be withdrawn")
+        self._note("withdrawn", by, reason)
+
+    def approve(
+        self,
+        by: str,
+        current: Sequence[Order],
+        *,
+        today: datetime.date | None = None,
+        settle: Settle | Policy | None = None,
+        taken: Iterable[str] = (),
+    ) -> Settlement:
+        """Approve the submitted figures and settle them. From then on nobody can touch the change.
+
+        Args:
+            by: Who approves.
+            current: The original and its supplements as they are now.
+            today: For ``run.today``.
+            settle: amend or split, or a function that says of a line's variance whether its growth is ordered
+                separately; what the rulebook says if None.
+            taken: Numbers of orders that are taken.
+
+        Raises:
+            Locked: It is not submitted; so it cannot be approved twice.
+            StaleBaseline: The original has moved since it was frozen.
+            Refused: A rule of approving stops it, or less would be left than is delivered or closed.
+        """
+        self._permit("submitted", "be approved")
+        documents = self._current(current)
+        self._refuse_stale(documents)
+        refuse_if_any([f for f in self._asked("approve", by, today) if f.stops], f"approving {self.number}")
+        policy = self.program.definition.changes.mode(self._after.header.get("kind")) if settle is None else settle
+        variance = self.variance()
+        work = Settling(self.program, self.number, documents, self._after, variance, policy)
+        settlement = work.settled(next_supplement(self.order_number, [*taken, *self.baseline.parts]))
+        self._note("approved", by)
+        self._record["settled"] = settlement.to_dict()
+        return settlement
+
+    def rebase(self, current: Sequence[Order], by: str) -> None:
+        """Freeze the original anew and make the same change to it, field by field; a submitted one is a draft again.
+
+        Raises:
+            Locked: It has been decided already.
+            Conflict: The original and the change have moved the same thing; nothing is done then.
+        """
+        if self.state not in ("draft", "submitted"):
+            self._permit("draft", "be rebased")
+        baseline = Baseline.take(self.program, current, Run(user=by))
+        now = baseline.document(self.program)
+        document = rebased(self.program, self.number, self._before, self._after, now)
+        self.baseline, self._before, self._document, self._editor = baseline, now, document, None
+        self._changing = changing(self.program, now)
+        self._record = {**self._record, "state": "draft"}
+        self._log("rebased", by)
+
+    # -- how it is done ---------------------------------------------------------------------------------------
+
+    def _permit(self, state: Status, what: str) -> None:
+        if self.state != state:
+            raise Locked(f"{self.number} is {self.state}, so it cannot {what}; that needs it {state}", self.state)
+
+    def _note(self, state: Status, by: str, reason: str = "") -> None:
+        self._document, self._editor = self._after, None
+        self._record["state"] = state
+        self._log(state, by, reason)
+
+    def _log(self, deed: str, by: str, reason: str = "") -> None:
+        entry = {"deed": deed, "by": by, "time": self._clock().isoformat(timespec="seconds")}
+        told = {**entry, "reason": reason} if reason else entry
+        self._record["history"] = [*self._record.get("history", []), told]
+
+    def _asked(self, moment: str, by: str, today: datetime.date | None = None) -> Findings:
+        """What the rules of a moment say, with the baseline as what was before."""
+        edit = Edit(self._changing, Run(today, by), self._before, self._after)
+        return Findings(tuple(edit.at_moment(moment)))
+
+    def _current(self, current: Sequence[Order]) -> list[Document]:
+        documents = [typed(self.program, order) for order in current]
+        numbers = [str(document.header.get("number") or "") for document in documents]
+        if numbers[:1] != self.baseline.parts[:1]:
+            raise NotFound(f"expected {self.order_number} as it is now, and its supplements (got {listed(numbers)})")
+        return documents
+
+    def _refuse_stale(self, documents: Sequence[Document]) -> None:
+        before = _as_frozen(self._before, documents[0])
+        found = list(moved(before, combined(self.program, documents)))
+        if found:
+            raise StaleBaseline(f"{self.order_number} has moved since {self.number} was opened; rebase it", found)
+
+
+def _as_frozen(before: Document, now: Document) -> Document:
+    """The baseline of a draft without the terms that freezing gave it: a draft keeps none to compare them with."""
+    return before if now.header.get("terms") else before.without_header("terms")
+
+
+def next_change(order: str, taken: Iterable[str]) -> str:
+    """The number of the next change order of an order: ``SQ-2041-C1``, ``-C2`` ..."""
+    known = set(taken)
+    at = 1
+    while f"{order}-C{at}" in known:
+        at += 1
+    return f"{order}-C{at}"

@@ -1,0 +1,136 @@
+"""An order and its supplements as one order by line number, and what differs between two such documents."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from decimal import Decimal
+from typing import Any
+
+from dokima.editing.document import Document
+from dokima.editing.terms import TERMS
+from dokima.engine.agreeing import agreed_terms
+from dokima.engine.program import Program, Run
+from dokima.exact import decimals, to_decimals
+from dokima.model.columns import shown
+from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, fields_digest, plain
+from dokima.model.order import Order
+
+Plain = dict[str, Any]
+
+
+def typed(program: Program, order: Order) -> Document:
+    """An order with its values as the rulebook's fields hold them.
+
+    Raises:
+        DocumentError: It cannot be read.
+    """
+    return Document.read(order, program.fields)
+
+
+def with_terms(program: Program, document: Document, run: Run) -> Document:
+    """The document with the terms it keeps, or those it would keep from now on."""
+    if document.header.get(TERMS):
+        return document
+    records = agreed_terms(program, document.orders(program.fields), run)
+    return document.with_header(**{TERMS: records}) if records else document
+
+
+def combined(program: Program, documents: Sequence[Document]) -> Document:
+    """An original and its supplements as one order: quantities and kept figures of a line are added up."""
+    original, *supplements = documents
+    if not supplements:
+        return original
+    whole, figures = original, {n: dict(r) for n, r in _records(original).items()}
+    for document in supplements:
+        for number, fields in document.lines.items():
+            held = whole.lines.get(number)
+            if held is None:
+                whole = whole.with_line(number, fields)
+            elif not document.is_outline(number):
+                whole = whole.with_line(number, {**held, **_together(held, fields)})
+        for number, record in _records(document).items():
+            figures[number] = _added(figures[number], record) if number in figures else dict(record)
+    if not figures:
+        return whole
+    header = {**figures.pop("", {}), "line": "", "settled": "combined"}
+    records = [header, *(figures[number] for number in whole.lines if number in figures)]
+    return redigested(program, whole.with_header(**{TERMS: records}))
+
+
+def _together(held: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
+    """Quantity and delivered quantity of two holdings of a line."""
+    sums = {}
+    for name in ("quantity", "delivered"):
+        values = [value for each in (held, more) if (value := each.get(name)) is not None]
+        if values:
+            sums[name] = total(values)
+    return sums
+
+
+def total(values: Sequence[Decimal]) -> Decimal:
+    """The exact sum of some numbers."""
+    result = decimals([0])
+    for value in values:
+        result = result + decimals([value])
+    (found,) = to_decimals(result)
+    return Decimal(0) if found is None else found
+
+
+def _records(document: Document) -> dict[str, Mapping[str, Any]]:
+    return {str(record.get("line", "")): record for record in document.header.get(TERMS) or ()}
+
+
+def _added(record: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
+    """The terms of a line with the figures of another holding added; answers and unit price are those of the first."""
+    figures = dict(record.get("figures", {}))
+    for name, value in more.get("figures", {}).items():
+        if name != "price" and value is not None and figures.get(name) is not None:
+            figures[name] = plain(total([Decimal(figures[name]), Decimal(value)]))
+    return {**record, **({"figures": figures} if figures else {})}
+
+
+def redigested(program: Program, document: Document, settled: str = "") -> Document:
+    """The document with its kept figures said to be those of the document as it stands now."""
+    header, *lines = document.header.get(TERMS) or ({},)
+    header = {**header, **({"settled": settled} if settled else {})}
+    bare = document.orders(program.fields).document(0)
+    header["digest"] = fields_digest(bare, header.get("fields", ()))
+    return document.with_header(**{TERMS: [header, *lines]})
+
+
+def commercial_fields(document: Document) -> tuple[Plain, dict[str, Plain]]:
+    """The fields of header and lines that are commercial, as plain values, and the answers each line has agreed."""
+    header = {name: plain(value) for name, value in document.header.items() if name not in HEADER_ASIDE}
+    lines = {
+        number: {name: plain(value) for name, value in fields.items() if name not in (*LINE_ASIDE, "number")}
+        for number, fields in document.lines.items()
+    }
+    for number, record in _records(document).items():
+        if number in lines:
+            lines[number]["agreed terms"] = plain(record.get("answers", {}))
+    return header, lines
+
+
+def moved(before: Document, after: Document) -> Iterator[str]:
+    """What differs commercially between two documents, in words."""
+    (header, lines), (header_now, lines_now) = commercial_fields(before), commercial_fields(after)
+    for name in dict.fromkeys([*header, *header_now]):
+        if header.get(name) != header_now.get(name):
+            yield f"{name.replace('_', ' ')} was {_said(header.get(name))} and is {_said(header_now.get(name))}"
+    for number in dict.fromkeys([*lines, *lines_now]):
+        if number not in lines_now:
+            yield f"line {number} is gone"
+        elif number not in lines:
+            yield f"line {number} is new"
+        else:
+            old, new = lines[number], lines_now[number]
+            for name in dict.fromkeys([*old, *new]):
+                if old.get(name) != new.get(name):
+                    said = (
+                        "" if name == "agreed terms" else f" was {_said(old.get(name))} and is {_said(new.get(name))}"
+                    )
+                    yield f"line {number}: {name.replace('_', ' ')}{said or ' have moved'}"
+
+
+def _said(value: Any) -> str:
+    return "blank" if value is None else shown(value)

@@ -1,0 +1,107 @@
+"""A variance summed by any field: by item, by customer, by a column of a table that the lines lead to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from dokima.changes.variance import Variance
+from dokima.engine.calculation import Calculation, amount_at
+from dokima.engine.program import Run
+from dokima.engine.sheet import Sheet
+from dokima.errors import NotFound, nearest
+from dokima.exact import group_sums
+from dokima.exact.integers import Integers
+from dokima.formulas.aggregates import value_codes
+from dokima.formulas.operators import alike
+from dokima.model.columns import Column, concat, take_or_blank, value_at
+
+
+@dataclass(frozen=True)
+class Group:
+    """Lines with one value of a field, taken together.
+
+    Attributes:
+        value: The value; None for lines where it is blank.
+        lines: How many of its lines changed.
+        figures: By figure before, after and variance; None where one of them is unknown.
+    """
+
+    value: Any
+    lines: int
+    figures: dict[str, tuple[Any, Any, Any]]
+
+
+def grouped(variance: Variance, by: str) -> list[Group]:
+    """The changed lines of a variance by a field: ``item``, ``customer``, ``item.family``. The largest variance first.
+
+    A line is counted where it stands after the change, a removed one where it stood before.
+
+    Raises:
+        NotFound: There is no such field or column; names the nearest.
+    """
+    before, after = (_column(side, by) for side in (variance.before, variance.after))
+    changed = np.flatnonzero(variance.status != 0)
+    values = _chosen(before, after, variance.at_before[changed], variance.at_after[changed])
+    codes = np.unique(value_codes(values), return_inverse=True)[1].reshape(-1)
+    count = int(codes.max(initial=-1)) + 1
+    first = np.zeros(count, np.int64)
+    first[codes[::-1]] = np.arange(len(codes))[::-1]
+    places = int(variance.after.minor_units.max(initial=2))
+    names = ["quantity", *(name for name, columns in variance.figures.items() if columns.is_amount)]
+    sums = {
+        name: [
+            group_sums(part.take(changed), codes, count) for part in (columns.before, columns.after, columns.variance)
+        ]
+        for name in names
+        for columns in [variance.figures[name]]
+    }
+    lines = np.bincount(codes, minlength=count)
+    groups = [
+        Group(
+            value_at(values, int(first[at])),
+            int(lines[at]),
+            {
+                name: tuple(amount_at(part, at, 0 if name == "quantity" else places) for part in parts)
+                for name, parts in sums.items()
+            },
+        )
+        for at in range(count)
+    ]
+    return sorted(groups, key=lambda group: -abs(group.figures.get("without_tax", (0, 0, 0))[2] or 0))
+
+
+def _chosen(before: Column, after: Column, at_before: Integers, at_after: Integers) -> Column:
+    """The value of each line: after the change, before it where it is gone."""
+    one, two = alike(after, before)
+    place = np.where(at_after >= 0, at_after, np.where(at_before >= 0, at_before + len(one), -1))
+    return take_or_blank(concat([one, two]), place)
+
+
+def _column(side: Calculation, by: str) -> Column:
+    """A field of lines, of headers at their lines, or a column of a table, one value per line."""
+    program, orders = side.program, side.orders
+    sheet = Sheet(program, orders, Run())
+    head, dot, tail = by.partition(".")
+    if not dot:
+        if by in program.fields.line:
+            return orders.line(by)
+        if by in program.fields.header:
+            return orders.header(by).take(orders.order_of)
+        holding = [name for name, table in program.tables.items() if by in table.fields]
+        if len(holding) == 1:
+            return _column(side, f"{holding[0]}.{by}")
+        hint = f"; say which: {', '.join(f'{name}.{by}' for name in holding)}" if holding else ""
+        known = [*program.fields.line, *program.fields.header, *(f for t in program.tables.values() for f in t.fields)]
+        raise NotFound(
+            f"expected a field such as item, customer or item.family (got '{by}'{hint or nearest(by, known)})"
+        )
+    if head in ("line", "header"):
+        return _column(side, tail)
+    table = program.tables.get(head)
+    if table is None or tail not in table.fields:
+        known = [f"{name}.{field}" for name, each in program.tables.items() for field in each.fields]
+        raise NotFound(f"there is no '{by}'{nearest(by, known)}")
+    return sheet.line_column(by)

@@ -1,0 +1,368 @@
+"""Settlement: what approval does with a change, to the cent: the amended order, and supplements."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+from dokima.changes.combining import redigested, total
+from dokima.changes.variance import LineVariance, Variance
+from dokima.changes.viewing import changing
+from dokima.editing.document import Document
+from dokima.editing.terms import TERMS
+from dokima.engine.calculation import PricedOrder
+from dokima.engine.pricing import price_orders
+from dokima.engine.program import Program, Run
+from dokima.errors import Refused
+from dokima.exact import decimals, share, to_decimals
+from dokima.model.content import plain
+from dokima.model.order import Order
+from dokima.model.states import CLOSED, Settle
+from dokima.routines.results import LINE_AMOUNT
+from dokima.routines.routine import Step
+
+Policy = Callable[[LineVariance], bool]
+"""Says of a line that grew or was added whether its growth is ordered separately."""
+
+
+@dataclass(frozen=True)
+class Settlement:
+    """What an approved change comes to.
+
+    Attributes:
+        change: Number of the change order.
+        amended: The original as it is now, a new revision.
+        supplements: Supplements that were there before, as they are now.
+        supplement: The order with just the increase; None if there is none.
+        tax_rounding: Tax of all documents together less the tax approved: each rounds its own.
+        currency: Currency of all of them.
+    """
+
+    change: str
+    amended: Order
+    supplements: Sequence[Order] = ()
+    supplement: Order | None = None
+    tax_rounding: Decimal = Decimal(0)
+    currency: str = ""
+
+    @property
+    def orders(self) -> list[Order]:
+        """All documents: the original first, the new supplement last."""
+        return [self.amended, *self.supplements, *([] if self.supplement is None else [self.supplement])]
+
+    def to_dict(self) -> dict[str, Any]:
+        """Which documents it made, and the tax rounding, as plain data."""
+        return {
+            "orders": [order.number for order in self.orders],
+            "supplement": None if self.supplement is None else self.supplement.number,
+            "tax_rounding": format(self.tax_rounding, "f"),
+        }
+
+
+@dataclass
+class _Share:
+    """What one document holds of one line: how much before and after, and its part of each figure."""
+
+    before: Decimal | None
+    after: Decimal | None
+    figures: dict[str, Decimal | None] = field(default_factory=dict)
+
+
+class Settling:
+    """Settles a change. The figures are those that were approved; nothing is priced anew.
+
+    Args:
+        program: The rulebook.
+        change: Number of the change order.
+        documents: The original and its supplements as they are now.
+        after: The order as it was approved, with its terms.
+        variance: What was approved.
+        policy: amend, split, or a function that says whose growth is ordered separately.
+    """
+
+    def __init__(
+        self,
+        program: Program,
+        change: str,
+        documents: Sequence[Document],
+        after: Document,
+        variance: Variance,
+        policy: Settle | Policy,
+    ) -> None:
+        self.program = program
+        self.change = change
+        self.documents = list(documents)
+        self.after = after
+        self.variance = variance
+        self.policy = policy
+        self.priced = PricedOrder(variance.after, 0)
+        self.was = PricedOrder(variance.before, 0)
+        self.places = self.priced.places
+        self.by_line = {line.line: line for line in variance.lines(every=True)}
+        # A single document is the baseline itself, whose figures were frozen with it.
+        self.held = [self.was] if len(self.documents) == 1 else [self._priced_now(each) for each in self.documents]
+        self.records = {str(record.get("line", "")): record for record in after.header.get(TERMS) or ()}
+
+    def settled(self, supplement: str) -> Settlement:
+        """The settlement; a new supplement gets the number given.
+
+        Raises:
+            Refused: Less would be left of a line than is delivered or closed.
+        """
+        shares = {number: self._line(number) for number in self._numbers()}
+        documents = [self._document(at, shares) for at in range(len(self.documents))]
+        increase = self._document(len(self.documents), shares, supplement)
+        made = [*documents, *([increase] if increase.lines else [])]
+        tax = total([amount for document in made if (amount := self._tax(document)) is not None])
+        approved = self.priced.totals.tax
+        rounding = Decimal(0) if approved is None else total([tax, -approved])
+        return Settlement(
+            change=self.change,
+            amended=documents[0].order(),
+            supplements=[document.order() for document in documents[1:]],
+            supplement=increase.order() if increase.lines else None,
+            tax_rounding=rounding.quantize(Decimal(1).scaleb(-self.places)),
+            currency=self.priced.header("currency") or "",
+        )
+
+    # -- quantities -------------------------------------------------------------------------------------------
+
+    def _numbers(self) -> list[str]:
+        """All lines that carry money, before or after."""
+        known = dict.fromkeys([*self.after.lines, *(n for document in self.documents for n in document.lines)])
+        return [n for n in known if not self.after.is_outline(n) and not any(d.is_outline(n) for d in self.documents)]
+
+    def _line(self, number: str) -> list[_Share]:
+        """What each document, and at the end the new supplement, holds of a line."""
+        held = [document.lines.get(number) for document in self.documents]
+        shares = [_Share(None if line is None else line.get("quantity"), None) for line in held]
+        shares.append(_Share(None, None))
+        new = self.after.lines.get(number)
+        if new is None:
+            self._reduce(number, shares, None)
+            return shares
+        quantity = new.get("quantity")
+        first = next((line for line in held if line is not None), None)
+        if first is None or plain(first.get("item")) != plain(new.get("item")):
+            if first is not None:
+                self._reduce(number, shares, None)
+            fresh = quantity is not None and quantity > 0 and self._apart(number)
+            shares[-1 if fresh else 0].after = quantity
+        else:
+            self._move(number, shares, quantity)
+        self._divide(number, shares)
+        return shares
+
+    def _move(self, number: str, shares: list[_Share], quantity: Decimal | None) -> None:
+        """New quantities of a line that stays: growth goes to one document, a decrease comes off the latest first."""
+        known = [each.before for each in shares if each.before is not None]
+        before = total(known) if known else None
+        if quantity is None or before is None:
+            shares[0].after = quantity
+        elif quantity > before > 0:
+            for each in shares[:-1]:
+                each.after = each.before
+            growth = total([quantity, -before])
+            if self._apart(number):
+                shares[-1].after = growth
+            else:
+                shares[0].after = growth if shares[0].before is None else total([shares[0].before, growth])
+        elif quantity >= 0 and before > 0:
+            self._reduce(number, shares, quantity)
+        else:
+            self._reduce(number, shares, None, first=1)
+            shares[0].after = quantity
+
+    def _reduce(self, number: str, shares: Sequence[_Share], target: Decimal | None, first: int = 0) -> None:
+        """Take a line down to a quantity, or away (None): the latest supplement gives up its part before all others."""
+        holding = [at for at in range(first, len(self.documents)) if shares[at].before is not None]
+        if target is None:
+            if any(self._bound(number, at) for at in holding):
+                raise Refused(f"line {number} cannot be removed: some of it is delivered or closed already")
+            return
+        known = {at: before for at in holding if (before := shares[at].before) is not None}
+        surplus = total([*known.values(), -target])
+        for at in reversed(holding):
+            given = min(max(total([known[at], -self._bound(number, at)]), Decimal(0)), surplus)
+            surplus = total([surplus, -given])
+            left = total([known[at], -given])
+            shares[at].after = left if left or at == holding[0] else None
+        if surplus:
+            raise Refused(f"line {number}: less would be left than is delivered or closed already")
+
+    def _bound(self, number: str, at: int) -> Decimal:
+        """What a document must keep of a line: all of it if it is closed, else what is delivered."""
+        line = self.documents[at].lines.get(number, {})
+        quantity, delivered = line.get("quantity"), line.get("delivered")
+        if line.get("state") == CLOSED and quantity is not None:
+            return Decimal(quantity)
+        return Decimal(0) if delivered is None else abs(Decimal(delivered))
+
+    def _apart(self, number: str) -> bool:
+        """Whether the growth of a line is ordered separately."""
+        if callable(self.policy):
+            return self.policy(self.by_line[number])
+        return self.policy == "split"
+
+    # -- figures ----------------------------------------------------------------------------------------------
+
+    def _priced_now(self, document: Document) -> PricedOrder:
+        orders = document.orders(self.program.fields)
+        return PricedOrder(price_orders(changing(self.program, document), orders, Run()).calculation, 0)
+
+    def _steps(self) -> list[tuple[str, Step | None]]:
+        """The amounts a line keeps: what its price comes to, and every discount and charge."""
+        routine = self.priced.routine
+        steps = [] if routine is None else [s for s in routine.steps if s.kind in ("discount", "charge")]
+        return [(LINE_AMOUNT, None), *((step.name, step) for step in steps)]
+
+    def _divide(self, number: str, shares: list[_Share]) -> None:
+        """Each document's part of every figure that was approved: together exactly that."""
+        holding = [each for each in shares if each.after is not None]
+        for name, step in self._steps():
+            whole = _figure(self.priced, number, name)
+            if len(holding) == 1 or whole is None:
+                for each in holding:
+                    each.figures[name] = whole
+                continue
+            same = [each for each in holding if each.after == each.before] if self._rate_stands(number, step) else []
+            known: Decimal = Decimal(0)
+            for each in same:
+                at = next(place for place, other in enumerate(shares) if other is each)
+                each.figures[name] = _figure(self.held[at], number, name) or Decimal(0)
+                known = total([known, each.figures[name] or Decimal(0)])
+            rest = [each for each in holding if not any(each is other for other in same)]
+            for each, part in zip(rest, self._shared(total([whole, -known]), rest), strict=True):
+                each.figures[name] = part
+            if not rest:
+                same[0].figures[name] = total([same[0].figures[name] or Decimal(0), whole, -known])
+
+    def _shared(self, amount: Decimal, shares: Sequence[_Share]) -> list[Decimal]:
+        if not shares:
+            return []
+        weights = decimals([each.after for each in shares])
+        equal = all(each.after == 0 for each in shares)
+        return list(to_decimals(share(decimals([amount]), weights, self.places, equal_if_weightless=equal)))  # type: ignore[arg-type]
+
+    def _rate_stands(self, number: str, step: Step | None) -> bool:
+        """Whether price or percent of a step are those of the baseline; an amount has neither."""
+        old, new = (_has(side, number) for side in (self.was, self.priced))
+        if not old or not new:
+            return False
+        if step is None:
+            prices = [side.line(number).figure("price") for side in (self.was, self.priced)]
+            return bool(prices[0] == prices[1])
+        key = next((each for each in ("percent", "per_unit") if each in step.parts), "")
+        if not key or step.definition.cap is not None or step.definition.keep_above is not None:
+            return False
+        names = [name for name in step.parts[key].reads if name not in ("line.quantity",)]
+        kept = [self._answers(side, number) for side in (self.was, self.priced)]
+        if any(name.split(".")[0] in ("line", "header", "parent") for name in names):
+            return False
+        return all(kept[0].get(name) == kept[1].get(name) for name in names)
+
+    def _answers(self, side: PricedOrder, number: str) -> Mapping[str, Any]:
+        """The table answers that a line keeps, those of its header included."""
+        terms = side.calculation.orders.records.get("terms", [[]])[side.position]
+        return {
+            name: value
+            for record in terms
+            if record.get("line") in ("", number)
+            for name, value in record.get("answers", {}).items()
+        }
+
+    # -- documents --------------------------------------------------------------------------------------------
+
+    def _document(self, at: int, shares: Mapping[str, Sequence[_Share]], number: str = "") -> Document:
+        """One of the documents as the settlement leaves it; the last is the new supplement."""
+        is_new = at == len(self.documents)
+        old = None if is_new else self.documents[at]
+        mine = {line: each[at] for line, each in shares.items() if each[at].after is not None}
+        lines: dict[str, dict[str, Any]] = {}
+        for line, fields in self.after.lines.items():
+            if line in mine:
+                lines[line] = {**self._own(fields, old, line), "quantity": mine[line].after}
+        for line in [outline for outline in self.after.lines if any(n.startswith(f"{outline}/") for n in lines)]:
+            lines[line] = dict(self.after.lines[line])
+        header = self._header(old, number)
+        document = Document(header, {})
+        for line, fields in lines.items():
+            document = document.with_line(line, fields)
+        return self._with_terms(document, mine)
+
+    def _own(self, fields: Mapping[str, Any], old: Document | None, line: str) -> dict[str, Any]:
+        """The fields of a line; what is delivered and its state stay with each document."""
+        kept = {} if old is None else old.lines.get(line, {})
+        found = {name: value for name, value in fields.items() if name not in ("delivered", "state")}
+        return {**found, **{name: kept[name] for name in ("delivered", "state") if name in kept}}
+
+    def _header(self, old: Document | None, number: str) -> dict[str, Any]:
+        link = {"kind": "change", "number": self.change}
+        root = str(self.documents[0].header.get("number") or "")
+        state = self._state()
+        if old is None:
+            left_out = ("links", "payments", "fulfilments", "acknowledgements", TERMS, "budget", "revision")
+            header = {name: value for name, value in self.after.header.items() if name not in left_out}
+            links = [{"kind": "original", "number": root}, link]
+            return {**header, "number": number, "state": state, "links": links}
+        base = self.after.header if old is self.documents[0] else old.header
+        aside = {name: old.header[name] for name in _LIVE if name in old.header}
+        header = {name: value for name, value in base.items() if name not in (*_LIVE, TERMS)}
+        revision = int(old.header.get("revision") or 0) + 1
+        links = [*(old.header.get("links") or []), link]
+        return {**header, **aside, "state": state, "revision": revision, "links": links}
+
+    def _state(self) -> str:
+        """What was agreed is no draft any more."""
+        lifecycle = self.program.definition.lifecycle
+        state = str(self.documents[0].header.get("state") or lifecycle.first)
+        onward = lifecycle.states[state].to if state in lifecycle.states else ()
+        return str(onward[0]) if state == lifecycle.first and onward else state
+
+    def _with_terms(self, document: Document, mine: Mapping[str, _Share]) -> Document:
+        """The document with agreed terms: the answers approved, and its parts of the figures."""
+        if "" not in self.records:
+            return document
+        records: list[Any] = [dict(self.records[""])]
+        for line in document.lines:
+            record = self.records.get(line)
+            if record is not None:
+                figures = {"price": record.get("figures", {}).get("price")}
+                known = mine[line].figures if line in mine else {}
+                figures |= {name: plain(value) for name, value in known.items()}
+                records.append({**record, "figures": figures})
+        return redigested(self.program, document.with_header(**{TERMS: records}), self.change)
+
+    def _tax(self, document: Document) -> Decimal | None:
+        return self._priced_now(document).totals.tax if document.lines else Decimal(0)
+
+
+_LIVE = ("links", "payments", "fulfilments", "acknowledgements", "number", "revision", "state", "budget")
+"""Header fields that are the document's own, whatever the change says."""
+
+
+def _figure(order: PricedOrder, number: str, name: str) -> Decimal | None:
+    """A figure of a line, 0 if the order has no such line."""
+    if not _has(order, number):
+        return Decimal(0)
+    line = order.line(number)
+    if name == LINE_AMOUNT:
+        return line.amount_by_price
+    found: Decimal | None = line.figure(name)
+    return found
+
+
+def _has(order: PricedOrder, number: str) -> bool:
+    where = order.calculation.orders.lines_of(order.position)
+    return number in order.calculation.orders.line_numbers[where]
+
+
+def next_supplement(order: str, taken: Iterable[str]) -> str:
+    """The number of the next supplement of an order: ``SQ-2041-S1``, ``-S2`` ..."""
+    known = set(taken)
+    at = 1
+    while f"{order}-S{at}" in known:
+        at += 1
+    return f"{order}-S{at}"
