@@ -20,21 +20,23 @@ from dokima.model.columns import Column, concat, take_or_blank, value_at
 
 
 @dataclass(frozen=True)
-class Group:
+class VarianceGroup:
     """Lines with one value of a field, taken together.
 
     Attributes:
         value: The value; None for lines where it is blank.
+        currency: Their currency: amounts of two are never added up.
         lines: How many of its lines changed.
         figures: By figure before, after and variance; None where one of them is unknown.
     """
 
     value: Any
+    currency: str
     lines: int
     figures: dict[str, tuple[Any, Any, Any]]
 
 
-def grouped(variance: Variance, by: str) -> list[Group]:
+def grouped(variance: Variance, by: str) -> list[VarianceGroup]:
     """The changed lines of a variance by a field: ``item``, ``customer``, ``item.family``. The largest variance first.
 
     A line is counted where it stands after the change, a removed one where it stood before.
@@ -45,7 +47,11 @@ def grouped(variance: Variance, by: str) -> list[Group]:
     before, after = (_column(side, by) for side in (variance.before, variance.after))
     changed = np.flatnonzero(variance.status != 0)
     values = _chosen(before, after, variance.at_before[changed], variance.at_after[changed])
-    codes = np.unique(value_codes(values), return_inverse=True)[1].reshape(-1)
+    before, after = (_column(side, "header.currency") for side in (variance.before, variance.after))
+    money = _chosen(before, after, variance.at_before[changed], variance.at_after[changed])
+    kinds = value_codes(money) + 1
+    both = (value_codes(values) + 1) * (int(kinds.max(initial=0)) + 1) + kinds
+    codes = np.unique(both, return_inverse=True)[1].reshape(-1)
     count = int(codes.max(initial=-1)) + 1
     first = np.zeros(count, np.int64)
     first[codes[::-1]] = np.arange(len(codes))[::-1]
@@ -60,8 +66,9 @@ def grouped(variance: Variance, by: str) -> list[Group]:
     }
     lines = np.bincount(codes, minlength=count)
     groups = [
-        Group(
+        VarianceGroup(
             value_at(values, int(first[at])),
+            value_at(money, int(first[at])) or "",
             int(lines[at]),
             {
                 name: tuple(amount_at(part, at, 0 if name == "quantity" else places) for part in parts)
@@ -91,6 +98,8 @@ def _column(side: Calculation, by: str) -> Column:
         if by in program.fields.header:
             return orders.header(by).take(orders.order_of)
         holding = [name for name, table in program.tables.items() if by in table.fields]
+        # What an item or a customer is, its own table says; others only ask for it.
+        holding = [name for name in holding if program.tables[name].definition.is_key] or holding
         if len(holding) == 1:
             return _column(side, f"{holding[0]}.{by}")
         hint = f"; say which: {', '.join(f'{name}.{by}' for name in holding)}" if holding else ""
@@ -98,8 +107,10 @@ def _column(side: Calculation, by: str) -> Column:
         raise NotFound(
             f"expected a field such as item, customer or item.family (got '{by}'{hint or nearest(by, known)})"
         )
-    if head in ("line", "header"):
-        return _column(side, tail)
+    if head == "line" and tail in program.fields.line:
+        return orders.line(tail)
+    if head == "header" and tail in program.fields.header:
+        return orders.header(tail).take(orders.order_of)
     table = program.tables.get(head)
     if table is None or tail not in table.fields:
         known = [f"{name}.{field}" for name, each in program.tables.items() for field in each.fields]

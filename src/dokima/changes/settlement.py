@@ -36,7 +36,8 @@ class Settlement:
         amended: The original as it is now, a new revision.
         supplements: Supplements that were there before, as they are now.
         supplement: The order with just the increase; None if there is none.
-        tax_rounding: Tax of all documents together less the tax approved: each rounds its own.
+        tax_rounding: Tax of all documents together less the tax approved, as far as that was not stated before: each
+            document rounds its own.
         currency: Currency of all of them.
     """
 
@@ -116,8 +117,9 @@ class Settling:
         increase = self._document(len(self.documents), shares, supplement)
         made = [*documents, *([increase] if increase.lines else [])]
         tax = total([amount for document in made if (amount := self._tax(document)) is not None])
-        approved = self.priced.totals.tax
-        rounding = Decimal(0) if approved is None else total([tax, -approved])
+        # What the documents' own rounding came to before is stated already.
+        stated = total([*(each.totals.tax or Decimal(0) for each in self.held), -(self.was.totals.tax or Decimal(0))])
+        rounding = total([tax, -(self.priced.totals.tax or Decimal(0)), -stated])
         return Settlement(
             change=self.change,
             amended=documents[0].order(),

@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from dokima.changes.grouping import grouped
 from dokima.cli.options import (
     HERE,
     Book,
@@ -38,6 +39,7 @@ from dokima.formats.results import (
     calculation_data,
     calculation_rows,
     cell,
+    group_data,
     summary_data,
     total_rows,
     variance_data,
@@ -51,7 +53,7 @@ from dokima.reports.explanations import explanation_report
 from dokima.reports.findings import answers_report, findings_report
 from dokima.reports.pricing import calculation_report, known_figures, totals_report
 from dokima.reports.steps import steps_report
-from dokima.reports.variances import variance_report
+from dokima.reports.variances import grouped_report, variance_report
 from dokima.reports.words import use_locale
 
 Named = Annotated[
@@ -197,6 +199,8 @@ def variance(
     before: Annotated[str, typer.Argument(metavar="BEFORE", help="File or folder of orders as they were.")],
     after: Annotated[str, typer.Argument(metavar="AFTER", help="File or folder of orders as they are to be.")],
     every: Annotated[bool, typer.Option("--all", help="Unchanged lines too.")] = False,
+    by: Annotated[str, typer.Option("--by", help="Sum it by a field: item, customer, item.family.")] = "",
+    mix: Annotated[bool, typer.Option("--mix", help="Split effects in quantity, price and mix.")] = False,
     locale: LocaleOption = "",
     book: Book = HERE,
     layout: LayoutName = None,
@@ -206,7 +210,13 @@ def variance(
     use_locale(locale)
     rulebook = open_book(book)
     sides = [rulebook.price(read_orders(rulebook, [side], None, layout)) for side in (before, after)]
-    found = rulebook.variance(sides[0], sides[1])
+    found = rulebook.variance(sides[0], sides[1], mix=mix)
+    status = 1 if any(side.findings.errors for side in sides) else 0
+    if by:
+        groups = grouped(found, by)
+        rows = [group_data(group) for group in groups]
+        write(form, table=lambda: grouped_report(groups, by), data=lambda: rows, rows=lambda: rows, columns=("value",))
+        raise typer.Exit(status)
     write(
         form,
         table=lambda: variance_report(found, every=every),
@@ -214,7 +224,7 @@ def variance(
         rows=lambda: variance_rows(found, every=every),
         columns=("order", "line", "status"),
     )
-    raise typer.Exit(1 if any(side.findings.errors for side in sides) else 0)
+    raise typer.Exit(status)
 
 
 def describe(book: Book = HERE) -> None:

@@ -6,12 +6,13 @@ import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 from rich.console import Console
 from rich.progress import Progress
 
+from dokima.cli.deeds import Deed, accept_deed, close_deed, each, lines_deeds
 from dokima.cli.options import (
     HERE,
     Book,
@@ -19,7 +20,6 @@ from dokima.cli.options import (
     LayoutName,
     OrdersPath,
     Today,
-    assignments,
     day,
     open_book,
     person,
@@ -31,8 +31,6 @@ from dokima.errors import DocumentError, DokimaError
 from dokima.formats.jsondocs import json_text
 from dokima.model.order import Order
 from dokima.reports.edits import edit_report
-
-Deed = Callable[[Editor], object]
 
 
 def edit(
@@ -64,11 +62,9 @@ def edit(
         raise DokimaError("expected --out PATH for the changed order, or --dry-run")
     rulebook = open_book(book)
     deeds = [
-        *_sets(sets), *_each(override, _override), *_each(reprice, lambda number: lambda e: e.reprice_line(number)),
-        *_each(add, _add), *_each(insert, _insert), *_each(remove, _remove),
-        *_each(explode, lambda number: lambda e: e.explode_line(number)),
-        *_each(reopen, lambda number: lambda e: e.reopen_line(number)), *_each(close, _close),
-        *([lambda e: e.renumber_lines()] if renumber else []), *_each(accept, _accept),
+        *lines_deeds(sets, override, reprice, add, insert, remove, explode),
+        *each(reopen, lambda number: lambda e: e.reopen_line(number)), *each(close, close_deed),
+        *([lambda e: e.renumber_lines()] if renumber else []), *each(accept, accept_deed),
         *([lambda e: e.move_to(to)] if to else []),
     ]  # fmt: skip
     found = read_orders(rulebook, named, orders, layout)
@@ -128,77 +124,3 @@ def _write(outcomes: Sequence[_Outcome], out: Path, *, folder: bool) -> None:
         except OSError as error:
             raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
         sys.stderr.write(f"written: {target}\n")
-
-
-def _each(values: Sequence[str] | None, make: Callable[[str], Deed]) -> list[Deed]:
-    return [make(value) for value in values or ()]
-
-
-def _sets(sets: Sequence[str] | None) -> list[Deed]:
-    """One change of the header, and one of each line, with all the fields given for it."""
-    by_target: dict[str, dict[str, Any]] = {}
-    for target, value in assignments(sets).items():
-        where, _, name = target.rpartition(".")
-        by_target.setdefault(where, {})[name] = value or None
-
-    def deed(where: str, fields: dict[str, Any]) -> Deed:
-        if where == "header":
-            return lambda editor: editor.change_header(**fields)
-        return lambda editor: editor.change_line(where, **fields)
-
-    return [deed(where, fields) for where, fields in by_target.items()]
-
-
-def _fields(text: str) -> dict[str, Any]:
-    fields: dict[str, Any] = {}
-    for part in text.split(","):
-        name, sign, value = part.partition("=")
-        if not sign:
-            raise DokimaError(f"expected fields such as item=PANE-T6,quantity=4 (got '{text}')")
-        fields[name.strip()] = value or None
-    return fields
-
-
-def _add(text: str) -> Deed:
-    fields = _fields(text)
-    return lambda editor: editor.add_line(**fields)
-
-
-def _insert(text: str) -> Deed:
-    number, sign, rest = text.partition(":")
-    if not sign:
-        raise DokimaError(f"expected a line and fields such as 20:item=PANE-T6,quantity=4 (got '{text}')")
-    fields = _fields(rest)
-    return lambda editor: editor.insert_line(before=number, **fields)
-
-
-def _remove(number: str) -> Deed:
-    return (lambda editor: editor.clear_lines()) if number == "all" else (lambda editor: editor.remove_line(number))
-
-
-def _close(number: str) -> Deed:
-    return (lambda editor: editor.close_lines()) if number == "all" else (lambda editor: editor.close_line(number))
-
-
-def _override(text: str) -> Deed:
-    number, sign, rest = text.partition("=")
-    price, _, reason = rest.partition(":")
-    if not sign or not reason:
-        raise DokimaError(f"expected a line, a price and a reason such as 20=610.00:framework terms (got '{text}')")
-    return lambda editor: editor.override_price(number, price, reason)
-
-
-def _accept(text: str) -> Deed:
-    target, sign, reason = text.partition("=")
-    rule, _, line = target.partition("@")
-    if not sign or not reason:
-        raise DokimaError(f"expected a rule and a reason such as half-days=agreed by phone (got '{text}')")
-
-    def deed(editor: Editor) -> None:
-        open_ = [f for f in editor.check("save") if f.rule == rule and f.stops and line in ("", f.line)]
-        if not open_:
-            raise DokimaError(f"{editor.order.number}: rule {rule} has nothing to accept")
-        for finding in open_:
-            editor.acknowledge(finding, reason)
-
-    return deed

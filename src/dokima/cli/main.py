@@ -10,8 +10,10 @@ import typer
 
 from dokima.cli import commands
 from dokima.cli.auditing import audit
+from dokima.cli.changing import change, ledger
 from dokima.cli.editing import edit
 from dokima.cli.output import complain
+from dokima.cli.replaying import replay
 from dokima.errors import DokimaError
 
 app = typer.Typer(
@@ -28,10 +30,13 @@ for command in (
     commands.explain,
     commands.variance,
     audit,
+    ledger,
+    replay,
     edit,
     commands.describe,
 ):
     app.command()(command)
+app.add_typer(change, name="change")
 
 
 def _version(asked: bool) -> None:

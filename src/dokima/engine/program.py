@@ -40,6 +40,8 @@ class ProgramDefinition:
         stated_tolerance: How far a stated figure may be off before that is a finding.
         stated_severity: Severity of such a finding.
         reporting: A second currency that totals are reported in, and the formula of its rate.
+        letterhead: Who sends reports: name first, then whatever belongs below it.
+        texts: Words of reports in the place of ours.
         changes: How change orders are settled.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
@@ -58,6 +60,8 @@ class ProgramDefinition:
     stated_tolerance: Decimal = Decimal(0)
     stated_severity: str = "error"
     reporting: tuple[str, object] | None = None
+    letterhead: Mapping[str, str] = field(default_factory=dict)
+    texts: Mapping[str, str] = field(default_factory=dict)
     changes: ChangeTerms = field(default_factory=ChangeTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
 

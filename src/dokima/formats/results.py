@@ -9,6 +9,7 @@ from dataclasses import asdict
 from decimal import Decimal
 from typing import Any
 
+from dokima.changes.grouping import VarianceGroup
 from dokima.changes.variance import Change, Variance
 from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
 from dokima.engine.explaining import Explanation
@@ -165,6 +166,15 @@ def variance_rows(variance: Variance, *, every: bool = False) -> list[dict[str, 
                 row[f"{name}_{part}"] = value
         rows.append(row)
     return rows
+
+
+def group_data(group: VarianceGroup) -> dict[str, Any]:
+    """Lines of a variance taken together by a field, as plain data: before, after and variance of each figure."""
+    sums = {f"{n}_{part}": cell(v, 0) for n, vs in group.figures.items() for part, v in zip(_PARTS, vs, strict=True)}
+    return {"value": cell(group.value), "currency": group.currency, "lines": group.lines, **sums}
+
+
+_PARTS = ("before", "after", "variance")
 
 
 def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = ()) -> str:

@@ -7,6 +7,8 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from dokima.changes.variance import Variance
+from dokima.engine.calculation import PricedOrder
 from dokima.engine.explaining import Explanation, Rung
 from dokima.errors import DokimaError
 from dokima.reports.bars import Bar
@@ -90,6 +92,33 @@ def draw_price_steps(rungs: Sequence[Rung], explanation: Explanation, target: Pa
     axes.margins(y=0.4)
     axes.legend(frameon=False, loc="best", fontsize=9)
     _save(figure, axes, target)
+
+
+def draw_bridge(variance: Variance, title: str, target: Path) -> None:
+    """Draw the way from the original total to the new one, line by line, then tax.
+
+    Args:
+        variance: The variance of one order.
+        title: Heading of the chart.
+        target: File to write.
+
+    Raises:
+        DokimaError: A total is unknown, or the file cannot be written.
+    """
+    ((_, totals),) = variance.totals().items()
+    before, after = totals["with_tax"].before, totals["with_tax"].after
+    if before is None or after is None:
+        raise DokimaError(f"a total of {title} is unknown, so there is nothing to draw")
+    bars = [Bar("before", "original", "price", before, before)]
+    for line in variance.lines():
+        moved = line.figures["without_tax"].variance
+        if moved:
+            kind = "charge" if moved > 0 else "discount"
+            bars.append(Bar(line.line, f"{line.line} {line.item or ''}".strip(), kind, moved, bars[-1].level + moved))
+    tax = totals["tax"].variance or Decimal(0)
+    bars.append(Bar("tax", "tax", "tax", tax, bars[-1].level + tax))
+    bars.append(Bar("after", "new total", "total", after, after))
+    draw_waterfall(bars, title, PricedOrder(variance.after, 0).header("currency") or "", target)
 
 
 def _sheet(target: Path, width: float, title: str, currency: str) -> tuple[Any, Axes]:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from dokima.changes.grouping import VarianceGroup
 from dokima.changes.variance import PROFIT, Change, LineVariance, Variance
 from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
 from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, number, plural, signed
@@ -27,6 +30,19 @@ def variance_report(variance: Variance, *, every: bool = False) -> RenderableTyp
             parts.append(_lines(variance, mine))
         parts += [Padding(_totals(variance, totals[number_]), (0, 0, 0, 2)), Text("")]
     return Group(*parts)
+
+
+def grouped_report(groups: Sequence[VarianceGroup], by: str) -> RenderableType:
+    """The changed lines of a variance taken together by a field."""
+    if not groups:
+        return Text("no line changed")
+    rows = [
+        [number(group.value), group.currency, str(group.lines), *(number(v) for v in sums[:2]), signed(sums[2])]
+        for group in groups
+        for sums in [group.figures["without_tax"]]
+    ]
+    headings = [by.replace("_", " "), "", "lines", "before", "after", "variance"]
+    return figure_table(headings, rows, 2, [""] * len(rows))
 
 
 def _heading(order: str, lines: list[LineVariance]) -> Text:

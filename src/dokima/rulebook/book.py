@@ -28,6 +28,7 @@ from dokima.formats.reading import orders_from
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.rulebook.replay import Replay, replay
 from dokima.rules.verdicts import RuleAnswer
 
 
@@ -273,6 +274,19 @@ class Rulebook:
             today: Rows that ended before it have expired.
         """
         return audit(self.program, today)
+
+    def replay(
+        self, source: Any, new: Rulebook, *, layout: str | None = None, as_of: datetime.date | None = None
+    ) -> Replay:
+        """What another version of this rulebook does to orders that are there already.
+
+        Args:
+            source: As for `orders`.
+            new: The other version.
+            layout: As for `orders`.
+            as_of: Price all orders as if they were ordered on this day.
+        """
+        return replay(self, new, source, layout=layout, as_of=as_of)
 
     def variance(self, before: Any, after: Any, layout: str | None = None, *, mix: bool = False) -> Variance:
         """The variance between two states of orders, each priced by this rulebook.

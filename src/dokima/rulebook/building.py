@@ -57,6 +57,8 @@ def program_definition(
         moments=[*MOMENTS, *spec.rulebook.moments],
         minor_units={**minor_units(), **{code: each.places for code, each in spec.currency.items()}},
         changes=_changes(spec.changes),
+        letterhead=spec.letterhead,
+        texts=spec.texts,
         stated_tolerance=spec.stated.tolerance,
         stated_severity=spec.stated.severity,
         reporting=None if reporting is None else (reporting.currency, reporting.rate),

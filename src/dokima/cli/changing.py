@@ -1,0 +1,213 @@
+"""``dokima change`` and ``dokima ledger``: change orders in a folder of orders."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from dokima.changes.change import ChangeOrder
+from dokima.cli.deeds import lines_deeds
+from dokima.cli.options import (
+    HERE,
+    Book,
+    By,
+    Chart,
+    Format,
+    FormatOption,
+    LocaleOption,
+    Today,
+    day,
+    open_book,
+    person,
+)
+from dokima.cli.output import show, write
+from dokima.errors import DokimaError, NotFound
+from dokima.formats.results import variance_data, variance_rows
+from dokima.model.states import Settle
+from dokima.reports.changes import change_paper, ledger_paper
+from dokima.reports.charts import draw_bridge
+from dokima.reports.paper import Paper
+from dokima.reports.texts import Wording
+from dokima.reports.words import use_locale
+from dokima.rulebook.book import Rulebook
+from dokima.store.folder import FolderStore
+
+Store = Annotated[
+    Path, typer.Option("--store", help="Folder with orders, changes, baselines.", show_default="this folder")
+]
+Reason = Annotated[str, typer.Option("--reason", help="Why.")]
+Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
+Report = Annotated[
+    list[Path] | None, typer.Option("--report", help="Write the report: .html, .pdf, .xlsx, .csv or .json. May repeat.")
+]
+
+change = typer.Typer(no_args_is_help=True, help="Change orders: open, edit, show, submit, approve, reject, rebase.")
+
+
+def _store(folder: Path, book: Path, tables: list[str] | None = None) -> FolderStore:
+    return FolderStore(folder, open_book(book, tables))
+
+
+def _told(changed: ChangeOrder, what: str) -> None:
+    sys.stderr.write(f"{changed.number}: {what}\n")
+
+
+@change.command("open")
+def open_change(
+    order: Annotated[str, typer.Argument(metavar="ORDER", help="Number of the order.")],
+    reason: Reason = "",
+    requested_by: Annotated[str, typer.Option("--requested-by", help="Who asked for it.")] = "",
+    by: By = "",
+    store: Store = HERE,
+    book: Book = HERE,
+) -> None:
+    """Freeze an order as it is now and open a change order of it."""
+    opened = _store(store, book).open(order, person(by), reason=reason, requested_by=requested_by)
+    sys.stdout.write(f"{opened.number}\n")
+
+
+@change.command("edit")
+def edit_change(
+    number: Number,
+    sets: Annotated[list[str] | None, typer.Option("--set", "-s", help="20.quantity=4 or header.customer=X.")] = None,
+    add: Annotated[list[str] | None, typer.Option("--add", help="A line: item=X,quantity=4.")] = None,
+    insert: Annotated[list[str] | None, typer.Option("--insert", help="Before a line: 20:item=X,quantity=4.")] = None,
+    remove: Annotated[list[str] | None, typer.Option("--remove", help="A line and its sub-lines.")] = None,
+    override: Annotated[list[str] | None, typer.Option("--override", help="A manual price: 20=610.00:reason.")] = None,
+    reprice: Annotated[list[str] | None, typer.Option("--reprice", help="Lines to price by the rulebook.")] = None,
+    today: Today = "",
+    by: By = "",
+    store: Store = HERE,
+    book: Book = HERE,
+) -> None:
+    """Change what the change order says: all of it, or nothing if a rule refuses."""
+    deeds = lines_deeds(sets, override, reprice, add, insert, remove)
+
+    def work(found: ChangeOrder) -> None:
+        editor = found.edit(person(by), today=day(today))
+        for deed in deeds:
+            deed(editor)
+
+    kept = _store(store, book)
+    changed = kept.work(number, person(by), work)
+    show(_paper(kept.book, changed, every=False).to_rich())
+
+
+@change.command("show")
+def show_change(
+    number: Number,
+    every: Annotated[bool, typer.Option("--all", help="Unchanged lines too.")] = False,
+    report: Report = None,
+    chart: Chart = None,
+    locale: LocaleOption = "",
+    store: Store = HERE,
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """Show what a change order changes, line by line and in total; write it as a report to send."""
+    use_locale(locale)
+    kept = _store(store, book)
+    found = kept.change(number)
+    variance = found.variance()
+    paper = _paper(kept.book, found, every=every, locale=locale)
+    _write_reports(paper, report)
+    if chart is not None:
+        draw_bridge(variance, number, chart)
+        sys.stderr.write(f"written: {chart}\n")
+    data = {"number": number, "order": found.order_number, "state": found.state, **variance_data(variance, every=every)}
+    write(
+        form,
+        table=paper.to_rich,
+        data=lambda: data,
+        rows=lambda: variance_rows(variance, every=every),
+        columns=("order", "line", "status"),
+    )
+
+
+@change.command("submit")
+def submit_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+    """Freeze the figures of a change order and hand it in."""
+    _told(_store(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
+
+
+@change.command("approve")
+def approve_change(
+    number: Number,
+    settle: Annotated[str, typer.Option("--settle", help="amend or split; as the rulebook says if left out.")] = "",
+    today: Today = "",
+    by: By = "",
+    store: Store = HERE,
+    book: Book = HERE,
+) -> None:
+    """Approve a submitted change order and settle it: every document is written, or none."""
+    if settle not in ("", "amend", "split"):
+        raise DokimaError(f"expected --settle amend or split (got '{settle}')")
+    mode: Settle | None = "amend" if settle == "amend" else "split" if settle == "split" else None
+    kept = _store(store, book)
+    settlement = kept.approve(number, person(by), settle=mode, today=day(today))
+    for order in settlement.orders:
+        role = "supplement" if settlement.supplement and order.number == settlement.supplement.number else "amended"
+        sys.stdout.write(f"{order.number}\t{role}\trevision {order.header.get('revision', 0)}\n")
+    if settlement.tax_rounding:
+        sys.stdout.write(f"tax rounding\t{settlement.tax_rounding}\t{settlement.currency}\n")
+
+
+@change.command("reject")
+def reject_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+    """Turn a submitted change order down."""
+    _told(_store(store, book).work(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
+
+
+@change.command("withdraw")
+def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+    """Take a change order back that has not been decided."""
+    _told(_store(store, book).work(number, person(by), lambda found: found.withdraw(person(by), reason)), "withdrawn")
+
+
+@change.command("rebase")
+def rebase_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+    """Freeze an order that has moved anew, and make the same change to it field by field."""
+    _told(_store(store, book).rebase(number, person(by)), "rebased, a draft again")
+
+
+def ledger(
+    order: Annotated[str, typer.Argument(metavar="ORDER", help="Number of the order.")],
+    report: Report = None,
+    locale: LocaleOption = "",
+    store: Store = HERE,
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """Show what an order was, what approved changes made of it, what is pending, and what its budget leaves."""
+    use_locale(locale)
+    kept = _store(store, book)
+    found = kept.ledger(order)
+    paper = ledger_paper(found, Wording.of(kept.book.program.definition, locale))
+    _write_reports(paper, report)
+    data = found.to_dict()
+    write(form, table=paper.to_rich, data=lambda: data, rows=lambda: data["lines"])
+
+
+def _paper(book: Rulebook, found: ChangeOrder, *, every: bool, locale: str = "") -> Paper:
+    return change_paper(found, Wording.of(book.program.definition, locale), every=every)
+
+
+def _write_reports(paper: Paper, targets: list[Path] | None) -> None:
+    from dokima.reports.html import write_html
+    from dokima.reports.paper import write_csv, write_json
+    from dokima.reports.pdf import write_pdf
+    from dokima.reports.sheets import write_xlsx
+
+    writers = {".html": write_html, ".pdf": write_pdf, ".xlsx": write_xlsx, ".csv": write_csv, ".json": write_json}
+    for target in targets or ():
+        writer = writers.get(target.suffix.lower())
+        if writer is None:
+            raise NotFound(f"expected a report ending in {', '.join(writers)} (got '{target.name}')")
+        try:
+            writer(paper, target)
+        except OSError as error:
+            raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
+        sys.stderr.write(f"written: {target}\n")

@@ -1,0 +1,110 @@
+"""What options of the shell do to an order: each becomes a deed of the editor."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from dokima.cli.options import assignments
+from dokima.editing.editor import Editor
+from dokima.errors import DokimaError
+
+Deed = Callable[[Editor], object]
+
+
+def lines_deeds(
+    sets: Sequence[str] | None,
+    override: Sequence[str] | None,
+    reprice: Sequence[str] | None,
+    add: Sequence[str] | None,
+    insert: Sequence[str] | None,
+    remove: Sequence[str] | None,
+    explode: Sequence[str] | None = None,
+) -> list[Deed]:
+    """What changes header and lines, in the order in which it is done."""
+    return [
+        *_sets(sets), *each(override, _override), *each(reprice, lambda number: lambda e: e.reprice_line(number)),
+        *each(add, _add), *each(insert, _insert), *each(remove, _remove),
+        *each(explode, lambda number: lambda e: e.explode_line(number)),
+    ]  # fmt: skip
+
+
+def each(values: Sequence[str] | None, make: Callable[[str], Deed]) -> list[Deed]:
+    """One deed for each value of an option."""
+    return [make(value) for value in values or ()]
+
+
+def _sets(sets: Sequence[str] | None) -> list[Deed]:
+    """One change of the header, and one of each line, with all the fields given for it."""
+    by_target: dict[str, dict[str, Any]] = {}
+    for target, value in assignments(sets).items():
+        where, _, name = target.rpartition(".")
+        by_target.setdefault(where, {})[name] = value or None
+
+    def deed(where: str, fields: dict[str, Any]) -> Deed:
+        if where == "header":
+            return lambda editor: editor.change_header(**fields)
+        return lambda editor: editor.change_line(where, **fields)
+
+    return [deed(where, fields) for where, fields in by_target.items()]
+
+
+def _fields(text: str) -> dict[str, Any]:
+    fields: dict[str, Any] = {}
+    for part in text.split(","):
+        name, sign, value = part.partition("=")
+        if not sign:
+            raise DokimaError(f"expected fields such as item=PANE-T6,quantity=4 (got '{text}')")
+        fields[name.strip()] = value or None
+    return fields
+
+
+def _add(text: str) -> Deed:
+    fields = _fields(text)
+    return lambda editor: editor.add_line(**fields)
+
+
+def _insert(text: str) -> Deed:
+    number, sign, rest = text.partition(":")
+    if not sign:
+        raise DokimaError(f"expected a line and fields such as 20:item=PANE-T6,quantity=4 (got '{text}')")
+    fields = _fields(rest)
+    return lambda editor: editor.insert_line(before=number, **fields)
+
+
+def _remove(number: str) -> Deed:
+    return (lambda editor: editor.clear_lines()) if number == "all" else (lambda editor: editor.remove_line(number))
+
+
+def close_deed(number: str) -> Deed:
+    """Close a line, or all."""
+    return (lambda editor: editor.close_lines()) if number == "all" else (lambda editor: editor.close_line(number))
+
+
+def _override(text: str) -> Deed:
+    number, sign, rest = text.partition("=")
+    price, _, reason = rest.partition(":")
+    if not sign or not reason:
+        raise DokimaError(f"expected a line, a price and a reason such as 20=610.00:framework terms (got '{text}')")
+    return lambda editor: editor.override_price(number, price, reason)
+
+
+def accept_deed(text: str) -> Deed:
+    """Accept a warning: ``rule=reason`` or ``rule@20=reason``.
+
+    Raises:
+        DokimaError: It is not written so.
+    """
+    target, sign, reason = text.partition("=")
+    rule, _, line = target.partition("@")
+    if not sign or not reason:
+        raise DokimaError(f"expected a rule and a reason such as half-days=agreed by phone (got '{text}')")
+
+    def deed(editor: Editor) -> None:
+        open_ = [f for f in editor.check("save") if f.rule == rule and f.stops and line in ("", f.line)]
+        if not open_:
+            raise DokimaError(f"{editor.order.number}: rule {rule} has nothing to accept")
+        for finding in open_:
+            editor.acknowledge(finding, reason)
+
+    return deed

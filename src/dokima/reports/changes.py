@@ -1,0 +1,194 @@
+"""Reports of a change order and of a ledger. Every sum in them is read from a calculation, never added up again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from dokima.changes.change import ChangeOrder
+from dokima.changes.ledger import SUMS, Ledger, LedgerChange
+from dokima.changes.variance import Change, LineVariance, Variance
+from dokima.engine.calculation import PricedOrder
+from dokima.model.columns import shown
+from dokima.model.content import HEADER_ASIDE
+from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.texts import Wording
+
+_OWN = ("quantity", "item", "description", "unit", "price_override", "price_base")
+"""Fields that move a line by itself; one without a change in them was moved by another."""
+
+
+def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False) -> Paper:
+    """The report of a change order.
+
+    Args:
+        change: The change order.
+        words: The words it uses.
+        every: Unchanged lines too.
+    """
+    variance = change.variance()
+    after = PricedOrder(variance.after, 0)
+    ((_, totals),) = variance.totals().items()
+    record = change.record
+    facts = {
+        words["state"]: words[change.state],
+        words["customer"]: after.header("customer"),
+        words["supplier"]: after.header("supplier"),
+        words["reason"]: record.get("reason"),
+        words["requested_by"]: record.get("requested_by"),
+        words["date"]: str(record.get("opened", ""))[:10],
+        words["decided"]: _decided(record),
+    }
+    sections = [_summary(totals, words), _lines(variance, words, every=every)]
+    header = _header(variance, words)
+    return Paper(
+        title=f"{words['change_order']} {change.number}",
+        subtitle=f"{words['of_order']} {change.order_number}",
+        facts={label: value for label, value in facts.items() if value},
+        sections=[*sections, *([header] if header.rows else [])],
+        currency=after.header("currency") or "",
+        places=after.places,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=(words["page"], words["of"]),
+        closing=words["signature"] if change.state in ("draft", "submitted") else "",
+    )
+
+
+def _decided(record: dict[str, Any]) -> str:
+    """When and by whom a change was decided."""
+    entries = [e for e in record.get("history", ()) if e.get("deed") in ("approved", "rejected", "withdrawn")]
+    return f"{entries[-1]['time'][:10]} {entries[-1]['by']}" if entries else ""
+
+
+def _summary(totals: Any, words: Wording) -> Section:
+    columns = [
+        Column(""),
+        Column(words["before"], "money"),
+        Column(words["after"], "money"),
+        Column(words["variance"], "variance"),
+    ]
+    rows = []
+    for name in SUMS:
+        moved: Change = totals[name]
+        values = [words[name], moved.before, moved.after, moved.variance]
+        rows.append(Row(values, "total" if name == "with_tax" else ""))
+    return Section(words["summary"], columns, rows)
+
+
+def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
+    """The lines that change: before, after and the effect of each; below them what they come to together."""
+    columns = [
+        Column(words["line"]),
+        Column(words["item"]),
+        Column(words["description"], wide=True),
+        Column(""),
+        Column(f"{words['quantity']} {words['before']}", "number"),
+        Column(f"{words['quantity']} {words['after']}", "number"),
+        Column(f"{words['unit_price']} {words['before']}", "money", wide=True),
+        Column(f"{words['unit_price']} {words['after']}", "money"),
+        Column(words["net"], "variance"),
+    ]
+    rows = [_line(line, words) for line in variance.lines(every=every)]
+    if rows:
+        ((_, totals),) = variance.totals().items()
+        together = ["", words["without_tax"], None, "", None, None, None, None, totals["without_tax"].variance]
+        rows.append(Row(together, "total"))
+    return Section(words["lines_all" if every else "lines_changed"], columns, rows, words["nothing"])
+
+
+def _line(line: LineVariance, words: Wording) -> Row:
+    quantity, price = line.figures["quantity"], line.figures["price"]
+    mark = line.status
+    said: str = mark
+    if mark == "changed" and not quantity.variance and not any(name in line.fields for name in _OWN):
+        said = "follows" if line.figures["without_tax"].variance else "changed"
+    told = words[said]
+    other = {name: moved for name, moved in line.fields.items() if name not in (*_OWN, "unit_price", "override_reason")}
+    if said == "changed" and other and not line.figures["without_tax"].variance:
+        told = ", ".join(
+            f"{name.replace('_', ' ')} {_shown(moved.before)} → {_shown(moved.after)}" for name, moved in other.items()
+        )
+    added, removed = mark == "added", mark == "removed"
+    values = [
+        line.line,
+        line.item or "",
+        line.description or "",
+        told,
+        None if added else quantity.before,
+        None if removed else quantity.after,
+        price.before,
+        price.after,
+        line.figures["without_tax"].variance,
+    ]
+    return Row(values, said)
+
+
+def _header(variance: Variance, words: Wording) -> Section:
+    columns = [Column(words["field"]), Column(words["before"]), Column(words["after"])]
+    ((_, fields),) = variance.headers().items()
+    rows = [
+        Row([name.replace("_", " "), _shown(moved.before), _shown(moved.after)])
+        for name, moved in fields.items()
+        if name not in HEADER_ASIDE
+    ]
+    return Section(words["header_changed"], columns, rows)
+
+
+def _shown(value: Any) -> str:
+    return "–" if value is None else shown(value)
+
+
+def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
+    """The report of a ledger."""
+    columns = [Column(""), Column(words["reason"], wide=True), *(Column(words[name], "money") for name in SUMS)]
+    rows = [Row([words["original"], None, *(ledger.original[name] for name in SUMS)])]
+    for change in ledger.approved:
+        rows += _movement(change, words)
+    rows.append(Row([words["current"], ", ".join(ledger.documents), *(ledger.current[name] for name in SUMS)], "total"))
+    sections = [Section(words["movements"], columns, rows)]
+    if ledger.pending:
+        pending = [row for change in ledger.pending for row in _movement(change, words)]
+        sections.append(Section(words["pending"], columns, pending))
+    sections.append(_ledger_lines(ledger, words))
+    facts = {
+        words["budget"]: ledger.budget,
+        words["headroom"]: ledger.headroom,
+        words["headroom_pending"]: ledger.headroom_pending if ledger.pending else None,
+    }
+    return Paper(
+        title=f"{words['ledger_of']} {ledger.number}",
+        subtitle="",
+        facts={label: value for label, value in facts.items() if value is not None},
+        sections=sections,
+        currency=ledger.currency,
+        places=ledger.places,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=(words["page"], words["of"]),
+    )
+
+
+def _movement(change: LedgerChange, words: Wording) -> Iterator[Row]:
+    told = " · ".join(filter(None, [words[change.state], change.reason, change.decided]))
+    yield Row([change.number, told, *(change.variance[name] for name in SUMS)], "changed")
+    if change.tax_rounding:
+        yield Row([words["tax_rounding"], None, None, change.tax_rounding, change.tax_rounding])
+
+
+def _ledger_lines(ledger: Ledger, words: Wording) -> Section:
+    columns = [
+        Column(words["line"]),
+        Column(words["item"]),
+        Column(words["original"], "money"),
+        *(Column(change.number, "variance") for change in ledger.approved),
+        Column(words["current"], "money"),
+    ]
+    rows = [
+        Row([
+            line.number, line.item, line.original,
+            *(line.changes.get(change.number) for change in ledger.approved), line.current,
+        ])
+        for line in ledger.lines
+    ]  # fmt: skip
+    return Section(words["by_line"], columns, rows)

@@ -1,0 +1,160 @@
+"""A report as PDF: page numbers, table heads on every page, texts wrapped, a font for Latin, Greek and Cyrillic."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+from xml.sax.saxutils import escape
+
+from dokima.reports.paper import Paper, Section
+
+_FONT, _BOLD = "DejaVuSans", "DejaVuSans-Bold"
+_INK, _GLASS, _LINE, _GREY = "#1d2a30", "#23475b", "#cfd8dc", "#56676f"
+_MARGIN = 48
+"""Points."""
+
+
+def write_pdf(paper: Paper, target: Path) -> None:
+    """Write the report as PDF, A4.
+
+    Raises:
+        OSError: The file cannot be written.
+    """
+    from reportlab.lib.pagesizes import A4, landscape
+    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer
+
+    _fonts()
+    styles = _styles()
+    wide = max(len(section.columns) for section in paper.sections) > 7
+    size = landscape(A4) if wide else A4
+    width = size[0] - 2 * _MARGIN
+    flow: list[Any] = [Paragraph(escape(paper.title), styles["title"])]
+    subtitle = " · ".join(filter(None, [paper.subtitle, paper.currency]))
+    flow.append(Paragraph(escape(subtitle), styles["plain"]))
+    flow += [Paragraph(f"{escape(label)}: {escape(value)}", styles["plain"]) for label, value in paper.shown_facts]
+    for section in paper.sections:
+        flow += [Spacer(1, 14), Paragraph(escape(section.heading), styles["heading"])]
+        flow.append(
+            _table(section, width, styles) if section.rows else Paragraph(escape(section.empty), styles["plain"])
+        )
+    if paper.closing:
+        flow += [Spacer(1, 48), Paragraph(escape(paper.closing), styles["sign"])]
+    document = SimpleDocTemplate(
+        str(target), pagesize=size, title=paper.title, author=next(iter(paper.letterhead.values()), "Dokima"),
+        lang=paper.language, leftMargin=_MARGIN, rightMargin=_MARGIN, topMargin=72, bottomMargin=52, invariant=1,
+    )  # fmt: skip
+    document.build(flow, canvasmaker=_numbered(paper, size))
+
+
+def _fonts() -> None:
+    """The font that Matplotlib ships covers Latin, Greek and Cyrillic."""
+    from matplotlib import get_data_path
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
+
+    folder = Path(get_data_path()) / "fonts" / "ttf"
+    for name in (_FONT, _BOLD):
+        pdfmetrics.registerFont(TTFont(name, str(folder / f"{name}.ttf")))
+
+
+def _styles() -> dict[str, Any]:
+    from reportlab.lib.enums import TA_RIGHT
+    from reportlab.lib.styles import ParagraphStyle
+
+    plain = ParagraphStyle("plain", fontName=_FONT, fontSize=9, leading=12.5, textColor=_INK)
+    cell = ParagraphStyle("cell", parent=plain, fontSize=8, leading=10.5)
+    return {
+        "plain": plain,
+        "title": ParagraphStyle("title", parent=plain, fontName=_BOLD, fontSize=16, leading=20, spaceAfter=2),
+        "heading": ParagraphStyle("heading", parent=plain, fontName=_BOLD, fontSize=10.5, leading=15, textColor=_GLASS),
+        "cell": cell,
+        "figure": ParagraphStyle("figure", parent=cell, alignment=TA_RIGHT),
+        "strong": ParagraphStyle("strong", parent=cell, fontName=_BOLD),
+        "strong figure": ParagraphStyle("strong figure", parent=cell, fontName=_BOLD, alignment=TA_RIGHT),
+        "head": ParagraphStyle("head", parent=cell, textColor=_GREY, fontSize=7.5),
+        "head figure": ParagraphStyle("head figure", parent=cell, textColor=_GREY, fontSize=7.5, alignment=TA_RIGHT),
+        "sign": ParagraphStyle("sign", parent=plain, textColor=_GREY),
+    }
+
+
+def _table(section: Section, width: float, styles: dict[str, Any]) -> Any:
+    from reportlab.platypus import LongTable, Paragraph, TableStyle
+
+    def style(column: Any, base: str) -> Any:
+        return styles[base if column.kind == "text" else {"cell": "figure"}.get(base, f"{base} figure")]
+
+    cells = [[Paragraph(escape(column.heading), style(column, "head")) for column in section.columns]]
+    for row in section.rows:
+        base = "strong" if row.mark == "total" else "cell"
+        values = zip(section.columns, row.values, strict=True)
+        cells.append([Paragraph(escape(column.cell(value)), style(column, base)) for column, value in values])
+    look = [
+        ("VALIGN", (0, 0), (-1, -1), "TOP"),
+        ("LINEBELOW", (0, 0), (-1, 0), 1, _GLASS),
+        ("LINEBELOW", (0, 1), (-1, -1), 0.4, _LINE),
+        ("TOPPADDING", (0, 0), (-1, -1), 2.5),
+        ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
+        ("LEFTPADDING", (0, 0), (-1, -1), 3),
+        ("RIGHTPADDING", (0, 0), (-1, -1), 3),
+        *(("LINEABOVE", (0, at), (-1, at), 1, _INK) for at, row in enumerate(section.rows, 1) if row.mark == "total"),
+    ]
+    return LongTable(cells, colWidths=_widths(section, width), repeatRows=1, style=TableStyle(look))
+
+
+def _widths(section: Section, width: float) -> list[float]:
+    """Figures as wide as they need, the rest of the page for texts by how long they are."""
+    longest = []
+    for at, column in enumerate(section.columns):
+        texts = [column.cell(row.values[at]) for row in section.rows]
+        words = [len(word) for word in column.heading.split()] or [0]
+        figures = max([*(len(text) for text in texts), *words])
+        longest.append(min(figures, 34 if column.wide else 22) if column.kind == "text" else figures)
+    weights = [5.2 * max(each, 3) + 8 for each in longest]
+    spare = width - sum(weights)
+    texts_ = [at for at, column in enumerate(section.columns) if column.kind == "text"]
+    wide = [at for at in texts_ if section.columns[at].wide] or texts_
+    if spare >= 0:
+        for at in wide:
+            weights[at] += spare / len(wide)
+        return weights
+    return [each * width / sum(weights) for each in weights]
+
+
+def _numbered(paper: Paper, size: tuple[float, float]) -> Any:
+    """A canvas that knows how many pages there are when it writes the foot of each."""
+    from reportlab.pdfgen.canvas import Canvas
+
+    class Numbered(Canvas):  # type: ignore[misc]
+        def __init__(self, *args: Any, **options: Any) -> None:
+            super().__init__(*args, **options)
+            self._pages: list[dict[str, Any]] = []
+
+        def showPage(self) -> None:
+            self._pages.append(dict(self.__dict__))
+            self._startPage()
+
+        def save(self) -> None:
+            for at, page in enumerate(self._pages, start=1):
+                self.__dict__.update(page)
+                self._margins(at)
+                super().showPage()
+            super().save()
+
+        def _margins(self, at: int) -> None:
+            width, height = size
+            self.setFillColor(_GREY)
+            self.setFont(_FONT, 7.5)
+            page, of = paper.page_words
+            self.drawRightString(width - _MARGIN, 30, f"{page} {at} {of} {len(self._pages)}")
+            self.drawString(_MARGIN, 30, f"{paper.title} {paper.subtitle}".strip())
+            sender = list(paper.letterhead.values())
+            if sender:
+                self.drawRightString(width - _MARGIN, height - 44, " · ".join(sender[1:]))
+                self.setFillColor(_GLASS)
+                self.setFont(_BOLD, 10)
+                self.drawString(_MARGIN, height - 44, sender[0])
+            self.setStrokeColor(_GLASS)
+            self.setLineWidth(1.5)
+            self.line(_MARGIN, height - 52, width - _MARGIN, height - 52)
+
+    return Numbered

@@ -1,0 +1,1 @@
+"""Persistence: where orders, change orders and baselines are kept."""

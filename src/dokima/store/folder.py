@@ -1,0 +1,273 @@
+"""`FolderStore`: a folder of order files as a store of orders, change orders and baselines.
+
+    orders/SQ-2041.json            orders and supplements, as they are now
+    changes/SQ-2041-C1.json        change orders
+    baselines/SQ-2041-C1.json      what they are measured against, exactly as frozen
+    settlements/SQ-2041-C1.json    what approval made of them
+
+A settlement becomes true by one rename: until then nothing has happened, from then on every document of it is. A file
+``settlements/*.pending`` holds all documents of a settlement that was cut short; whoever comes next finishes it.
+"""
+
+from __future__ import annotations
+
+import datetime
+import json
+import os
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import Any
+
+from dokima.changes.change import ChangeOrder
+from dokima.changes.ledger import Ledger, ledger_of
+from dokima.changes.settlement import Policy, Settlement
+from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.formats.jsondocs import json_text, parse_json
+from dokima.model.order import Order
+from dokima.model.states import Settle
+from dokima.rulebook.book import Rulebook
+
+LOCK = ".lock"
+Edit = Callable[[ChangeOrder], object]
+
+
+class FolderStore:
+    """Orders, change orders and baselines in a folder.
+
+    Args:
+        folder: The folder; it has a folder ``orders`` in it.
+        book: The rulebook.
+
+    Raises:
+        NotFound: There is no such folder.
+    """
+
+    def __init__(self, folder: str | Path, book: Rulebook) -> None:
+        self.folder = Path(folder)
+        self.book = book
+        if not (self.folder / "orders").is_dir():
+            raise NotFound(f"expected a folder with a folder 'orders' in it (got '{self.folder}')")
+
+    # -- reading ----------------------------------------------------------------------------------------------
+
+    def order(self, number: str) -> Order:
+        """An order as it is now.
+
+        Raises:
+            NotFound: There is none with that number; names the nearest.
+            DocumentError: Its file is not JSON.
+        """
+        self._finish()
+        path = self._path("orders", number)
+        if not path.exists():
+            raise NotFound(f"there is no order {number} in {path.parent}{nearest(number, self._names('orders'))}")
+        found = Order.from_dict(_read(path))
+        if found.number != number:
+            message = f"expected the order {number} that its file is named after (got {found.number or 'none'})"
+            raise DocumentError([Problem(found.number, "", "number", message, path.name)])
+        return found
+
+    def with_supplements(self, number: str) -> list[Order]:
+        """An order and its supplements, in the order of their numbers."""
+        mine = [name for name in self._names("orders") if name.startswith(f"{number}-S")]
+        mine.sort(key=lambda name: (len(name), name))
+        return [self.order(number), *(self.order(name) for name in mine)]
+
+    def change(self, number: str) -> ChangeOrder:
+        """A change order, its baseline verified.
+
+        Raises:
+            NotFound: There is none with that number; names the nearest.
+            DocumentError: Its baseline has been changed.
+        """
+        self._finish()
+        path = self._path("changes", number)
+        if not path.exists():
+            raise NotFound(f"there is no change order {number}{nearest(number, self._names('changes'))}")
+        data = _read(path)
+        frozen = self._path("baselines", number)
+        if not frozen.exists():
+            raise NotFound(f"the baseline of {number} is missing: there is no '{frozen}'")
+        return ChangeOrder.from_dict(self.book.program, data, frozen.read_text(encoding="utf-8"), _now)
+
+    def changes(self, number: str) -> list[ChangeOrder]:
+        """The change orders of an order; approved ones in the order of their approval, before all others."""
+        mine = [self.change(name) for name in self._names("changes") if name.startswith(f"{number}-C")]
+
+        def place(change: ChangeOrder) -> tuple[int, int, int, str]:
+            # The sequence is counted when a settlement becomes true: two of one second keep their order.
+            sequence = int(change.record.get("settled", {}).get("sequence", 0))
+            return change.state != "approved", sequence, len(change.number), change.number
+
+        return sorted(mine, key=place)
+
+    def ledger(self, number: str) -> Ledger:
+        """The ledger of an order."""
+        return ledger_of(self.book.program, self.with_supplements(number), self.changes(number))
+
+    def _names(self, kind: str) -> list[str]:
+        return sorted(path.stem for path in (self.folder / kind).glob("*.json"))
+
+    # -- working ----------------------------------------------------------------------------------------------
+
+    def open(self, number: str, by: str, *, reason: str = "", requested_by: str = "") -> ChangeOrder:
+        """Open a change order of an order.
+
+        Raises:
+            Conflict: Somebody else is writing.
+        """
+        with self._writing(by):
+            original, *supplements = self.with_supplements(number)
+            taken = self._names("changes")
+            change = self.book.change(
+                original, by, supplements=supplements, reason=reason, requested_by=requested_by, taken=taken
+            )
+            self._write(self._path("baselines", change.number), change.baseline.text)
+            self._keep(change)
+        return change
+
+    def work(self, number: str, by: str, deed: Edit) -> ChangeOrder:
+        """Do something with a change order and keep it; nothing is kept if it is refused.
+
+        Raises:
+            Conflict: Somebody else is writing.
+        """
+        with self._writing(by):
+            change = self.change(number)
+            deed(change)
+            self._keep(change)
+        return change
+
+    def rebase(self, number: str, by: str) -> ChangeOrder:
+        """Freeze the original anew, and make the same change to it.
+
+        Raises:
+            Conflict: Both have moved the same thing, or somebody else is writing.
+        """
+        with self._writing(by):
+            change = self.change(number)
+            change.rebase(self.with_supplements(change.order_number), by)
+            frozen = {f"baselines/{number}.json": change.baseline.text}
+            self._commit(f"{number}-rebase", {**frozen, f"changes/{number}.json": _text(change.to_dict())})
+        return change
+
+    def approve(
+        self, number: str, by: str, *, settle: Settle | Policy | None = None, today: datetime.date | None = None
+    ) -> Settlement:
+        """Approve a change order: all its documents are written, or none.
+
+        Raises:
+            Locked: It is not submitted.
+            StaleBaseline: The original has moved.
+            Refused: A rule stops it.
+            Conflict: Somebody else is writing.
+        """
+        with self._writing(by):
+            change = self.change(number)
+            current = self.with_supplements(change.order_number)
+            settlement = change.approve(by, current, today=today, settle=settle, taken=self._names("orders"))
+            data = change.to_dict()
+            data["settled"]["sequence"] = 1 + sum(1 for _ in (self.folder / "settlements").glob("*.json"))
+            documents = {f"orders/{order.number}.json": _text(order.to_dict()) for order in settlement.orders}
+            self._commit(number, {**documents, f"changes/{number}.json": _text(data)})
+        return settlement
+
+    def _keep(self, change: ChangeOrder) -> None:
+        self._write(self._path("changes", change.number), _text(change.to_dict()))
+
+    # -- files ------------------------------------------------------------------------------------------------
+
+    def _path(self, kind: str, number: str) -> Path:
+        if not number or any(mark in number for mark in "/\\\0") or number.startswith("."):
+            raise NotFound(f"expected a number that can name a file (got '{number}')")
+        return self.folder / kind / f"{number}.json"
+
+    def _commit(self, name: str, documents: Mapping[str, str]) -> None:
+        """Make several files true at once: one rename decides, and what it decides is then carried out."""
+        pending = self.folder / "settlements" / f"{name}.pending"
+        self._write(pending, _text(dict(documents)))
+        self._carry_out(pending)
+
+    def _carry_out(self, pending: Path) -> None:
+        documents = json.loads(pending.read_text(encoding="utf-8"))
+        for path, text in documents.items():
+            self._write(self.folder / path, text)
+        pending.replace(pending.with_suffix(".json" if not pending.stem.endswith("-rebase") else ".done"))
+
+    def _finish(self) -> None:
+        """Carry out settlements that were decided and then cut short."""
+        for pending in sorted((self.folder / "settlements").glob("*.pending")):
+            with suppress(FileNotFoundError):  # somebody else has just finished it
+                self._carry_out(pending)
+
+    @staticmethod
+    def _write(path: Path, text: str) -> None:
+        """Write a file beside its place and rename it, so that nobody ever finds half of it."""
+        partial = path.with_name(f".{path.name}.partial")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with partial.open("w", encoding="utf-8") as file:
+                file.write(text)
+                file.flush()
+                os.fsync(file.fileno())
+            partial.replace(path)
+        except OSError as error:
+            raise DokimaError(f"'{path}' cannot be written: {error.strerror}") from None
+
+    @contextmanager
+    def _writing(self, by: str) -> Iterator[None]:
+        """Hold the lock file; the second writer is told who has it. A lock of a process that is gone is taken over."""
+        lock = self.folder / LOCK
+        for _ in range(2):
+            try:
+                handle = os.open(lock, os.O_CREAT | os.O_EXCL | os.O_WRONLY)
+                break
+            except FileExistsError:
+                if not _abandoned(lock):
+                    raise Conflict(f"{_holder(lock)} is writing in '{self.folder}'; try again in a moment") from None
+                lock.unlink(missing_ok=True)
+        else:
+            raise Conflict(f"'{lock}' cannot be taken")
+        try:
+            with os.fdopen(handle, "w", encoding="utf-8") as file:
+                json.dump({"process": os.getpid(), "by": by}, file)
+            yield
+        finally:
+            lock.unlink(missing_ok=True)
+
+
+def _holder(lock: Path) -> str:
+    with suppress(OSError, ValueError, KeyError):
+        return str(json.loads(lock.read_text(encoding="utf-8"))["by"])
+    return "somebody"
+
+
+def _abandoned(lock: Path) -> bool:
+    """Whether the process that holds a lock is gone."""
+    try:
+        process = int(json.loads(lock.read_text(encoding="utf-8"))["process"])
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return True
+    except (OSError, ValueError, KeyError):
+        return False
+    return False
+
+
+def _read(path: Path) -> dict[str, Any]:
+    try:
+        data = parse_json(path.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as error:
+        raise DocumentError([Problem("", "", "", f"cannot be read: {error}", path.name)]) from None
+    if isinstance(data, dict):
+        return data
+    raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", path.name)])
+
+
+def _text(data: Any) -> str:
+    return json_text(data) + "\n"
+
+
+def _now() -> datetime.datetime:
+    return datetime.datetime.now(datetime.UTC)
