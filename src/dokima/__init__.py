@@ -3,13 +3,26 @@
 Exact, explained, and written once for the single order being edited and the million lines of a nightly run.
 """
 
+from dokima.auditing.remark import Remark
+from dokima.changes.change import ChangeOrder
+from dokima.changes.ledger import Ledger
+from dokima.changes.settlement import Settlement
 from dokima.changes.variance import Change, LineVariance, Variance
 from dokima.editing.comparing import PriceComparison
 from dokima.editing.editor import Editor
 from dokima.editing.journal import Entry
-from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, TaxRow, Totals
+from dokima.engine.calculation import (
+    Calculation,
+    InstalmentRow,
+    PricedLine,
+    PricedOrder,
+    ReportingTotals,
+    TaxRow,
+    Totals,
+)
 from dokima.engine.explaining import Explanation, Rung
 from dokima.errors import (
+    Conflict,
     DocumentError,
     DokimaError,
     ExactError,
@@ -20,6 +33,7 @@ from dokima.errors import (
     Refused,
     RulebookError,
     RulebookProblem,
+    StaleBaseline,
 )
 from dokima.formats.results import to_csv, to_json
 from dokima.formulas.custom import function
@@ -27,13 +41,17 @@ from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
 from dokima.rulebook.book import Rulebook, load
+from dokima.rulebook.replay import Replay
 from dokima.rules.declaring import rule
 from dokima.rules.python import accept, refuse
 from dokima.rules.verdicts import RuleAnswer
+from dokima.store.folder import FolderStore
 
 __all__ = [
     "Calculation",
     "Change",
+    "ChangeOrder",
+    "Conflict",
     "DocumentError",
     "DokimaError",
     "Editor",
@@ -42,7 +60,10 @@ __all__ = [
     "Explanation",
     "Finding",
     "Findings",
+    "FolderStore",
     "FormulaError",
+    "InstalmentRow",
+    "Ledger",
     "Line",
     "LineVariance",
     "Locked",
@@ -54,12 +75,17 @@ __all__ = [
     "PricedOrder",
     "Problem",
     "Refused",
+    "Remark",
+    "Replay",
+    "ReportingTotals",
     "RuleAnswer",
     "RuleSummary",
     "Rulebook",
     "RulebookError",
     "RulebookProblem",
     "Rung",
+    "Settlement",
+    "StaleBaseline",
     "TaxRow",
     "Totals",
     "Variance",

@@ -72,6 +72,11 @@ class LineVariance:
     figures: Mapping[str, Change]
     fields: Mapping[str, Change]
 
+    @property
+    def is_consequence(self) -> bool:
+        """Whether nobody touched the line: another line, the header or the rulebook moved its figures."""
+        return self.status == "changed" and not self.fields and not self.figures["quantity"].variance
+
 
 class Variance:
     """The variance between two calculations of the same orders.

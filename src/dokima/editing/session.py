@@ -42,13 +42,17 @@ class Session:
         self._journal: list[Entry] = []
         self._spent: dict[str, str] = {}
         self._priced: tuple[Document, Calculation] | None = None
+        self._kept: tuple[Document, Document] | None = None
 
     # -- reading ----------------------------------------------------------------------------------------------
 
     @property
     def order(self) -> Order:
-        """The order as it is now, as a copy."""
-        return self._document.order()
+        """The order as it is now, with the terms it keeps, as a copy."""
+        # Nobody pays for terms while typing: the rulebook does not change under an editor.
+        if self._kept is None or self._kept[0] is not self._document:
+            self._kept = (self._document, keep_terms(self.program, self._document, self._run))
+        return self._kept[1].order()
 
     @property
     def state(self) -> str:
@@ -123,7 +127,7 @@ class Session:
         self.findings = Findings(tuple(findings))
         self._past.append(self._document)
         self._future.clear()
-        self._document = keep_terms(self.program, after, self._run)
+        self._document = after
         self._journal.append(Entry(deed, self.by, self._now(), details, operation))
         if operation:
             self._spent[operation] = str(details.get("line", ""))

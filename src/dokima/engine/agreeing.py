@@ -11,6 +11,7 @@ from dokima.engine.calculation import amount_figures
 from dokima.engine.pricing import Part, Pricing, price_orders
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
+from dokima.engine.terms import shared_asks
 from dokima.exact import Decimals, Quotient, stored, to_decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import Level
@@ -113,10 +114,16 @@ class _Taking:
                 table = self.program.tables[name]
                 if table.level is level and name not in rows:
                     rows[name] = self._rows(table, found)
+        asks = {
+            name: [_listed(formula.evaluate(self.sheet, level).spread(count)) for formula in formulas]
+            for name in rows
+            if (formulas := shared_asks(self.program.tables[name], self.program.definition.reprice_on))
+        }
         return [
             {
                 "answers": {name: values[at] for name, values in columns.items()},
                 "rows": {name: places[at] for name, places in rows.items()},
+                **({"asks": {name: [value[at] for value in values] for name, values in asks.items()}} if asks else {}),
             }
             for at in range(count)
         ]

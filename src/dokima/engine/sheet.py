@@ -9,15 +9,16 @@ import numpy as np
 
 from dokima.engine.ancestry import Under, outlines_above
 from dokima.engine.program import Program, Run
-from dokima.engine.terms import Terms
+from dokima.engine.terms import Terms, shared_asks
 from dokima.exact import Decimals, Quotient, group_sums, stored
-from dokima.exact.integers import Integers, Mask
+from dokima.exact.integers import Integers, Mask, either
 from dokima.formulas import Level
-from dokima.formulas.operators import numbers
+from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank
 from dokima.model.orders import Orders
 from dokima.routines.groups import Groups
 from dokima.routines.results import LINE_AMOUNT
+from dokima.tables.table import Table
 
 
 @dataclass(frozen=True)
@@ -123,7 +124,21 @@ class Sheet:
         assert self.terms is not None
         table = self.program.tables[name.split(".", maxsplit=1)[0]]
         graded = None if table.bands is None else table.breaks[0].value.evaluate(self, table.level)
-        return self.terms.over(name, today, graded)
+        return self.terms.over(name, today, graded, self._moved(table))
+
+    def _moved(self, table: Table) -> Mask | None:
+        """Places where a table is asked something else than when its answers were agreed, because other lines moved."""
+        assert self.terms is not None
+        kept = self.terms.asks.get(table.name)
+        if not kept:
+            return None
+        moved: Mask | None = None
+        formulas = shared_asks(table, self.program.definition.reprice_on)
+        for formula, (there, column) in zip(formulas, kept, strict=False):
+            value = formula.evaluate(self, table.level).spread(len(there))
+            same = compared(*alike(value, column), "==").is_true() | (value.is_missing() & column.is_missing())
+            moved = either(moved, there & ~same)
+        return moved
 
     def kept_figure(self, name: str) -> tuple[Mask, Decimals] | None:
         """Lines whose figure stands as it was agreed, and those figures; None if there are none."""

@@ -12,14 +12,14 @@ import numpy as np
 from dokima.engine.program import Program
 from dokima.exact import Decimals, decimals
 from dokima.exact.integers import Mask
-from dokima.formulas import Level
+from dokima.formulas import Formula, Level
 from dokima.formulas.operators import alike, pick
 from dokima.model.columns import Column, column_of, take_or_blank, value_at
 from dokima.model.content import fields_digest, plain
 from dokima.model.fields import Field
 from dokima.model.orders import Orders
 from dokima.model.values import BadValue, ValueReader
-from dokima.tables.table import AMOUNT
+from dokima.tables.table import AMOUNT, Table
 
 Record = Mapping[str, Any]
 
@@ -101,6 +101,7 @@ class Terms:
         figures: By figure: where it stands as kept, and the amounts.
         checked: Lines whose figures were computed when they were kept, so that formulas must reproduce them.
         rows: By table, for each place the row that had answered, in words.
+        asks: By table that reads a field of ``reprice_on`` over several lines, what each of its formulas had asked.
     """
 
     answers: Mapping[str, tuple[Mask, Column]]
@@ -110,9 +111,17 @@ class Terms:
     figures: Mapping[str, tuple[Mask, Decimals]]
     checked: Mask
     rows: Mapping[str, Mapping[int, str]]
+    asks: Mapping[str, Sequence[tuple[Mask, Column]]] = field(default_factory=dict)
 
-    def over(self, name: str, today: Column, graded: Column | None = None) -> Column:
-        """The answers of today with the kept ones in their places; of a graduated table worked out from kept bands."""
+    def over(self, name: str, today: Column, graded: Column | None = None, moved: Mask | None = None) -> Column:
+        """The answers of today with the kept ones in their places; of a graduated table worked out from kept bands.
+
+        Args:
+            name: Dotted name of the column.
+            today: What the table says today.
+            graded: Of a graduated table the value that is graded.
+            moved: Places where what the table is asked has moved, so that today's answer counts.
+        """
         table, _, column = name.partition(".")
         if column == AMOUNT and table in self.bands and graded is not None:
             places = sorted(self.bands[table])
@@ -122,6 +131,7 @@ class Terms:
         if name not in self.answers:
             return today
         kept, values = self.answers[name]
+        kept = kept if moved is None else kept & ~moved
         return pick(kept, values, alike(values, today)[1])
 
     @staticmethod
@@ -141,6 +151,15 @@ def _by_bands(bands: Sequence[tuple[Decimal, Decimal]], value: Decimal | None) -
             whole += (rest - start) * price
             rest = start
     return whole if value >= 0 else -whole
+
+
+def shared_asks(table: Table, reprice_on: Sequence[str]) -> list[Formula]:
+    """The formulas of a table that read a field of ``reprice_on`` over several lines: another line may move them."""
+    return [
+        formula
+        for formula in table.formulas()
+        if any(name in reprice_on for name in formula.reads) and any(node.gathers for node in formula.root.walk())
+    ]
 
 
 def terms_of(program: Program, orders: Orders, kept: Sequence[KeptOrder | None]) -> Terms | None:
@@ -171,6 +190,7 @@ class _Gathering:
         self.bands: dict[str, dict[int, Sequence[tuple[Decimal, Decimal]]]] = {}
         self.figures: dict[str, _Gathered] = {}
         self.rows: dict[str, dict[int, str]] = {}
+        self.asks: dict[str, dict[int, _Gathered]] = {}
         self.checked = np.zeros(orders.line_count, bool)
 
     def applies(self, record: Record, at: int, level: str) -> bool:
@@ -202,6 +222,9 @@ class _Gathering:
                     self.bands.setdefault(table, {})[place] = bands
                 else:
                     self.answers.setdefault(name, _Gathered()).add(place, value)
+        for table, values in record.get("asks", {}).items():
+            for at, value in enumerate(values):
+                self.asks.setdefault(table, {}).setdefault(at, _Gathered()).add(place, value)
         for table, row in record.get("rows", {}).items():
             self.found.setdefault(table, _Gathered()).add(place, row is not None)
             self.rows.setdefault(table, {})[place] = row or ""
@@ -230,4 +253,13 @@ class _Gathering:
             figures={name: (mask, column) for name, (mask, column) in figures.items() if isinstance(column, Decimals)},
             checked=self.checked,
             rows=self.rows,
+            asks={
+                name: [
+                    parts[at].column(formula.kind if formula.kind != "blank" else "text", self._length(name))
+                    for at, formula in enumerate(shared_asks(tables[name], self.program.definition.reprice_on))
+                    if at in parts
+                ]
+                for name, parts in self.asks.items()
+                if name in tables
+            },
         )

@@ -89,7 +89,8 @@ def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
         Column(f"{words['unit_price']} {words['after']}", "money"),
         Column(words["net"], "variance"),
     ]
-    rows = [_line(line, words) for line in variance.lines(every=every)]
+    listed = (line for line in variance.lines(every=every) if every or not _is_rounding(line))
+    rows = [_line(line, words) for line in listed]
     if rows:
         ((_, totals),) = variance.totals().items()
         together = ["", words["without_tax"], None, "", None, None, None, None, totals["without_tax"].variance]
@@ -97,12 +98,17 @@ def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
     return Section(words["lines_all" if every else "lines_changed"], columns, rows, words["nothing"])
 
 
+def _is_rounding(line: LineVariance) -> bool:
+    """Whether nothing of a line moved but its part of a tax that is rounded on the document."""
+    return line.is_consequence and not line.figures["without_tax"].variance
+
+
 def _line(line: LineVariance, words: Wording) -> Row:
     quantity, price = line.figures["quantity"], line.figures["price"]
     mark = line.status
     said: str = mark
-    if mark == "changed" and not quantity.variance and not any(name in line.fields for name in _OWN):
-        said = "follows" if line.figures["without_tax"].variance else "changed"
+    if line.is_consequence:
+        said = "follows"
     told = words[said]
     other = {name: moved for name, moved in line.fields.items() if name not in (*_OWN, "unit_price", "override_reason")}
     if said == "changed" and other and not line.figures["without_tax"].variance:

@@ -70,6 +70,7 @@ class FolderStore:
 
     def with_supplements(self, number: str) -> list[Order]:
         """An order and its supplements, in the order of their numbers."""
+        self._finish()
         mine = [name for name in self._names("orders") if name.startswith(f"{number}-S")]
         mine.sort(key=lambda name: (len(name), name))
         return [self.order(number), *(self.order(name) for name in mine)]
@@ -93,6 +94,7 @@ class FolderStore:
 
     def changes(self, number: str) -> list[ChangeOrder]:
         """The change orders of an order; approved ones in the order of their approval, before all others."""
+        self._finish()
         mine = [self.change(name) for name in self._names("changes") if name.startswith(f"{number}-C")]
 
         def place(change: ChangeOrder) -> tuple[int, int, int, str]:

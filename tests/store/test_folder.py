@@ -1,0 +1,226 @@
+"""The folder store through the real command line and through Python; reports read back; what happens between."""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import re
+import shutil
+import subprocess
+import sys
+from decimal import Decimal as D
+from pathlib import Path
+
+import openpyxl
+import pytest
+
+import dokima
+from tests.books import DEMO
+
+
+def run(folder, *arguments):
+    done = subprocess.run(
+        [sys.executable, "-m", "dokima", *map(str, arguments)],
+        cwd=folder, capture_output=True, text=True, check=False, env={**os.environ, "COLUMNS": "160", "USER": "ada"},
+    )  # fmt: skip
+    return done.returncode, done.stdout, done.stderr
+
+
+@pytest.fixture
+def folder(tmp_path):
+    target = tmp_path / "q"
+    shutil.copytree(DEMO, target)
+    return target
+
+
+@pytest.fixture
+def store(folder):
+    return dokima.FolderStore(folder, dokima.load(folder))
+
+
+def _submitted(store, **changes):
+    number = store.open("SQ-2041", "Ada", reason="more panes").number
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40, **changes))
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    return number
+
+
+def test_a_change_from_the_shell_from_opening_to_the_ledger(folder):
+    order = (folder / "orders" / "SQ-2041.json").read_text()
+    (folder / "orders" / "SQ-2041.json").write_text(order.replace('"pick_up": true', '"pick_up": true, "budget": 4500'))
+    assert run(folder, "change", "open", "SQ-2041", "--reason", "a bench")[:2] == (0, "SQ-2041-C1\n")
+    edits = ("--set", "10.quantity=40", "--set", "20.quantity=3", "--add", "item=BENCH-K,quantity=1")
+    status, out, _ = run(folder, "change", "edit", "SQ-2041-C1", *edits)
+    assert (status, "+541.84" in out, "added" in out) == (0, True, True)
+    status, _, err = run(folder, "change", "approve", "SQ-2041-C1")
+    assert (status, "is draft, so it cannot be approved" in err) == (2, True)
+    assert run(folder, "change", "submit", "SQ-2041-C1")[0] == 0
+    status, out, _ = run(folder, "change", "approve", "SQ-2041-C1", "--by", "Ben")
+    assert (status, out.splitlines()) == (
+        0,
+        ["SQ-2041\tamended\trevision 1", "SQ-2041-S1\tsupplement\trevision 0", "tax rounding\t-0.01\tEUR"],
+    )
+    status, _, err = run(folder, "change", "approve", "SQ-2041-C1")
+    assert (status, "SQ-2041-C1 is approved, so it cannot be approved" in err) == (2, True)
+    _, out, _ = run(folder, "ledger", "SQ-2041", "--format", "json")
+    ledger = json.loads(out)
+    assert (ledger["balanced"], ledger["current"]["with_tax"], ledger["headroom"]) == (True, "4881.22", "314.69")
+    assert [line["changes"] for line in ledger["lines"]] == [
+        {"SQ-2041-C1": "186.94"}, {"SQ-2041-C1": "-132.50"}, {}, {"SQ-2041-C1": "393.36"},
+    ]  # fmt: skip
+    status, _, err = run(folder, "change", "show", "SQ-2041-C9")
+    assert (status, "there is no change order SQ-2041-C9; did you mean 'SQ-2041-C1'?" in err) == (2, True)
+
+
+def test_reports_say_the_same_in_every_form(folder, store):
+    number = store.open("SQ-2041", "Ada", reason="=cmd()", requested_by="Ι. Μάρροου, И. Марроу").number
+
+    def more(change):
+        editor = change.edit("Ada")
+        for at in range(150):
+            editor.add_line(item="CLIP-S", quantity=at + 1, description=f"=clip {at} " + "long and winding words " * 4)
+
+    store.work(number, "Ada", more)
+    targets = [folder / f"r.{kind}" for kind in ("html", "pdf", "xlsx", "csv", "json")]
+    options = [part for target in targets for part in ("--report", target)]
+    status, _, err = run(folder, "change", "show", number, *options, "--locale", "de_DE", "--chart", folder / "c.svg")
+    assert (status, err.count("written:")) == (0, 6)
+    variance = store.change(number).variance()
+    ((_, totals),) = variance.totals().items()
+    page = (folder / "r.html").read_text()
+    assert page.count("<tr") == 1 + 3 + 1 + 151
+    assert '<html lang="de">' in page
+    assert "=cmd()" in page
+    assert f"{totals['with_tax'].after:,.2f}".translate(str.maketrans(",.", ".,")) in page
+    sheets = openpyxl.load_workbook(folder / "r.xlsx")
+    summary, lines = sheets.worksheets
+    assert [D(str(cell.value)) for cell in summary[6][1:4]] == [
+        totals["with_tax"].before, totals["with_tax"].after, totals["with_tax"].variance,
+    ]  # fmt: skip
+    assert (lines.freeze_panes, lines["C5"].data_type, lines["C5"].value[:6]) == ("A4", "s", "=clip ")
+    assert lines.max_row == 3 + 151
+    assert D(str(lines.cell(154, 9).value)) == totals["without_tax"].variance
+    raw = (folder / "r.pdf").read_bytes()
+    pages = max(int(n) for n in re.findall(rb"/Count (\d+)", raw))
+    assert pages > 3
+    assert b"DejaVuSans" in raw
+    table = list(csv.reader((folder / "r.csv").read_text().splitlines()))
+    assert [row for row in table if row[2:3] and row[2].startswith("'=clip 0 ")]
+    sections = json.loads((folder / "r.json").read_text())["sections"]
+    assert sections[0]["rows"][2]["values"][3] == str(totals["with_tax"].variance)
+    assert "expected a report ending in" in run(folder, "change", "show", number, "--report", "r.doc")[2]
+
+
+@pytest.mark.parametrize("survives", range(4))
+def test_a_settlement_cut_short_is_all_there_or_not_at_all(store, monkeypatch, survives):
+    """The process dies before the nth file is in place: before the deciding one nothing has happened, after it all has."""
+    number = _submitted(store)
+    before = {path: path.read_text() for path in (store.folder / "orders").iterdir()}
+    real, count = Path.replace, [0]
+
+    def dying(self, target):
+        if count[0] == survives:
+            raise KeyboardInterrupt
+        count[0] += 1
+        return real(self, target)
+
+    monkeypatch.setattr(Path, "replace", dying)
+    with pytest.raises(KeyboardInterrupt):
+        store.approve(number, "Ben")
+    monkeypatch.undo()
+    again = dokima.FolderStore(store.folder, store.book)
+    orders = again.with_supplements("SQ-2041")
+    if survives == 0:
+        assert again.change(number).state == "submitted"
+        assert {path: path.read_text() for path in (store.folder / "orders").glob("*.json")} == before
+    else:
+        assert again.change(number).state == "approved"
+        assert [order.number for order in orders] == ["SQ-2041", "SQ-2041-S1"]
+        assert [str(order.line(10)["quantity"]) for order in orders] == ["36", "4"]
+        assert again.ledger("SQ-2041").is_balanced
+
+
+def test_two_writers_and_two_approvals(store):
+    number = _submitted(store)
+    lock = store.folder / ".lock"
+    lock.write_text(json.dumps({"process": os.getpid(), "by": "Cleo"}))
+    with pytest.raises(dokima.Conflict, match="Cleo is writing in"):
+        store.approve(number, "Ben")
+    lock.write_text(json.dumps({"process": 2**22 + 1, "by": "a process that is gone"}))
+    other = store.open("SQ-2041", "Cleo").number
+    store.work(other, "Cleo", lambda change: change.edit("Cleo").change_line(20, quantity=2))
+    store.work(other, "Cleo", lambda change: change.submit("Cleo"))
+    store.approve(number, "Ben")
+    with pytest.raises(dokima.Locked, match="is approved"):
+        store.approve(number, "Cleo")
+    with pytest.raises(dokima.StaleBaseline, match="SQ-2041 has moved since SQ-2041-C2 was opened; rebase it"):
+        store.approve(other, "Ben")
+    store.rebase(other, "Cleo")
+    store.work(other, "Cleo", lambda change: change.submit("Cleo"))
+    store.approve(other, "Ben")
+    ledger = store.ledger("SQ-2041")
+    assert ([each.number for each in ledger.approved], ledger.is_balanced) == (["SQ-2041-C1", "SQ-2041-C2"], True)
+
+
+def test_fifty_change_orders_on_one_order(store):
+    numbers = [store.open("SQ-2041", "Ada").number for _ in range(50)]
+    assert numbers[-1] == "SQ-2041-C50"
+    for at, number in enumerate(numbers[:12]):
+        store.rebase(number, "Ada")
+        store.work(number, "Ada", lambda change, at=at: change.edit("Ada").change_line(20, quantity=5 + at))
+        store.work(number, "Ada", lambda change: change.submit("Ada"))
+        store.approve(number, "Ben")
+    ledger = store.ledger("SQ-2041")
+    assert (len(ledger.approved), len(ledger.pending), ledger.is_balanced) == (12, 38, True)
+    assert [order.number for order in store.with_supplements("SQ-2041")][-1] == "SQ-2041-S12"
+
+
+def test_a_customer_with_other_prices_still_gets_the_approved_ones(folder, store):
+    number = _submitted(store)
+    prices = folder / "tables" / "agreed_prices.csv"
+    prices.write_text(prices.read_text().replace("44.25", "99.00"))
+    settlement = dokima.FolderStore(folder, dokima.load(folder)).approve(number, "Ben")
+    line = dokima.load(folder).price(settlement.supplement)["SQ-2041-S1"].line(10)
+    assert (line.price, line.goods) == (D("44.25"), D("177.00"))
+
+
+def test_a_changed_baseline_and_a_bad_number_are_refused(folder, store):
+    number = _submitted(store)
+    path = folder / "baselines" / f"{number}.json"
+    path.write_text(path.read_text().replace("FERNHOLT", "FERNHOLD"))
+    status, _, err = run(folder, "change", "show", number)
+    assert (status, f"order {number}, baseline: the baseline has been changed" in err) == (2, True)
+    assert "expected a number that can name a file" in run(folder, "ledger", "../SQ-2041")[2]
+    assert (
+        "expected a folder with a folder 'orders' in it" in run(folder / "tables", "ledger", "X", "--book", folder)[2]
+    )
+
+
+def test_replay_says_what_other_tables_do_to_the_orders(folder):
+    """4 % becomes 5 % from 24 panes, and 3 % 2 % from 50: FERNHOLT's line 15.93 less, GREENSHAW's 12.32 more."""
+    run(folder, "edit", "orders/SQ-2041.json", "--to", "open", "--out", "orders/SQ-2041.json")
+    stated = folder / "orders" / "SQ-2042.json"
+    stated.write_text(stated.read_text().replace('"kind": "sales",', '"kind": "sales", "stated_with_tax": "1.00",'))
+    table = (folder / "tables" / "volume_discounts.csv").read_text()
+    new = folder / "new.csv"
+    new.write_text(re.sub(r",3\n", ",2\n", re.sub(r",4\n", ",5\n", table)))
+    status, out, _ = run(folder, "replay", "orders", "--table", f"volume={new}", "--format", "json")
+    found = json.loads(out)
+    assert status == 0
+    assert (found["stated"], found["reproduced"], [each["order"] for each in found["off"]]) == (2, 1, ["SQ-2042"])
+    assert (found["changed_orders"], found["totals"]["EUR"]["variance"]) == (2, "-3.61")
+    assert [(each["order"], each["variance"]) for each in found["largest"]] == [
+        ("SQ-2041", "-15.93"), ("SQ-2042", "12.32"),
+    ]  # fmt: skip
+    assert {(each["value"], each["variance"]) for each in found["by_customer"]} == {
+        ("FERNHOLT", "-15.93"), ("GREENSHAW", "12.32"),
+    }  # fmt: skip
+    _, out, _ = run(folder, "replay", "orders", "--table", f"volume={new}", "--as-of", "2025-03-01", "--format", "json")
+    assert json.loads(out)["totals"]["EUR"]["before"] != found["totals"]["EUR"]["before"]
+    text = (folder / "rulebook.toml").read_text().replace("line.quantity % 0.5 == 0", "line.quantity % 1 == 0")
+    shutil.copytree(folder, folder.parent / "stricter")
+    (folder.parent / "stricter" / "rulebook.toml").write_text(text)
+    status, out, _ = run(folder, "replay", "orders", "--new", folder.parent / "stricter")
+    assert (status, re.search(r"half-days\s+\+1\s+−0", out) is not None) == (1, True)
+    assert "expected --new DIR" in run(folder, "replay", "orders")[2]
