@@ -27,7 +27,7 @@ def write_pdf(paper: Paper, target: Path) -> None:
     styles = _styles()
     wide = max(len(section.columns) for section in paper.sections) > 7
     size = landscape(A4) if wide else A4
-    width = size[0] - 2 * _MARGIN
+    width = size[0] - 2 * _MARGIN - 12  # the frame keeps 6 points on either side
     flow: list[Any] = [Paragraph(escape(paper.title), styles["title"])]
     subtitle = " · ".join(filter(None, [paper.subtitle, paper.currency]))
     flow.append(Paragraph(escape(subtitle), styles["plain"]))
