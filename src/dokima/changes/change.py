@@ -37,7 +37,7 @@ class ChangeOrder:
         program: The rulebook.
         number: Its own number, ``SQ-2041-C1``.
         baseline: The order as it was frozen.
-        document: The order as it is to be.
+        document: The order as it is to be; as it was frozen if None.
         clock: Tells the time.
         record: State, reason, people and times of one that was kept; a new draft if None.
     """
@@ -47,7 +47,7 @@ class ChangeOrder:
         program: Program,
         number: str,
         baseline: Baseline,
-        document: Order,
+        document: Order | None,
         clock: Clock,
         record: Mapping[str, Any] | None = None,
     ) -> None:
@@ -58,7 +58,7 @@ class ChangeOrder:
         self._record: dict[str, Any] = {"state": "draft", "reason": "", **(record or {})}
         self._before = baseline.document(program)
         self._changing = changing(program, self._before)
-        self._document = typed(program, document)
+        self._document = self._before if document is None else typed(program, document)
         self._editor: Editor | None = None
 
     # -- reading ----------------------------------------------------------------------------------------------

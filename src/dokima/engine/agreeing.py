@@ -12,11 +12,9 @@ from dokima.engine.pricing import Part, Pricing, price_orders
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
 from dokima.engine.terms import shared_asks
-from dokima.exact import Decimals, Quotient, stored, to_decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import Level
-from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, value_at
+from dokima.model.columns import Column, value_at, values_of
 from dokima.model.content import fields_digest, plain
 from dokima.model.orders import Orders
 from dokima.routines.results import LINE_AMOUNT
@@ -158,9 +156,13 @@ def _sheet(part: Part) -> Sheet:
 
 def _listed(column: Column) -> list[Any]:
     """The values of a column as plain data."""
-    if isinstance(column, Decimals | Quotient):
-        return [plain(value) for value in to_decimals(stored(numbers(column)))]
-    return [plain(value) for value in column.to_list()]
+    known: dict[Any, Any] = {}
+    found = []
+    for value in values_of(column):
+        if value not in known:
+            known[value] = plain(value)
+        found.append(known[value])
+    return found
 
 
 def fields_read(program: Program, routine: Routine) -> set[str]:

@@ -308,6 +308,25 @@ def value_at(column: Column, position: int) -> Any:
     return one.to_list()[0]
 
 
+def values_of(column: Column) -> list[Any]:
+    """All values as `value_at` gives them, each number with the fewest places it needs."""
+    if not isinstance(column, Decimals | Quotient):
+        return list(column.to_list())
+    exact = stored(column)
+    missing = exact.is_missing().tolist()
+    known: dict[int, Any] = {}
+    values = []
+    for units, gone in zip(exact.units.tolist(), missing, strict=True):
+        if not gone and units not in known:
+            # Few values are all different; each is taken apart once.
+            left, places = units, exact.places
+            while places and left % 10 == 0:
+                left, places = left // 10, places - 1
+            known[units] = to_decimals(Decimals(np.array([left], exact.units.dtype), places))[0]
+        values.append(None if gone else known[units])
+    return values
+
+
 def shown(value: Any) -> str:
     """A value as plain text for messages: ``44.25``, ``2026-03-02``, ``true``, ``blank``."""
     if value is None:

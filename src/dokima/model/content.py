@@ -19,7 +19,7 @@ LINE_ASIDE = ("state", "delivered", "unit_price", "stated_net")
 
 
 def plain(value: Any) -> Any:
-    """A value as canonical JSON holds it: numbers as text without trailing zeros, dates in ISO 8601.
+    """A value as canonical JSON holds it: decimals as text without trailing zeros, dates in ISO 8601.
 
     Raises:
         TypeError: Documents hold no such value.
@@ -27,7 +27,7 @@ def plain(value: Any) -> Any:
     if value is None or isinstance(value, str | bool):
         return value
     if isinstance(value, int | Decimal):
-        text = format(Decimal(value), "f")
+        text = str(value) if isinstance(value, int) else format(value, "f")
         text = text.rstrip("0").rstrip(".") if "." in text else text
         return "0" if text == "-0" else text
     if isinstance(value, datetime.date):
@@ -41,7 +41,7 @@ def plain(value: Any) -> Any:
 
 def canonical_json(document: Any) -> str:
     """A document as JSON with sorted keys and nothing between its parts (in the manner of RFC 8785)."""
-    return json.dumps(plain(document), sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+    return json.dumps(document, default=plain, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
 def digest_of(text: str) -> str:

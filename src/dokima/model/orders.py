@@ -11,7 +11,7 @@ import numpy as np
 
 from dokima.errors import NotFound, Problem, nearest
 from dokima.exact.integers import Integers, Mask
-from dokima.model.columns import Column, LazyColumns, Texts, blanks, value_at
+from dokima.model.columns import Column, LazyColumns, Texts, blanks, values_of
 from dokima.model.fields import Fields
 
 
@@ -236,21 +236,24 @@ class Orders:
     def document(self, position: int) -> dict[str, Any]:
         """One order as plain data, with the fields it has a value for, and as None those that are blank on purpose."""
         where = self.lines_of(position)
-        header = self._values("header", self.headers, position)
-        lines = [self._values("line", self.lines, at) for at in range(where.start, where.stop)]
+        (header,) = self._values("header", self.headers, slice(position, position + 1))
+        lines = self._values("line", self.lines, where)
         records = {name: rows[position] for name, rows in self.records.items() if rows[position]}
         return {**header, **records, "lines": lines}
 
-    def _values(self, level: str, columns: Mapping[str, Column], at: int) -> dict[str, Any]:
-        """Values of a header or line; a blank that would else be taken for absent, and take its default, is None."""
+    def _values(self, level: str, columns: Mapping[str, Column], where: slice) -> list[dict[str, Any]]:
+        """Values of headers or lines; a blank that would else be taken for absent, and take its default, is None."""
         fields = self.fields.header if level == "header" else self.fields.line
-        values = {name: value_at(column, at) for name, column in columns.items()}
-        absent = {name for (where, name), mask in self.absent.items() if where == level and mask[at]}
-        return {
-            name: value
-            for name, value in values.items()
-            if value is not None or (fields[name].default is not None and name not in absent)
-        }
+        places = np.arange(where.start, where.stop)
+        found: list[dict[str, Any]] = [{} for _ in places]
+        for name, column in columns.items():
+            blank = fields[name].default is not None
+            absent = self.absent.get((level, name))
+            gone = [False] * len(places) if absent is None else absent[where].tolist()
+            for into, value, left_out in zip(found, values_of(column.take(places)), gone, strict=True):
+                if value is not None or (blank and not left_out):
+                    into[name] = value
+        return found
 
 
 def texts(column: Column) -> Texts:

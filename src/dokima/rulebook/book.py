@@ -202,8 +202,7 @@ class Rulebook:
         number = next_change(baseline.number, taken)
         record = {"reason": reason, "requested_by": requested_by, "opened_by": by}
         record["opened"] = _now().isoformat(timespec="seconds")
-        document = baseline.document(self.program).order()
-        return ChangeOrder(self.program, number, baseline, document, _now, record)
+        return ChangeOrder(self.program, number, baseline, None, _now, record)
 
     def explain(
         self,
