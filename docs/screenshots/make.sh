@@ -6,6 +6,7 @@ here=$(cd "$(dirname "$0")" && pwd)
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 dokima demo "$work/quillmere" > /dev/null
+rm -rf "$work/quillmere"/{changes,baselines} # what the walk has opened
 
 shot() { # name, columns, rows, command...
     local name=$1 columns=$2 rows=$3
@@ -39,5 +40,37 @@ take edit 140 42 \
     "dokima edit orders/SQ-2041.json --set 10.quantity=40 --add item=BENCH-K,quantity=1 --dry-run" \
     "dokima edit orders/SQ-2041.json --set 10.quantity=40 --set 30.quantity=1.25 --out changed.json" \
     "ls changed.json"
+take trial 140 48 \
+    "dokima explain --header customer=FERNHOLT --header kind=sales --header date=2026-03-02 --line item=PANE-T6 --line quantity=50"
+take steps 140 42 "dokima explain orders/SQ-2047.json 10 price" "dokima price orders/SQ-2041.json --steps 10 --locale de_DE"
+take audit 140 48 "dokima audit --today 2026-03-12 --severity warning | head -44"
+take replay 140 50 \
+    "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima replay orders --table volume=new.csv"
 take describe 140 42 "dokima describe | head -40"
 take demo 140 42 "dokima demo tour | head -36"
+
+take ledger 140 48 \
+    "dokima change open SQ-2041 --reason 'more panes, a bench' --by Ada" \
+    "dokima change edit SQ-2041-C1 --set 10.quantity=40 --set 20.quantity=3 --add item=BENCH-K,quantity=1 --by Ada | tail -9" \
+    "dokima change submit SQ-2041-C1 --by Ada" "dokima change approve SQ-2041-C1 --by Ben" "dokima ledger SQ-2041"
+
+# What is drawn or printed, and not shown in a terminal.
+picture() { if [ -z "$only" ] || [ "$only" = "$1" ]; then (cd "$work/quillmere" && "$1"); fi; }
+waterfall() { dokima explain orders/SQ-2042.json 10 --chart "$here/waterfall.png" > /dev/null; }
+pricesteps() {
+    dokima explain --header customer=FERNHOLT --header kind=sales --header date=2026-03-02 \
+        --line item=PANE-T6 --line quantity=50 --chart "$here/pricesteps.png" > /dev/null
+}
+report() { # needs chromium and poppler-utils
+    cp orders/SQ-2044.json "$work/kept.json"
+    number=$(dokima change open SQ-2044 --reason "a second day, and two vents" --requested-by "A. Pellow" --by Ada)
+    dokima change edit "$number" --set 40.quantity=2 --set 20.quantity=18 --add item=VENT-R,quantity=2 --by Ada > /dev/null
+    dokima change submit "$number" --by Ada
+    dokima change show "$number" --report "$work/r.html" --report "$work/r.pdf" --locale en_GB --chart "$here/bridge.png" > /dev/null
+    chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,900 \
+        --screenshot="$here/report.png" "file://$work/r.html" > /dev/null 2>&1
+    pdftoppm -r 80 -png -singlefile "$work/r.pdf" "$here/report-pdf"
+}
+picture waterfall
+picture pricesteps
+picture report

@@ -70,6 +70,11 @@ def test_the_worked_example_is_split_to_the_cent():
     # Tax 436.80 + 137.25 and 121.86, one cent less than the 695.92 that were approved.
     assert [sums(order) for order in done.orders] == [(D("3605.01"), D("574.05")), (D("580.30"), D("121.86"))]
     assert done.tax_rounding == D("-0.01")
+    # The advance is 20 % of what each document comes to: 835.81 of 4179.06, 140.43 of 702.16.
+    assert [BOOK.price(o)[o.number].total("advance") for o in done.orders] == [D("835.81"), D("140.43")]
+    assert [sum(D(r["figures"]["without_tax"]) for r in o.header["terms"][1:]) for o in done.orders] == [
+        D("3605.01"), D("580.30"),
+    ]  # fmt: skip
     assert (done.amended.header["revision"], done.amended.header["state"]) == (1, "open")
     assert {link["number"] for link in done.supplement.header["links"]} == {"SQ-2041", "SQ-2041-C1"}
     assert original() == dokima.Order.from_dict(BOOK.orders(ORDER).document(0))

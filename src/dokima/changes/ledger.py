@@ -226,7 +226,8 @@ def _row(change: ChangeOrder) -> LedgerChange:
         for line in variance.lines()
         if "without_tax" in line.figures and (moved := line.figures["without_tax"].variance) is not None
     }
-    sums = {name: totals[name].variance or Decimal(0) for name in SUMS}
+    nothing = Decimal(0).scaleb(-PricedOrder(variance.after, 0).places)
+    sums = {name: nothing if totals[name].variance is None else totals[name].variance for name in SUMS}
     return LedgerChange(change.number, change.state, change.reason, decided, sums, rounding, lines)
 
 

@@ -334,8 +334,15 @@ class Settling:
                 figures = {"price": record.get("figures", {}).get("price")}
                 known = mine[line].figures if line in mine else {}
                 figures |= {name: plain(value) for name, value in known.items()}
+                if not self.priced.prices_include_tax and None not in known.values():
+                    figures["without_tax"] = plain(self._left(known))
                 records.append({**record, "figures": figures})
         return redigested(self.program, document.with_header(**{TERMS: records}), self.change)
+
+    def _left(self, figures: Mapping[str, Decimal | None]) -> Decimal:
+        """What a line comes to: its price less discounts, with charges."""
+        signs = {name: -1 if step is not None and step.kind == "discount" else 1 for name, step in self._steps()}
+        return total([amount * signs[name] for name, amount in figures.items() if amount is not None])
 
     def _tax(self, document: Document) -> Decimal | None:
         return self._priced_now(document).totals.tax if document.lines else Decimal(0)

@@ -38,6 +38,30 @@ STEPS: Sequence[tuple[str, str, Sequence[str]]] = (
         ["variance", "orders/SQ-2041.json", "changed/SQ-2041.json"],
     ),
     (
+        "Freeze the order, and change a copy",
+        "A change order is measured against the order as it was; the original stays untouched until it is approved.",
+        ["change", "open", "SQ-2041", "--reason", "more panes, and a bench"],
+    ),
+    (
+        "Say what changes",
+        "The same rules as in any edit; below it what was, what will be, and what each line does to the total.",
+        [
+            *("change", "edit", "SQ-2041-C1", "--set", "10.quantity=40", "--set", "20.quantity=3"),
+            *("--add", "item=BENCH-K,quantity=1"),
+        ],
+    ),
+    ("Hand it in", "From here on the figures are frozen.", ["change", "submit", "SQ-2041-C1"]),
+    (
+        "See where the order stands",
+        "Original, approved changes, current sum; the change is pending until `dokima change approve SQ-2041-C1`.",
+        ["ledger", "SQ-2041"],
+    ),
+    (
+        "Look over the tables",
+        "Without any order: rows that never win, discounts on top of special prices, each with an example to try.",
+        ["audit", "--severity", "warning", "--today", "2026-03-12"],
+    ),
+    (
         "Read other people's files",
         "An export with its own headings, decimal commas and codes. Two of its orders are faulty; the others go on.",
         ["check", "exports/depot_2026.csv", "--layout", "depot"],

@@ -215,8 +215,11 @@ class _Run:
 
     def _advance(self, step: Step) -> None:
         """A part payment: worked out once for the order and apportioned; it moves no amount."""
-        figure = self._of_order(step)
-        self._leave(step.name, figure)
+        spread = self._share_out(step, Groups.by_order(self.frame))
+        # Like tax it follows from the amounts that stand, for this document; it is only compared.
+        self._stand(step, step.name, spread.parts)
+        self._blame_orders(step, spread.parts, spread)
+        self._leave(step.name, spread.parts)
 
     def _of_order(self, step: Step) -> Decimals:
         """Each line's part of a figure worked out once for the order."""
