@@ -6,6 +6,7 @@ Exact, explained, and written once for the single order being edited and the mil
 from dokima.auditing.remark import Remark
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger
+from dokima.changes.policy import settling
 from dokima.changes.settlement import Settlement
 from dokima.changes.variance import Change, LineVariance, Variance
 from dokima.editing.comparing import PriceComparison
@@ -94,6 +95,7 @@ __all__ = [
     "load",
     "refuse",
     "rule",
+    "settling",
     "to_csv",
     "to_json",
 ]

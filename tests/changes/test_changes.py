@@ -238,6 +238,19 @@ def test_a_policy_in_python_says_whose_growth_is_ordered_separately():
     assert steps(done.amended, 10)[0] == "40"
     assert [line.number for line in done.supplement.lines] == ["40"]
 
+    @dokima.settling
+    def large_only(line):
+        return line.figures["quantity"].variance > 5
+
+    steps_ = routine({"name": "price", "kind": "price", "options": [{"value": "1"}]})
+    data = {"rulebook": {"name": "r", "currency": "EUR"}, "routine": steps_}
+    rules = dokima.Rulebook.from_dict(data, python=[large_only])
+    order = dokima.Order("A", state="open", lines=[{"quantity": 2}, {"quantity": 2}])
+    change = rules.change(order, by="Ada")
+    change.edit("Ada").change_line(10, quantity=4)
+    change.edit("Ada").change_line(20, quantity=14)
+    assert [line.number for line in approved(change, order).supplement.lines] == ["20"]
+
 
 def test_a_changed_byte_of_a_baseline_is_refused():
     change = revised()

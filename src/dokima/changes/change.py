@@ -200,7 +200,8 @@ class ChangeOrder:
         documents = self._current(current)
         self._refuse_stale(documents)
         refuse_if_any([f for f in self._asked("approve", by, today) if f.stops], f"approving {self.number}")
-        policy = self.program.definition.changes.mode(self._after.header.get("kind")) if settle is None else settle
+        definition = self.program.definition
+        policy = settle or definition.policy or definition.changes.mode(self._after.header.get("kind"))
         variance = self.variance()
         work = Settling(self.program, self.number, documents, self._after, variance, policy)
         settlement = work.settled(next_supplement(self.order_number, [*taken, *self.baseline.parts]))

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from functools import cached_property
+from typing import Any
 
 from dokima.engine.fingerprint import fingerprint_of
 from dokima.formulas import Formula
@@ -42,6 +43,7 @@ class ProgramDefinition:
         reporting: A second currency that totals are reported in, and the formula of its rate.
         letterhead: Who sends reports: name first, then whatever belongs below it.
         texts: Words of reports in the place of ours.
+        policy: Says of a line's variance whether its growth is ordered separately; None to go by ``changes``.
         changes: How change orders are settled.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
@@ -62,6 +64,7 @@ class ProgramDefinition:
     reporting: tuple[str, object] | None = None
     letterhead: Mapping[str, str] = field(default_factory=dict)
     texts: Mapping[str, str] = field(default_factory=dict)
+    policy: Callable[[Any], bool] | None = None
     changes: ChangeTerms = field(default_factory=ChangeTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
 

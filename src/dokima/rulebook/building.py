@@ -8,6 +8,7 @@ from decimal import Decimal
 from functools import cache
 from typing import Any
 
+from dokima.changes.policy import is_policy
 from dokima.engine.program import ProgramDefinition
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
@@ -56,6 +57,7 @@ def program_definition(
         routines=[_routine(name, routine) for name, routine in spec.routine.items()],
         moments=[*MOMENTS, *spec.rulebook.moments],
         minor_units={**minor_units(), **{code: each.places for code, each in spec.currency.items()}},
+        policy=next((body for body in python if is_policy(body)), None),  # type: ignore[arg-type]
         changes=_changes(spec.changes),
         letterhead=spec.letterhead,
         texts=spec.texts,
