@@ -12,6 +12,7 @@ from hypothesis import given, settings
 import dokima
 from dokima.changes.grouping import grouped
 from dokima.changes.ledger import ledger_of
+from dokima.model.content import digest_of
 from dokima.reports.changes import change_paper
 from dokima.reports.texts import Wording
 from tests.books import DEMO, book, routine
@@ -370,3 +371,48 @@ def test_mix_and_sums_by_a_field():
     ]  # fmt: skip
     with pytest.raises(dokima.NotFound, match="did you mean 'family'"):
         grouped(variance, "famly")
+
+
+def test_a_discount_that_only_now_applies_is_shared():
+    """10 % from 40 on: 4 x 10 % of 400.00 = 40.00 go to 36 and 4 by quantity, not all to the four that were added."""
+    rules = book(
+        changes={"settle": "split"},
+        routine=routine(
+            {"name": "price", "kind": "price", "options": [{"value": "10"}]},
+            {"name": "off", "kind": "discount", "percent": "10", "when": "line.quantity >= 40"},
+        ),
+    )
+    order = dokima.Order("A", state="open", lines=[{"item": "X", "quantity": 36}])
+    change = rules.change(order, by="Ada")
+    change.edit("Ada").change_line(10, quantity=40)
+    done = approved(change, order)
+    assert [rules.price(o)[o.number].line(10).off for o in done.orders] == [D("36.00"), D("4.00")]
+
+
+def test_sub_lines_are_settled_below_their_outlines():
+    """PO-721 split: 84 to 100 m2 at 6.40; the site allowance of 150.00 is shared anew over the sub-lines."""
+    source = DEMO / "orders" / "PO-721.json"
+    change = BOOK.change(source, by="Ada")
+    change.edit("Ada").change_line("10/10", quantity=100)
+    order = dokima.Order.from_dict(BOOK.orders(source).document(0))
+    done = approved(change, order, settle="split")
+    assert [(line.number, str(line["quantity"] if "quantity" in line.fields else None)) for line in done.supplement.lines] == [
+        ("10", "None"), ("10/10", "16"),
+    ]  # fmt: skip
+    priced = [BOOK.price(o)[o.number] for o in done.orders]
+    assert sum(each.line("10/10").works for each in priced) == D("640.00")
+    assert sum(each.total("site") for each in priced) == D("150.00")
+    assert not any(each.findings for each in priced)
+
+
+def test_what_has_ended_cannot_be_changed_and_a_draft_keeps_its_frozen_prices(tmp_path):
+    with pytest.raises(dokima.Locked, match="order SQ-2041 is cancelled, and nothing about it can change"):
+        opened(dokima.Order.from_dict({**original().to_dict(), "state": "cancelled"}))
+    text = (DEMO / "tables" / "agreed_prices.csv").read_text().replace("44.25", "99.00")
+    (tmp_path / "new.csv").write_text(text)
+    dearer = dokima.load(DEMO, tables={"agreed": tmp_path / "new.csv"})
+    kept = revised()
+    data, text = kept.to_dict(), kept.baseline.text
+    assert data["baseline"] == digest_of(text)
+    change = dokima.ChangeOrder.from_dict(dearer.program, data, text, datetime.datetime.now)
+    assert next(iter(change.variance().lines())).figures["price"].after == D("44.25")

@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Any
 
 from dokima.changes.combining import combined, typed, with_terms
+from dokima.changes.viewing import refuse_ended
 from dokima.editing.document import Document
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Problem
@@ -39,7 +40,9 @@ class Baseline:
 
         Raises:
             DocumentError: One of them cannot be read.
+            Locked: The original has come to its end.
         """
+        refuse_ended(program, typed(program, orders[0]))
         documents = [with_terms(program, typed(program, order), run) for order in orders]
         whole = combined(program, documents)
         # Said outright, because without terms of its own a draft would be priced anew.

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from dokima.changes.combining import Plain
+from dokima.changes.viewing import changing
 from dokima.editing.document import Document
 from dokima.editing.terms import TERMS, keep_terms
 from dokima.engine.program import Program, Run
@@ -33,7 +34,7 @@ def rebased(program: Program, number: str, before: Document, after: Document, no
     document = Document(header, {})
     for line, fields in lines.items():
         document = document.with_line(line, fields)
-    return keep_terms(program, document, Run())
+    return keep_terms(changing(program, document), document, Run())
 
 
 class _Rebasing:

@@ -259,6 +259,9 @@ class Settling:
         key = next((each for each in ("percent", "per_unit") if each in step.parts), "")
         if not key or step.definition.cap is not None or step.definition.keep_above is not None:
             return False
+        was, now = (_figure(side, number, step.name) for side in (self.was, self.priced))
+        if (was == 0) != (now == 0):
+            return False  # it applies to one of them only, whatever its percent
         names = [name for name in step.parts[key].reads if name not in ("line.quantity",)]
         kept = [self._answers(side, number) for side in (self.was, self.priced)]
         if any(name.split(".")[0] in ("line", "header", "parent") for name in names):

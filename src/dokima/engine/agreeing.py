@@ -76,6 +76,7 @@ class _Taking:
         lines = [
             {
                 "line": number,
+                "rulebook": self._agreed_with(number, {name: column[at] for name, column in basis.items()}),
                 "basis": {name: column[at] for name, column in basis.items()},
                 **answers[at],
                 "figures": {name: column[at] for name, column in figures.items()},
@@ -83,6 +84,13 @@ class _Taking:
             for at, number in enumerate(leaves.line_numbers)
         ]
         return [header, *lines]
+
+    def _agreed_with(self, number: str, basis: Record) -> str:
+        """Fingerprint of the rulebook whose answers a line keeps: that of its agreement, today's for a new one."""
+        for record in (self.orders.records.get("terms") or [[]])[0]:
+            if record.get("line") == number and record.get("basis") == basis:
+                return str(record.get("rulebook") or self.program.fingerprint)
+        return self.program.fingerprint
 
     def _figures(self) -> dict[str, Column]:
         """Price, line amount, and every amount of a step, one value per line."""
