@@ -5,6 +5,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import openpyxl
+import pandas as pd
 import pyarrow as pa
 import pytest
 from pyarrow import parquet
@@ -226,3 +227,13 @@ def test_tables_from_parquet(tmp_path):
         dokima.RulebookError, match="expected a file that ends in .csv, .xlsx, .parquet .got 'terms.ods'"
     ):
         priced_by(tmp_path, "terms.ods")
+
+
+def test_frames_may_call_their_numbers_number():
+    """Two frames, the lines linked by ``order``: the same order whether the columns are called order, line or number."""
+    lines = {"order": ["A", "A"], "quantity": ["1", "2"], "item": ["PANE", "VENT"]}
+    named = pd.DataFrame({"number": ["A"], "currency": ["EUR"]}), pd.DataFrame({**lines, "number": ["10", "20"]})
+    ours = pd.DataFrame({"order": ["A"], "currency": ["EUR"]}), pd.DataFrame({**lines, "line": ["10", "20"]})
+    rules = book()
+    assert rules.orders(named).document(0) == rules.orders(ours).document(0)
+    assert rules.orders(named).line_numbers == ["10", "20"]

@@ -118,3 +118,29 @@ def test_a_workbook_formula_that_was_never_calculated_is_named(tmp_path):
     book_.save(tmp_path / "deals.xlsx")
     with pytest.raises(dokima.RulebookError, match="deals.xlsx row 3.*formula"):
         _folder(tmp_path, "deals.xlsx")
+
+
+def test_other_rows_for_one_table_share_all_the_others():
+    """Today's stock in the place of yesterday's: the price table is the same object, and the old rulebook as it was."""
+    rules = book(
+        table={"item": {"key": {"item": "line.item"}}, "stock": {"key": {"item": "line.item"}}},
+        tables={
+            "item": [{"item": "A", "list_price": "5", "tax_class": "standard"}],
+            "stock": [{"item": "A", "free": "3"}],
+        },
+        rule=[
+            {"id": "in-stock", "at": "enter", "require": "line.quantity <= stock.free", "message": "{stock.free} left"}
+        ],
+    )
+    order = dokima.Order("O", lines=[{"item": "A", "quantity": 5}])
+    other = rules.with_tables(stock=[{"item": "A", "free": "9"}])
+    assert [finding.message for finding in rules.check(order)] == ["3 left"]
+    assert not other.check(order).errors
+    assert other.program.tables["item"] is rules.program.tables["item"]
+    assert other.program.fingerprint != rules.program.fingerprint
+    with pytest.raises(
+        dokima.RulebookError, match="rows were given for 'stok', which is no table; did you mean 'stock'"
+    ):
+        rules.with_tables(stok=[])
+    with pytest.raises(dokima.RulebookError, match="in-stock"):
+        rules.with_tables(stock=[{"item": "A", "free": "plenty"}])

@@ -25,20 +25,25 @@ from dokima.tables.building import build_table
 from dokima.tables.table import Table
 
 
-def build_program(definition: ProgramDefinition) -> Program:
+def build_program(definition: ProgramDefinition, known: Mapping[str, Table] | None = None) -> Program:
     """Check and compile a rulebook.
+
+    Args:
+        definition: What it says.
+        known: Tables that are built already and stay as they are.
 
     Raises:
         RulebookError: With every problem.
     """
-    return _Builder(definition).build()
+    return _Builder(definition, known or {}).build()
 
 
 class _Builder:
-    def __init__(self, definition: ProgramDefinition) -> None:
+    def __init__(self, definition: ProgramDefinition, known: Mapping[str, Table]) -> None:
         self.definition = definition
         self.problems: list[RulebookProblem] = []
-        self.tables: dict[str, Table | None] = {}
+        self.tables: dict[str, Table | None] = dict(known)
+        self.known = known
         self.path: list[str] = []
         self.specs = {table.name: table for table in definition.tables}
         self.scope = Scope(definition, self._table)
@@ -144,7 +149,7 @@ class _Builder:
     def _factors(self) -> None:
         """Conversions may read the very row that is converted, so they are compiled once all tables are there."""
         names = self.scope.with_figures(self._figures_for_tables())
-        for name, table in list(self.tables.items()):
+        for name, table in [each for each in self.tables.items() if each[0] not in self.known]:
             factors: dict[str, Formula] = {}
             for column, source in self.specs[name].convert.items() if table is not None else ():
                 try:

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from dokima.errors import DocumentError, DokimaError, Problem
-from dokima.formats.delimited import read_delimited
+from dokima.formats.delimited import Grid, read_delimited
 from dokima.formats.frames import grid_of, is_frame
 from dokima.formats.jsondocs import orders_of, read_json
 from dokima.formats.layouts import Layout, own_layout
@@ -40,7 +40,7 @@ def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Or
     if isinstance(source, str | Path):
         return _from_paths([Path(source)], fields, layout)
     if is_frame(source) or (isinstance(source, tuple) and len(source) == 2 and all(is_frame(part) for part in source)):
-        return _from_frames(source, fields, layout or own_layout(fields))
+        return _from_frames(source, fields, layout)
     if isinstance(source, Sequence) and source and all(isinstance(part, str | Path) for part in source):
         return _from_paths([Path(part) for part in source], fields, layout)
     if isinstance(source, Sequence):
@@ -49,12 +49,24 @@ def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Or
     raise DokimaError(f"expected orders as documents, files or DataFrames (got {type(source).__name__})")
 
 
-def _from_frames(source: Any, fields: Fields, layout: Layout) -> Orders:
-    if isinstance(source, tuple):
-        raw = linked_orders(grid_of(source[0]), grid_of(source[1]), layout, ("headers", "lines"))
-    else:
+def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:
+    layout = given or own_layout(fields)
+    if not isinstance(source, tuple):
         raw = flat_orders(grid_of(source), layout, "")
+    else:
+        headers, lines = (grid_of(part) for part in source)
+        if given is None:
+            # In a frame of its own each level may simply say "number".
+            headers, lines = _named(headers, "order"), _named(lines, "line")
+        raw = linked_orders(headers, lines, layout, ("headers", "lines"))
     return read_orders(raw, layout.fields(fields), layout.reader)
+
+
+def _named(grid: Grid, heading: str) -> Grid:
+    """A grid whose column ``number`` is called as in a file that holds both levels."""
+    if heading in grid.columns or "number" not in grid.columns:
+        return grid
+    return replace(grid, columns={heading if n == "number" else n: column for n, column in grid.columns.items()})
 
 
 def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) -> Orders:

@@ -38,6 +38,9 @@ def explanation_report(
         table.add_row(
             label, Text(number(step.value), style="bold"), _how(step, explanation, technical, losers=not rungs)
         )
+    if not explanation.steps:
+        said = "an outline: its amounts are the sums of its sub-lines" if explanation.routine else "no routine fits"
+        return Group(head, Text(said), *([finding_lines(tuple(explanation.findings))] if explanation.findings else []))
     parts: list[RenderableType] = [head, sums, Text(""), table]
     if rungs:
         parts += [Text(""), _could_apply(explanation), Text(""), _ladder(rungs, explanation)]

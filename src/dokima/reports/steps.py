@@ -8,7 +8,7 @@ from rich.text import Text
 
 from dokima.engine.calculation import PricedLine
 from dokima.reports.bars import line_bars
-from dokima.reports.words import BLANK, MINUS, number
+from dokima.reports.words import BLANK, MINUS, number, signed
 
 
 def steps_report(line: PricedLine) -> RenderableType:
@@ -33,7 +33,7 @@ def steps_report(line: PricedLine) -> RenderableType:
             table.add_row(Text(f"= {bar.label}", style="bold"), "", Text(number(bar.level), style="bold"))
         else:
             sign = MINUS if bar.amount < 0 or bar.kind == "discount" else "+"
-            table.add_row(f"{sign} {bar.label}", f"{sign}{number(abs(bar.amount))}", number(bar.level))
+            table.add_row(f"{sign} {bar.label}", signed(bar.amount), number(bar.level))
     figures = [] if order.routine is None else [s for s in order.routine.steps if s.kind in ("figure", "advance")]
     rows = [(step, line.figure(step.name)) for step in figures if step.name in order.calculation.figures]
     if rows:

@@ -99,7 +99,7 @@ def signed(value: Decimal | None) -> str:
     """A variance: with its sign, a dash for a blank."""
     if value is None:
         return BLANK
-    return f"+{number(value)}" if value > 0 else number(value)
+    return f"+{number(value)}" if value > 0 else number(value if value else abs(value))
 
 
 def figure_word(program: Program, name: str) -> str:

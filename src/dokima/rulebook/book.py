@@ -72,6 +72,19 @@ class Rulebook:
             f"{len(program.routines)} routines>"
         )
 
+    def with_tables(self, **tables: Any) -> Rulebook:
+        """This rulebook with other rows in some of its tables, such as today's stock; it shares all the rest.
+
+        Args:
+            tables: Rows by table: a pandas DataFrame or a list of mappings.
+
+        Raises:
+            RulebookError: There is no such table, or its rows are not what it wants.
+        """
+        from dokima.rulebook.loading import with_tables
+
+        return Rulebook(with_tables(self.program, tables), self.layouts)
+
     def layout(self, name: str) -> Layout:
         """A layout by name.
 

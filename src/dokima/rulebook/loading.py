@@ -107,6 +107,47 @@ def load_data(
     return _compile(data, _Text(), tables, None, python)
 
 
+def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:
+    """A rulebook with other rows in some of its tables; all others are shared, not built again.
+
+    Args:
+        program: The rulebook.
+        tables: Rows by table: a DataFrame or a list of mappings.
+
+    Raises:
+        RulebookError: There is no such table, or its rows are not what it wants.
+    """
+    definition = program.definition
+    sources = dict(definition.sources)
+    problems: list[RulebookProblem] = []
+    for name, rows in tables.items():
+        if name not in sources:
+            message = f"rows were given for '{name}', which is no table{nearest(name, sources)}"
+            problems.append(RulebookProblem("", "table", message))
+            continue
+        try:
+            grid = grid_of(rows, f"rows of table '{name}'")
+        except DokimaError as error:
+            problems.append(RulebookProblem("", f"table.{name}", str(error)))
+            continue
+        problems += [RulebookProblem("", f"table.{name}", each.message, each.row) for each in grid.problems]
+        sources[name] = TableSource(grid.columns, grid.size, "", grid.rows, sources[name].reader)
+    if problems:
+        raise RulebookError(problems)
+    # Values that are rolled up may come from what was replaced.
+    kept = {name: table for name, table in program.tables.items() if name not in tables and table.assemblies is None}
+    changed = replace(definition, sources=sources)
+    found = build_program(changed, kept)
+    if all(_kinds(program, name) == _kinds(found, name) for name in tables):
+        return found
+    # A column has changed its kind: what reads it must be checked anew.
+    return build_program(changed)
+
+
+def _kinds(program: Program, table: str) -> dict[str, str]:
+    return {name: field.kind for name, field in program.tables[table].fields.items()}
+
+
 def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookProblem]:
     try:
         content = path.read_text(encoding="utf-8")
