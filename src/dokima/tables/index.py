@@ -15,6 +15,10 @@ from dokima.model.columns import Column, Dates, Flags, Texts, Words
 SEPARATOR = "|"
 """Between several values in one cell of a match column."""
 
+_SPARSEST = 16
+"""Possible keys per key that is there, up to which a list of all of them is kept: a look-up beats a search."""
+_MOST_SLOTS = 2**26
+"""Possible keys of such a list, at most (256 MB)."""
 _WIDEST = 2**62
 
 
@@ -176,8 +180,9 @@ def _pattern(
     key = key[order]
     first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.zeros(0, np.int64)
     slots = None
-    if space <= 4 * len(key) + 4096:
-        slots = np.full(space, -1, np.int64)
+    if space <= min(_SPARSEST * len(key) + 4096, _MOST_SLOTS):
+        # 32 bits are plenty for the number of a key, and twice as many of them stay in the processor's cache.
+        slots = np.full(space, -1, np.int32)
         slots[key[first]] = np.arange(len(first))
     stops = np.r_[first[1:], len(key)] if len(first) else first
     return Pattern(filled, tuple(strides), narrow(key[first], _WIDEST * 4)[0], first, stops, here[order], slots)
