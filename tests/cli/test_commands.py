@@ -418,3 +418,17 @@ def test_price_shows_one_line_chosen_figures_and_a_locale(tmp_path):
     assert "expected a chart file ending in .png, .svg or .pdf" in dokima(*trial, "--chart", pdf)[2]
     table = rows(dokima(*trial, width=140)[1])
     assert ["agreed", "prices", "4", "base", "1,", "price", "43.1", "wins"] in table
+
+
+def test_describe_says_what_tables_roll_up_convert_and_how_changes_are_settled():
+    out = " ".join(dokima("describe", width=160)[1].split())
+    for said in (
+        "rolls cost up from item.unit_cost of its components, scrap on top, rounded to 2 places at each level",
+        "price is converted: times exchange.rate",
+        "advance payment due: advance_terms.percent % of the total with tax; moves nothing",
+        "instalment of with tax: to pay on order, share header.advance, due header.date",
+        "+ site: parent.site_allowance, once for each outline, shared by what each line comes to, if not blank",
+        "approved changes are settled sales: split, purchase: amend, works: amend, else amend",
+        "totals are reported in GBP too, at to_pound.rate",
+    ):
+        assert said in out

@@ -27,6 +27,7 @@ def rulebook_report(program: Program) -> RenderableType:
         ("Rules", list(_rules(program))),
         ("Routines", list(_routines(program))),
         ("States of an order", list(_states(program))),
+        ("What holds for every order", list(_settings(program))),
     ):
         if lines:
             parts += [Text(""), Text(title, style="bold")]
@@ -72,6 +73,14 @@ def _table(table: Table) -> Iterator[str]:
         yield f"  valid {bounds}, asked for {table.window.on.source}"
     for each in table.breaks:
         yield f"  from {each.column} on, counted by {each.value.source}"
+    for column, what in spec.roll_up.items():
+        rounded = None if table.assemblies is None else table.assemblies.places.get(column)
+        said = "" if rounded is None else f", rounded to {rounded} places at each level"
+        yield f"  rolls {column} up from {what} of its components, scrap on top{said}"
+    for column, factor in spec.convert.items():
+        yield f"  {column} is converted: times {factor}"
+    if spec.graduated:
+        yield "  graduated: each band at its own price; answers with amount"
     if spec.choose:
         yield f"  of several rows: {', then '.join(spec.choose)}"
     defaults = [f"{name} {field.default}" for name, field in table.fields.items() if field.default is not None]
@@ -113,6 +122,9 @@ def _routines(program: Program) -> Iterator[str]:
         yield f"{routine.name}{when}, rounded {spec.rounding}, tax per {spec.tax_per}"
         for number, step in enumerate(routine.steps, start=1):
             yield f"  {number}. {_step(step.definition)}"
+        for each in spec.instalments:
+            due = f", due {each.due}" if each.due is not None else ""
+            yield f"  instalment of {spec.instalments_of.replace('_', ' ')}: {each.label}, share {each.share}{due}"
 
 
 def _step(spec: StepDefinition) -> str:
@@ -129,10 +141,28 @@ def _step(spec: StepDefinition) -> str:
         case "tax":
             category = f", category {spec.category}" if spec.category is not None else ""
             return f"{name}: {spec.percent} %{category}{when}"
+        case "advance":
+            return f"{name}: {spec.percent} % of {spec.of or 'the total with tax'}{when}; moves nothing"
+    scope = {"order": ", once for the order", "parent": ", once for each outline"}.get(spec.scope, "")
+    share = f", shared by {spec.share or 'what each line comes to'}" if scope and spec.amount is not None else ""
     of = f" of {spec.of or 'what it comes to so far'}"
     amount = f"{spec.percent} %{of}" if spec.percent is not None else f"{spec.amount or f'{spec.per_unit} a unit'}"
     cap = f", at most {spec.cap}" if spec.cap is not None else ""
-    return f"{name}: {amount}{cap}{when}"
+    return f"{name}: {amount}{cap}{scope}{share}{when}"
+
+
+def _settings(program: Program) -> Iterator[str]:
+    """Terms, changes, stated figures, the reporting currency."""
+    spec = program.definition
+    moved = " or ".join(spec.reprice_on)
+    yield f"an order that left draft keeps its terms; a line looks up afresh when {moved} changes"
+    ways = [f"{kind}: {mode}" for kind, mode in spec.changes.by_kind.items()]
+    way = "by a function in Python" if spec.policy is not None else ", ".join([*ways, f"else {spec.changes.settle}"])
+    yield f"approved changes are settled {way}"
+    yield f"a budget is compared with the total {spec.changes.budget_of.replace('_', ' ')}"
+    yield f"stated figures may be off by {shown(spec.stated_tolerance)}, else: {spec.stated_severity}"
+    if spec.reporting is not None:
+        yield f"totals are reported in {spec.reporting[0]} too, at {spec.reporting[1]}"
 
 
 def _states(program: Program) -> Iterator[str]:
