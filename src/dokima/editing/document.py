@@ -38,7 +38,9 @@ class Document:
         given = {write_address(read_address(line.number)): line.fields for line in order.lines}
         header = {name: order.header[name] if name in RECORDS else typed.get(name) for name in order.header}
         lines = {n: {name: by_number[n].get(name) for name in given[n]} for n in by_number}
-        return cls(header, lines)
+        document = cls(header, lines)
+        document._remember(fields, orders)
+        return document
 
     def order(self) -> Order:
         """The document as an order of its own, which may be changed without touching this."""
@@ -53,10 +55,18 @@ class Document:
         Raises:
             DocumentError: With every problem.
         """
+        known: tuple[Fields, Orders] | None = self.__dict__.get("_known")
+        if known is not None and known[0] is fields:
+            return known[1]
         orders = read_orders(RawOrders.from_documents([self.order()]), fields)
         if orders.problems:
             raise DocumentError(orders.problems)
+        self._remember(fields, orders)
         return orders
+
+    def _remember(self, fields: Fields, orders: Orders) -> None:
+        """Keep the columns: a document never changes, and several ask for them in every edit."""
+        self.__dict__["_known"] = (fields, orders)
 
     def line(self, number: str) -> Values:
         """The fields of a line.
