@@ -299,28 +299,44 @@ STEPS = (
     {"name": "rebate", "kind": "discount", "scope": "order", "percent": "2.5"},
     {"name": "vat", "kind": "tax", "percent": "19"},
 )
-RULES = book(
-    table={
-        "item": {"key": {"item": "line.item"}},
-        "bands": {"match": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": "highest percent"},
-    },
-    tables={"bands": [{"item": None, "least": None, "percent": "1"}, {"item": None, "least": "20", "percent": "3.5"}]},
-    changes={"settle": "split"},
-    routine=routine({"name": "price", "kind": "price", "options": [{"value": "7.33"}]}, *STEPS),
-)
+
+
+def _rules(**more):
+    return book(
+        table={
+            "item": {"key": {"item": "line.item"}},
+            "bands": {
+                "match": {"item": "line.item"},
+                "breaks": {"least": "line.quantity"},
+                "choose": "highest percent",
+            },
+        },
+        tables={
+            "bands": [{"item": None, "least": None, "percent": "1"}, {"item": None, "least": "20", "percent": "3.5"}]
+        },
+        changes={"settle": "split"},
+        routine=routine({"name": "price", "kind": "price", "options": [{"value": "7.33"}]}, *STEPS, **more),
+    )
+
+
+RULES, INCLUSIVE = _rules(), _rules(prices_include_tax="True")
 AMOUNTS = ("off", "freight", "rebate", "net", "without_tax")
 QUANTITY = st.integers(-30, 60)
 
 
 @settings(max_examples=40)
-@given(st.lists(QUANTITY, min_size=1, max_size=5), st.lists(st.lists(QUANTITY, max_size=6), min_size=1, max_size=3))
-def test_settlements_chain_and_add_up(first, later):
+@given(
+    st.lists(QUANTITY, min_size=1, max_size=5),
+    st.lists(st.lists(QUANTITY, max_size=6), min_size=1, max_size=3),
+    st.sampled_from([RULES, INCLUSIVE]),
+)
+def test_settlements_chain_and_add_up(first, later, rules):
     """Per line and amount step, documents together are what was approved; the ledger balances after every change."""
     lines = [{"number": str(10 * at + 10), "item": "X", "quantity": q} for at, q in enumerate(first)]
     orders = [dokima.Order("A", state="open", lines=lines)]
     changes = []
     for quantities in later:
-        change = RULES.change(orders[0], by="Ada", supplements=orders[1:], taken=[c.number for c in changes])
+        change = rules.change(orders[0], by="Ada", supplements=orders[1:], taken=[c.number for c in changes])
         assert change.variance().is_empty
         editor = change.edit("Ada")
         known = [line.number for line in editor.order.lines]
@@ -336,16 +352,18 @@ def test_settlements_chain_and_add_up(first, later):
         change.submit("Ada")
         wanted = variance.after["A"]
         done = change.approve("Ben", orders)
-        priced = [RULES.price(order)[order.number] for order in done.orders]
+        priced = [rules.price(order)[order.number] for order in done.orders]
         assert not any(each.findings for each in priced)
         for line in wanted.lines:
-            for name in AMOUNTS:
+            for name in AMOUNTS[: 4 if rules is INCLUSIVE else 5]:
                 parts = [other.figure(name) for each in priced for other in each.lines if other.number == line.number]
                 assert sum(parts) == line.figure(name), (line.number, name)
-        assert sum(each.totals.without_tax for each in priced) == wanted.totals.without_tax
+        # Prices with tax add up with it; each document takes its own tax out of them.
+        total = "with_tax" if rules is INCLUSIVE else "without_tax"
+        assert sum(getattr(each.totals, total) for each in priced) == getattr(wanted.totals, total)
         orders = done.orders
         changes.append(change)
-        assert ledger_of(RULES.program, orders, changes).is_balanced
+        assert ledger_of(rules.program, orders, changes).is_balanced
 
 
 def test_amounts_chain_from_one_state_to_the_next():

@@ -72,6 +72,7 @@ class Ledger:
         budget: The budget, None if there is none.
         budget_of: The total it is compared with.
         lines: Every line.
+        prices_include_tax: Whether prices are with tax: the rounding of tax then comes off the total without it.
     """
 
     number: str
@@ -85,6 +86,15 @@ class Ledger:
     budget: Decimal | None
     budget_of: str
     lines: Sequence[LedgerLine]
+    prices_include_tax: bool = False
+
+    def rounding(self, change: LedgerChange, name: str) -> Decimal | None:
+        """What a change's rounding of tax adds to a total; None if nothing."""
+        if self.prices_include_tax:
+            moved = {"without_tax": -change.tax_rounding, "tax": change.tax_rounding}
+        else:
+            moved = {"tax": change.tax_rounding, "with_tax": change.tax_rounding}
+        return moved.get(name) or None
 
     @property
     def headroom(self) -> Decimal | None:
@@ -103,7 +113,7 @@ class Ledger:
         """Whether original, variances and roundings add up to what is there now."""
         for name in SUMS:
             parts = [self.original[name], *(each.variance[name] for each in self.approved)]
-            parts += [] if name == "without_tax" else [each.tax_rounding for each in self.approved]
+            parts += [moved for each in self.approved if (moved := self.rounding(each, name)) is not None]
             if total(parts) != self.current[name]:
                 return False
         return True
@@ -185,6 +195,7 @@ def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[Chan
         budget=None if budget is None else _money([budget], priced[0].places),
         budget_of=program.definition.changes.budget_of,
         lines=list(_lines(before, priced, approved)),
+        prices_include_tax=priced[0].prices_include_tax,
     )
 
 

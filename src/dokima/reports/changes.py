@@ -150,11 +150,11 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
     columns = [Column(""), Column(words["reason"], wide=True), *(Column(words[name], "money") for name in SUMS)]
     rows = [Row([words["original"], None, *(ledger.original[name] for name in SUMS)])]
     for change in ledger.approved:
-        rows += _movement(change, words)
+        rows += _movement(change, ledger, words)
     rows.append(Row([words["current"], ", ".join(ledger.documents), *(ledger.current[name] for name in SUMS)], "total"))
     sections = [Section(words["movements"], columns, rows)]
     if ledger.pending:
-        pending = [row for change in ledger.pending for row in _movement(change, words)]
+        pending = [row for change in ledger.pending for row in _movement(change, ledger, words)]
         sections.append(Section(words["pending"], columns, pending))
     sections.append(_ledger_lines(ledger, words))
     facts = {
@@ -175,11 +175,11 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
     )
 
 
-def _movement(change: LedgerChange, words: Wording) -> Iterator[Row]:
+def _movement(change: LedgerChange, ledger: Ledger, words: Wording) -> Iterator[Row]:
     told = " · ".join(filter(None, [words[change.state], change.reason, change.decided]))
     yield Row([change.number, told, *(change.variance[name] for name in SUMS)], "changed")
     if change.tax_rounding:
-        yield Row([words["tax_rounding"], None, None, change.tax_rounding, change.tax_rounding])
+        yield Row([words["tax_rounding"], None, *(ledger.rounding(change, name) for name in SUMS)])
 
 
 def _ledger_lines(ledger: Ledger, words: Wording) -> Section:
