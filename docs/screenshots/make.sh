@@ -18,7 +18,7 @@ shot() { # name, columns, rows, command...
     printf '%s\n' "touch '$work/done'" "sleep 30" >> "$work/show.sh"
     rm -f "$work/done"
     xvfb-run -a -s "-screen 0 1280x800x24" bash -c "
-        xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry ${columns}x${rows}+0+0 -bg '#fbfaf6' -fg '#22302a' \
+        xterm -fa 'DejaVu Sans Mono' -fs ${SIZE:-11} -geometry ${columns}x${rows}+0+0 -bg '#fbfaf6' -fg '#22302a' \
             -xrm 'XTerm*color1: #b3261e' -xrm 'XTerm*color3: #8a6100' -xrm 'XTerm*color6: #1c6b66' -xrm 'XTerm*color2: #2e6b34' \
             -xrm 'XTerm*scrollBar: false' -xrm 'XTerm*internalBorder: 14' -xrm 'XTerm*boldMode: true' -e bash '$work/show.sh' &
         for _ in \$(seq 100); do [ -e '$work/done' ] && break; sleep 0.2; done
@@ -40,16 +40,16 @@ take edit 140 42 \
     "dokima edit orders/SQ-2041.json --set 10.quantity=40 --add item=BENCH-K,quantity=1 --dry-run" \
     "dokima edit orders/SQ-2041.json --set 10.quantity=40 --set 30.quantity=1.25 --out changed.json" \
     "ls changed.json"
-take trial 140 48 \
+SIZE=9 take trial 156 54 \
     "dokima explain --header customer=FERNHOLT --header kind=sales --header date=2026-03-02 --line item=PANE-T6 --line quantity=50"
 take steps 140 42 "dokima explain orders/SQ-2047.json 10 price" "dokima price orders/SQ-2041.json --steps 10 --locale de_DE"
-take audit 140 48 "dokima audit --today 2026-03-12 --severity warning | head -44"
-take replay 140 50 \
+SIZE=9 take audit 156 54 "dokima audit --today 2026-03-12 --severity warning | head -44"
+SIZE=9 take replay 156 54 \
     "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima replay orders --table volume=new.csv"
 take describe 140 42 "dokima describe | head -40"
 take demo 140 42 "dokima demo tour | head -36"
 
-take ledger 140 48 \
+SIZE=9 take ledger 156 54 \
     "dokima change open SQ-2041 --reason 'more panes, a bench' --by Ada" \
     "dokima change edit SQ-2041-C1 --set 10.quantity=40 --set 20.quantity=3 --add item=BENCH-K,quantity=1 --by Ada | tail -9" \
     "dokima change submit SQ-2041-C1 --by Ada" "dokima change approve SQ-2041-C1 --by Ben" "dokima ledger SQ-2041"
