@@ -11,7 +11,7 @@ from dokima.engine.program import Program
 from dokima.formulas import Formula
 from dokima.model.columns import value_at
 from dokima.tables.index import SEPARATOR
-from dokima.tables.table import Table
+from dokima.tables.table import Table, names_behind
 
 Example = dict[str, Any]
 _FIELD = re.compile(r"(?:header|line)\.\w+")
@@ -100,13 +100,8 @@ class Examples:
     def _kind(self, table: str) -> Mapping[str, Any]:
         """The header fields by which an order takes a routine that reads a table."""
         for routine in self.program.routines:
-            seen, todo = set[str](), [name for step in routine.steps for _, f in step.formulas() for name in f.reads]
-            while todo:
-                name = todo.pop()
-                if name not in seen:
-                    seen.add(name)
-                    head = self.program.tables.get(name.split(".")[0])
-                    todo += [] if head is None else head.behind
+            read = [name for step in routine.steps for _, formula in step.formulas() for name in formula.reads]
+            seen = names_behind(read, self.program.tables)
             if any(name.startswith(f"{table}.") for name in seen) and routine.when is not None:
                 self._read_with[table] = {*seen, "header.date", "line.quantity"}
                 return {f"header.{name}": value for name, value in _KIND.findall(routine.when.source)}

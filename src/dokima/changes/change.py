@@ -7,9 +7,9 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Literal
 
 from dokima.changes.baseline import Baseline
-from dokima.changes.combining import combined, moved, typed
+from dokima.changes.combining import combined, moved, next_number, typed
 from dokima.changes.rebasing import rebased
-from dokima.changes.settlement import Policy, Settlement, Settling, next_supplement
+from dokima.changes.settlement import Policy, Settlement, Settling
 from dokima.changes.variance import Variance
 from dokima.changes.viewing import changing
 from dokima.editing.asking import Edit
@@ -204,7 +204,7 @@ class ChangeOrder:
         policy = settle or definition.policy or definition.changes.mode(self._after.header.get("kind"))
         variance = self.variance()
         work = Settling(self.program, self.number, documents, self._after, variance, policy)
-        settlement = work.settled(next_supplement(self.order_number, [*taken, *self.baseline.parts]))
+        settlement = work.settled(next_number(self.order_number, "S", [*taken, *self.baseline.parts]))
         self._note("approved", by)
         self._record["settled"] = settlement.to_dict()
         return settlement
@@ -264,12 +264,3 @@ class ChangeOrder:
 def _as_frozen(before: Document, now: Document) -> Document:
     """The baseline of a draft without the terms that freezing gave it: a draft keeps none to compare them with."""
     return before if now.header.get("terms") else before.without_header("terms")
-
-
-def next_change(order: str, taken: Iterable[str]) -> str:
-    """The number of the next change order of an order: ``SQ-2041-C1``, ``-C2`` ..."""
-    known = set(taken)
-    at = 1
-    while f"{order}-C{at}" in known:
-        at += 1
-    return f"{order}-C{at}"

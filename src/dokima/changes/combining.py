@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+import itertools
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -130,6 +131,12 @@ def moved(before: Document, after: Document) -> Iterator[str]:
                         "" if name == "agreed terms" else f" was {_said(old.get(name))} and is {_said(new.get(name))}"
                     )
                     yield f"line {number}: {name.replace('_', ' ')}{said or ' have moved'}"
+
+
+def next_number(order: str, letter: str, taken: Iterable[str]) -> str:
+    """The next number of a change order (``SQ-2041-C2``) or a supplement (``SQ-2041-S1``) of an order."""
+    known = set(taken)
+    return next(number for at in itertools.count(1) if (number := f"{order}-{letter}{at}") not in known)
 
 
 def _said(value: Any) -> str:

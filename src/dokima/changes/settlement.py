@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -369,12 +369,3 @@ def _figure(order: PricedOrder, number: str, name: str) -> Decimal | None:
 def _has(order: PricedOrder, number: str) -> bool:
     where = order.calculation.orders.lines_of(order.position)
     return number in order.calculation.orders.line_numbers[where]
-
-
-def next_supplement(order: str, taken: Iterable[str]) -> str:
-    """The number of the next supplement of an order: ``SQ-2041-S1``, ``-S2`` ..."""
-    known = set(taken)
-    at = 1
-    while f"{order}-S{at}" in known:
-        at += 1
-    return f"{order}-S{at}"

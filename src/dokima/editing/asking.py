@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.editing.document import Document
-from dokima.engine.checking import ask_rules, names_behind, rule_sheet, rules_asked
+from dokima.engine.checking import ask_rules, names_of, rule_sheet, rules_asked
 from dokima.engine.preparing import prepare
 from dokima.engine.pricing import missing_rows
 from dokima.engine.program import Program, Run
@@ -57,7 +57,7 @@ class Edit:
         """What the fields' own rules say, and all lines' ``enter`` and ``edit`` rules that read one of them."""
 
         def reads(rule: Rule) -> bool:
-            return bool(names_behind(self.program, rule) & set(fields)) or rule.definition.python is not None
+            return bool(names_of(self.program, rule) & set(fields)) or rule.definition.python is not None
 
         every = list(self.after.lines)
         found = self._edit_rules(lambda rule: _field(rule) in fields or reads(rule), every)

@@ -19,7 +19,7 @@ from dokima.model.content import fields_digest, plain
 from dokima.model.orders import Orders
 from dokima.routines.results import LINE_AMOUNT
 from dokima.routines.routine import Routine
-from dokima.tables.table import AMOUNT, Table
+from dokima.tables.table import AMOUNT, Table, names_behind
 
 Record = dict[str, Any]
 
@@ -175,15 +175,9 @@ def _listed(column: Column) -> list[Any]:
 
 def fields_read(program: Program, routine: Routine) -> set[str]:
     """The fields that the figures of a routine follow from, by dotted name."""
-    seen: set[str] = set()
-    todo: list[str] = ["line.quantity", "line.price_override", "line.price_base", "header.currency"]
-    todo += [name for step in routine.steps for _, formula in step.formulas() for name in formula.reads]
-    while todo:
-        name = todo.pop()
-        if name not in seen:
-            seen.add(name)
-            table = program.tables.get(name.split(".")[0])
-            todo += [] if table is None else table.behind
+    names = ["line.quantity", "line.price_override", "line.price_base", "header.currency"]
+    names += [name for step in routine.steps for _, formula in step.formulas() for name in formula.reads]
+    seen = names_behind(names, program.tables)
     fields = program.fields
     named = {name.replace("parent.", "line.", 1) for name in seen}
     return {name for name in named if _is_field(name, fields.header, fields.line)}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 
@@ -22,7 +22,7 @@ from dokima.rules.rule import MOMENTS, Rule
 from dokima.rules.verdicts import build_rule
 from dokima.tables.assembly import check_roll_up, roll_up
 from dokima.tables.building import build_table
-from dokima.tables.table import Table
+from dokima.tables.table import Table, names_behind
 
 
 def build_program(definition: ProgramDefinition, known: Mapping[str, Table] | None = None) -> Program:
@@ -251,7 +251,7 @@ class _Builder:
                 return
             path.append(name)
             formula = formulas[name]
-            for read in _closure([*formula.reads, *(f"{table}." for table in formula.tables)], self.tables):
+            for read in names_behind([*formula.reads, *(f"{table}." for table in formula.tables)], self.tables):
                 if read in formulas:
                     visit(read)
             path.pop()
@@ -268,21 +268,6 @@ def _fitting(field: Field) -> Sequence[FormulaKind]:
     return (field.kind,)
 
 
-def _closure(names: Iterable[str], tables: Mapping[str, Table | None]) -> set[str]:
-    """The names, and those that the tables they ask read in turn."""
-    seen: set[str] = set()
-    todo = list(names)
-    while todo:
-        name = todo.pop()
-        if name in seen:
-            continue
-        seen.add(name)
-        table = tables.get(name.split(".")[0])
-        if table is not None:
-            todo += table.behind
-    return seen
-
-
 def _readers(tables: Mapping[str, Table]) -> dict[str, frozenset[str]]:
-    closures = {name: _closure(table.behind, tables) for name, table in tables.items()}
+    closures = {name: names_behind(table.behind, tables) for name, table in tables.items()}
     return {figure: frozenset(name for name, closure in closures.items() if figure in closure) for figure in RUNNING}

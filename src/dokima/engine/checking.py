@@ -14,6 +14,7 @@ from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import Asking, RuleAnswer, asked_at
+from dokima.tables.table import names_behind
 
 Clock = Callable[[], float]
 """Gives seconds; the core has no clock of its own."""
@@ -100,17 +101,10 @@ def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
     figures = {name for routine in program.routines for name in routine.figures}
     if any(rule.definition.python is not None for rule in rules):
         return figures
-    return {name for rule in rules for name in names_behind(program, rule) if name in figures}
+    return {name for rule in rules for name in names_of(program, rule) if name in figures}
 
 
-def names_behind(program: Program, rule: Rule) -> set[str]:
+def names_of(program: Program, rule: Rule) -> set[str]:
     """The names a rule and its message read, and those that the tables they ask read in turn."""
-    seen: set[str] = set()
-    todo = [*rule.reads, *(name for part in rule.message.parts for name in part.formula.reads)]
-    while todo:
-        name = todo.pop()
-        if name not in seen:
-            seen.add(name)
-            table = program.tables.get(name.split(".")[0])
-            todo += [] if table is None else table.behind
-    return seen
+    names = [*rule.reads, *(name for part in rule.message.parts for name in part.formula.reads)]
+    return names_behind(names, program.tables)

@@ -18,7 +18,7 @@ from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_bl
 from dokima.model.orders import Orders
 from dokima.routines.groups import Groups
 from dokima.routines.results import LINE_AMOUNT
-from dokima.tables.table import Table
+from dokima.tables.table import Table, names_behind
 
 
 @dataclass(frozen=True)
@@ -237,14 +237,8 @@ class Sheet:
 
     def behind(self, tables: Iterable[str]) -> list[str]:
         """Some tables, and those that they ask in turn, by name."""
-        seen: set[str] = set()
-        todo = list(tables)
-        while todo:
-            table = todo.pop()
-            if table in self.program.tables and table not in seen:
-                seen.add(table)
-                todo += [name.split(".")[0] for name in self.program.tables[table].behind]
-        return sorted(seen)
+        names = names_behind((f"{table}." for table in tables), self.program.tables)
+        return sorted({name.split(".")[0] for name in names} & set(self.program.tables))
 
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of the table that answers for a line, or for its order; -1 for none."""

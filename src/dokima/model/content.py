@@ -49,15 +49,6 @@ def digest_of(text: str) -> str:
     return hashlib.sha256(text.encode("utf-8")).hexdigest()
 
 
-def commercial(document: Mapping[str, Any]) -> dict[str, Any]:
-    """The commercial content of a document: its fields without what is kept about it."""
-    header = {name: value for name, value in document.items() if name not in (*HEADER_ASIDE, "lines")}
-    lines = [
-        {name: value for name, value in line.items() if name not in LINE_ASIDE} for line in document.get("lines", ())
-    ]
-    return {**header, "lines": lines}
-
-
 def fields_digest(document: Mapping[str, Any], names: Collection[str]) -> str:
     """Digest of some fields of a document by dotted name, and of its line numbers."""
     header = {name: document.get(name) for name in sorted(each[7:] for each in names if each.startswith("header."))}

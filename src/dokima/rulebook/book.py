@@ -12,7 +12,8 @@ from typing import Any
 from dokima.auditing.audit import audit
 from dokima.auditing.remark import Remark
 from dokima.changes.baseline import Baseline
-from dokima.changes.change import ChangeOrder, next_change
+from dokima.changes.change import ChangeOrder
+from dokima.changes.combining import next_number
 from dokima.changes.variance import Variance
 from dokima.editing.editor import Editor
 from dokima.engine.calculation import Calculation, amount_at
@@ -212,7 +213,7 @@ class Rulebook:
         """
         orders = [self._one_order(each) for each in (source, *supplements)]
         baseline = Baseline.take(self.program, orders, Run(user=by))
-        number = next_change(baseline.number, taken)
+        number = next_number(baseline.number, "C", taken)
         record = {"reason": reason, "requested_by": requested_by, "opened_by": by}
         record["opened"] = _now().isoformat(timespec="seconds")
         return ChangeOrder(self.program, number, baseline, None, _now, record)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -257,3 +257,21 @@ class Table:
         if column not in self.factors:
             return found
         return stored(numbers(found) * numbers(self.factors[column].evaluate(frame, self.level)))
+
+
+def names_behind(names: Iterable[str], tables: Mapping[str, Table | None]) -> set[str]:
+    """Some dotted names, and those that the tables they ask read in turn.
+
+    Args:
+        names: Dotted names; ``table.`` stands for a table as a whole.
+        tables: Tables by name; one with problems of its own may be None.
+    """
+    seen: set[str] = set()
+    todo = list(names)
+    while todo:
+        name = todo.pop()
+        if name not in seen:
+            seen.add(name)
+            table = tables.get(name.split(".")[0])
+            todo += [] if table is None else table.behind
+    return seen
