@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Iterator
 from typing import Any
 
@@ -13,6 +14,7 @@ from dokima.model.columns import shown
 from dokima.model.content import HEADER_ASIDE
 from dokima.reports.paper import Column, Paper, Row, Section
 from dokima.reports.texts import Wording
+from dokima.reports.words import number
 
 _OWN = ("quantity", "item", "description", "unit", "price_override", "price_base")
 """Fields that move a line by itself; one without a change in them was moved by another."""
@@ -36,7 +38,7 @@ def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False) ->
         words["supplier"]: after.header("supplier"),
         words["reason"]: record.get("reason"),
         words["requested_by"]: record.get("requested_by"),
-        words["date"]: str(record.get("opened", ""))[:10],
+        words["date"]: _day(record.get("opened")),
         words["decided"]: _decided(record),
     }
     sections = [_summary(totals, words), _lines(variance, words, every=every)]
@@ -55,10 +57,15 @@ def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False) ->
     )
 
 
+def _day(time: Any) -> datetime.date | None:
+    """The day of a time in ISO 8601."""
+    return datetime.date.fromisoformat(str(time)[:10]) if time else None
+
+
 def _decided(record: dict[str, Any]) -> str:
     """When and by whom a change was decided."""
     entries = [e for e in record.get("history", ()) if e.get("deed") in ("approved", "rejected", "withdrawn")]
-    return f"{entries[-1]['time'][:10]} {entries[-1]['by']}" if entries else ""
+    return f"{number(_day(entries[-1]['time']))} {entries[-1]['by']}" if entries else ""
 
 
 def _summary(totals: Any, words: Wording) -> Section:
