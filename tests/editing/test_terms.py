@@ -153,3 +153,21 @@ def test_the_demo_keeps_rows_and_fingerprint(tmp_path: Path):
     assert other.price(editor.order)["SQ-2041"].totals == rules.price(editor.order)["SQ-2041"].totals
     said = other.explain(editor.order, 10, "price").steps[0].answers[0]
     assert (said.agreed["price"], said.agreed_place) == (D("44.25"), "tables/agreed_prices.csv row 6")
+
+
+@pytest.mark.parametrize(
+    ("damage", "message"),
+    [
+        ({"figures": {"freight": "4,50"}}, "freight: expected a number such as 44.25"),
+        ({"figures": ["4.50"]}, "expected 'figures' as a mapping"),
+        ({"answers": {"scale.amount": [["0", "x"]]}}, "scale.amount band 0: expected a number"),
+        ({"answers": {"scale.amount": ["0"]}}, "answers.scale.amount: expected bands of a break and a price"),
+    ],
+)
+def test_terms_that_were_damaged_are_a_problem_of_the_document(damage, message):
+    """The order is set aside with the place named; nothing is priced from half of its terms."""
+    order = _opened(_book(), {"item": "A", "quantity": "3"})
+    order.header["terms"][1] |= damage
+    (problem,) = _book().orders(order).problems
+    assert (problem.order, problem.field) == ("O", "terms")
+    assert message in problem.message

@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from dokima.errors import Problem, nearest
+from dokima.errors import ExactError, Problem, nearest
+from dokima.exact import parse
 from dokima.exact.integers import Integers, Mask
 from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.columns import Column, Texts, Words
@@ -283,3 +284,26 @@ class _Intake:
                         self._problem("header", at, "payments", "expected an amount in each payment (got a blank)")
                 except BadValue as error:
                     self._problem("header", at, "payments", f"amount: {error}")
+        for at, terms in enumerate(self.raw.records.get("terms", ())):
+            for record in terms if isinstance(terms, list | tuple) else ():
+                if isinstance(record, Mapping) and (wrong := wrong_terms(record)):
+                    self._problem("header", at, "terms", wrong)
+
+
+def wrong_terms(record: Mapping[str, Any]) -> str:
+    """What is wrong with agreed terms as they were given, blank for nothing."""
+    for part in ("basis", "answers", "rows", "figures", "asks"):
+        if not isinstance(record.get(part, {}), Mapping):
+            return f"expected '{part}' as a mapping (got {record[part]!r:.60})"
+    numbers = dict(record.get("figures", {}))
+    for name, value in record.get("answers", {}).items():
+        if isinstance(value, list):
+            if not all(isinstance(band, list) and len(band) == 2 for band in value):
+                return f"answers.{name}: expected bands of a break and a price (got {value!r:.60})"
+            numbers |= {f"{name} band {at}": part for at, band in enumerate(value) for part in band}
+    for name, value in numbers.items():
+        try:
+            parse(0 if value is None else value)
+        except ExactError as error:
+            return f"{name}: {error}"
+    return ""
