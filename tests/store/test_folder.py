@@ -191,6 +191,17 @@ def test_a_changed_baseline_and_a_bad_number_are_refused(folder, store):
     path.write_text(path.read_text().replace("FERNHOLT", "FERNHOLD"))
     status, _, err = run(folder, "change", "show", number)
     assert (status, f"order {number}, baseline: the baseline has been changed" in err) == (2, True)
+    change = folder / "changes" / f"{number}.json"
+    for old, new, said in (
+        ('"state": "submitted"', '"state": "finished"', "state: expected one of draft, submitted, approved"),
+        ('"baseline":', '"base":', "baseline: expected it in a change order (it is missing)"),
+        ("{", "[", "cannot be read"),
+    ):
+        text = change.read_text()
+        change.write_text(text.replace(old, new, 1))
+        status, _, err = run(folder, "change", "show", number)
+        assert (status, said in err) == (2, True), err
+        change.write_text(text)
     assert "expected a number that can name a file" in run(folder, "ledger", "../SQ-2041")[2]
     assert (
         "expected a folder with a folder 'orders' in it" in run(folder / "tables", "ledger", "X", "--book", folder)[2]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from dokima.changes.baseline import Baseline
 from dokima.changes.combining import combined, moved, next_number, typed
@@ -19,7 +19,7 @@ from dokima.editing.refusing import refuse_if_any
 from dokima.engine.calculation import Calculation
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
-from dokima.errors import Locked, NotFound, Refused, StaleBaseline, listed
+from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed
 from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.states import Settle
@@ -116,9 +116,15 @@ class ChangeOrder:
         """A change order that was kept, its baseline verified.
 
         Raises:
-            DocumentError: The baseline has been changed, or a document cannot be read.
+            DocumentError: Something is missing, the baseline has been changed, or a document cannot be read.
         """
-        number = str(data["number"])
+        number = str(data.get("number") or "")
+        missing = [name for name in ("number", "state", "baseline", "document") if not data.get(name)]
+        if missing:
+            raise DocumentError([Problem(number, "", missing[0], "expected it in a change order (it is missing)")])
+        if data["state"] not in get_args(Status):
+            message = f"expected one of {listed(get_args(Status))} (got {data['state']!r})"
+            raise DocumentError([Problem(number, "", "state", message)])
         frozen = Baseline.read(baseline, str(data["baseline"]), number)
         aside = ("number", "order", "baseline", "document")
         record = {name: value for name, value in data.items() if name not in aside}
