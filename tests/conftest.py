@@ -1,7 +1,37 @@
 """Settings shared by all tests."""
 
+import pytest
 from hypothesis import HealthCheck, settings
+
+from dokima.engine import pricing
 
 # No timed assertions: a slow machine is not a defect.
 settings.register_profile("dokima", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("dokima")
+
+
+@pytest.fixture(autouse=True, scope="session")
+def identities_of_every_calculation():
+    """Every calculation that any test makes is checked: lines add up to totals, and totals to each other."""
+    real = pricing._put_together
+
+    def checked(*arguments):
+        calculation = real(*arguments)
+        for order in calculation:
+            totals = order.totals
+            if None in vars(totals).values():
+                continue
+            assert totals.with_tax == totals.without_tax + totals.tax
+            assert totals.payable == totals.with_tax - totals.prepaid + totals.rounding
+            together = totals.line_net - totals.allowances + totals.charges
+            assert together == (totals.with_tax if order.prices_include_tax else totals.without_tax)
+            if len(order.lines) <= 50:
+                for name in ("net", "without_tax", "tax", "with_tax"):
+                    parts = [line.figure(name) for line in order.lines if not line.is_outline]
+                    assert sum(parts) == getattr(totals, "line_net" if name == "net" else name)
+                assert sum(row.tax for row in order.tax_breakdown) == totals.tax
+        return calculation
+
+    pricing._put_together = checked
+    yield checked
+    pricing._put_together = real
