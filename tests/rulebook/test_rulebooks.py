@@ -301,3 +301,58 @@ def test_findings_can_be_filtered_and_written():
     assert len(dokima.load(DEMO).check(DEMO / "orders", rule="half-days")) == 1
     with pytest.raises(dokima.NotFound, match="there is no rule 'half-day'; did you mean 'half-days'"):
         dokima.load(DEMO).check(DEMO / "orders", rule="half-day")
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "message"),
+    [
+        (
+            'sales = "split"',
+            'sales = "splt"',
+            "line 45, changes.settle.sales: expected 'amend' or 'split' (got 'splt')",
+        ),
+        (
+            'settle = { sales = "split", purchase = "amend", works = "amend" }',
+            'settle = "splt"',
+            "line 45, changes.settle: expected",
+        ),
+        (
+            'kind = "advance", percent',
+            'kind = "advance", per_unit',
+            "an advance step takes percent, of, when, rounding",
+        ),
+        ('share = "header.advance"', 'share = "header.advanse"', "instalments.0.share: there is no 'header.advanse'"),
+        (
+            '{ price = "exchange.rate" }',
+            '{ prise = "exchange.rate" }',
+            "table.bought.convert.prise: expected a number column",
+        ),
+        ('{ cost = "item.unit_cost" }', '{ cost = "itm.unit_cost" }', "table.assembly.roll_up.cost: expected a number"),
+        (
+            'amount = "parent.site_allowance"',
+            'amount = "line.site_allowance"',
+            "step.site.amount: a step of the parent reads",
+        ),
+        (
+            'rate = "to_pound.rate"',
+            'rate = "to_pound.rat"',
+            "rulebook.reporting.rate: table 'to_pound' has no column 'rat'",
+        ),
+        (
+            "[letterhead]",
+            '[terms]\nreprice_on = ["itm"]\n[letterhead]',
+            "terms.reprice_on: expected a field such as item",
+        ),
+    ],
+)
+def test_the_newer_sections_take_you_to_the_place(tmp_path, old, new, message):
+    folder = tmp_path / "q"
+    shutil.copytree(DEMO, folder)
+    text = (folder / "rulebook.toml").read_text()
+    assert old in text
+    (folder / "rulebook.toml").write_text(text.replace(old, new, 1))
+    with pytest.raises(dokima.RulebookError) as broken:
+        dokima.load(folder)
+    assert message in str(broken.value)
+    assert "literal[" not in str(broken.value)
+    assert all(problem.text_line for problem in broken.value.problems)

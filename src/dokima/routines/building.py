@@ -218,7 +218,7 @@ class _Builder:
             given = getattr(definition, key)
             if given not in (None, (), []) and key not in _TAKES[kind]:
                 takes = listed(_TAKES[kind]) or "no settings"
-                self._problem(f"{path}.{key}", f"a {kind} step takes {takes} (got '{key}')")
+                self._problem(f"{path}.{key}", f"{_a(kind)} step takes {takes} (got '{key}')")
         if kind in ("discount", "charge"):
             ways = [key for key in ("percent", "amount", "per_unit") if getattr(definition, key) is not None]
             if len(ways) != 1:
@@ -227,7 +227,8 @@ class _Builder:
                 self._problem(f"{path}.of", "'of' says what a percent is taken of; this step has none")
         scope = definition.scope
         if scope != "line" and kind not in ("discount", "charge"):
-            self._problem(f"{path}.scope", f"only discounts and charges are worked out for the {scope} (got a {kind})")
+            only = f"only discounts and charges are worked out for the {scope}"
+            self._problem(f"{path}.scope", f"{only} (got {_a(kind)})")
         if scope != "line" and definition.best_of is not None:
             self._problem(f"{path}.best_of", f"steps of the {scope} do not compete")
         for key in _ORDER:
@@ -243,7 +244,7 @@ class _Builder:
                 self._problem(f"{path}.on_top_of", f"expected an earlier tax step (got '{name}'{hint})")
         needed = {"price": "options", "figure": "value", "tax": "percent", "advance": "percent"}.get(kind)
         if needed and not getattr(definition, needed) and getattr(definition, needed) != 0:
-            self._problem(f"{path}.{needed}", f"a {kind} step needs '{needed}'")
+            self._problem(f"{path}.{needed}", f"{_a(kind)} step needs '{needed}'")
         of = definition.of
         if of is not None and of != "amount" and of not in self.amounts:
             later = [step.name for step in self.definition.steps]
@@ -270,3 +271,8 @@ class _Builder:
         self.figures[f"line.{name}"] = Name("decimal", Level.LINE, label)
         self.figures[f"header.{name}"] = Name("decimal", Level.HEADER, label)
         self.amounts.append(name)
+
+
+def _a(kind: str) -> str:
+    """``a price``, ``an advance``."""
+    return f"an {kind}" if kind[0] in "aeiou" else f"a {kind}"

@@ -194,7 +194,7 @@ def _compile(
     try:
         spec = RulebookSpec.model_validate(data)
     except ValidationError as error:
-        found = [_from_pydantic(dict(each), data) for each in error.errors()]
+        found = [_from_pydantic(dict(each), data) for each in error.errors() if not _is_other_way(dict(each))]
         raise RulebookError([text.placed(problem) for problem in found]) from None
     sources, problems = _sources(spec, tables, folder)
     own = [*python, *_python_files(spec.rulebook.python, folder, problems)]
@@ -210,8 +210,17 @@ def _compile(
     return program, layouts
 
 
+def _is_other_way(error: Mapping[str, Any]) -> bool:
+    """Whether a problem is about the one of two ways of saying something that was not chosen."""
+    last = str(error["loc"][-1]) if error["loc"] else ""
+    came = error.get("input")
+    return (last.startswith("literal[") and isinstance(came, Mapping)) or (
+        last.startswith("dict[") and isinstance(came, str)
+    )
+
+
 def _from_pydantic(error: Mapping[str, Any], data: Any) -> RulebookProblem:
-    path = [part for part in error["loc"] if not str(part).startswith(("function-", "tagged-"))]
+    path = [part for part in error["loc"] if not str(part).startswith(("function-", "tagged-", "literal[", "dict["))]
     came = error.get("input")
     message: str = error["msg"].removeprefix("Value error, ")
     kind = error["type"]
