@@ -235,3 +235,23 @@ def test_replay_says_what_other_tables_do_to_the_orders(folder):
     status, out, _ = run(folder, "replay", "orders", "--new", folder.parent / "stricter")
     assert (status, re.search(r"half-days\s+\+1\s+−0", out) is not None) == (1, True)
     assert "expected --new DIR" in run(folder, "replay", "orders")[2]
+
+
+def test_two_approvals_at_once_settle_once(folder, store):
+    """Two processes approve the same change in the same moment: one does, the other is told, nothing is doubled."""
+    number = _submitted(store)
+    command = [sys.executable, "-m", "dokima", "change", "approve", number]
+    both = [
+        subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) for _ in "ab"
+    ]
+    ended = [(process.communicate(), process.returncode) for process in both]
+    assert sorted(code for _, code in ended) == [0, 2], ended
+    told = next(err for (_, err), code in ended if code == 2)
+    assert "is writing in" in told or "is approved, so it cannot be approved" in told
+    assert [order.number for order in store.with_supplements("SQ-2041")] == ["SQ-2041", "SQ-2041-S1"]
+    assert store.ledger("SQ-2041").is_balanced
+    assert (
+        not list(folder.rglob("*.partial"))
+        + list(folder.rglob("*.pending"))
+        + [f for f in [folder / ".lock"] if f.exists()]
+    )

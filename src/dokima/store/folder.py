@@ -6,7 +6,8 @@
     settlements/SQ-2041-C1.json    what approval made of them
 
 A settlement becomes true by one rename: until then nothing has happened, from then on every document of it is. A file
-``settlements/*.pending`` holds all documents of a settlement that was cut short; whoever comes next finishes it.
+``settlements/*.pending`` holds all documents of a settlement on its way; readers see them as if they were in place, and
+the next writer puts those of one that was cut short there.
 """
 
 from __future__ import annotations
@@ -58,19 +59,17 @@ class FolderStore:
             NotFound: There is none with that number; names the nearest.
             DocumentError: Its file is not JSON.
         """
-        self._finish()
-        path = self._path("orders", number)
-        if not path.exists():
-            raise NotFound(f"there is no order {number} in {path.parent}{nearest(number, self._names('orders'))}")
-        found = Order.from_dict(_read(path))
+        text = self._text("orders", number)
+        if text is None:
+            raise NotFound(f"there is no order {number} in orders{nearest(number, self._names('orders'))}")
+        found = Order.from_dict(_data(text, f"{number}.json"))
         if found.number != number:
             message = f"expected the order {number} that its file is named after (got {found.number or 'none'})"
-            raise DocumentError([Problem(found.number, "", "number", message, path.name)])
+            raise DocumentError([Problem(found.number, "", "number", message, f"{number}.json")])
         return found
 
     def with_supplements(self, number: str) -> list[Order]:
         """An order and its supplements, in the order of their numbers."""
-        self._finish()
         mine = [name for name in self._names("orders") if name.startswith(f"{number}-S")]
         mine.sort(key=lambda name: (len(name), name))
         return [self.order(number), *(self.order(name) for name in mine)]
@@ -82,19 +81,15 @@ class FolderStore:
             NotFound: There is none with that number; names the nearest.
             DocumentError: Its baseline has been changed.
         """
-        self._finish()
-        path = self._path("changes", number)
-        if not path.exists():
+        text, frozen = self._text("changes", number), self._text("baselines", number)
+        if text is None:
             raise NotFound(f"there is no change order {number}{nearest(number, self._names('changes'))}")
-        data = _read(path)
-        frozen = self._path("baselines", number)
-        if not frozen.exists():
-            raise NotFound(f"the baseline of {number} is missing: there is no '{frozen}'")
-        return ChangeOrder.from_dict(self.book.program, data, frozen.read_text(encoding="utf-8"), _now)
+        if frozen is None:
+            raise NotFound(f"the baseline of {number} is missing: there is no '{self._path('baselines', number)}'")
+        return ChangeOrder.from_dict(self.book.program, _data(text, f"{number}.json"), frozen, _now)
 
     def changes(self, number: str) -> list[ChangeOrder]:
         """The change orders of an order; approved ones in the order of their approval, before all others."""
-        self._finish()
         mine = [self.change(name) for name in self._names("changes") if name.startswith(f"{number}-C")]
 
         def place(change: ChangeOrder) -> tuple[int, int, int, str]:
@@ -109,7 +104,29 @@ class FolderStore:
         return ledger_of(self.book.program, self.with_supplements(number), self.changes(number))
 
     def _names(self, kind: str) -> list[str]:
-        return sorted(path.stem for path in (self.folder / kind).glob("*.json"))
+        there = {path.stem for path in (self.folder / kind).glob("*.json")}
+        return sorted(there | {Path(path).stem for path in self._coming() if path.startswith(f"{kind}/")})
+
+    def _coming(self) -> dict[str, str]:
+        """Documents by path of settlements that are decided and not all in place yet."""
+        documents: dict[str, str] = {}
+        for pending in sorted((self.folder / "settlements").glob("*.pending")):
+            with suppress(FileNotFoundError):  # it has just come to its place
+                documents |= json.loads(pending.read_text(encoding="utf-8"))
+        return documents
+
+    def _text(self, kind: str, number: str) -> str | None:
+        """The text of a document as it is now; None if there is none."""
+        path = self._path(kind, number)
+        coming = self._coming().get(f"{kind}/{number}.json")
+        if coming is not None:
+            return coming
+        try:
+            return path.read_text(encoding="utf-8")
+        except FileNotFoundError:
+            return None
+        except (OSError, ValueError) as error:
+            raise DocumentError([Problem(number, "", "", f"cannot be read: {error}", path.name)]) from None
 
     # -- working ----------------------------------------------------------------------------------------------
 
@@ -151,7 +168,7 @@ class FolderStore:
             change = self.change(number)
             change.rebase(self.with_supplements(change.order_number), by)
             frozen = {f"baselines/{number}.json": change.baseline.text}
-            self._commit(f"{number}-rebase", {**frozen, f"changes/{number}.json": _text(change.to_dict())})
+            self._commit(f"{number}-rebase", {**frozen, f"changes/{number}.json": _written(change.to_dict())})
         return change
 
     def approve(
@@ -171,12 +188,12 @@ class FolderStore:
             settlement = change.approve(by, current, today=today, settle=settle, taken=self._names("orders"))
             data = change.to_dict()
             data["settled"]["sequence"] = 1 + sum(1 for _ in (self.folder / "settlements").glob("*.json"))
-            documents = {f"orders/{order.number}.json": _text(order.to_dict()) for order in settlement.orders}
-            self._commit(number, {**documents, f"changes/{number}.json": _text(data)})
+            documents = {f"orders/{order.number}.json": _written(order.to_dict()) for order in settlement.orders}
+            self._commit(number, {**documents, f"changes/{number}.json": _written(data)})
         return settlement
 
     def _keep(self, change: ChangeOrder) -> None:
-        self._write(self._path("changes", change.number), _text(change.to_dict()))
+        self._write(self._path("changes", change.number), _written(change.to_dict()))
 
     # -- files ------------------------------------------------------------------------------------------------
 
@@ -188,7 +205,7 @@ class FolderStore:
     def _commit(self, name: str, documents: Mapping[str, str]) -> None:
         """Make several files true at once: one rename decides, and what it decides is then carried out."""
         pending = self.folder / "settlements" / f"{name}.pending"
-        self._write(pending, _text(dict(documents)))
+        self._write(pending, _written(dict(documents)))
         self._carry_out(pending)
 
     def _carry_out(self, pending: Path) -> None:
@@ -198,10 +215,9 @@ class FolderStore:
         pending.replace(pending.with_suffix(".json" if not pending.stem.endswith("-rebase") else ".done"))
 
     def _finish(self) -> None:
-        """Carry out settlements that were decided and then cut short."""
+        """Carry out settlements that were decided and then cut short. Only who holds the lock may."""
         for pending in sorted((self.folder / "settlements").glob("*.pending")):
-            with suppress(FileNotFoundError):  # somebody else has just finished it
-                self._carry_out(pending)
+            self._carry_out(pending)
 
     @staticmethod
     def _write(path: Path, text: str) -> None:
@@ -234,6 +250,7 @@ class FolderStore:
         try:
             with os.fdopen(handle, "w", encoding="utf-8") as file:
                 json.dump({"process": os.getpid(), "by": by}, file)
+            self._finish()
             yield
         finally:
             lock.unlink(missing_ok=True)
@@ -257,17 +274,17 @@ def _abandoned(lock: Path) -> bool:
     return False
 
 
-def _read(path: Path) -> dict[str, Any]:
+def _data(text: str, file: str) -> dict[str, Any]:
     try:
-        data = parse_json(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError) as error:
-        raise DocumentError([Problem("", "", "", f"cannot be read: {error}", path.name)]) from None
+        data = parse_json(text)
+    except ValueError as error:
+        raise DocumentError([Problem("", "", "", f"cannot be read: {error}", file)]) from None
     if isinstance(data, dict):
         return data
-    raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", path.name)])
+    raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", file)])
 
 
-def _text(data: Any) -> str:
+def _written(data: Any) -> str:
     return json_text(data) + "\n"
 
 
