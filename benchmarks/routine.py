@@ -9,10 +9,13 @@ it gets wrong are counted. Tables and orders are in memory on every side before 
 from __future__ import annotations
 
 import argparse
+import gc
 import resource
+import threading
 import time
 from collections import defaultdict
 from decimal import ROUND_HALF_UP, Decimal
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -267,14 +270,44 @@ def main() -> None:
     wrong = int((found != theirs).sum())
     print(f"{'pandas floats':>20}: {seconds:6.2f} s, {seconds / ours:5.1f} times as long; {wrong:,} orders wrong")
     if asked.growth:
+        _growth(book)
+
+
+def resident() -> float:
+    """Memory of this process in GB (Linux)."""
+    return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() / 2**30
+
+
+def watched(done: threading.Event, peak: list[float]) -> None:
+    """Keep the largest memory seen until it is done."""
+    while not done.wait(0.01):
+        peak[0] = max(peak[0], resident())
+
+
+def _growth(book: dokima.Rulebook) -> None:
+    """Time, and the memory that figures take: all of them together, and piece by piece."""
+    for pieces in (True, False):
+        print("piece by piece" if pieces else "all figures kept")
         for count in (10_000, 100_000, 1_000_000, 10_000_000):
             frames = data(count)
-            start_orders = book.orders((frames["headers"], frames["lines"]))
+            orders = book.orders((frames["headers"], frames["lines"]))
+            del frames
+            gc.collect()
+            held = resident()
+            done, peak = threading.Event(), [held]
+            watch = threading.Thread(target=watched, args=(done, peak))
+            watch.start()
             start = time.perf_counter()
-            book.price(start_orders, workers=2)
+            if pieces:
+                sums = [group.totals["with_tax"].units.sum() for group in book.price_in_pieces(orders)]
+                assert len(sums) == max(count // 100_000, 1)
+            else:
+                book.price(orders, workers=2)
             spent = time.perf_counter() - start
-            peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
-            print(f"{count:>12,} lines in {spent:6.2f} s, {spent / count * 1e6:.2f} us a line, peak {peak:.1f} GB")
+            done.set()
+            watch.join()
+            each = f"{spent / count * 1e6:.2f} us a line"
+            print(f"{count:>12,} lines in {spent:6.2f} s, {each}, {peak[0] - held:.2f} GB for figures")
 
 
 if __name__ == "__main__":

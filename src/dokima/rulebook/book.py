@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import time
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -162,6 +162,23 @@ class Rulebook:
         """
         calculation = self._price(source, layout, workers=workers).calculation
         return replace(calculation, findings=_document_findings(calculation.problems) + calculation.findings)
+
+    def price_in_pieces(self, source: Any, layout: str | None = None, *, lines: int = 100_000) -> Iterator[Calculation]:
+        """Price many orders piece by piece, so that only the orders and one piece of figures are held at a time.
+
+        Each order is in one piece, with the same figures as in `price`. Orders that were set aside are told with the
+        first piece.
+
+        Args:
+            source: As for `orders`.
+            layout: As for `orders`.
+            lines: About how many lines a piece has.
+        """
+        orders = self.orders(source, layout)
+        problems = _document_findings(orders.problems)
+        for start, stop in orders.pieces(lines):
+            calculation = self._price(orders.part(start, stop), None).calculation
+            yield replace(calculation, findings=(problems if start == 0 else Findings()) + calculation.findings)
 
     def _price(self, source: Any, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
         return price_orders(self.program, self.orders(source, layout), Run(), traced=traced, workers=workers)
