@@ -106,6 +106,15 @@ def test_a_second_change_takes_back_what_the_supplement_holds_first():
     assert (ledger.is_balanced, [each.tax_rounding for each in ledger.approved]) == (True, [D("-0.01"), D("0.01")])
 
 
+def test_a_supplement_keeps_its_own_state():
+    first = approved(revised(), original())
+    first.supplement.header["state"] = "completed"
+    again = opened(first.amended, supplements=[first.supplement], taken=["SQ-2041-C1"])
+    again.edit("Ada").change_line(20, quantity=2)
+    done = approved(again, first.amended, first.supplement)
+    assert [order.header["state"] for order in done.orders] == ["open", "completed"]
+
+
 def test_states_follow_each_other_and_nothing_is_done_twice():
     change = revised()
     with pytest.raises(dokima.Locked, match="SQ-2041-C1 is draft, so it cannot be approved; that needs it submitted"):

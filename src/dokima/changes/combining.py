@@ -11,7 +11,9 @@ from dokima.editing.document import Document
 from dokima.editing.terms import TERMS
 from dokima.engine.agreeing import agreed_terms
 from dokima.engine.program import Program, Run
+from dokima.engine.terms import by_number
 from dokima.exact import decimals, to_decimals
+from dokima.exact import total as sum_of
 from dokima.model.columns import shown
 from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, fields_digest, plain
 from dokima.model.order import Order
@@ -41,7 +43,7 @@ def combined(program: Program, documents: Sequence[Document]) -> Document:
     original, *supplements = documents
     if not supplements:
         return original
-    whole, figures = original, {n: dict(r) for n, r in _records(original).items()}
+    whole, figures = original, {n: dict(r) for n, r in by_number(original.header.get(TERMS)).items()}
     for document in supplements:
         for number, fields in document.lines.items():
             held = whole.lines.get(number)
@@ -49,7 +51,7 @@ def combined(program: Program, documents: Sequence[Document]) -> Document:
                 whole = whole.with_line(number, fields)
             elif not document.is_outline(number):
                 whole = whole.with_line(number, {**held, **_together(held, fields)})
-        for number, record in _records(document).items():
+        for number, record in by_number(document.header.get(TERMS)).items():
             figures[number] = _added(figures[number], record) if number in figures else dict(record)
     if not figures:
         return whole
@@ -70,15 +72,8 @@ def _together(held: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
 
 def total(values: Sequence[Decimal]) -> Decimal:
     """The exact sum of some numbers."""
-    result = decimals([0])
-    for value in values:
-        result = result + decimals([value])
-    (found,) = to_decimals(result)
+    (found,) = to_decimals(sum_of(decimals(values)))
     return Decimal(0) if found is None else found
-
-
-def _records(document: Document) -> dict[str, Mapping[str, Any]]:
-    return {str(record.get("line", "")): record for record in document.header.get(TERMS) or ()}
 
 
 def _added(record: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
@@ -106,7 +101,7 @@ def commercial_fields(document: Document) -> tuple[Plain, dict[str, Plain]]:
         number: {name: plain(value) for name, value in fields.items() if name not in (*LINE_ASIDE, "number")}
         for number, fields in document.lines.items()
     }
-    for number, record in _records(document).items():
+    for number, record in by_number(document.header.get(TERMS)).items():
         if number in lines:
             lines[number]["agreed terms"] = plain(record.get("answers", {}))
     return header, lines

@@ -15,6 +15,7 @@ from dokima.editing.terms import TERMS
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.terms import by_number
 from dokima.errors import Refused
 from dokima.exact import decimals, share, to_decimals
 from dokima.model.content import plain
@@ -104,7 +105,7 @@ class Settling:
         self.by_line = {line.line: line for line in variance.lines(every=True)}
         # A single document is the baseline itself, whose figures were frozen with it.
         self.held = [self.was] if len(self.documents) == 1 else [self._priced_now(each) for each in self.documents]
-        self.records = {str(record.get("line", "")): record for record in after.header.get(TERMS) or ()}
+        self.records = by_number(after.header.get(TERMS))
 
     def settled(self, supplement: str) -> Settlement:
         """The settlement; a new supplement gets the number given.
@@ -262,7 +263,7 @@ class Settling:
         was, now = (_figure(side, number, step.name) for side in (self.was, self.priced))
         if (was == 0) != (now == 0):
             return False  # it applies to one of them only, whatever its percent
-        names = [name for name in step.parts[key].reads if name not in ("line.quantity",)]
+        names = [name for name in step.parts[key].reads if name != "line.quantity"]
         kept = [self._answers(side, number) for side in (self.was, self.priced)]
         if any(name.split(".")[0] in ("line", "header", "parent") for name in names):
             return False
@@ -306,23 +307,22 @@ class Settling:
     def _header(self, old: Document | None, number: str) -> dict[str, Any]:
         link = {"kind": "change", "number": self.change}
         root = str(self.documents[0].header.get("number") or "")
-        state = self._state()
         if old is None:
             left_out = ("links", "payments", "fulfilments", "acknowledgements", TERMS, "budget", "revision")
             header = {name: value for name, value in self.after.header.items() if name not in left_out}
             links = [{"kind": "original", "number": root}, link]
-            return {**header, "number": number, "state": state, "links": links}
+            return {**header, "number": number, "state": self._state(self.documents[0]), "links": links}
         base = self.after.header if old is self.documents[0] else old.header
         aside = {name: old.header[name] for name in _LIVE if name in old.header}
         header = {name: value for name, value in base.items() if name not in (*_LIVE, TERMS)}
         revision = int(old.header.get("revision") or 0) + 1
         links = [*(old.header.get("links") or []), link]
-        return {**header, **aside, "state": state, "revision": revision, "links": links}
+        return {**header, **aside, "state": self._state(old), "revision": revision, "links": links}
 
-    def _state(self) -> str:
+    def _state(self, document: Document) -> str:
         """What was agreed is no draft any more."""
         lifecycle = self.program.definition.lifecycle
-        state = str(self.documents[0].header.get("state") or lifecycle.first)
+        state = str(document.header.get("state") or lifecycle.first)
         onward = lifecycle.states[state].to if state in lifecycle.states else ()
         return str(onward[0]) if state == lifecycle.first and onward else state
 

@@ -8,6 +8,7 @@ from typing import Any
 from dokima.editing.document import Document
 from dokima.engine.agreeing import agreed_terms
 from dokima.engine.program import Program, Run
+from dokima.engine.terms import by_number
 from dokima.model.content import fields_digest
 
 TERMS = "terms"
@@ -28,7 +29,7 @@ def keep_terms(program: Program, document: Document, run: Run) -> Document:
 
 def _is_kept(document: Document, terms: list[Mapping[str, Any]]) -> bool:
     """Whether the terms are those of the document as it stands: every line has its own, and nothing has moved."""
-    by_line = {str(record.get("line", "")): record for record in terms}
+    by_line = by_number(terms)
     header = by_line.pop("", {})
     leaves = {number for number in document.lines if not document.is_outline(number)}
     plain = document.order().to_dict()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -22,6 +22,11 @@ from dokima.model.values import BadValue, ValueReader
 from dokima.tables.table import AMOUNT, Table
 
 Record = Mapping[str, Any]
+
+
+def by_number(terms: Iterable[Record] | None) -> dict[str, Record]:
+    """The records of an order's terms by line number; that of the order itself under a blank."""
+    return {str(record.get("line", "")): record for record in terms or ()}
 
 
 @dataclass(frozen=True)
@@ -56,7 +61,7 @@ def kept_orders(program: Program, orders: Orders) -> list[KeptOrder | None] | No
         if not terms or (value_at(state, at) or first) == first:
             found.append(None)
             continue
-        by_line = {str(record.get("line", "")): record for record in terms}
+        by_line = by_number(terms)
         header = by_line.pop("", {})
         digest = fields_digest(base.document(at), header.get("fields", ()))
         found.append(KeptOrder(header, by_line, digest == header.get("digest")))
