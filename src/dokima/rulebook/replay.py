@@ -17,8 +17,9 @@ from dokima.engine.calculation import Calculation, amount_at
 from dokima.engine.stating import STATED
 from dokima.exact import Decimals, compare, group_sums, stored, to_decimals
 from dokima.exact.integers import Integers
+from dokima.formats.results import cell
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Dates, shown, value_at
+from dokima.model.columns import Dates, value_at
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 
@@ -89,10 +90,10 @@ class Replay:
             "off": [_moved(each) for each in self.off],
             "changed_orders": self.changed_orders,
             "changed_lines": self.changed_lines,
-            "totals": {code: dict(zip(_PARTS, map(_text, sums), strict=True)) for code, sums in self.totals.items()},
+            "totals": {code: dict(zip(_PARTS, map(_plain, sums), strict=True)) for code, sums in self.totals.items()},
             "by_customer": [_group(each) for each in self.by_customer],
             "by_item": [_group(each) for each in self.by_item],
-            "by_step": [{"currency": c, "step": s, "variance": _text(v)} for (c, s), v in self.by_step.items()],
+            "by_step": [{"currency": c, "step": s, "variance": _plain(v)} for (c, s), v in self.by_step.items()],
             "largest": [_moved(each) for each in self.largest],
             "by_rule": {rule: {"appear": a, "disappear": d} for rule, (a, d) in self.by_rule.items()},
         }
@@ -101,21 +102,22 @@ class Replay:
 _PARTS = ("before", "after", "variance")
 
 
-def _text(value: Any) -> str | None:
-    return None if value is None else format(value, "f") if isinstance(value, Decimal) else shown(value)
+def _plain(value: Any) -> str | None:
+    """A value as text, amounts with their places."""
+    return cell(value, 0)
 
 
 def _moved(each: Moved) -> dict[str, Any]:
-    return {**{name: _text(value) for name, value in asdict(each).items()}, "variance": _text(each.variance)}
+    return {**{name: _plain(value) for name, value in asdict(each).items()}, "variance": _plain(each.variance)}
 
 
 def _group(group: VarianceGroup) -> dict[str, Any]:
     sums = group.figures.get("without_tax", (None, None, None))
     return {
-        "value": _text(group.value),
+        "value": _plain(group.value),
         "currency": group.currency,
         "lines": group.lines,
-        **dict(zip(_PARTS, map(_text, sums), strict=True)),
+        **dict(zip(_PARTS, map(_plain, sums), strict=True)),
     }
 
 
@@ -133,7 +135,8 @@ def replay(
         layout: As for `Rulebook.orders`.
         as_of: Price all orders as if they were ordered on this day.
     """
-    sides = [_bare(book.orders(source, layout), as_of) for book in (today, new)]
+    known = today.orders(source, layout)
+    sides = [_bare(orders, as_of) for orders in (known, new.orders(source, layout))]
     before, after = (book.price(orders, workers=2) for book, orders in zip((today, new), sides, strict=True))
     variance = Variance(before, after)
     moved = np.zeros(len(variance), bool)
@@ -141,8 +144,9 @@ def replay(
         if columns.is_money and not name.endswith("_effect"):
             moved |= (compare(columns.before, columns.after) != 0) & ~columns.variance.is_missing()
             moved |= columns.before.is_missing() != columns.after.is_missing()
-    known = today.orders(source, layout)
-    stated, off = _reproduced(known, before)
+    # What an order says it comes to, it says of its own day.
+    own_day = before if as_of is None else today.price(_bare(known, None), workers=2)
+    stated, off = _reproduced(known, own_day)
     findings = [
         {(f.rule, f.order, f.line): f for f in book.check(orders) + side.findings}
         for book, orders, side in zip((today, new), sides, (before, after), strict=True)
