@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from dokima.auditing.examples import Examples, document
+from dokima.auditing.examples import Examples, document, header_of
 from dokima.auditing.remark import Remark
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
@@ -21,7 +21,7 @@ from dokima.model.order import Order
 from dokima.routines.routine import Routine
 from dokima.tables.index import SEPARATOR
 from dokima.tables.losing import row_terms
-from dokima.tables.table import Table
+from dokima.tables.table import Table, names_behind
 
 MOST_TRIED = 5_000
 """Rows of a table that are tried by pricing an example."""
@@ -44,7 +44,7 @@ def audit_prices(program: Program, examples: Examples) -> Iterator[Remark]:
             without = [each for each in priced_by if item is not None and not _is_priced(program, each, item)]
             severity: Severity = "error" if len(without) == len(program.routines) else "warning"
             for routine in without:
-                example = {**(examples.of(table, [row]) or {}), **_kind(routine)}
+                example = {**(examples.of(table, [row]) or {}), **header_of(routine)}
                 message = f"{shown(item)} has no price in routine {routine.name}"
                 place = (table.name, table.source.file, [table.source.row_number(row)])
                 yield Remark("no-price", severity, message, *place, example=example)
@@ -52,10 +52,9 @@ def audit_prices(program: Program, examples: Examples) -> Iterator[Remark]:
 
 def _items_of(program: Program, routine: Routine, items: Sequence[Table]) -> Table | None:
     """The table of items that a routine reads."""
-    formulas = [formula for step in routine.steps for _, formula in step.formulas()]
-    reads = {name.split(".")[0] for formula in formulas for name in formula.reads}
-    reads |= {each.split(".")[0] for name in reads if name in program.tables for each in program.tables[name].behind}
-    return next((table for table in items if table.name in reads), None)
+    names = [name for step in routine.steps for _, formula in step.formulas() for name in formula.reads]
+    read = {name.split(".")[0] for name in names_behind(names, program.tables)}
+    return next((table for table in items if table.name in read), None)
 
 
 def _is_priced(program: Program, routine: Routine, item: str) -> bool:
@@ -64,11 +63,6 @@ def _is_priced(program: Program, routine: Routine, item: str) -> bool:
 
 def _found_by(table: Table, source: str) -> bool:
     return table.definition.is_key and [f.source.strip() for f in table.conditions.values()] == [source]
-
-
-def _kind(routine: Routine) -> dict[str, str]:
-    source = routine.when.source if routine.when is not None else ""
-    return {f"header.{name}": value for name, value in re.findall(r"header\.(\w+)\s*==\s*'([^']*)'", source)}
 
 
 def _may_price(program: Program, formula: Formula, item: str) -> bool:

@@ -10,6 +10,7 @@ from typing import Any
 from dokima.engine.program import Program
 from dokima.formulas import Formula
 from dokima.model.columns import value_at
+from dokima.routines.routine import Routine
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table, names_behind
 
@@ -104,7 +105,7 @@ class Examples:
             seen = names_behind(read, self.program.tables)
             if any(name.startswith(f"{table}.") for name in seen) and routine.when is not None:
                 self._read_with[table] = {*seen, "header.date", "line.quantity"}
-                return {f"header.{name}": value for name, value in _KIND.findall(routine.when.source)}
+                return header_of(routine)
         return {}
 
     def _first_keys(self) -> Example:
@@ -116,6 +117,12 @@ class Examples:
                 if _FIELD.fullmatch(formula.source.strip()):
                     found.setdefault(formula.source.strip(), value_at(table.cells[name], 0))
         return found
+
+
+def header_of(routine: Routine) -> Example:
+    """The header fields by which an order takes a routine, as far as its ``when`` says them outright."""
+    source = routine.when.source if routine.when is not None else ""
+    return {f"header.{name}": value for name, value in _KIND.findall(source)}
 
 
 def document(number: str, example: Mapping[str, Any]) -> dict[str, Any]:

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from decimal import MAX_PREC, Context, Decimal
+from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.combining import total, typed
 from dokima.changes.viewing import changing
-from dokima.engine.calculation import PricedOrder
+from dokima.engine.calculation import PricedOrder, amount_at
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.exact import decimals
 from dokima.model.order import Order
 
 SUMS = ("without_tax", "tax", "with_tax")
@@ -255,7 +256,4 @@ def _total(order: PricedOrder, name: str) -> Decimal:
 
 def _money(values: Sequence[Decimal], places: int) -> Decimal:
     """The exact sum of some amounts, with the currency's places."""
-    return total(values).quantize(Decimal(1).scaleb(-places), context=_WIDE)
-
-
-_WIDE = Context(prec=MAX_PREC)
+    return Decimal(amount_at(decimals([total(values)]), 0, places))
