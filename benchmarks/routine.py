@@ -44,7 +44,7 @@ BOOK: dict[str, Any] = {
                 {"name": "family", "kind": "discount", "percent": "family_off.percent"},
                 {"name": "season", "kind": "discount", "percent": "item.season"},
                 {"name": "freight", "kind": "charge", "amount": "item.weight * line.quantity * 0.38"},
-                {"name": "rebate", "kind": "discount", "scope": "order", "percent": "3",
+                {"name": "rebate", "kind": "discount", "over": "order", "percent": "3",
                  "when": "header.amount >= 5000"},
                 {"name": "vat", "kind": "tax", "percent": "rate.percent"},
             ]

@@ -24,7 +24,7 @@ def book(price):
 
 draft = dokima.Order("SQ-1", lines=[{"item": "PANE", "quantity": 36}])
 editor = book("44.25").edit(draft, by="Ada")
-editor.move_to("open")
+editor.move_to("confirmed")
 order = editor.order
 print("opened at 44.25:", book("44.25").price(order)["SQ-1"].totals.payable)
 

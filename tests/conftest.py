@@ -27,7 +27,7 @@ def identities_of_every_calculation():
             assert together == (totals.with_tax if order.prices_include_tax else totals.without_tax)
             if len(order.lines) <= 50:
                 for name in ("net", "without_tax", "tax", "with_tax"):
-                    parts = [line.figure(name) for line in order.lines if not line.is_outline]
+                    parts = [line.figure(name) for line in order.lines if not line.is_parent]
                     assert sum(parts) == getattr(totals, "line_net" if name == "net" else name)
                 assert sum(row.tax for row in order.tax_breakdown) == totals.tax
         return calculation

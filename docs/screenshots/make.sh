@@ -32,7 +32,7 @@ take() { if [ -z "$only" ] || [ "$only" = "$1" ]; then shot "$@"; fi; }
 
 take check 140 42 "dokima check orders"
 take price 140 42 "dokima price orders/SQ-2041.json"
-take outline 140 42 "dokima price orders/SQ-2046.json"
+take parentlines 140 42 "dokima price orders/SQ-2046.json"
 take explain 140 42 "dokima explain orders/SQ-2041.json 10"
 take variance 140 42 "dokima variance orders/SQ-2041.json changed/SQ-2041.json"
 take why 140 42 "dokima check orders/SQ-2041.json --why"

@@ -76,7 +76,7 @@ def test_the_worked_example_is_split_to_the_cent():
     assert [sum(D(r["figures"]["without_tax"]) for r in o.header["terms"][1:]) for o in done.orders] == [
         D("3605.01"), D("580.30"),
     ]  # fmt: skip
-    assert (done.amended.header["revision"], done.amended.header["state"]) == (1, "open")
+    assert (done.amended.header["revision"], done.amended.header["state"]) == (1, "confirmed")
     assert {link["number"] for link in done.supplement.header["links"]} == {"SQ-2041", "SQ-2041-C1"}
     assert original() == dokima.Order.from_dict(BOOK.orders(ORDER).document(0))
 
@@ -108,11 +108,11 @@ def test_a_second_change_takes_back_what_the_supplement_holds_first():
 
 def test_a_supplement_keeps_its_own_state():
     first = approved(revised(), original())
-    first.supplement.header["state"] = "completed"
+    first.supplement.header["state"] = "finished"
     again = opened(first.amended, supplements=[first.supplement], taken=["SQ-2041-C1"])
     again.edit("Ada").change_line(20, quantity=2)
     done = approved(again, first.amended, first.supplement)
-    assert [order.header["state"] for order in done.orders] == ["open", "completed"]
+    assert [order.header["state"] for order in done.orders] == ["confirmed", "finished"]
 
 
 def test_states_follow_each_other_and_nothing_is_done_twice():
@@ -206,7 +206,7 @@ def test_a_rule_of_approving_stops_it():
         rule=[{"id": "limit", "at": "approve", "require": "header.without_tax <= 100", "message": "over the limit"}],
         routine=routine({"name": "price", "kind": "price", "options": [{"value": "10"}]}),
     )
-    order = dokima.Order("A", state="open", lines=[{"item": "X", "quantity": 4}])
+    order = dokima.Order("A", state="confirmed", lines=[{"item": "X", "quantity": 4}])
     change = rules.change(order, by="Ada")
     change.edit("Ada").change_line(10, quantity=11)
     change.submit("Ada")
@@ -227,7 +227,7 @@ def test_a_rule_of_approving_stops_it():
 )
 def test_a_quantity_through_zero_stays_with_the_original(before, after, kept, apart):
     rules = book(routine=routine({"name": "price", "kind": "price", "options": [{"value": "10"}]}))
-    order = dokima.Order("A", state="open", lines=[{"item": "X", "quantity": before}])
+    order = dokima.Order("A", state="confirmed", lines=[{"item": "X", "quantity": before}])
     change = rules.change(order, by="Ada")
     change.edit("Ada").change_line(10, quantity=after)
     done = approved(change, order, settle="split")
@@ -255,7 +255,7 @@ def test_a_policy_in_python_says_whose_growth_is_ordered_separately():
     steps_ = routine({"name": "price", "kind": "price", "options": [{"value": "1"}]})
     data = {"rulebook": {"name": "r", "currency": "EUR"}, "routine": steps_}
     rules = dokima.Rulebook.from_dict(data, python=[large_only])
-    order = dokima.Order("A", state="open", lines=[{"quantity": 2}, {"quantity": 2}])
+    order = dokima.Order("A", state="confirmed", lines=[{"quantity": 2}, {"quantity": 2}])
     change = rules.change(order, by="Ada")
     change.edit("Ada").change_line(10, quantity=4)
     change.edit("Ada").change_line(20, quantity=14)
@@ -290,7 +290,7 @@ def test_a_break_that_is_crossed_moves_lines_that_nobody_touched(reprice_on, mov
             {"name": "cut", "kind": "discount", "percent": "off.percent"},
         ),
     )
-    order = dokima.Order("A", state="open", lines=[{"item": "X", "quantity": 10}, {"item": "X", "quantity": 10}])
+    order = dokima.Order("A", state="confirmed", lines=[{"item": "X", "quantity": 10}, {"item": "X", "quantity": 10}])
     change = rules.change(order, by="Ada")
     change.edit("Ada").change_line(10, quantity=20)
     moved = {line.line: line for line in change.variance().lines()}
@@ -305,7 +305,7 @@ def test_a_break_that_is_crossed_moves_lines_that_nobody_touched(reprice_on, mov
 STEPS = (
     {"name": "off", "kind": "discount", "percent": "bands.percent"},
     {"name": "freight", "kind": "charge", "amount": "line.quantity * 0.37"},
-    {"name": "rebate", "kind": "discount", "scope": "order", "percent": "2.5"},
+    {"name": "rebate", "kind": "discount", "over": "order", "percent": "2.5"},
     {"name": "vat", "kind": "tax", "percent": "19"},
 )
 
@@ -342,7 +342,7 @@ QUANTITY = st.integers(-30, 60)
 def test_settlements_chain_and_add_up(first, later, rules):
     """Per line and amount step, documents together are what was approved; the ledger balances after every change."""
     lines = [{"number": str(10 * at + 10), "item": "X", "quantity": q} for at, q in enumerate(first)]
-    orders = [dokima.Order("A", state="open", lines=lines)]
+    orders = [dokima.Order("A", state="confirmed", lines=lines)]
     changes = []
     for quantities in later:
         change = rules.change(orders[0], by="Ada", supplements=orders[1:], taken=[c.number for c in changes])
@@ -409,14 +409,14 @@ def test_a_discount_that_only_now_applies_is_shared():
             {"name": "off", "kind": "discount", "percent": "10", "when": "line.quantity >= 40"},
         ),
     )
-    order = dokima.Order("A", state="open", lines=[{"item": "X", "quantity": 36}])
+    order = dokima.Order("A", state="confirmed", lines=[{"item": "X", "quantity": 36}])
     change = rules.change(order, by="Ada")
     change.edit("Ada").change_line(10, quantity=40)
     done = approved(change, order)
     assert [rules.price(o)[o.number].line(10).off for o in done.orders] == [D("36.00"), D("4.00")]
 
 
-def test_sub_lines_are_settled_below_their_outlines():
+def test_sub_lines_are_settled_below_their_parents():
     """PO-721 split: 84 to 100 m2 at 6.40; the site allowance of 150.00 is shared anew over the sub-lines."""
     source = DEMO / "orders" / "PO-721.json"
     change = BOOK.change(source, by="Ada")

@@ -354,11 +354,11 @@ def test_edit_usage():
     assert dokima("edit", "orders/SQ-2041.json", "--override", "20=5", "--dry-run")[0] == 2
     status, out, _ = dokima(
         "edit", "orders/SQ-2041.json", "--override", "20=100:fair", "--insert", "20:item=VENT-L,quantity=1", "--remove", "10",
-        "--close", "30", "--renumber", "--to", "open", "--by", "M", "--dry-run",
+        "--close", "30", "--renumber", "--to", "confirmed", "--by", "M", "--dry-run",
     )  # fmt: skip
     assert status == 0
     assert [row[:2] for row in rows(out)][:8] == [
-        ["SQ-2041", "open"], ["override", "price:"], ["insert", "line:"], ["remove", "line:"], ["close", "lines:"],
+        ["SQ-2041", "confirmed"], ["override", "price:"], ["insert", "line:"], ["remove", "line:"], ["close", "lines:"],
         ["renumber", "lines"], ["move", "to:"], ["payable", "4339.39"],
     ]  # fmt: skip
 
@@ -375,7 +375,7 @@ def test_describe_says_what_the_rulebook_says():
         "1. price: the manual price, else agreed.price per agreed.base, else item.list_price",
         "3. − quantity discount: volume.percent % of goods",
         'header.pick_up: flag, called "pick-up", if not given: False',
-        "draft can become open or cancelled",
+        "draft can become confirmed or cancelled",
     ):
         assert sentence in flat
 
@@ -427,7 +427,7 @@ def test_describe_says_what_tables_roll_up_convert_and_how_changes_are_settled()
         "price is converted: times exchange.rate",
         "advance payment due: advance_terms.percent % of the total with tax; moves nothing",
         "instalment of with tax: to pay on order, share header.advance, due header.date",
-        "+ site: parent.site_allowance, once for each outline, shared by what each line comes to, if not blank",
+        "+ site: parent.site_allowance, once for each parent line, shared by what each line comes to, if not blank",
         "approved changes are settled sales: split, purchase: amend, works: amend, else amend",
         "totals are reported in GBP too, at to_pound.rate",
     ):

@@ -208,37 +208,37 @@ def test_states_of_orders_and_lines():
     assert "line 10 must be reopened first" in refused(edit.clear_lines, dokima.Locked)
     edit.reopen_line(10)
     edit.change_line(10, quantity=2)
-    assert "an order that is draft cannot become completed; it can become open, cancelled" in refused(
-        lambda: edit.move_to("completed"), dokima.Locked
+    assert "an order that is draft cannot become finished; it can become confirmed, cancelled" in refused(
+        lambda: edit.move_to("finished"), dokima.Locked
     )
-    edit.move_to("open")
+    edit.move_to("confirmed")
     edit.close_lines([10])
-    assert edit.state == "open"
+    assert edit.state == "confirmed"
     edit.close_lines()
-    assert edit.state == "completed"
-    assert "is completed, and that does not permit closing" in refused(lambda: edit.reopen_line(10), dokima.Locked)
+    assert edit.state == "finished"
+    assert "is finished, and that does not permit closing" in refused(lambda: edit.reopen_line(10), dokima.Locked)
     edit.undo()
-    assert edit.state == "open"
+    assert edit.state == "confirmed"
     refused(lambda: edit.move_to("opne"), dokima.NotFound)
     assert "use close_line(), reopen_line() or move_to()" in refused(lambda: edit.change_line(20, state="closed"))
 
 
-def test_payments_lock_the_order_and_fulfilments_complete_it():
+def test_payments_lock_the_order_and_deliveries_complete_it():
     edit = editor({"item": "PANE", "quantity": 2, "delivered": 1})
     assert refused(lambda: edit.change_line(10, quantity="0.5")).endswith(
         "1 are delivered already; the quantity cannot be 0.5."
     )
     assert "1 are delivered already" in refused(lambda: edit.remove_line(10))
-    edit.move_to("open")
-    edit.record_fulfilment("F1", "open")
-    edit.record_fulfilment("F2", "open")
+    edit.move_to("confirmed")
+    edit.record_delivery("F1", "planned")
+    edit.record_delivery("F2", "planned")
     edit.record_payment("97.00", date="2026-03-03")
-    assert (edit.state, str(edit.totals.prepaid), str(edit.totals.payable)) == ("open", "97.00", "0.00")
+    assert (edit.state, str(edit.totals.prepaid), str(edit.totals.payable)) == ("confirmed", "97.00", "0.00")
     assert "only a change order may change it" in refused(lambda: edit.change_line(10, quantity=3), dokima.Locked)
-    edit.record_fulfilment("F1", "completed")
-    assert edit.state == "open"
-    edit.record_fulfilment("F2", "failed")
-    assert (edit.state, len(edit.order.header["fulfilments"])) == ("completed", 2)
+    edit.record_delivery("F1", "delivered")
+    assert edit.state == "confirmed"
+    edit.record_delivery("F2", "failed")
+    assert (edit.state, len(edit.order.header["deliveries"])) == ("finished", 2)
 
 
 def test_an_operation_given_twice_happens_once():
@@ -310,7 +310,7 @@ def test_states_of_a_rulebooks_own():
             "new": {"to": ["sent"], "permits": ["lines"]},
             "sent": {"to": ["new"], "permits": ["records"], "asks": "approve"},
         },
-        "completed": "sent",
+        "finished": "sent",
         "change_when_paid": True,
     }
     own = book(states=states, rule=[{"id": "some", "at": "approve", "require": "count() > 0", "message": "Empty."}])
@@ -321,4 +321,4 @@ def test_states_of_a_rulebooks_own():
     edit.move_to("sent")
     assert "does not permit changing lines" in refused(lambda: edit.add_line(item="PANE", quantity=1), dokima.Locked)
     with pytest.raises(dokima.RulebookError, match="expected 'new' to lead to states that are there .got 'gone'"):
-        book(states={"order": {"new": {"to": ["gone"]}}, "completed": "new"})
+        book(states={"order": {"new": {"to": ["gone"]}}, "finished": "new"})

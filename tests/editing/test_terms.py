@@ -38,7 +38,7 @@ def _book(price="10.00", percent="5", freight="1.5", reprice_on=("item", "unit")
 
 def _opened(rules, *lines, **header):
     editor = rules.edit(dokima.Order("O", lines=list(lines), **{**HEADER, **header}), by="Ada")
-    editor.move_to("open")
+    editor.move_to("confirmed")
     return editor.order
 
 
@@ -140,7 +140,7 @@ def test_a_row_that_is_gone_is_not_missed():
 def test_the_demo_keeps_rows_and_fingerprint(tmp_path: Path):
     rules = dokima.load(DEMO)
     editor = rules.edit(DEMO / "orders" / "SQ-2041.json", by="Ada")
-    editor.move_to("open")
+    editor.move_to("confirmed")
     kept = {record["line"]: record for record in editor.order.header["terms"]}
     assert kept["10"]["rows"]["agreed"] == "tables/agreed_prices.csv row 6"
     assert kept["10"]["figures"]["goods"] == "1593"

@@ -35,14 +35,14 @@ SERVICES = [
 LUMP = {
     "name": "lump_sum",
     "kind": "charge",
-    "scope": "parent",
+    "over": "parent",
     "amount": "parent.lump",
     "when": "not blank(parent.lump)",
 }
 
 
 def test_a_step_on_a_parent_is_shared_over_the_lines_below_it_at_every_level():
-    """-10.00 over 30, 60 and 60: -2, -4, -4; and 5.00 of the outline within over 30 and 60: 1.67, 3.33."""
+    """-10.00 over 30, 60 and 60: -2, -4, -4; and 5.00 of the parent line within over 30 and 60: 1.67, 3.33."""
     order = _priced([LUMP], *SERVICES)["O"]
     assert [(line.number, line.lump_sum) for line in order.lines] == [
         ("10", D("-5.00")), ("10/10", D("-1.00")), ("10/10/10", D("-0.33")), ("10/10/20", D("-0.67")),
@@ -52,8 +52,8 @@ def test_a_step_on_a_parent_is_shared_over_the_lines_below_it_at_every_level():
 
 
 def test_a_percentage_on_a_parent_is_rounded_once_for_it_and_apportioned():
-    """2.5 % of 3 x 0.33 = 0.02475 is 0.02 for the outline; each line by itself would give 0.01."""
-    step = {"name": "off", "kind": "discount", "scope": "parent", "percent": "parent.part"}
+    """2.5 % of 3 x 0.33 = 0.02475 is 0.02 for the parent line; each line by itself would give 0.01."""
+    step = {"name": "off", "kind": "discount", "over": "parent", "percent": "parent.part"}
     lines = [{"number": "10", "part": "2.5"}, *(_line(f"10/{n}0", "1", "0.33") for n in (1, 2, 3))]
     order = _priced([step], *lines)["O"]
     assert [line.off for line in order.lines] == [D("0.02"), D("0.01"), D("0.01"), D("0.00")]
@@ -72,15 +72,15 @@ def test_what_cannot_be_shared_on_a_parent_is_a_finding_at_the_line():
 
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 10_000)), min_size=1, max_size=12), st.integers(-999, 999))
 def test_parts_below_a_parent_add_up_to_its_figure(leaves, cents):
-    """Money of each outline is all there, whatever is below it and wherever it stands in a batch."""
+    """Money of each parent line is all there, whatever is below it and wherever it stands in a batch."""
     lines, lump = [], D(cents) / 100
     for group in sorted({group for group, _ in leaves}):
         mine = [price for each, price in leaves if each == group]
         lines.append({"number": str(group + 1), "lump": lump})
         lines += [_line(f"{group + 1}/{at + 1}", "1", D(price + 1) / 100) for at, price in enumerate(mine)]
     order = _priced([LUMP], *lines)["O"]
-    outlines = [line for line in order.lines if line.is_outline]
-    assert [line.lump_sum for line in outlines] == [lump] * len(outlines)
+    parents = [line for line in order.lines if line.is_parent]
+    assert [line.lump_sum for line in parents] == [lump] * len(parents)
 
 
 ADVANCE = {"name": "advance", "kind": "advance", "percent": "line.part"}

@@ -28,8 +28,8 @@ def figures(order: dokima.PricedOrder, name: str) -> list[str]:
     return [str(line.figure(name)) for line in order.lines]
 
 
-REBATE = {"name": "rebate", "kind": "discount", "percent": 5, "scope": "order"}
-FREIGHT = {"name": "freight", "kind": "charge", "amount": "10", "scope": "order", "share": "line.weight"}
+REBATE = {"name": "rebate", "kind": "discount", "percent": 5, "over": "order"}
+FREIGHT = {"name": "freight", "kind": "charge", "amount": "10", "over": "order", "share": "line.weight"}
 
 
 def test_an_order_rebate_with_one_line_left_out():
@@ -62,7 +62,7 @@ def test_a_freight_with_a_minimum_free_from_a_threshold_shared_by_weight():
 
 
 def test_a_cent_over_a_hundred_lines():
-    order, _ = priced([{"quantity": 1}] * 100, {"name": "cent", "kind": "discount", "amount": "0.01", "scope": "order"})
+    order, _ = priced([{"quantity": 1}] * 100, {"name": "cent", "kind": "discount", "amount": "0.01", "over": "order"})
     assert figures(order, "cent") == ["0.01"] + ["0.00"] * 99
     assert str(order.totals.without_tax) == "99.99"
 
@@ -71,8 +71,8 @@ def test_several_in_a_row_cap_and_per_unit():
     """10 % of 300 is 30, capped to 20: 5, 5, 10; then 0.05 a piece; then 2 % of what is left."""
     steps = (
         {**REBATE, "percent": 10, "cap": 20},
-        {"name": "handling", "kind": "charge", "per_unit": "0.05", "scope": "order"},
-        {"name": "cash", "kind": "discount", "percent": 2, "scope": "order"},
+        {"name": "handling", "kind": "charge", "per_unit": "0.05", "over": "order"},
+        {"name": "cash", "kind": "discount", "percent": 2, "over": "order"},
     )
     order, _ = priced([{"quantity": 75}, {"quantity": 75}, {"quantity": 150}], *steps)
     assert figures(order, "rebate") == ["5.00", "5.00", "10.00"]
@@ -123,7 +123,7 @@ def test_a_blank_price_is_told_once_and_a_rebate_larger_than_the_goods_is_taken_
     order, found = priced([{"quantity": None}, {"quantity": 10}], REBATE)
     assert found == [("10", "no price: the quantity is blank")]
     order, _ = priced(
-        [{"quantity": 10}, {"quantity": 30}], {"name": "gift", "kind": "discount", "amount": 50, "scope": "order"}
+        [{"quantity": 10}, {"quantity": 30}], {"name": "gift", "kind": "discount", "amount": 50, "over": "order"}
     )
     assert figures(order, "without_tax") == ["-2.50", "-7.50"]
     assert str(order.totals.tax) == "-2.10"
@@ -135,7 +135,7 @@ def test_a_blank_price_is_told_once_and_a_rebate_larger_than_the_goods_is_taken_
         ({**REBATE, "kind": "subtotal"}, "only discounts and charges are worked out for the order"),
         ({**REBATE, "percent": "line.quantity"}, "'percent' is worked out once per order"),
         ({**REBATE, "share": "line.weight"}, "'share' says how an amount is shared; this step has none"),
-        ({**FREIGHT, "scope": "line"}, "'share' goes with scope = 'order'"),
+        ({**FREIGHT, "over": "line"}, "'share' goes with over = 'order'"),
         ({**REBATE, "best_of": "x"}, "steps of the order do not compete"),
     ],
 )

@@ -242,7 +242,7 @@ def test_five_thousand_lines():
     assert str(order.totals.line_net) == "243600.00"
 
 
-def test_sub_lines_carry_the_money_and_outlines_show_the_sum():
+def test_sub_lines_carry_the_money_and_parents_show_the_sum():
     lines = [
         {"number": "10", "description": "House", "quantity": "99"},
         {"number": "10/20", "item": "PANE", "quantity": 2},
@@ -252,7 +252,7 @@ def test_sub_lines_carry_the_money_and_outlines_show_the_sum():
     ]
     order, found = priced(*lines)
 
-    assert [(line.number, line.is_outline, str(line.goods)) for line in order.lines] == [
+    assert [(line.number, line.is_parent, str(line.goods)) for line in order.lines] == [
         ("10", True, "737.00"),
         ("10/10", True, "640.00"),
         ("10/10/10", False, "640.00"),

@@ -71,7 +71,7 @@ def test_one_tax_on_top_of_another_exclusive_and_inclusive():
 
 def test_a_rebate_of_the_order_on_prices_with_tax():
     """10 % off 121.00 and 109.00: 108.90 with 21 % holds 18.90, 98.10 with 9 % holds 8.10."""
-    rebate = {"name": "rebate", "kind": "discount", "percent": 10, "scope": "order"}
+    rebate = {"name": "rebate", "kind": "discount", "percent": 10, "over": "order"}
     vat = {**VAT, "percent": "line.boxes"}
     order = priced(
         [{"quantity": 121, "boxes": 21}, {"quantity": 109, "boxes": 9}], rebate, vat, settings=INCLUSIVE, rush=True

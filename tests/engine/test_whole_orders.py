@@ -20,8 +20,8 @@ STEPS = (
     {"name": "price", "kind": "price", "options": [{"value": "line.price_base"}]},
     {"name": "agreed", "kind": "discount", "percent": "line.off", "best_of": "rebate"},
     {"name": "bulk", "kind": "discount", "amount": "line.quantity / 7", "best_of": "rebate"},
-    {"name": "loyalty", "kind": "discount", "scope": "order", "percent": "2.75", "where": "line.kind != 'low'"},
-    {"name": "freight", "kind": "charge", "scope": "order", "amount": "max(7.5, count() * 1.25)",
+    {"name": "loyalty", "kind": "discount", "over": "order", "percent": "2.75", "where": "line.kind != 'low'"},
+    {"name": "freight", "kind": "charge", "over": "order", "amount": "max(7.5, count() * 1.25)",
      "share": "abs(line.quantity)", "if_no_share": "equal", "when": "header.amount < 5000"},
     {"name": "vat", "kind": "tax", "percent": "classes.percent", "category": "classes.code"},
     {"name": "levy", "kind": "tax", "percent": "1.5", "on_top_of": "vat", "when": "line.kind == 'full'"},
@@ -168,7 +168,7 @@ def test_pieces_hold_whole_orders_and_the_same_figures():
 
 
 def _shared(amount: str, lines: list[dict[str, Any]], **more: Any) -> dokima.Calculation:
-    steps = (STEPS[0], {"name": "part", "kind": "discount", "scope": "order", "amount": amount, **more})
+    steps = (STEPS[0], {"name": "part", "kind": "discount", "over": "order", "amount": amount, **more})
     return book(routine=routine(*steps)).price(dokima.Order("O", lines=lines))
 
 

@@ -253,12 +253,12 @@ def test_a_rule_about_figures_runs_the_routine_first():
             "require": "line.net > 5",
             "message": "{line.net} of {header.net}",
         },
-        {"id": "outline", "at": "save", "require": "not line.is_outline", "outlines": True},
+        {"id": "no-parent", "at": "save", "require": "not line.is_parent", "parents": "also"},
     ]
     lines = ({"number": "10"}, {"number": "10/10", "quantity": 2}, {"number": "20", "quantity": 9})
 
     assert said(rules, *lines) == [
-        ("outline", "10", "outline does not hold."),
+        ("no-parent", "10", "no-parent does not hold."),
         ("cheap", "10/10", "4 of 15"),
     ]
 

@@ -49,7 +49,7 @@ def combined(program: Program, documents: Sequence[Document]) -> Document:
             held = whole.lines.get(number)
             if held is None:
                 whole = whole.with_line(number, fields)
-            elif not document.is_outline(number):
+            elif not document.is_parent(number):
                 whole = whole.with_line(number, {**held, **_together(held, fields)})
         for number, record in by_number(document.header.get(TERMS)).items():
             figures[number] = _added(figures[number], record) if number in figures else dict(record)

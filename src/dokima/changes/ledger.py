@@ -223,7 +223,7 @@ def _by_line(order: PricedOrder) -> dict[str, Decimal]:
     return {
         line.number: line.figure("without_tax") or Decimal(0)
         for line in order.lines
-        if not line.is_outline and "without_tax" in order.calculation.figures
+        if not line.is_parent and "without_tax" in order.calculation.figures
     }
 
 

@@ -135,7 +135,7 @@ class Settling:
     def _numbers(self) -> list[str]:
         """All lines that carry money, before or after."""
         known = dict.fromkeys([*self.after.lines, *(n for document in self.documents for n in document.lines)])
-        return [n for n in known if not self.after.is_outline(n) and not any(d.is_outline(n) for d in self.documents)]
+        return [n for n in known if not self.after.is_parent(n) and not any(d.is_parent(n) for d in self.documents)]
 
     def _line(self, number: str) -> list[_Share]:
         """What each document, and at the end the new supplement, holds of a line."""
@@ -290,7 +290,7 @@ class Settling:
         for line, fields in self.after.lines.items():
             if line in mine:
                 lines[line] = {**self._own(fields, old, line), "quantity": mine[line].after}
-        for line in [outline for outline in self.after.lines if any(n.startswith(f"{outline}/") for n in lines)]:
+        for line in [parent for parent in self.after.lines if any(n.startswith(f"{parent}/") for n in lines)]:
             lines[line] = dict(self.after.lines[line])
         header = self._header(old, number)
         document = Document(header, {})
@@ -308,7 +308,7 @@ class Settling:
         link = {"kind": "change", "number": self.change}
         root = str(self.documents[0].header.get("number") or "")
         if old is None:
-            left_out = ("links", "payments", "fulfilments", "acknowledgements", TERMS, "budget", "revision")
+            left_out = ("links", "payments", "deliveries", "acknowledgements", TERMS, "budget", "revision")
             header = {name: value for name, value in self.after.header.items() if name not in left_out}
             links = [{"kind": "original", "number": root}, link]
             return {**header, "number": number, "state": self._state(self.documents[0]), "links": links}
@@ -351,7 +351,7 @@ class Settling:
         return self._priced_now(document).totals.tax if document.lines else Decimal(0)
 
 
-_LIVE = ("links", "payments", "fulfilments", "acknowledgements", "number", "revision", "state", "budget")
+_LIVE = ("links", "payments", "deliveries", "acknowledgements", "number", "revision", "state", "budget")
 """Header fields that are the document's own, whatever the change says."""
 
 

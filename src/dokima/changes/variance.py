@@ -300,7 +300,7 @@ def _profit(side: PricedOrder | None, figure: str) -> Decimal | None:
         return Decimal(0)
     if figure not in side.calculation.figures:
         return None
-    parts = [line.figure(figure) for line in side.lines if not line.is_outline]
+    parts = [line.figure(figure) for line in side.lines if not line.is_parent]
     return None if None in parts else sum(parts, Decimal(0).scaleb(-side.places))
 
 

@@ -105,6 +105,6 @@ class Document:
         """A line and all its sub-lines, itself first."""
         return [each for each in self.lines if each == number or each.startswith(f"{number}/")]
 
-    def is_outline(self, number: str) -> bool:
+    def is_parent(self, number: str) -> bool:
         """Whether a line has sub-lines."""
         return any(each.startswith(f"{number}/") for each in self.lines)

@@ -124,7 +124,7 @@ class Editor(Session):
     def explode_line(
         self, number: str | int, *, table: str = "", levels: int | None = 1, operation: str = ""
     ) -> list[str]:
-        """Give a line a sub-line for each component of its item; it becomes their outline. Returns their numbers.
+        """Give a line a sub-line for each component of its item; it becomes their parent line. Returns their numbers.
 
         Args:
             number: The line.
@@ -280,7 +280,7 @@ class Editor(Session):
         self.close_lines([number], operation=operation)
 
     def close_lines(self, numbers: Iterable[str | int] | None = None, *, operation: str = "") -> None:
-        """Close some lines, or all. An open order of which nothing is open any more is completed.
+        """Close some lines, or all. A confirmed order of which nothing is open any more is finished.
 
         Raises:
             Refused: A rule of the moment ``close`` stops it.
@@ -297,7 +297,7 @@ class Editor(Session):
         for number in closing:
             after = after.with_line(number, {**after.lines[number], "state": CLOSED})
         found = self._edit(after).at_moment("close", closing)
-        self._commit("close_lines", self._stages.completed(after), found, {"lines": closing}, operation)
+        self._commit("close_lines", self._stages.finished(after), found, {"lines": closing}, operation)
 
     def reopen_line(self, number: str | int, *, operation: str = "") -> None:
         """Open a closed line again.
@@ -335,9 +335,9 @@ class Editor(Session):
         """
         self._record("payments", {"amount": amount, **details}, None, operation)
 
-    def record_fulfilment(self, id: str, state: str, *, operation: str = "", **details: Any) -> None:
-        """Record a fulfilment, or its new state. When all have ended, an open order is completed."""
-        self._record("fulfilments", {"id": id, "state": state, **details}, "id", operation)
+    def record_delivery(self, id: str, state: str, *, operation: str = "", **details: Any) -> None:
+        """Record a delivery, or its new state. When all have ended, a confirmed order is finished."""
+        self._record("deliveries", {"id": id, "state": state, **details}, "id", operation)
 
     def _record(self, name: str, record: Mapping[str, Any], key: str | None, operation: str) -> None:
         if self._done(operation):
@@ -347,7 +347,7 @@ class Editor(Session):
         if key is not None:
             kept = [each for each in kept if each.get(key) != record[key]]
         after = self._read(self._document.with_header(**{name: [*kept, dict(record)]}))
-        self._commit(f"record_{name[:-1]}", self._stages.completed(after), [], dict(record), operation)
+        self._commit(f"record_{name[:-1]}", self._stages.finished(after), [], dict(record), operation)
 
     def acknowledge(self, finding: Finding, reason: str, *, by: str | None = None, operation: str = "") -> None:
         """Accept a warning that stops, with name and reason; kept on the order until what it was about changes.

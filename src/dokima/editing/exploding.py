@@ -1,4 +1,4 @@
-"""Exploding: a line of an assembly becomes an outline with a sub-line for each component."""
+"""Exploding: a line of an assembly becomes a parent line with a sub-line for each component."""
 
 from __future__ import annotations
 
@@ -23,12 +23,12 @@ def exploded(program: Program, document: Document, number: str, table: str, leve
 
     Raises:
         NotFound: There is no such line or table, or its item is no assembly.
-        Refused: The line is an outline already, or has no quantity.
+        Refused: The line is a parent line already, or has no quantity.
     """
     line = document.line(number)
     item, quantity = line.get("item"), line.get("quantity")
     assemblies = _assemblies(program, table)
-    if document.is_outline(number):
+    if document.is_parent(number):
         raise Refused(f"line {number} has sub-lines already")
     if not isinstance(quantity, Decimal):
         raise Refused(f"line {number} has no quantity to explode")

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 from dokima.editing.document import Document
 from dokima.errors import Locked, NotFound, listed, nearest
-from dokima.model.states import CLOSED, FULFILMENT_ENDED, Deed, Lifecycle, State
+from dokima.model.states import CLOSED, Deed, Lifecycle, State
 
 _WORDS = {
     "header": "changing the header",
     "lines": "changing lines",
     "close": "closing or reopening lines",
-    "records": "recording payments and fulfilments",
+    "records": "recording payments and deliveries",
 }
 
 
@@ -79,17 +79,17 @@ class Stages:
             raise Locked(f"an order that is {name} cannot become {target}; it can become {leads}", name)
         return self.lifecycle.asks.get(target, "")
 
-    def completed(self, document: Document) -> Document:
-        """The document, completed if it may be and nothing of it is open.
+    def finished(self, document: Document) -> Document:
+        """The document, finished if it may be and nothing of it is open.
 
-        With fulfilments, all of them must have ended; without any, every line must be closed.
+        With deliveries, all of them must have ended; without any, every line must be closed.
         """
         state = self.lifecycle.states.get(self.state(document))
-        if state is None or self.lifecycle.completed not in state.to:
+        if state is None or self.lifecycle.finished not in state.to:
             return document
-        fulfilments = document.header.get("fulfilments") or []
-        if fulfilments:
-            done = all(each.get("state") in FULFILMENT_ENDED for each in fulfilments)
+        deliveries = document.header.get("deliveries") or []
+        if deliveries:
+            done = all(self.lifecycle.deliveries.get(str(each.get("state")), "open") != "open" for each in deliveries)
         else:
             done = bool(document.lines) and all(self.is_closed(document, number) for number in document.lines)
-        return document.with_header(state=self.lifecycle.completed) if done else document
+        return document.with_header(state=self.lifecycle.finished) if done else document

@@ -31,7 +31,7 @@ def _is_kept(document: Document, terms: list[Mapping[str, Any]]) -> bool:
     """Whether the terms are those of the document as it stands: every line has its own, and nothing has moved."""
     by_line = by_number(terms)
     header = by_line.pop("", {})
-    leaves = {number for number in document.lines if not document.is_outline(number)}
+    leaves = {number for number in document.lines if not document.is_parent(number)}
     plain = document.order().to_dict()
     return leaves == set(by_line) and fields_digest(plain, header.get("fields", ())) == header.get("digest")
 

@@ -1,4 +1,4 @@
-"""Outlines above lines, level by level, so that a step on a parent is worked out once for each of them."""
+"""Parent lines above lines, level by level, so that a step on a parent is worked out once for each of them."""
 
 from __future__ import annotations
 
@@ -13,23 +13,23 @@ from dokima.model.orders import Orders
 
 
 class Under:
-    """A frame whose ``parent.x`` is a field of the outlines at one level; everything else is the frame's own.
+    """A frame whose ``parent.x`` is a field of the parent lines at one level; everything else is the frame's own.
 
     Args:
         frame: The frame.
-        whole: The orders with their outlines.
-        outline: For each line the position of its outline among all lines, -1 for none.
+        whole: The orders with their parent lines.
+        parent: For each line the position of its parent line among all lines, -1 for none.
     """
 
-    def __init__(self, frame: Any, whole: Orders, outline: Integers) -> None:
+    def __init__(self, frame: Any, whole: Orders, parent: Integers) -> None:
         self._frame = frame
         self._whole = whole
-        self._outline = outline
+        self._parent = parent
 
     def column(self, name: str) -> Column:
         """The column of a dotted name, at its own level."""
         if name.startswith("parent."):
-            return take_or_blank(self._whole.line(name.partition(".")[2]), self._outline)
+            return take_or_blank(self._whole.line(name.partition(".")[2]), self._parent)
         found: Column = self._frame.column(name)
         return found
 
@@ -42,11 +42,11 @@ class Under:
         return getattr(self._frame, name)
 
 
-def outlines_above(whole: Orders, places: Integers) -> Iterator[Integers]:
-    """For each level of outlines, from the top, the outline of each line at that level, -1 for none.
+def parents_above(whole: Orders, places: Integers) -> Iterator[Integers]:
+    """For each level of parent lines, from the top, the parent line of each line at that level, -1 for none.
 
     Args:
-        whole: The orders with their outlines.
+        whole: The orders with their parent lines.
         places: The lines asked about.
     """
     parent = whole.parent

@@ -77,7 +77,7 @@ class Calculation:
     Attributes:
         program: The rulebook.
         orders: The orders, defaults filled in.
-        figures: Line figures, one value per line; outlines hold the sums of their sub-lines.
+        figures: Line figures, one value per line; parent lines hold the sums of their sub-lines.
         order_figures: Header figures of figure steps, one value per order.
         totals: The totals, one value per order.
         options: For each line where its price came from: 0 the manual price, 1 the first option, -1 none.
@@ -221,7 +221,7 @@ class PricedOrder:
         amounts = amount_figures(self.routine)
         if figure not in amounts:
             raise NotFound(f"order {self.number} has no amount figure '{figure}'{nearest(figure, amounts)}")
-        parts = [line.figure(figure) for line in self.lines if not line.is_outline]
+        parts = [line.figure(figure) for line in self.lines if not line.is_parent]
         if any(part is None for part in parts):
             return None
         return sum((part for part in parts if part is not None), Decimal(0).scaleb(-self.places))
@@ -304,7 +304,7 @@ class PricedLine:
         return str(self.field("number"))
 
     @property
-    def is_outline(self) -> bool:
+    def is_parent(self) -> bool:
         """Whether it has sub-lines, and so no money of its own."""
         leaf = self.order.calculation.orders.leaf
         return leaf is not None and not bool(leaf[self.position])

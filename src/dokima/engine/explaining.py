@@ -88,7 +88,7 @@ class StepExplanation:
         formulas: Setting, formula as written, and with values in the place of names.
         operands: The values it read.
         answers: The tables it asked.
-        scope: Whether it is worked out for the line, for the outline above it (parent), or for the order.
+        over: Whether it is worked out for the line, for the parent line above it (parent), or for the order.
     """
 
     name: str
@@ -99,7 +99,7 @@ class StepExplanation:
     formulas: Sequence[tuple[str, str, str]]
     operands: Sequence[Operand]
     answers: Sequence[TableAnswer]
-    scope: str = "line"
+    over: str = "line"
 
 
 @dataclass(frozen=True)
@@ -204,7 +204,7 @@ def explain_line(pricing: Pricing, order: str, line: str, figure: str | None = N
     priced = pricing.calculation[order].line(line)
     found = pricing.trace_of(priced.order.position)
     steps: list[StepExplanation] = []
-    if found is not None and not priced.is_outline:
+    if found is not None and not priced.is_parent:
         part, trace = found
         program = pricing.calculation.program
         position = int(np.flatnonzero(part.lines == priced.position)[0])
@@ -286,7 +286,7 @@ class _Explainer:
                 )
                 for table in tables
             ],
-            scope="order" if step.kind == "advance" else step.definition.scope,
+            over="order" if step.kind == "advance" else step.definition.over,
         )
 
     def _tables(self, names: Sequence[str], trace: StepTrace) -> tuple[list[str], set[str]]:

@@ -1,4 +1,4 @@
-"""Putting columns of parts together: the results of all pieces, and amounts that rise to outlines."""
+"""Putting columns of parts together: the results of all pieces, and amounts that rise to parent lines."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ def joined(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int) 
 
 
 def risen(column: Column, orders: Orders) -> Column:
-    """Amounts of lines without sub-lines, and on each outline the sum of those below it."""
+    """Amounts of lines without sub-lines, and on each parent line the sum of those below it."""
     leaf = orders.leaf
     if leaf is None or orders.parent is None:
         return column

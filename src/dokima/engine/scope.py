@@ -18,7 +18,7 @@ TableGetter = Callable[[str], Table | None]
 
 _RUN = {"run.today": Name("date", Level.CONSTANT, "today"), "run.user": Name("text", Level.CONSTANT, "user")}
 LINE_FACTS = {
-    "line.is_outline": Name("flag", Level.LINE, "is an outline"),
+    "line.is_parent": Name("flag", Level.LINE, "is a parent line"),
     "line.is_new": Name("flag", Level.LINE, "is new"),
     "line.position": Name("integer", Level.LINE, "position"),
 }

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.engine.ancestry import Under, outlines_above
+from dokima.engine.ancestry import Under, parents_above
 from dokima.engine.program import Program, Run
 from dokima.engine.terms import Terms, shared_asks
 from dokima.exact import Decimals, Quotient, group_sums, stored
@@ -37,7 +37,7 @@ class Sheet:
         program: The rulebook.
         orders: The orders.
         run: What the caller says about the run.
-        whole: The orders with their outlines, where ``orders`` has only lines without sub-lines.
+        whole: The orders with their parent lines, where ``orders`` has only lines without sub-lines.
         places: Where the lines of ``orders`` stand in ``whole``.
         before: The orders before this edit, None if there is no such state.
         terms: What orders keep from when they were agreed, None if none keeps anything.
@@ -98,7 +98,7 @@ class Sheet:
         match head:
             case "header":
                 return self._header(tail)
-            case "line" if tail in ("is_outline", "is_new", "position"):
+            case "line" if tail in ("is_parent", "is_new", "position"):
                 return self._fact(tail)
             case "was":
                 if self.before is None:
@@ -152,9 +152,9 @@ class Sheet:
     def _fact(self, name: str) -> Column:
         """What is true of a line without being a field of it."""
         length = len(self.order_of)
-        if name == "is_outline":
-            outline = self.whole.leaf
-            return Flags(np.zeros(length, bool) if outline is None or self.places is not None else ~outline)
+        if name == "is_parent":
+            leaf = self.whole.leaf
+            return Flags(np.zeros(length, bool) if leaf is None or self.places is not None else ~leaf)
         if name == "is_new":
             had = self.had(Level.LINE)
             return Flags(np.ones(length, bool) if had is None else ~had)
@@ -229,11 +229,11 @@ class Sheet:
         kept, had = self.terms.found[table]
         return np.where(kept, had, today)
 
-    def outlines(self) -> Iterator[Groups]:
-        """The lines below each outline, one level of outlines after the other."""
+    def parents(self) -> Iterator[Groups]:
+        """The lines below each parent line, one level of parent lines after the other."""
         places = np.arange(len(self.order_of)) if self.places is None else self.places
-        for outline in outlines_above(self.whole, places):
-            yield Groups.below(Under(self, self.whole, outline), outline)
+        for parent in parents_above(self.whole, places):
+            yield Groups.below(Under(self, self.whole, parent), parent)
 
     def behind(self, tables: Iterable[str]) -> list[str]:
         """Some tables, and those that they ask in turn, by name."""

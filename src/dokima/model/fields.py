@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 from dokima.model.columns import Kind
 
-Records = Literal["links", "payments", "fulfilments", "acknowledgements", "terms"]
+Records = Literal["links", "payments", "deliveries", "acknowledgements", "terms"]
 """Header fields that hold small records instead of one value."""
 
-RECORDS: tuple[Records, ...] = ("links", "payments", "fulfilments", "acknowledgements", "terms")
+RECORDS: tuple[Records, ...] = ("links", "payments", "deliveries", "acknowledgements", "terms")
 
 
 @dataclass(frozen=True)

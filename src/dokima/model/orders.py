@@ -48,7 +48,7 @@ class Orders:
         lines: Line columns, one value per line.
         order_of: For each line the position of its order.
         absent: Per level ("header", "line") and field, True where it was not given and takes its default.
-        records: Per order the records of its header (links, payments, fulfilments), by name.
+        records: Per order the records of its header (links, payments, deliveries), by name.
         parent: For each line the position of its parent line, -1 for none; None if no order has sub-lines.
         given: For each line its place among the lines as the caller gave them.
         problems: What was wrong with orders that were set aside.

@@ -1,4 +1,4 @@
-"""States of orders and lines: which moves are allowed, and what may be done in each state."""
+"""States of orders, lines and deliveries: which moves are allowed, and what may be done in each state."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Literal
 
 Deed = Literal["header", "lines", "close", "records"]
 """Kinds of operations a state may permit: changing the header, changing lines, closing and reopening lines, recording
-payments and fulfilments."""
+payments and deliveries."""
 
 DEEDS: tuple[Deed, ...] = ("header", "lines", "close", "records")
 OPEN, CLOSED = "open", "closed"
@@ -28,35 +28,55 @@ class State:
     permits: Sequence[Deed] = ()
 
 
+Progress = Literal["open", "delivered", "ended"]
+"""What a state of a delivery means: more is to come, its quantity has been delivered, or it ended without that."""
+
+
 @dataclass(frozen=True)
 class Lifecycle:
-    """The states of orders.
+    """The states of orders and of their deliveries.
 
     Attributes:
-        states: By name; the first is that of an order that names none.
+        states: Of orders, by name; the first is that of an order that names none.
         asks: Moment whose rules are asked before an order moves to a state.
-        completed: The state an open order moves to by itself once nothing of it is open.
+        finished: The state a confirmed order moves to by itself once nothing of it is open.
         change_when_paid: Whether lines and header may still be changed after the first payment.
+        deliveries: States of a delivery by name, and what each means.
+        payments: "limited" refuses a payment below 0 or beyond what is payable, "free" records any amount.
     """
 
     states: Mapping[str, State] = field(
         default_factory=lambda: {
-            "draft": State(("open", "cancelled"), DEEDS),
-            "open": State(("completed", "cancelled"), DEEDS),
-            "completed": State(),
+            "draft": State(("confirmed", "cancelled"), DEEDS),
+            "confirmed": State(("finished", "cancelled"), DEEDS),
+            "finished": State(),
             "cancelled": State(),
         }
     )
     asks: Mapping[str, str] = field(
-        default_factory=lambda: {"open": "save", "cancelled": "cancel", "completed": "save"}
+        default_factory=lambda: {"confirmed": "save", "cancelled": "cancel", "finished": "save"}
     )
-    completed: str = "completed"
+    finished: str = "finished"
     change_when_paid: bool = False
+    deliveries: Mapping[str, Progress] = field(
+        default_factory=lambda: {
+            "planned": "open",
+            "sent": "open",
+            "delivered": "delivered",
+            "failed": "ended",
+            "cancelled": "ended",
+        }
+    )
+    payments: Literal["limited", "free"] = "limited"
 
     @property
     def first(self) -> str:
         """The state of an order that names none."""
         return next(iter(self.states))
+
+    def ends_unfulfilled(self, state: str) -> bool:
+        """Whether an order ends in a state without having been carried out, such as cancelled."""
+        return state != self.finished and state in self.states and not self.states[state].to
 
 
 Settle = Literal["amend", "split"]
@@ -80,7 +100,3 @@ class ChangeTerms:
     def mode(self, kind: object) -> Settle:
         """How an order of a kind is settled."""
         return self.by_kind.get(str(kind), self.settle)
-
-
-FULFILMENT_ENDED = ("completed", "cancelled", "failed")
-"""States of a fulfilment in which nothing more is to come."""

@@ -143,12 +143,12 @@ def _step(spec: StepDefinition) -> str:
             return f"{name}: {spec.percent} %{category}{when}"
         case "advance":
             return f"{name}: {spec.percent} % of {spec.of or 'the total with tax'}{when}; moves nothing"
-    scope = {"order": ", once for the order", "parent": ", once for each outline"}.get(spec.scope, "")
-    share = f", shared by {spec.share or 'what each line comes to'}" if scope and spec.amount is not None else ""
+    over = {"order": ", once for the order", "parent": ", once for each parent line"}.get(spec.over, "")
+    share = f", shared by {spec.share or 'what each line comes to'}" if over and spec.amount is not None else ""
     of = f" of {spec.of or 'what it comes to so far'}"
     amount = f"{spec.percent} %{of}" if spec.percent is not None else f"{spec.amount or f'{spec.per_unit} a unit'}"
     cap = f", at most {spec.cap}" if spec.cap is not None else ""
-    return f"{name}: {amount}{cap}{scope}{share}{when}"
+    return f"{name}: {amount}{cap}{over}{share}{when}"
 
 
 def _settings(program: Program) -> Iterator[str]:

@@ -39,7 +39,7 @@ def explanation_report(
             label, Text(number(step.value), style="bold"), _how(step, explanation, technical, losers=not rungs)
         )
     if not explanation.steps:
-        said = "an outline: its amounts are the sums of its sub-lines" if explanation.routine else "no routine fits"
+        said = "a parent line: its amounts are the sums of its sub-lines" if explanation.routine else "no routine fits"
         return Group(head, Text(said), *([finding_lines(tuple(explanation.findings))] if explanation.findings else []))
     parts: list[RenderableType] = [head, sums, Text(""), table]
     if rungs:
@@ -113,8 +113,10 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
         for key, values in formulas.items():
             if key != "when":
                 yield Text(values.replace("*", "×").replace(" - ", " \u2212 "))
-    if step.scope != "line":
-        yield Text(f"for the {'outline' if step.scope == 'parent' else 'order'}; this line bears {number(step.value)}")
+    if step.over != "line":
+        yield Text(
+            f"for the {'parent line' if step.over == 'parent' else 'order'}; this line bears {number(step.value)}"
+        )
 
 
 def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, losers: bool) -> Iterator[Text]:

@@ -48,7 +48,7 @@ def totals_report(calculation: Calculation) -> RenderableType:
     for order in calculation:
         currency = order.header("currency") or BLANK
         party = order.header("customer") or order.header("supplier") or BLANK
-        count = str(sum(1 for line in order.lines if not line.is_outline))
+        count = str(sum(1 for line in order.lines if not line.is_parent))
         values = (number(getattr(order.totals, name)) for name in SUMMED)
         rows.append([order.number, order.header("kind") or BLANK, party, count, currency, *values])
     styles = ["bold red" if order.findings.errors else "" for order in calculation]
@@ -173,7 +173,7 @@ def _lines(order: PricedOrder, asked: Sequence[str]) -> RenderableType:
 
 def _texts(line: PricedLine) -> tuple[str, str, str, str]:
     quantity, unit = line.field("quantity"), line.field("unit")
-    amount = "" if line.is_outline else number(quantity) + (f" {unit}" if unit else "")
+    amount = "" if line.is_parent else number(quantity) + (f" {unit}" if unit else "")
     description = line.field("description") or ""
     short = description if len(description) <= LONGEST else description[: LONGEST - 1] + "\u2026"
     return "  " * line.number.count("/") + line.number, line.field("item") or "", short, amount
@@ -185,11 +185,11 @@ def _one_line(texts: Sequence[str]) -> str:
 
 
 def _figure(line: PricedLine, name: str) -> str:
-    return "" if line.is_outline and name == "price" else number(line.figure(name))
+    return "" if line.is_parent and name == "price" else number(line.figure(name))
 
 
 def _style(line: PricedLine) -> str:
-    if line.is_outline:
+    if line.is_parent:
         return "bold"
     return "bold red" if line.order.findings.of(line.order.number, line.number).errors else ""
 

@@ -26,7 +26,7 @@ def steps_report(line: PricedLine) -> RenderableType:
         table.add_column(justify=justify)
     table.add_row(*(Text(word, style="dim") for word in ("step", "moves", "comes to")))
     for bar in line_bars(line):
-        if bar.kind == "price" and not line.is_outline:
+        if bar.kind == "price" and not line.is_parent:
             said = f"{number(line.field('quantity'))} × {number(line.figure('price'))}"
             table.add_row(f"{bar.label}  ({said})", "", number(bar.level))
         elif bar.is_level:

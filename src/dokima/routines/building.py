@@ -169,7 +169,7 @@ class _Builder:
             source = getattr(definition, key)
             if source is not None and key in _TAKES[definition.kind]:
                 expect = _KINDS.get(key, _NUMBER if key != "value" else ())
-                order = definition.scope == "order" or definition.kind == "advance"
+                order = definition.over == "order" or definition.kind == "advance"
                 once = order and key in (("when",) if definition.kind == "advance" else _ONCE)
                 formula = self._formula(f"{path}.{key}", source, expect, Level.HEADER if once else Level.LINE)
                 if formula is not None:
@@ -196,12 +196,14 @@ class _Builder:
         return Option(value, formulas.get("base"), formulas.get("factor"), "amount" in formulas)
 
     def _check_parent(self, path: str, definition: StepDefinition, key: str, formula: Formula) -> None:
-        """What is worked out once for an outline reads that outline, not the lines below it."""
-        if definition.scope != "parent" or key not in _ONCE:
+        """What is worked out once for a parent line reads that parent line, not the lines below it."""
+        if definition.over != "parent" or key not in _ONCE:
             return
         for name, level in formula.reads.items():
             if level is Level.LINE and not name.startswith("parent."):
-                self._problem(path, f"a step of the parent reads parent.x here, once for each outline (got '{name}')")
+                self._problem(
+                    path, f"a step of the parent reads parent.x here, once for each parent line (got '{name}')"
+                )
 
     def _check_name(self, path: str, definition: StepDefinition) -> None:
         name = definition.name
@@ -225,15 +227,15 @@ class _Builder:
                 self._problem(path, f"expected one of percent, amount, per_unit (got {listed(ways) or 'none'})")
             if definition.of is not None and definition.percent is None:
                 self._problem(f"{path}.of", "'of' says what a percent is taken of; this step has none")
-        scope = definition.scope
+        scope = definition.over
         if scope != "line" and kind not in ("discount", "charge"):
             only = f"only discounts and charges are worked out for the {scope}"
             self._problem(f"{path}.scope", f"{only} (got {_a(kind)})")
         if scope != "line" and definition.best_of is not None:
             self._problem(f"{path}.best_of", f"steps of the {scope} do not compete")
         for key in _ORDER:
-            if definition.scope == "line" and getattr(definition, key) is not None:
-                self._problem(f"{path}.{key}", f"'{key}' goes with scope = 'order' or 'parent'")
+            if definition.over == "line" and getattr(definition, key) is not None:
+                self._problem(f"{path}.{key}", f"'{key}' goes with over = 'order' or 'parent'")
         if definition.share is not None and definition.amount is None:
             self._problem(f"{path}.share", "'share' says how an amount is shared; this step has none")
         taxes = [step.name for step in self.definition.steps if step.kind == "tax"]

@@ -44,7 +44,7 @@ class StepDefinition:
     cap: object = None
     keep_above: object = None
     best_of: str | None = None
-    scope: Literal["line", "parent", "order"] = "line"
+    over: Literal["line", "parent", "order"] = "line"
     where: object = None
     share: object = None
     if_no_share: Literal["refuse", "equal"] = "refuse"

@@ -1,4 +1,4 @@
-"""Lines that bear one figure together: those of an order, or those below an outline."""
+"""Lines that bear one figure together: those of an order, or those below a parent line."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ class Groups:
     """Groups of lines.
 
     Attributes:
-        frame: The columns that formulas see; below an outline ``parent.x`` is a field of that outline.
+        frame: The columns that formulas see; below a parent line ``parent.x`` is a field of that parent line.
         of: For each line its group.
         count: Number of groups.
         first: A line of each group, -1 for one without; None where groups are orders.
@@ -35,22 +35,22 @@ class Groups:
         return cls(frame, frame.order_of, frame.order_count)
 
     @classmethod
-    def below(cls, frame: Frame, outline: Integers) -> Groups:
-        """The lines below each outline together; lines below none stand in a group of their own at the end.
+    def below(cls, frame: Frame, parent: Integers) -> Groups:
+        """The lines below each parent line together; lines below none stand in a group of their own at the end.
 
         Args:
-            frame: Sees the outlines as parents.
-            outline: For each line the position of the outline above it, -1 for none.
+            frame: Sees the parent lines as parents.
+            parent: For each line the position of the parent line above it, -1 for none.
         """
-        known, of = np.unique(outline, return_inverse=True)
+        known, of = np.unique(parent, return_inverse=True)
         of = of.reshape(-1)
         if len(known) and known[0] < 0:
             of = np.where(of == 0, len(known) - 1, of - 1)
             known = known[1:]
         first = np.full(len(known) + 1, -1, np.int64)
-        places = np.flatnonzero(outline >= 0)[::-1]
+        places = np.flatnonzero(parent >= 0)[::-1]
         first[of[places]] = places
-        return cls(frame, of, len(known) + 1, first, outline >= 0)
+        return cls(frame, of, len(known) + 1, first, parent >= 0)
 
     def value(self, formula: Formula) -> Column:
         """The value of a formula for each group."""

@@ -37,8 +37,8 @@ class Workings(Frame, Protocol):
     def behind(self, tables: Iterable[str]) -> list[str]:
         """Some tables, and those that they ask in turn."""
 
-    def outlines(self) -> Iterable[Groups]:
-        """The lines below each outline, one level of outlines after the other."""
+    def parents(self) -> Iterable[Groups]:
+        """The lines below each parent line, one level of parent lines after the other."""
 
     def checked(self) -> Mask:
         """Of those, the lines whose figures formulas must reproduce."""

@@ -98,7 +98,7 @@ class _Run:
     def _move(self, step: Step, figure: Decimals) -> None:
         """The running amount after a discount or charge; a part of an order's figure is not the line's own net."""
         sign = -1 if step.kind == "discount" else 1
-        own = step.definition.scope != "order"
+        own = step.definition.over != "order"
         # One subtraction serves both as long as no step of the order has come between.
         same = own and self.net is self.running
         self.running = self.running - figure if sign < 0 else self.running + figure
@@ -202,7 +202,7 @@ class _Run:
         return value, price
 
     def _adjust(self, step: Step) -> None:
-        match step.definition.scope:
+        match step.definition.over:
             case "order":
                 figure = self._of_order(step)
             case "parent":
@@ -229,9 +229,9 @@ class _Run:
         return parts
 
     def _of_parents(self, step: Step) -> Decimals:
-        """Each line's part of the figures of the outlines above it, each worked out once for its outline."""
+        """Each line's part of the figures of the parent lines above it, each worked out once for its parent line."""
         parts, mixed, weightless = Decimals.zeros(self.length), self._nowhere(), self._nowhere()
-        for groups in self.frame.outlines():
+        for groups in self.frame.parents():
             spread = self._share_out(step, groups)
             assert groups.inside is not None
             parts = parts + Decimals.choose(groups.inside, spread.parts, Decimals.zeros(1))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from functools import cache
 from typing import Any
@@ -141,7 +142,7 @@ def _rule(spec: RuleSpec) -> RuleDefinition:
         field=spec.field,
         help=spec.help,
         acknowledge=spec.acknowledge,
-        outlines=spec.outlines,
+        parents=spec.parents,
     )
 
 
@@ -173,11 +174,19 @@ def _changes(spec: ChangesSpec) -> ChangeTerms:
 def _lifecycle(spec: StatesSpec | None) -> Lifecycle:
     if spec is None:
         return Lifecycle()
-    return Lifecycle(
-        states={name: State(tuple(state.to), tuple(state.permits)) for name, state in spec.order.items()},
-        asks={name: state.asks for name, state in spec.order.items() if state.asks},
-        completed=spec.completed,
+    known = Lifecycle()
+    if spec.order:
+        known = replace(
+            known,
+            states={name: State(tuple(state.to), tuple(state.permits)) for name, state in spec.order.items()},
+            asks={name: state.asks for name, state in spec.order.items() if state.asks},
+            finished=spec.finished,
+        )
+    return replace(
+        known,
         change_when_paid=spec.change_when_paid,
+        deliveries=spec.delivery or known.deliveries,
+        payments=spec.payments,
     )
 
 

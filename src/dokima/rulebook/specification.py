@@ -195,7 +195,7 @@ class RuleSpec(Spec):
     field: str = ""
     help: str = ""
     acknowledge: bool = False
-    outlines: bool = False
+    parents: Literal["", "also", "only"] = ""
 
 
 class OptionSpec(Spec):
@@ -230,7 +230,7 @@ class StepSpec(Spec):
     cap: FormulaText | None = None
     keep_above: FormulaText | None = None
     best_of: Name | None = None
-    scope: Literal["line", "parent", "order"] = "line"
+    over: Literal["line", "parent", "order"] = "line"
     where: FormulaText | None = None
     share: FormulaText | None = None
     if_no_share: Literal["refuse", "equal"] = "refuse"
@@ -302,11 +302,13 @@ class StateSpec(Spec):
 
 
 class StatesSpec(Spec):
-    """The states of orders; the first is that of an order that names none."""
+    """The states of orders, of which the first is that of an order that names none, and those of deliveries."""
 
-    order: dict[Name, StateSpec]
-    completed: str = "completed"
+    order: dict[Name, StateSpec] = {}
+    finished: str = "finished"
     change_when_paid: bool = False
+    delivery: dict[Name, Literal["open", "delivered", "ended"]] = {}
+    payments: Literal["limited", "free"] = "limited"
 
     @model_validator(mode="after")
     def _known(self) -> StatesSpec:
@@ -314,8 +316,8 @@ class StatesSpec(Spec):
             for target in state.to:
                 if target not in self.order:
                     raise ValueError(f"expected '{name}' to lead to states that are there (got '{target}')")
-        if self.completed not in self.order:
-            raise ValueError(f"expected 'completed' to be a state that is there (got '{self.completed}')")
+        if self.order and self.finished not in self.order:
+            raise ValueError(f"expected 'finished' to name a state that is there (got '{self.finished}')")
         return self
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from dokima.model.findings import Severity
 from dokima.rules.python import PythonRule
-from dokima.rules.rule import RuleDefinition
+from dokima.rules.rule import Parents, RuleDefinition
 
 
 def rule(
@@ -19,7 +19,7 @@ def rule(
     help: str = "",
     acknowledge: bool = False,
     columns: bool = False,
-    outlines: bool = False,
+    parents: Parents = "",
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Mark a Python function as a rule.
 
@@ -36,7 +36,7 @@ def rule(
         help: What to do about it.
         acknowledge: A warning that stops until somebody accepts it.
         columns: See above.
-        outlines: Ask lines with sub-lines too.
+        parents: "also" asks parent lines (lines with sub-lines) too, "only" asks no others.
     """
 
     def mark(work: Callable[..., Any]) -> Callable[..., Any]:
@@ -47,7 +47,7 @@ def rule(
             field=field,
             help=help,
             acknowledge=acknowledge,
-            outlines=outlines,
+            parents=parents,
             python=PythonRule(work, columns),
         )
         return work

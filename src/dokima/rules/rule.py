@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Literal
 
 from dokima.formulas import Formula, Level
 from dokima.model.findings import Severity
 from dokima.rules.messages import Message
 from dokima.rules.python import PythonRule
+
+Parents = Literal["", "also", "only"]
+"""Whether a rule asks parent lines: not, as well, or no others."""
 
 MOMENTS = ("edit", "enter", "remove", "save", "approve", "close", "cancel")
 """The moments every rulebook knows."""
@@ -31,7 +35,7 @@ class RuleDefinition:
         field: The field it is about, ``line.x`` or ``header.x``; at ``edit`` the one whose change asks it.
         help: What to do about it.
         acknowledge: A warning that stops until somebody accepts it.
-        outlines: Ask lines with sub-lines too.
+        parents: "also" asks parent lines (lines with sub-lines) too, "only" asks no others.
         python: The Python function of a rule in Python.
     """
 
@@ -44,7 +48,7 @@ class RuleDefinition:
     field: str = ""
     help: str = ""
     acknowledge: bool = False
-    outlines: bool = False
+    parents: Parents = ""
     python: PythonRule | None = None
 
 

@@ -128,11 +128,14 @@ def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
     length = len(frame.order_of) if rule.level is Level.LINE else frame.order_count
     asked = np.ones(length, bool)
     if rule.level is Level.LINE:
-        outline = flags(frame.column("line.is_outline")).values
+        parent = flags(frame.column("line.is_parent")).values
         if only is not None:
             asked = asked & only
-        if not rule.definition.outlines:
-            asked = asked & ~outline
+        match rule.definition.parents:
+            case "":
+                asked = asked & ~parent
+            case "only":
+                asked = asked & parent
     if rule.wants_before is not None:
         had = frame.had(rule.level)
         asked = asked & had if had is not None else np.zeros(length, bool)
