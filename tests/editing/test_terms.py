@@ -155,13 +155,21 @@ def test_the_demo_keeps_rows_and_fingerprint(tmp_path: Path):
     assert (said.agreed["price"], said.agreed_place) == (D("44.25"), "tables/agreed_prices.csv row 6")
 
 
+def test_terms_of_another_form_are_told():
+    """What another version of Dokima wrote is not read as if this one had."""
+    order = _opened(_book(), {"item": "A", "quantity": "3"})
+    order.header["terms"][0]["form"] = 1
+    (problem,) = _book().orders(order).problems
+    assert "expected agreed terms of form 2 (got form 1): another version of Dokima wrote them" in problem.message
+
+
 @pytest.mark.parametrize(
     ("damage", "message"),
     [
         ({"figures": {"freight": "4,50"}}, "freight: expected a number such as 44.25"),
         ({"figures": ["4.50"]}, "expected 'figures' as a mapping"),
-        ({"answers": {"scale.amount": [["0", "x"]]}}, "scale.amount band 0: expected a number"),
-        ({"answers": {"scale.amount": ["0"]}}, "answers.scale.amount: expected bands of a break and a price"),
+        ({"answers": {"scale.amount": [["0", "x", "1"]]}}, "scale.amount band 0: expected a number"),
+        ({"answers": {"scale.amount": ["0"]}}, "answers.scale.amount: expected bands of a break, a price and its base"),
     ],
 )
 def test_terms_that_were_damaged_are_a_problem_of_the_document(damage, message):

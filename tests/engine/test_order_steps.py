@@ -136,7 +136,10 @@ def test_a_blank_price_is_told_once_and_a_rebate_larger_than_the_goods_is_taken_
         ({**REBATE, "percent": "line.quantity"}, "'percent' is worked out once per order"),
         ({**REBATE, "share": "line.weight"}, "'share' says how an amount is shared; this step has none"),
         ({**FREIGHT, "over": "line"}, "'share' goes with over = 'order'"),
-        ({**REBATE, "best_of": "x"}, "steps of the order do not compete"),
+        (
+            {**REBATE, "over": "parent", "best_of": "x"},
+            "steps of the parent do not compete; those of the line or the order do",
+        ),
     ],
 )
 def test_order_steps_that_cannot_work(step, message):

@@ -16,6 +16,7 @@ from dokima.exact import Decimals, Quotient, rounding
 EDGES = [0, 1, -1, 5, 15, -25, 2**62, 2**63 - 1, -(2**63), 2**63, 10**19, -(10**19) - 5]
 units = st.one_of(st.integers(-(10**6), 10**6), st.sampled_from(EDGES), st.integers(-(2**70), 2**70))
 numbers = st.one_of(st.none(), st.builds(lambda u, p: Decimal(u).scaleb(-p), units, st.integers(0, 6)))
+values = st.builds(lambda u, p: Decimal(u).scaleb(-p), units, st.integers(0, 6))
 pairs = st.lists(st.tuples(numbers, numbers), max_size=6)
 
 
@@ -75,8 +76,83 @@ def test_every_rounding_mode_is_that_of_decimal(values, mode, places):
 def test_a_stored_quotient_rounds_as_the_exact_one(rows, mode, places):
     quotient = exact.decimals(x for x, _ in rows) / exact.decimals(y for _, y in rows)
 
-    assert quotient.stored().places <= 12
-    assert fractions(quotient.stored().round(places, mode)) == fractions(quotient.round(places, mode))
+    kept = exact.stored(quotient)
+    assert fractions(kept.round(places, mode)) == fractions(quotient.round(places, mode))
+    for (x, y), value in zip(rows, fractions(kept), strict=True):
+        if x is not None and y:
+            # Whatever stands beside it, division by a power of ten keeps every place, and no other more than twelve.
+            moves_the_point = Decimal(y).normalize().as_tuple().digits == (1,)
+            assert value == Fraction(x) / Fraction(y) if moves_the_point else (value * 10**12).denominator == 1
+
+
+@given(st.lists(st.tuples(values, values, st.integers(0, 2)), max_size=12), st.sampled_from(list(exact.MODES)))
+def test_sums_of_fractions_round_and_compare_as_the_exact_sum(rows, mode):
+    """With any denominators, a few or many, alone or taken apart and used further."""
+    rows = [(x, y, group) for x, y, group in rows if Fraction(y)]
+    groups = np.array([group for _, _, group in rows], np.int64)
+    terms = exact.Quotient.of(exact.decimals(x for x, _, _ in rows)) / exact.decimals(y for _, y, _ in rows)
+    expected = [sum((Fraction(x) / Fraction(y) for x, y, g in rows if g == group), Fraction(0)) for group in range(3)]
+
+    sums = exact.group_sums(terms, groups, 3)
+
+    for places in (0, 2, 12):
+        whole = [Fraction(str(exact.to_decimals(exact.from_fractions([s]).round(places, mode))[0])) for s in expected]
+        assert fractions(sums.round(places, mode)) == whole
+    assert exact.compare(sums, exact.from_fractions(expected)).tolist() == [0, 0, 0]
+    shifted = [each + Fraction(1, 10**20) for each in expected]
+    assert exact.compare(sums, exact.from_fractions(shifted)).tolist() == [-1, -1, -1]
+    thirds = (sums.take(np.array([2, 0])) * Decimals.constant(3)).round(6, mode)
+    assert fractions(thirds) == fractions(exact.from_fractions([expected[2] * 3, expected[0] * 3]).round(6, mode))
+
+
+def assert_whole(value: object) -> None:
+    """Only whole numbers: int64, or Python integers."""
+    parts = [value.units] if isinstance(value, Decimals) else [value.top, value.bottom]
+    for part in parts:
+        assert part.dtype in (np.int64, object)
+        assert all(type(each) is int for each in part.tolist())
+
+
+@given(pairs, st.integers(0, 30), st.sampled_from(list(exact.MODES)))
+def test_no_operation_leaves_a_float(rows, places, mode):
+    a, b = exact.decimals(x for x, _ in rows), exact.decimals(y for _, y in rows)
+    q, groups = exact.Quotient.of(a) / b, np.arange(len(rows)) % 2
+    numbers = [
+        a,
+        b,
+        q,
+        a + b,
+        a - b,
+        a * b,
+        a / b,
+        -q,
+        abs(a),
+        q + a,
+        a - q,
+        q * b,
+        q / q,
+        q + q,
+        a.shifted(3),
+        q.shifted(3),
+    ]
+    numbers += [exact.whole_division(a, b), exact.remainder(a, b), exact.remainder(q, b)]
+    numbers += [each.round(places, mode) for each in (a, q)] + [a.round(-2, mode), q.round(-2, mode)]
+    numbers += [exact.stored(q), a.at(a.places + places), a.compact(), a.filled(), exact.choose(~a.is_missing(), q, a)]
+    numbers += [exact.group_sums(each, groups, 2) for each in (a, q)]
+    numbers += [exact.group_extremes(each, groups, 2, highest) for each in (a, q) for highest in (True, False)]
+    numbers += [exact.from_arrow(exact.to_arrow(a.round(8)))] if a.bound < 10**25 else []
+    weights = abs(a)
+    numbers += [exact.share_groups(exact.decimals(["1", "2"]), each, 4, groups).parts for each in (weights, abs(q))]
+
+    for number in numbers:
+        assert_whole(number)
+
+
+def test_fewer_places_and_floats_are_refused():
+    with pytest.raises(ExactError, match="a column of 2 decimal places cannot be written with 1 decimal place"):
+        exact.decimals(["1.25"]).at(1)
+    with pytest.raises(ExactError, match="a column holds whole numbers, as int64 or Python integers .got float64"):
+        Decimals(np.array([1.5]))
 
 
 @given(pairs)

@@ -176,8 +176,8 @@ class Variance:
         parts = {"quantity_effect": first, "price_effect": net.variance - first}
         if self.mix:
             # Quantity before x change of the average price: what the new average makes of it, less what it made.
-            moved = self._rounded(Quotient.of(net.after) * quantity.before / quantity.after)
-            by_price = stored(choose(priced, moved - net.before, zero))
+            moved = self._rounded(Quotient.of(net.after) * quantity.before / quantity.after - net.before)
+            by_price = stored(choose(priced, moved, zero))
             parts = {"quantity_effect": first, "price_effect": by_price, "mix_effect": net.variance - first - by_price}
         nothing = Decimals.zeros(len(self))
         return {name: Columns(nothing, nothing, part, is_amount=True) for name, part in parts.items()}

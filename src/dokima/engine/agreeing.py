@@ -12,10 +12,11 @@ from dokima.engine.pricing import Part, Pricing, price_orders
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
 from dokima.engine.terms import shared_asks
+from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import Level
 from dokima.model.columns import Column, value_at, values_of
-from dokima.model.content import fields_digest, plain
+from dokima.model.content import TERMS_FORM, fields_digest, plain
 from dokima.model.orders import Orders
 from dokima.routines.results import LINE_AMOUNT
 from dokima.routines.routine import Routine
@@ -61,6 +62,7 @@ class _Taking:
             levels[level].append(tail)
         header: Record = {
             "line": "",
+            "form": TERMS_FORM,
             "rulebook": self.program.fingerprint,
             "fields": reads,
             "digest": fields_digest(self.orders.document(0), reads),
@@ -143,16 +145,17 @@ class _Taking:
         return [(kept[at] or None) if at in kept else each for at, each in enumerate(today)]
 
     def _scales(self, table: Table, found: Integers) -> list[Any]:
-        """For each place the bands of its graduated price, as (from, price)."""
+        """For each place the bands of its graduated price, as (from, price, per how many)."""
         bands, terms = table.bands, self.sheet.terms
         assert bands is not None
         kept = {} if terms is None else terms.bands.get(table.name, {})
         scales: dict[int, list[list[str]]] = {}
         for row in np.unique(found[found >= 0]).tolist():
             places = bands.rows[bands.first[row] : bands.last[row] + 1].tolist()
-            scales[row] = [[plain(value_at(bands.least, at)), plain(value_at(bands.price, at))] for at in places]
+            columns = (bands.least, bands.listed, Decimals.constant(1) if bands.base is None else bands.base)
+            scales[row] = [[plain(value_at(column, at)) for column in columns] for at in places]
         return [
-            [[plain(part) for part in band] for band in kept[at]] if at in kept else scales.get(row)
+            [list(band) for band in kept[at]] if at in kept else scales.get(row)
             for at, row in enumerate(found.tolist())
         ]
 

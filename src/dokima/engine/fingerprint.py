@@ -9,13 +9,14 @@ from typing import TYPE_CHECKING, Any
 
 from dokima.exact import Decimals
 from dokima.model.columns import Dates, Flags, Texts
+from dokima.model.content import FINGERPRINT_FORM
 
 if TYPE_CHECKING:
     from dokima.engine.program import ProgramDefinition
 
 
 def fingerprint_of(definition: ProgramDefinition) -> str:
-    """SHA-256 of a rulebook's definition, in hexadecimal digits. The same rulebook always gives the same."""
+    """The form of fingerprints, and the SHA-256 of a rulebook's definition. The same rulebook always gives the same."""
     digest = hashlib.sha256()
     for each in fields(definition):
         if each.name != "sources":
@@ -26,7 +27,7 @@ def fingerprint_of(definition: ProgramDefinition) -> str:
             digest.update("\x1f".join([heading, *map(str, column.values)]).encode())
             if column.codes is not None:
                 digest.update(column.codes.tobytes())
-    return digest.hexdigest()
+    return f"{FINGERPRINT_FORM}:{digest.hexdigest()}"
 
 
 def _text(value: Any) -> str:

@@ -336,12 +336,14 @@ def _put_together(
     if orders.parent is not None:
         amounts = {name for routine in program.routines for name in amount_figures(routine)}
         figures = {name: risen(column, orders) if name in amounts else column for name, column in lines.items()}
+    known = {name: stored(numbers(totals.get(name, Decimals.blanks(orders.count)))) for name in TOTALS}
     return Calculation(
         program=program,
         orders=orders,
         figures=figures,
         order_figures=headers,
-        totals={name: stored(numbers(totals.get(name, Decimals.blanks(orders.count)))) for name in TOTALS},
+        # What was paid was paid, whether or not anything else of the order is known.
+        totals={**known, "prepaid": known["prepaid"] if len(parts) and (routine_of >= 0).all() else _prepaid(orders)},
         options=options,
         routine_of=routine_of,
         minor_units=places,

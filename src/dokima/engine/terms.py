@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
 
 from dokima.engine.program import Program
-from dokima.exact import Decimals, decimals
+from dokima.exact import Decimals, from_fractions
 from dokima.exact.integers import Mask
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import alike, pick
@@ -94,6 +95,10 @@ class _Gathered:
         return place >= 0, take_or_blank(column_of(kind, read), place)
 
 
+Band = Sequence[str | None]
+"""A band of a graduated price as it is kept: from which value on it counts, its price, and per how many units that is."""
+
+
 @dataclass(frozen=True, eq=False)
 class Terms:
     """What the orders of a piece keep, as columns.
@@ -102,7 +107,7 @@ class Terms:
         answers: By dotted name of a table's column: where it is kept, and the values.
         asked: By table, for each order or line (the table's level) whether its answer is kept.
         found: By table, the same places and whether a row had been found.
-        bands: By graduated table, for each line its kept bands as (from, price).
+        bands: By graduated table, for each line its kept bands.
         figures: By figure: where it stands as kept, and the amounts.
         checked: Lines whose figures were computed when they were kept, so that formulas must reproduce them.
         rows: By table, for each place the row that had answered, in words.
@@ -112,7 +117,7 @@ class Terms:
     answers: Mapping[str, tuple[Mask, Column]]
     asked: Mapping[str, Mask]
     found: Mapping[str, tuple[Mask, Mask]]
-    bands: Mapping[str, Mapping[int, Sequence[tuple[Decimal, Decimal]]]]
+    bands: Mapping[str, Mapping[int, Sequence[Band]]]
     figures: Mapping[str, tuple[Mask, Decimals]]
     checked: Mask
     rows: Mapping[str, Mapping[int, str]]
@@ -140,20 +145,23 @@ class Terms:
         return pick(kept, values, alike(values, today)[1])
 
     @staticmethod
-    def _spread(places: Sequence[int], values: Sequence[Decimal | None], length: int) -> tuple[Mask, Column]:
+    def _spread(places: Sequence[int], values: Sequence[Fraction | None], length: int) -> tuple[Mask, Column]:
         place = np.full(length, -1, np.int64)
         place[places] = np.arange(len(places))
-        return place >= 0, take_or_blank(decimals(values), place)
+        return place >= 0, take_or_blank(from_fractions(values), place)
 
 
-def _by_bands(bands: Sequence[tuple[Decimal, Decimal]], value: Decimal | None) -> Decimal | None:
+def _by_bands(bands: Sequence[Band], value: Decimal | None) -> Fraction | None:
     """What a value comes to, band by band; a negative one mirrors."""
     if value is None:
         return None
-    whole, rest = Decimal(0), abs(value)
-    for start, price in reversed(bands):
+    whole, rest = Fraction(0), abs(Fraction(value))
+    for least, price, base in reversed(bands):
+        start = Fraction(least or 0)
         if rest > start:
-            whole += (rest - start) * price
+            if price is None or base is None or not Fraction(base):
+                return None
+            whole += (rest - start) * Fraction(price) / Fraction(base)
             rest = start
     return whole if value >= 0 else -whole
 
@@ -192,7 +200,7 @@ class _Gathering:
         self.orders = orders
         self.answers: dict[str, _Gathered] = {}
         self.found: dict[str, _Gathered] = {}
-        self.bands: dict[str, dict[int, Sequence[tuple[Decimal, Decimal]]]] = {}
+        self.bands: dict[str, dict[int, Sequence[Band]]] = {}
         self.figures: dict[str, _Gathered] = {}
         self.rows: dict[str, dict[int, str]] = {}
         self.asks: dict[str, dict[int, _Gathered]] = {}
@@ -223,8 +231,7 @@ class _Gathering:
             table, _, column = name.partition(".")
             if table in self.program.tables and column in self.program.tables[table].fields:
                 if column == AMOUNT and isinstance(value, list):
-                    bands = [(Decimal(start), Decimal(price)) for start, price in value]
-                    self.bands.setdefault(table, {})[place] = bands
+                    self.bands.setdefault(table, {})[place] = value
                 else:
                     self.answers.setdefault(name, _Gathered()).add(place, value)
         for table, values in record.get("asks", {}).items():

@@ -7,13 +7,16 @@ import math
 import re
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
 
 from dokima.errors import ExactError
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, whole
+from dokima.exact.integers import LIMIT, measure, whole
+from dokima.exact.integers import scale as scaled
+from dokima.exact.quotients import Number, Quotient
 
 MOST_DIGITS = 100
 """Digits a number may need; beyond it a value is taken for a mistake, not for money."""
@@ -82,6 +85,15 @@ def decimals(values: Iterable[object]) -> Decimals:
     return from_pairs([None if value is None else parse(value) for value in values])
 
 
+def from_fractions(values: Sequence[Fraction | None]) -> Number:
+    """A column out of Python fractions; None is missing."""
+    tops = whole([0 if value is None else value.numerator for value in values])
+    bottoms = whole([1 if value is None else value.denominator for value in values])
+    missing = np.fromiter((value is None for value in values), bool, len(values))
+    gone = missing if missing.any() else None
+    return Quotient(tops, measure(tops), bottoms, measure(bottoms), 0, gone).simplified()
+
+
 def to_decimals(column: Decimals) -> list[Decimal | None]:
     """The values as `Decimal`, with the places of the column; None where missing."""
     context = decimal.Context(prec=decimal.MAX_PREC)
@@ -140,8 +152,11 @@ def from_arrow(array: Any) -> Decimals:
     else:
         units = high.astype(object) * 2**64 + low.astype(np.uint64).astype(object)
     scale = array.type.scale
-    column = Decimals(units, max(scale, 0), missing if missing.any() else None)
-    return column.at(column.places) if scale >= 0 else Decimals(units * 10**-scale, 0, column.missing)
+    gone = missing if missing.any() else None
+    if scale >= 0:
+        return Decimals(units, scale, gone)
+    units, bound = scaled(units, measure(units), -scale)
+    return Decimals(units, 0, gone, bound)
 
 
 def to_arrow(column: Decimals, places: int | None = None, name: str = "column") -> Any:

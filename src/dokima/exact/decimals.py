@@ -9,7 +9,20 @@ import numpy as np
 
 from dokima.errors import ExactError
 from dokima.exact import rounding
-from dokima.exact.integers import LIMIT, Integers, Mask, add, either, mask_of, measure, multiply, narrow, scale, widen
+from dokima.exact.integers import (
+    LIMIT,
+    Integers,
+    Mask,
+    add,
+    either,
+    mask_of,
+    measure,
+    multiply,
+    narrow,
+    power_of_ten,
+    scale,
+    widen,
+)
 
 if TYPE_CHECKING:
     from dokima.exact.quotients import Quotient
@@ -30,6 +43,8 @@ class Decimals:
     __slots__ = ("bound", "missing", "places", "units")
 
     def __init__(self, units: Integers, places: int = 0, missing: Mask | None = None, bound: int | None = None) -> None:
+        if units.dtype not in (np.int64, object):
+            raise ExactError(f"a column holds whole numbers, as int64 or Python integers (got {units.dtype})")
         self.units = units
         self.places = places
         self.missing = missing
@@ -107,9 +122,17 @@ class Decimals:
         return [column.at(places) for column in columns]
 
     def at(self, places: int) -> Decimals:
-        """The same values written with more places."""
+        """The same values written with more places.
+
+        Raises:
+            ExactError: Fewer places than the column has; that is rounding, or `exactly` where nothing is lost by it.
+        """
         if places == self.places:
             return self
+        if places < self.places:
+            raise ExactError(
+                f"a column of {self.places} decimal places cannot be written with {places} decimal places: round it"
+            )
         units, bound = scale(self.units, self.bound, places - self.places)
         return Decimals(units, places, self.missing, bound)
 
@@ -151,9 +174,18 @@ class Decimals:
         units, bound = multiply(self.units, self.bound, other.units, other.bound)
         return Decimals(units, self.places + other.places, either(self.missing, other.missing), bound)
 
-    def __truediv__(self, other: Decimals | Quotient) -> Quotient:
+    def __truediv__(self, other: Decimals | Quotient) -> Decimals | Quotient:
         from dokima.exact.quotients import Quotient
 
+        if isinstance(other, Decimals) and len(other) == 1 and other.missing is None:
+            # Division by 1 or another power of ten only moves the point.
+            power = power_of_ten(int(other.units[0]))
+            if power is not None:
+                places = self.places - other.places + power
+                moved = Decimals(self.units, max(places, 0), self.missing, self.bound)
+                if places < 0:
+                    moved.units, moved.bound = scale(self.units, self.bound, -places)
+                return moved
         return Quotient.of(self) / other
 
     def __neg__(self) -> Decimals:

@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from dokima.errors import ExactError
+
 Integers = npt.NDArray[Any]
 """An array of int64, or of Python integers in an object array."""
 
@@ -52,14 +54,23 @@ def multiply(a: Integers, a_bound: int, b: Integers, b_bound: int) -> tuple[Inte
 
 def scale(units: Integers, bound: int, power: int) -> tuple[Integers, int]:
     """The numbers times ten to the given power (0 or more), and the bound."""
-    if power == 0:
+    if power <= 0:
+        if power < 0:
+            raise ExactError(f"whole numbers can only be scaled up (got ten to the power of {power})")
         return units, bound
     factor = 10**power
-    if bound * factor > LIMIT:
+    # A factor beyond int64 does so even where every number is 0.
+    if max(bound, 1) * factor > LIMIT:
         bound = measure(units)
-        if bound * factor > LIMIT:
+        if max(bound, 1) * factor > LIMIT:
             return widen(units) * factor, bound * factor
     return units * factor, bound * factor
+
+
+def power_of_ten(value: int) -> int | None:
+    """Which power of ten a whole number is, None if it is none."""
+    digits = str(value)
+    return len(digits) - 1 if digits[0] == "1" and not digits.strip("10") and digits.count("1") == 1 else None
 
 
 def add(a: Integers, a_bound: int, b: Integers, b_bound: int, sign: int = 1) -> tuple[Integers, int]:

@@ -1,27 +1,26 @@
-"""`Quotient`: a column of exact fractions, kept until something has to be rounded or added."""
+"""`Quotient`: a column of exact fractions, kept until something has to be rounded."""
 
 from __future__ import annotations
-
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from dokima.exact import rounding
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import Integers, Mask, either, mask_of, multiply, narrow, scale, widen
-
-if TYPE_CHECKING:
-    pass
+from dokima.exact.integers import Integers, Mask, add, either, mask_of, multiply, narrow, power_of_ten, scale, widen
 
 PLACES_KEPT = 12
-"""Decimal places of a quotient that is added to something or kept (with `rounding.STORING`)."""
+"""Decimal places of a quotient that is kept as a figure without being rounded (with `rounding.STORING`)."""
+
+_POWERS = np.array([10**power for power in range(19)], np.int64)
+"""Denominators that are no more than a place of the decimal point."""
 
 
 class Quotient:
     """A column of exact fractions of two whole numbers, scaled by ten to the power of minus ``places``.
 
-    Multiplying, dividing, comparing and rounding are exact. The denominator is always positive. A division by zero
-    is a missing value.
+    All arithmetic, comparing and rounding are exact. The denominator is always positive. A division by zero is a
+    missing value. A value whose denominator is a power of ten is no fraction but a decimal, whatever the others of its
+    column are.
 
     Attributes:
         top: Numerators.
@@ -93,9 +92,6 @@ class Quotient:
     def __truediv__(self, other: Number) -> Quotient:
         return self * Quotient.of(other).inverse()
 
-    def __rtruediv__(self, other: Decimals) -> Quotient:
-        return Quotient.of(other) / self
-
     def inverse(self) -> Quotient:
         """One over the value; missing where it is zero."""
         zero = self.top == 0
@@ -104,17 +100,33 @@ class Quotient:
         missing = either(self.missing, zero if zero.any() else None)
         return Quotient(top, self.bottom_bound, bottom, max(self.top_bound, 1), -self.places, missing)
 
-    def __add__(self, other: Number) -> Decimals:
-        return self.stored() + stored(other)
+    def __add__(self, other: Number) -> Quotient:
+        return self._sum(Quotient.of(other), 1)
 
-    def __sub__(self, other: Number) -> Decimals:
-        return self.stored() - stored(other)
+    def __sub__(self, other: Number) -> Quotient:
+        return self._sum(Quotient.of(other), -1)
 
-    def __radd__(self, other: Decimals) -> Decimals:
-        return other + self.stored()
+    def __radd__(self, other: Decimals) -> Quotient:
+        return Quotient.of(other)._sum(self, 1)
 
-    def __rsub__(self, other: Decimals) -> Decimals:
-        return other - self.stored()
+    def __rsub__(self, other: Decimals) -> Quotient:
+        return Quotient.of(other)._sum(self, -1)
+
+    def _sum(self, other: Quotient, sign: int) -> Quotient:
+        """Over the least common denominator, value by value."""
+        places = max(self.places, other.places)
+        a, a_bound = scale(self.top, self.top_bound, places - self.places)
+        b, b_bound = scale(other.top, other.top_bound, places - other.places)
+        bottom, bottom_bound = self.bottom, self.bottom_bound
+        if not _same(self.bottom, other.bottom):
+            ones, others = _alike(self.bottom, other.bottom)
+            common = np.gcd(ones, others)
+            for_a, for_b = others // common, ones // common
+            a, a_bound = multiply(a, a_bound, for_a, other.bottom_bound)
+            b, b_bound = multiply(b, b_bound, for_b, self.bottom_bound)
+            bottom, bottom_bound = multiply(self.bottom, self.bottom_bound, for_a, other.bottom_bound)
+        top, top_bound = add(a, a_bound, b, b_bound, sign)
+        return Quotient(top, top_bound, bottom, bottom_bound, places, either(self.missing, other.missing))
 
     def __neg__(self) -> Quotient:
         return Quotient(-self.top, self.top_bound, self.bottom, self.bottom_bound, self.places, self.missing)
@@ -148,8 +160,43 @@ class Quotient:
         return result
 
     def stored(self) -> Decimals:
-        """Kept with 12 places, ROUND_05UP: rounding it once more gives what the exact fraction would have given."""
-        return self.round(PLACES_KEPT, rounding.STORING).compact()
+        """Kept with 12 places, ROUND_05UP: rounding it once more gives what the exact fraction would have given.
+
+        Values that are decimals, because their denominator is a power of ten, keep all their places.
+        """
+        plain = self._plain()
+        if plain is None:
+            return self.round(PLACES_KEPT, rounding.STORING).compact()
+        decimal = self._decimal()
+        if plain.all():
+            return decimal.compact()
+        return Decimals.choose(plain, decimal, self.round(PLACES_KEPT, rounding.STORING)).compact()
+
+    def simplified(self) -> Number:
+        """As decimals where every value is one; else as it is."""
+        plain = self._plain()
+        return self._decimal() if plain is not None and plain.all() else self
+
+    def _plain(self) -> Mask | None:
+        """Values that are decimals; None if there are none."""
+        if self.bottom.dtype == object:
+            powers = np.fromiter((power_of_ten(int(each)) is not None for each in self.bottom), bool, len(self.bottom))
+        else:
+            at = np.minimum(np.searchsorted(_POWERS, self.bottom), len(_POWERS) - 1)
+            powers = _POWERS[at] == self.bottom
+        return np.broadcast_to(powers, (len(self),)) if powers.any() else None
+
+    def _decimal(self) -> Decimals:
+        """The values as decimals; those that are none mean nothing."""
+        powers = [power_of_ten(int(each)) or 0 for each in np.unique(self.bottom)]
+        most = max(powers, default=0)
+        factor, bound = narrow(10**most // self.bottom.astype(object), 10**most)
+        units, bound = multiply(self.top, self.top_bound, factor, bound)
+        places = self.places + most
+        if places < 0:
+            units, bound = scale(units, bound, -places)
+        units = np.broadcast_to(units, (len(self),))
+        return Decimals(units, max(places, 0), self.missing, bound)
 
     # -- comparison -------------------------------------------------------------------------------------------
 
@@ -164,8 +211,13 @@ Number = Decimals | Quotient
 
 
 def stored(value: Number) -> Decimals:
-    """The value as decimals; a quotient takes 12 places."""
+    """The value as it is kept: as decimals, of which a fraction takes 12 places."""
     return value if isinstance(value, Decimals) else value.stored()
+
+
+def simplified(value: Number) -> Number:
+    """As decimals if every value is one, although some were divided by a power of ten."""
+    return value if isinstance(value, Decimals) else value.simplified()
 
 
 def magnitude(value: Number) -> Number:
@@ -215,6 +267,18 @@ def remainder(a: Number, b: Number) -> Number:
     rest = _crossed(a, b) - _crossed(b, a) * whole
     bottom, bottom_bound = multiply(a.bottom, a.bottom_bound, b.bottom, b.bottom_bound)
     return Quotient(rest.units, rest.bound, bottom, bottom_bound, rest.places, rest.missing)
+
+
+def _same(a: Integers, b: Integers) -> bool:
+    """Whether two columns of denominators are the same throughout."""
+    if a is b:
+        return True
+    return a.shape == b.shape and bool((a == b).all())
+
+
+def _alike(a: Integers, b: Integers) -> tuple[Integers, Integers]:
+    """Both as int64, or both as Python integers."""
+    return (a, b) if a.dtype == b.dtype else (widen(a), widen(b))
 
 
 def _crossed(a: Quotient, b: Quotient) -> Decimals:

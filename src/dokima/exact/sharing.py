@@ -24,8 +24,8 @@ class Shares:
 
     Attributes:
         parts: One part per line.
-        mixed: Per group, True if its weights have both signs.
-        weightless: Per group, True if it has no line or only zero weights, and an amount that is not zero.
+        mixed: Per group, True if its weights have both signs, and its amount is not zero.
+        weightless: Per group, True if it has no line or only zero weights, and its amount is not zero.
     """
 
     parts: Decimals
@@ -58,7 +58,9 @@ def share_groups(
     if equal_if_weightless:
         units = np.where(weightless[groups], 1, units)
         weightless = weightless & ~_marked(np.ones(n, bool), groups, count)
-    weightless = weightless & (amounts.units != 0) & ~amounts.is_missing()
+    # Nothing is shared by any weights.
+    something = (amounts.units != 0) & ~amounts.is_missing()
+    mixed, weightless = mixed & something, weightless & something
 
     weight = Decimals(np.abs(units))
     whole = group_sums(weight, groups, count)

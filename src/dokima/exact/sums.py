@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from typing import overload
+
 import numpy as np
 
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, Integers, Mask, measure, narrow, some, widen
+from dokima.exact.fraction_sums import added, summed_fractions
+from dokima.exact.integers import Integers, Mask, some
+from dokima.exact.quotients import Number, Quotient
+from dokima.exact.ranking import ranks
 
 
 def total(column: Decimals) -> Decimals:
@@ -13,8 +18,16 @@ def total(column: Decimals) -> Decimals:
     return group_sums(column, np.zeros(len(column), np.intp), 1)
 
 
-def group_sums(column: Decimals, groups: Integers, count: int) -> Decimals:
-    """The sum of each group: 0 for an empty one, missing if one of its values is missing.
+@overload
+def group_sums(column: Decimals, groups: Integers, count: int) -> Decimals: ...
+
+
+@overload
+def group_sums(column: Number, groups: Integers, count: int) -> Number: ...
+
+
+def group_sums(column: Number, groups: Integers, count: int) -> Number:
+    """The sum of each group, exactly: 0 for an empty one, missing if one of its values is missing.
 
     Args:
         column: One value per line.
@@ -22,22 +35,34 @@ def group_sums(column: Decimals, groups: Integers, count: int) -> Decimals:
         count: Number of groups.
     """
     column = column.spread(len(groups))
+    if isinstance(column, Quotient):
+        return summed_fractions(column, groups, count, any_in(column.missing, groups, count))
     units = column.units if column.missing is None else np.where(column.missing, 0, column.units)
-    bound = column.bound
-    most = int(np.bincount(groups, minlength=1).max(initial=0)) or 1
-    if bound * most > LIMIT:
-        bound = measure(units)
-    if bound * most > LIMIT:
-        units = widen(units)
-    sums = np.zeros(count, units.dtype)
-    np.add.at(sums, groups, units)
-    sums, bound = narrow(sums, bound * most)
+    sums, bound = added(units, column.bound, groups, count)
     return Decimals(sums, column.places, any_in(column.missing, groups, count), bound)
 
 
-def group_extremes(column: Decimals, groups: Integers, count: int, highest: bool) -> Decimals:
+@overload
+def group_extremes(column: Decimals, groups: Integers, count: int, highest: bool) -> Decimals: ...
+
+
+@overload
+def group_extremes(column: Number, groups: Integers, count: int, highest: bool) -> Number: ...
+
+
+def group_extremes(column: Number, groups: Integers, count: int, highest: bool) -> Number:
     """The lowest or highest value of each group: missing for an empty one, or if one of its values is missing."""
     column = column.spread(len(groups))
+    if isinstance(column, Quotient):
+        rank = ranks(column)
+        order = np.lexsort((rank if highest else -rank, groups))
+        line = np.full(count, -1, np.int64)
+        line[groups[order]] = order  # the last one written is the extreme
+        empty = line < 0
+        if not len(column):
+            return Decimals.blanks(count)
+        gone = any_in(column.missing, groups, count)
+        return column.take(np.where(empty, 0, line)).without(some(empty if gone is None else empty | gone))
     empty = np.ones(count, bool)
     empty[groups] = False
     found = np.zeros(count, column.units.dtype)

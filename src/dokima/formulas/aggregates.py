@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, any_in, group_counts, group_extremes, group_sums, ranks, stored
+from dokima.exact import Decimals, any_in, group_counts, group_extremes, group_sums, ranks
 from dokima.exact.integers import Integers, Mask, some
 from dokima.exact.ranking import dense
 from dokima.formulas.names import FormulaKind, Frame
@@ -91,11 +91,11 @@ def aggregate(kind: Aggregate, frame: Frame, argument: Column | None, where: Fla
 
 
 def _sum(value: Column, groups: Groups) -> Column:
-    return group_sums(stored(numbers(value)), groups.ids, groups.count)
+    return group_sums(numbers(value), groups.ids, groups.count)
 
 
 def _average(value: Column, groups: Groups) -> Column:
-    return group_sums(stored(numbers(value)), groups.ids, groups.count) / group_counts(groups.ids, groups.count)
+    return group_sums(numbers(value), groups.ids, groups.count) / group_counts(groups.ids, groups.count)
 
 
 def _count(value: Column, groups: Groups) -> Column:
@@ -119,7 +119,7 @@ def _extreme(highest: bool) -> Callable[[Column, Groups], Column]:
         if isinstance(value, Dates):
             days = group_extremes(Decimals(value.days, 0, value.missing), groups.ids, groups.count, highest)
             return Dates(days.units, days.missing)
-        return group_extremes(stored(numbers(value)), groups.ids, groups.count, highest)
+        return group_extremes(numbers(value), groups.ids, groups.count, highest)
 
     return work
 

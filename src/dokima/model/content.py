@@ -18,6 +18,11 @@ LINE_ASIDE = ("state", "delivered", "unit_price", "stated_net")
 """Line fields that are not commercial."""
 
 
+FINGERPRINT_FORM, TERMS_FORM, ACCEPTANCE_FORM = "2", 2, "2"
+"""Forms in which fingerprints of rulebooks, agreed terms and digests of acceptances are written. One of another form is
+recognised by its mark and told, never compared or read as if it were of this one."""
+
+
 def plain(value: Any) -> Any:
     """A value as canonical JSON holds it: decimals as text without trailing zeros, dates in ISO 8601.
 

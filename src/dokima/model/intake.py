@@ -13,6 +13,7 @@ from dokima.exact import parse
 from dokima.exact.integers import Integers, Mask
 from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.columns import Column, Texts, Words
+from dokima.model.content import TERMS_FORM
 from dokima.model.fields import RECORDS, Field, Fields
 from dokima.model.order import Order
 from dokima.model.orders import Orders, Origin
@@ -292,16 +293,22 @@ class _Intake:
 
 def wrong_terms(record: Mapping[str, Any]) -> str:
     """What is wrong with agreed terms as they were given, blank for nothing."""
+    if record.get("line", "") == "" and record.get("form") != TERMS_FORM:
+        came = f"form {record['form']!r}" if "form" in record else "an earlier form"
+        return (
+            f"expected agreed terms of form {TERMS_FORM} (got {came}): another version of Dokima wrote them; "
+            "reprice the lines with it, or take the terms away"
+        )
     for part in ("basis", "answers", "rows", "figures", "asks"):
         if not isinstance(record.get(part, {}), Mapping):
             return f"expected '{part}' as a mapping (got {record[part]!r:.60})"
-    numbers = dict(record.get("figures", {}))
+    numbers: list[tuple[str, Any]] = list(record.get("figures", {}).items())
     for name, value in record.get("answers", {}).items():
         if isinstance(value, list):
-            if not all(isinstance(band, list) and len(band) == 2 for band in value):
-                return f"answers.{name}: expected bands of a break and a price (got {value!r:.60})"
-            numbers |= {f"{name} band {at}": part for at, band in enumerate(value) for part in band}
-    for name, value in numbers.items():
+            if not all(isinstance(band, list) and len(band) == 3 for band in value):
+                return f"answers.{name}: expected bands of a break, a price and its base (got {value!r:.60})"
+            numbers += [(f"{name} band {at}", part) for at, band in enumerate(value) for part in band]
+    for name, value in numbers:
         try:
             parse(0 if value is None else value)
         except ExactError as error:

@@ -156,6 +156,9 @@ class _Builder:
                     self._problem(path, f"steps that compete stand together (another '{name}' stands further up)")
                 elif step.kind != seen[name].kind:
                     self._problem(path, f"steps that compete are of one kind (got {seen[name].kind} and {step.kind})")
+                elif step.over != seen[name].over:
+                    both = f"{seen[name].over} and {step.over}"
+                    self._problem(path, f"steps that compete are all worked out for one, line or order (got {both})")
             if name is not None:
                 seen.setdefault(name, step)
             last = step
@@ -227,12 +230,12 @@ class _Builder:
                 self._problem(path, f"expected one of percent, amount, per_unit (got {listed(ways) or 'none'})")
             if definition.of is not None and definition.percent is None:
                 self._problem(f"{path}.of", "'of' says what a percent is taken of; this step has none")
-        scope = definition.over
-        if scope != "line" and kind not in ("discount", "charge"):
-            only = f"only discounts and charges are worked out for the {scope}"
-            self._problem(f"{path}.scope", f"{only} (got {_a(kind)})")
-        if scope != "line" and definition.best_of is not None:
-            self._problem(f"{path}.best_of", f"steps of the {scope} do not compete")
+        over = definition.over
+        if over != "line" and kind not in ("discount", "charge"):
+            only = f"only discounts and charges are worked out for the {over}"
+            self._problem(f"{path}.over", f"{only} (got {_a(kind)})")
+        if over == "parent" and definition.best_of is not None:
+            self._problem(f"{path}.best_of", "steps of the parent do not compete; those of the line or the order do")
         for key in _ORDER:
             if definition.over == "line" and getattr(definition, key) is not None:
                 self._problem(f"{path}.{key}", f"'{key}' goes with over = 'order' or 'parent'")

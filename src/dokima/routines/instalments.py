@@ -60,7 +60,9 @@ def split(
     if of == "with_tax":
         amount = totals["with_tax"] + totals["rounding"]
     else:
-        amount = group_sums(stored(numbers(figures[of])), frame.order_of, orders).at(totals["with_tax"].places)
+        amount = group_sums(stored(numbers(figures[of])), frame.order_of, orders) + Decimals.zeros(
+            1, totals["with_tax"].places
+        )
     shares = [numbers(each.share.evaluate(frame, Level.HEADER)).spread(orders) for each in instalments]
     weights = Decimals.concat([stored(share) for share in shares])
     parts = share_groups(amount, weights, amount.places, np.tile(np.arange(orders), count)).parts

@@ -6,7 +6,8 @@ from dokima.exact import Decimals, Number, choose, compare, magnitude, stored
 
 
 def capped(exact: Number, cap: Number) -> Number:
-    """The value, its magnitude limited to the cap."""
+    """The value, its magnitude limited to that of the cap."""
+    cap = magnitude(cap)
     over = compare(magnitude(exact), cap) > 0
     negative = compare(exact, Decimals.zeros(1)) < 0
     limited = choose(over, choose(negative, -cap, cap), exact)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,27 +14,48 @@ from dokima.routines.routine import Step
 _NOT_TABLES = ("header", "line", "parent", "was", "was_header", "value", "run")
 
 
+@dataclass(frozen=True)
+class Reason:
+    """Why a step is blank.
+
+    Attributes:
+        text: In words.
+        inherited: Whether it only passes on a figure that is blank, which may have been told where it arose.
+    """
+
+    text: str
+    inherited: bool = False
+
+
 class Reasons:
     """Finds the reason of a blank step.
 
     Args:
         frame: The columns as they are at that step.
-        figures: The figures of the routine: a blank one has been reported where it arose.
+        figures: The figures of the routine.
         includes_tax: Whether prices include tax.
+        taxes: The tax steps, which share one price where it includes them.
     """
 
-    def __init__(self, frame: Frame, figures: Mapping[str, Name], includes_tax: Formula | None = None) -> None:
+    def __init__(
+        self,
+        frame: Frame,
+        figures: Mapping[str, Name],
+        includes_tax: Formula | None = None,
+        taxes: Sequence[Step] = (),
+    ) -> None:
         self.frame = frame
         self.figures = figures
         self.includes_tax = includes_tax
+        self.taxes = taxes
 
     @staticmethod
     def is_table(name: str) -> bool:
         """Whether the first part of a dotted name names a table."""
         return name not in _NOT_TABLES
 
-    def of(self, step: Step, line: int, chosen: int = -1) -> str | None:
-        """The reason at a line; None if the step only inherits a blank that was reported before.
+    def of(self, step: Step, line: int, chosen: int = -1) -> Reason:
+        """The reason at a line.
 
         Args:
             step: The step.
@@ -41,36 +63,46 @@ class Reasons:
             chosen: Of a price step the option that was taken: 0 the manual price, 1 the first option, -1 none.
         """
         if step.kind == "price":
-            return self._price(step, line, chosen)
+            return Reason(self._price(step, line, chosen))
         order = int(self.frame.order_of[line])
-        for formula in step.parts.values():
-            at = line if formula.level is Level.LINE else None
-            search = BlankSearch(formula, self.frame)
-            if not search.is_blank(order, at):
-                continue
-            cause = search.at(order, at)
-            if cause.name in self.figures:
-                return None
-            return self._told(cause.name, order, line) if cause.name else cause.text
-        if step.kind == "tax" and self.includes_tax is not None:
+        found = self._of_formulas(step, order, [line])
+        if found is None and step.kind == "tax" and self.includes_tax is not None:
             search = BlankSearch(self.includes_tax, self.frame)
             if search.is_blank(order, None):
-                return f"whether prices include tax is unknown ({search.at(order, None).text})"
-        return "quantity is blank" if self._is_blank("line.quantity", line) else None
+                return Reason(f"whether prices include tax is unknown ({search.at(order, None).text})")
+            for other in self.taxes:
+                found = self._of_formulas(other, order, [line])
+                if found is not None:
+                    return Reason(
+                        f"{other.definition.shown} in the same price is unknown: {found.text}", found.inherited
+                    )
+        if found is not None:
+            return found
+        if self._is_blank("line.quantity", line):
+            return Reason("the quantity is blank")
+        return Reason("an amount it works on is blank", inherited=True)
 
-    def of_order(self, step: Step, order: int) -> str | None:
-        """The reason for a step of the order: nothing if no formula of it is blank, None if it inherits a blank."""
-        lines = np.flatnonzero(self.frame.order_of == order).tolist()
-        for formula in step.parts.values():
+    def of_order(self, step: Step, order: int) -> Reason | None:
+        """The reason for a step of the order; None if no formula of it is blank."""
+        return self._of_formulas(step, order, np.flatnonzero(self.frame.order_of == order).tolist())
+
+    def _of_formulas(self, step: Step, order: int, lines: Sequence[int]) -> Reason | None:
+        """The first formula that is blank for the order or on one of the lines, and why; None for none."""
+        met = [line for line in lines if self._is_met(step, line)]
+        for key, formula in step.parts.items():
             search = BlankSearch(formula, self.frame)
-            places = lines if formula.level is Level.LINE else [None]
-            for at in places:
+            places = lines if key in ("when", "where") else met
+            for at in places if formula.level is Level.LINE else [None]:
                 if search.is_blank(order, at):
                     cause = search.at(order, at)
-                    if cause.name in self.figures:
-                        return None
-                    return self._told(cause.name, order, at or 0) if cause.name else cause.text
-        return ""
+                    text = self._told(cause.name, order, at or 0) if cause.name else cause.text
+                    return Reason(text, cause.name in self.figures)
+        return None
+
+    def _is_met(self, step: Step, line: int) -> bool:
+        """Whether a line is one of those that a step of the order works on."""
+        where = step.parts.get("where")
+        return where is None or value_at(where.evaluate(self.frame, Level.LINE), line) is not False
 
     def _price(self, step: Step, line: int, chosen: int) -> str:
         if self._is_blank("line.quantity", line):

@@ -88,7 +88,7 @@ class RoutineResult:
         not_reproduced: Agreed figures that formulas do not give; they stand all the same.
         of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
         inclusive: Per order, True if its prices include tax; empty if those of none do.
-        lost: Per order, True if an amount of the order found no line to bear it.
+        in_error: Per order, True if a money step came out blank on one of its lines, or for the order as a whole.
         winners: For each step that competed, the place of the winner among its rivals on each line, -1 for none.
     """
 
@@ -102,5 +102,5 @@ class RoutineResult:
     not_reproduced: list[NotReproduced] = field(default_factory=list)
     winners: dict[str, Integers] = field(default_factory=dict)
     of_order: dict[str, Decimals] = field(default_factory=dict)
-    lost: Mask = field(default_factory=lambda: np.zeros(0, bool))
+    in_error: Mask = field(default_factory=lambda: np.zeros(0, bool))
     inclusive: Mask = field(default_factory=lambda: np.zeros(0, bool))

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, group_sums, magnitude, stored
-from dokima.exact.integers import Integers, Mask
+from dokima.exact.integers import Integers, Mask, either
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Flags, Texts, blanks
@@ -52,7 +52,10 @@ class _Run:
         self.tax = Decimals.zeros(self.length)
         self._taxed: list[tuple[Step, Taxed]] = []
         self.failed = np.zeros(self.length, bool)
-        self.reasons = Reasons(frame, routine.figures, routine.includes_tax)
+        self.lost = np.zeros(frame.order_count, bool)
+        self.reasons = Reasons(
+            frame, routine.figures, routine.includes_tax, [step for step in routine.steps if step.kind == "tax"]
+        )
 
     def run(self, steps: Sequence[Step]) -> RoutineResult:
         work = {
@@ -69,7 +72,20 @@ class _Run:
                 work[rivals[0].kind](rivals[0])
         self._leave_tax()
         self._break_down()
+        self._close_errors()
         return self.result
+
+    def _close_errors(self) -> None:
+        """Orders with a blank money step are in error, and each of them has a finding that says so."""
+        order_of, orders = self.frame.order_of, self.frame.order_count
+        failed = any_in(self.failed, order_of, orders)
+        self.result.in_error = self.lost if failed is None else self.lost | failed
+        told = {each.order if each.line < 0 else int(order_of[each.line]) for each in self.result.blank_steps}
+        for order in np.flatnonzero(self.result.in_error).tolist():
+            if order not in told:
+                self.result.blank_steps.append(
+                    BlankStep(self.routine.steps[-1], -1, "a value it needs is blank", order)
+                )
 
     def _keep_trace(self, step: Step) -> None:
         names = {name for _, formula in step.formulas() for name in formula.reads}
@@ -125,11 +141,13 @@ class _Run:
     def _blame(self, step: Step, missing: Mask) -> None:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
         new = np.flatnonzero(missing & ~self.failed)
+        failed = any_in(self.failed, self.frame.order_of, self.frame.order_count) if len(new) else None
         for line in new.tolist():
             chosen = int(self.result.options[line]) if step.kind == "price" else -1
             reason = self.reasons.of(step, line, chosen)
-            if reason is not None:
-                self.result.blank_steps.append(BlankStep(step, line, reason))
+            # What is blank because of another line of the order has been told there.
+            if not (reason.inherited and failed is not None and failed[self.frame.order_of[line]]):
+                self.result.blank_steps.append(BlankStep(step, line, reason.text))
         self.failed = self.failed | missing
 
     def _stand(self, step: Step, name: str, computed: Decimals) -> Decimals:
@@ -224,20 +242,22 @@ class _Run:
     def _of_order(self, step: Step) -> Decimals:
         """Each line's part of a figure worked out once for the order."""
         spread = self._share_out(step, Groups.by_order(self.frame))
-        parts = self._stand(step, step.name, self._keeping(step, spread.parts))
+        parts = self._stand(step, step.name, self._keeping(step, spread))
         self._blame_orders(step, parts, spread)
         return parts
 
     def _of_parents(self, step: Step) -> Decimals:
         """Each line's part of the figures of the parent lines above it, each worked out once for its parent line."""
         parts, mixed, weightless = Decimals.zeros(self.length), self._nowhere(), self._nowhere()
+        reached = self._nowhere()
         for groups in self.frame.parents():
             spread = self._share_out(step, groups)
             assert groups.inside is not None
             parts = parts + Decimals.choose(groups.inside, spread.parts, Decimals.zeros(1))
+            reached |= groups.inside & (True if spread.reached is None else spread.reached)
             mixed |= groups.inside & spread.mixed[groups.of]
             weightless |= groups.inside & spread.weightless[groups.of]
-        parts = self._stand(step, step.name, self._keeping(step, parts))
+        parts = self._stand(step, step.name, self._keeping(step, Spread(parts, mixed, weightless, reached)))
         for line in np.flatnonzero((mixed | weightless) & ~self.failed).tolist():
             self.result.blank_steps.append(BlankStep(step, line, _MIXED if mixed[line] else _WEIGHTLESS))
         self.failed = self.failed | mixed | weightless
@@ -267,40 +287,48 @@ class _Run:
         unknown = any_in(where.missing, of, count)
         if unknown is not None:
             parts = parts.without(unknown[of])
+        blank = self._blank_once(step, groups)
         if "when" not in step.parts:
-            return replace(spread, parts=parts)
-        when = flags(groups.value(step.parts["when"]))
-        applies = when.is_true().repeat(count) if len(when) == 1 else when.is_true()
+            return replace(spread, parts=parts, reached=included, blank=blank)
+        when = flags(groups.value(step.parts["when"])).spread(count)
+        applies = when.is_true()
         parts = Decimals.choose(applies[of], parts, Decimals.zeros(1))
         parts = parts.without(None if when.missing is None else when.missing[of])
-        return Spread(parts, spread.mixed & applies, spread.weightless & applies)
+        blank = either(None if blank is None else blank & applies, when.missing)
+        return Spread(parts, spread.mixed & applies, spread.weightless & applies, included & applies[of], blank)
 
-    def _keeping(self, step: Step, parts: Decimals) -> Decimals:
-        """The parts of a figure, each cut to what its line must keep."""
+    @staticmethod
+    def _blank_once(step: Step, groups: Groups) -> Mask | None:
+        """The groups for which a formula that is worked out once for them is blank."""
+        found: Mask | None = None
+        for key in ("amount", "percent", "cap"):
+            if key in step.parts and step.parts[key].level is not Level.LINE:
+                found = either(found, groups.value(step.parts[key]).missing)
+        return found
+
+    def _keeping(self, step: Step, spread: Spread) -> Decimals:
+        """The parts of a figure, each cut to what its line must keep where the step meets it."""
         least = self._part(step, "keep_above")
         if least is None:
-            return parts
-        return cut_to(parts, (self.running - stored(numbers(least))).round(self.places, "down"))
+            return spread.parts
+        cut = cut_to(spread.parts, (self.running - numbers(least)).round(self.places, "down"))
+        return cut if spread.reached is None else Decimals.choose(spread.reached, cut, spread.parts)
 
     def _blame_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
         """One finding for each order whose figure came out blank for a reason of its own."""
         order_of = self.frame.order_of
         wrong = any_in(parts.missing, order_of, self.frame.order_count)
         nowhere = np.zeros(self.frame.order_count, bool) if wrong is None else wrong
-        # An order without any line has nothing to blank, but an amount that nobody bears is lost all the same.
-        empty = spread.weightless & (np.bincount(order_of, minlength=self.frame.order_count) == 0)
+        # An order without any line has nothing to blank, but an amount that is unknown or that nobody bears is lost.
+        lost = spread.weightless if spread.blank is None else spread.weightless | spread.blank
+        lost = lost & (np.bincount(order_of, minlength=self.frame.order_count) == 0)
         failed = any_in(self.failed, order_of, self.frame.order_count)
-        for order in np.flatnonzero(nowhere | empty).tolist():
-            if failed is not None and failed[order]:
-                continue
+        before = self.lost if failed is None else self.lost | failed
+        for order in np.flatnonzero((nowhere | lost) & ~before).tolist():
             reason = self.reasons.of_order(step, order)
-            if reason == "" and spread.mixed[order]:
-                reason = _MIXED
-            elif reason == "":
-                reason = _WEIGHTLESS
-            if reason is not None:
-                self.result.blank_steps.append(BlankStep(step, -1, reason, order))
-        self.result.lost = self.result.lost | empty if len(self.result.lost) else empty
+            shared = _MIXED if spread.mixed[order] else _WEIGHTLESS
+            self.result.blank_steps.append(BlankStep(step, -1, shared if reason is None else reason.text, order))
+        self.lost = self.lost | lost
         self.failed = self.failed | parts.is_missing()
 
     def _moved_by(self, step: Step) -> Decimals:
@@ -311,20 +339,27 @@ class _Run:
         places = self.places if step.definition.places is None else step.definition.places
         figure = exact.round(places, step.rounding).spread(self.length)
         if (least := self._part(step, "keep_above")) is not None:
-            figure = cut_to(figure, (self.running - stored(numbers(least))).round(self.places, "down"))
+            figure = cut_to(figure, (self.running - numbers(least)).round(self.places, "down"))
         return self._where(step, figure)
 
     def _compete(self, rivals: Sequence[Step]) -> None:
-        """Steps with one ``best_of``: the largest stays, the others are 0, a tie goes to the first."""
-        figures = [self._moved_by(step) for step in rivals]
-        blank = np.zeros(self.length, bool)
-        for step, figure in zip(rivals, figures, strict=True):
-            self._blame(step, figure.is_missing())
-            blank |= figure.is_missing()
-        best, winner = figures[0], np.zeros(self.length, np.int64)
+        """Steps with one ``best_of``: the largest stays, the others are 0, a tie goes to the first.
+
+        Steps of the order compete once for the order, by the sums of their parts.
+        """
+        by_order = rivals[0].definition.over == "order"
+        figures, blank = self._rival_figures(rivals)
+        sizes = [group_sums(each, self.frame.order_of, self.frame.order_count) for each in figures]
+        if not by_order:
+            sizes = figures
+        largest, winner = sizes[0], np.zeros(len(sizes[0]), np.int64)
+        for place, size in enumerate(sizes[1:], start=1):
+            larger = compare(magnitude(size), magnitude(largest)) > 0
+            largest, winner = Decimals.choose(larger, size, largest), np.where(larger, place, winner)
+        winner = winner[self.frame.order_of] if by_order else winner
+        best = figures[0]
         for place, figure in enumerate(figures[1:], start=1):
-            larger = (compare(magnitude(figure), magnitude(best)) > 0) & ~blank
-            best, winner = Decimals.choose(larger, figure, best), np.where(larger, place, winner)
+            best = Decimals.choose(winner == place, figure, best)
         best = best.without(blank if blank.any() else None)
         zero = Decimals.zeros(self.length)
         total = zero
@@ -336,6 +371,25 @@ class _Run:
             total = total + figure
         best = best if self.frame.stands() is None else total
         self._move(rivals[0], best)
+
+    def _rival_figures(self, rivals: Sequence[Step]) -> tuple[list[Decimals], Mask]:
+        """What each step that competes would move by itself, and the lines on which one of them is blank."""
+        figures: list[Decimals] = []
+        blank = self._nowhere()
+        failed, lost = self.failed, self.lost
+        for step in rivals:
+            if step.definition.over == "order":
+                spread = self._share_out(step, Groups.by_order(self.frame))
+                figures.append(self._keeping(step, spread))
+                self._blame_orders(step, figures[-1], spread)
+                wrong = any_in(figures[-1].missing, self.frame.order_of, self.frame.order_count)
+                blank |= self._nowhere() if wrong is None else wrong[self.frame.order_of]
+            else:
+                figures.append(self._moved_by(step))
+                self._blame(step, figures[-1].is_missing())
+                blank |= figures[-1].is_missing()
+        self.failed, self.lost = failed | blank, self.lost | lost
+        return figures, blank
 
     def _adjustment(self, step: Step, frame: Frame | None = None) -> Number:
         if (percent := self._part(step, "percent", frame)) is not None:
@@ -379,6 +433,8 @@ class _Run:
         if inside is not None:
             share, whole = self._tax_shares(step)
             fraction = choose(inside, share / whole, percent.shifted(2))
+            # In one price all taxes are known, or none is.
+            percent = percent.without(fraction.missing)
             amount = Decimals.choose(inside, self.running, amount)
         base = TaxBase(amount, percent, category, self._texts(step, "reason"), included, fraction)
         per_line = self.routine.definition.tax_per == "line"
@@ -411,19 +467,19 @@ class _Run:
         inside = flags(self._evaluate(self.routine.includes_tax)).is_true()
         return inside if inside.any() else None
 
-    def _tax_shares(self, step: Step) -> tuple[Decimals, Decimals]:
+    def _tax_shares(self, step: Step) -> tuple[Number, Number]:
         """Where prices include tax: this tax as a share of the amount without it, and 1 plus the shares of all taxes.
 
         A share is rate / 100 x (1 + the shares of the taxes it stands on).
         """
-        one = Decimals.constant(1)
-        shares: dict[str, Decimals] = {}
+        one: Number = Decimals.constant(1)
+        shares: dict[str, Number] = {}
         for each in self.routine.steps:
             if each.kind == "tax":
                 percent, _, included = self._tax_terms(each)
                 below = sum((shares[name] for name in each.definition.on_top_of), one)
-                share = stored(percent).shifted(2) * below
-                shares[each.name] = Decimals.choose(included, share.spread(self.length), Decimals.zeros(1))
+                share = percent.shifted(2) * below
+                shares[each.name] = choose(included, share.spread(self.length), Decimals.zeros(1))
         return shares[step.name], sum(shares.values(), one)
 
     def _leave_tax(self) -> None:

@@ -16,9 +16,9 @@ from dokima.exact import (
     group_sums,
     magnitude,
     share_groups,
-    stored,
 )
 from dokima.exact.integers import Integers, Mask, either
+from dokima.routines.limits import capped
 
 
 @dataclass(frozen=True)
@@ -29,11 +29,15 @@ class Spread:
         parts: One part per line; 0 for lines left out.
         mixed: Per order, True if its weights have both signs.
         weightless: Per order, True if it has no line to share over, or only zero weights.
+        reached: Lines that the step meets; None for all that were included.
+        blank: Per order, True if a formula that is worked out once for it is blank; None if that is so for none.
     """
 
     parts: Decimals
     mixed: Mask
     weightless: Mask
+    reached: Mask | None = None
+    blank: Mask | None = None
 
 
 def spread_exact(
@@ -52,11 +56,10 @@ def spread_exact(
     """
     lines = np.flatnonzero(included)
     mine, groups = parts.spread(len(order_of)).take(lines), order_of[lines]
-    exact: Number = group_sums(stored(mine), groups, orders)
+    exact: Number = group_sums(mine, groups, orders)
     if cap is not None:
-        over = compare(magnitude(exact), cap) > 0
-        negative = compare(exact, Decimals.zeros(1)) < 0
-        limited = choose(over, choose(negative, -cap, cap), exact).without(cap.missing)
+        limited = capped(exact, cap)
+        over = compare(magnitude(exact), magnitude(cap)) > 0
         # Scaled so that they add up to the cap; an order under it keeps its parts as they are.
         factor = choose(over, limited / exact, Decimals.constant(1)).without(cap.missing)
         mine, exact = mine * factor.spread(orders).take(groups), limited

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, apportion_groups, compare, group_sums, ranks, stored
+from dokima.exact import Decimals, Number, apportion_groups, compare, group_sums, ranks
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import dense
 from dokima.model.columns import Texts, take_or_blank
@@ -109,7 +109,7 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
             tax = (taxable * of_group).round(places, mode)
         else:
             # Lines that share a rate may bear other taxes beside it, and so hold different parts of it.
-            tax = group_sums(stored(exact), groups, count).round(places, mode)
+            tax = group_sums(exact, groups, count).round(places, mode)
         part = apportion_groups(exact, tax, places, groups)
     parts = part
     if not every:

@@ -37,7 +37,7 @@ class Terms:
 
 
 def total_up(result: RoutineResult, order_of: Integers, terms: Terms) -> dict[str, Decimals]:
-    """The totals of each order; blank where a line's figure is.
+    """The totals of each order; all but prepaid are blank where the order is in error.
 
     Where prices include tax, sum of line net, allowances and charges are with tax, and the total without tax is what is
     left of the total with tax. Nothing is rounded a second time.
@@ -51,12 +51,12 @@ def total_up(result: RoutineResult, order_of: Integers, terms: Terms) -> dict[st
     zero = Decimals.zeros(orders, places)
 
     def summed(name: str) -> Decimals:
-        return group_sums(stored(numbers(result.lines[name])), order_of, orders).at(places)
+        found = group_sums(stored(numbers(result.lines[name])), order_of, orders)
+        return found.at(max(found.places, places))
 
     def of_order(kind: str) -> Decimals:
         parts = result.of_order.get(kind)
-        found = zero if parts is None else group_sums(parts, order_of, orders).at(places)
-        return found.without(result.lost if result.lost.any() else None)
+        return zero if parts is None else group_sums(parts, order_of, orders) + zero
 
     line_net, tax, allowances, charges = summed("net"), summed("tax"), of_order("discount"), of_order("charge")
     together = line_net - allowances + charges
@@ -69,14 +69,16 @@ def total_up(result: RoutineResult, order_of: Integers, terms: Terms) -> dict[st
     if terms.step is not None:
         step = decimals([terms.step])
         rounding = stored((due / step).round(0, terms.mode) * step) - due
-    return {
+    found = {
         "line_net": line_net,
         "allowances": allowances,
         "charges": charges,
         "without_tax": without_tax,
         "tax": tax,
         "with_tax": with_tax,
-        "prepaid": terms.prepaid,
         "rounding": rounding,
         "payable": due + rounding,
     }
+    if result.in_error.any():
+        found = {name: column.without(result.in_error) for name, column in found.items()}
+    return {**found, "prepaid": terms.prepaid}

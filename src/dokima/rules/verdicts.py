@@ -16,6 +16,7 @@ from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch, Formula, FormulaKind, Frame, Level, Names, compile_formula
 from dokima.formulas.operators import flags, logical_not, logical_or
 from dokima.model.columns import shown, value_at
+from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.messages import Message, read_message
@@ -231,7 +232,7 @@ class Asking:
             values=values_seen(rule.reads, self.frame, order, line),
             undecided=undecided,
             moment=self.moment,
-            help=definition.help,
+            help=self._help(order, line_number, digest),
             acknowledge=definition.acknowledge and not undecided,
             digest=digest,
             accepted=self._accepted(order, line_number, digest) if digest else "",
@@ -248,13 +249,28 @@ class Asking:
             else:
                 position = {Level.CONSTANT: 0, Level.HEADER: order, Level.LINE: line or 0}[level]
                 read[name] = shown(value_at(column, position))
-        return hashlib.sha256(json.dumps([self.rule.fingerprint, read], sort_keys=True).encode()).hexdigest()
+        digest = hashlib.sha256(json.dumps([self.rule.fingerprint, read], sort_keys=True).encode()).hexdigest()
+        return f"{ACCEPTANCE_FORM}:{digest}"
+
+    def _acceptances(self, order: int, line: str) -> Iterator[Mapping[str, Any]]:
+        """What was accepted of this rule before, about the same line."""
+        for kept in self.orders.records.get("acknowledgements", [()] * self.orders.count)[order]:
+            if (kept.get("rule"), kept.get("line", "")) == (self.rule.id, line):
+                yield kept
 
     def _accepted(self, order: int, line: str, digest: str) -> str:
-        for kept in self.orders.records.get("acknowledgements", [()] * self.orders.count)[order]:
-            if (kept.get("rule"), kept.get("line", ""), kept.get("digest")) == (self.rule.id, line, digest):
+        for kept in self._acceptances(order, line):
+            if kept.get("digest") == digest:
                 return f"{kept.get('by')}: {kept.get('reason')}"
         return ""
+
+    def _help(self, order: int, line: str, digest: str) -> str:
+        """What to do about it; an acceptance of another form cannot be compared, and that is said."""
+        forms = {str(kept.get("digest")).partition(":")[0] for kept in self._acceptances(order, line)} if digest else ()
+        if not any(form != ACCEPTANCE_FORM for form in forms):
+            return self.rule.definition.help
+        told = "it was accepted before, in the form of another version of Dokima, and must be accepted again"
+        return f"{self.rule.definition.help} ({told})".strip()
 
     def answers(self) -> Iterator[RuleAnswer]:
         """What came of asking at every order and line, for finding out why a rule did or did not speak."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, stored
+from dokima.exact import Decimals, compare, stored
 from dokima.exact.integers import Integers, Mask, either, narrow, widen
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
@@ -58,7 +58,7 @@ class Coder:
         if not isinstance(column, Dates | Flags):
             number = numbers(column)
             short = number.round(self.places, "down")
-            differs = (number - short).units != 0
+            differs = compare(number, short) != 0
             missing = missing | np.broadcast_to(differs, missing.shape)
             raw = short.at(self.places).units
         else:

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from dokima.exact import Decimals, compare, magnitude, stored
+from dokima.exact import Decimals, compare, magnitude
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
@@ -256,7 +256,7 @@ class Table:
         found = answer if default is None else pick(rows >= 0, answer, default)
         if column not in self.factors:
             return found
-        return stored(numbers(found) * numbers(self.factors[column].evaluate(frame, self.level)))
+        return numbers(found) * numbers(self.factors[column].evaluate(frame, self.level))
 
 
 def names_behind(names: Iterable[str], tables: Mapping[str, Table | None]) -> set[str]:
