@@ -230,9 +230,7 @@ def test_exactly_one_routine_must_fit():
     assert said(kind="sales", rush=False) == []
     assert said(kind="sales", rush=True) == ["expected exactly one routine to fit (these do: sales, work)"]
     assert said(kind="rent", rush=False) == ["expected exactly one routine to fit (none does; there are: sales, work)"]
-    assert said(kind="sales") == [
-        "which routine fits could not be decided, because a value is blank (there are: sales, work)"
-    ]
+    assert said(kind="sales") == ["which routine fits could not be decided: a value is blank (there are: sales, work)"]
 
 
 def test_five_thousand_lines():

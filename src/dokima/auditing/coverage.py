@@ -33,7 +33,7 @@ COMMON_UNITS = frozenset([*_MEASURES.split(), *_PACKS.split()])
 
 def audit_prices(program: Program, examples: Examples) -> Iterator[Remark]:
     """Items that no option of a routine has a price for."""
-    items = [table for table in program.tables.values() if _found_by(table, "line.item") and table.definition.required]
+    items = [table for table in program.tables.values() if _found_by(table, "line.item") and table.required]
     items = items or [table for table in program.tables.values() if _found_by(table, "line.item")]
     routines = {routine.name: _items_of(program, routine, items) for routine in program.routines}
     for table in items:

@@ -8,16 +8,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.editing.document import Document
-from dokima.engine.checking import ask_rules, names_of, rule_sheet, rules_asked
+from dokima.engine.checking import ASKS_FOR_ROWS, ask_rules, names_of, rule_sheet, rules_asked
 from dokima.engine.preparing import prepare
-from dokima.engine.pricing import missing_rows
+from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
+from dokima.engine.required import missing_rows, required_tables
 from dokima.engine.sheet import Before, Sheet
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
+from dokima.tables.table import Table
 
 Asked = Sequence[tuple[Rule, str]]
 
@@ -44,7 +46,7 @@ class Edit:
 
     def entering(self, numbers: Collection[str]) -> list[Finding]:
         """What the ``enter`` rules say to some lines, and tables they need that have no row."""
-        return self._ask(self.rules_at("enter"), numbers)
+        return self._ask(self.rules_at("enter"), numbers, required_tables(self.program), blank_keys=False)
 
     def editing(self, fields: Collection[str], numbers: Collection[str]) -> list[Finding]:
         """What the ``edit`` rules of some fields (``line.x``, ``header.x``) say to some lines.
@@ -61,7 +63,8 @@ class Edit:
 
         every = list(self.after.lines)
         found = self._edit_rules(lambda rule: _field(rule) in fields or reads(rule), every)
-        return found + self._ask(self.rules_at("enter", reads), every)
+        tables = required_tables(self.program, fields)
+        return found + self._ask(self.rules_at("enter", reads), every, tables, blank_keys=False)
 
     def removing(self, numbers: Collection[str]) -> list[Finding]:
         """What the ``remove`` rules say to lines that leave; aggregates see the order without all of them."""
@@ -76,7 +79,9 @@ class Edit:
 
     def at_moment(self, moment: str, numbers: Collection[str] | None = None) -> list[Finding]:
         """What the rules of a moment say to some lines, or to all; required tables included."""
-        return self._ask(self.rules_at(moment), self.after.lines if numbers is None else numbers)
+        tables = required_tables(self.program) if moment in ASKS_FOR_ROWS else []
+        chosen = self.after.lines if numbers is None else numbers
+        return self._ask(self.rules_at(moment), chosen, tables, blank_keys=moment != "enter")
 
     # -- asking -----------------------------------------------------------------------------------------------
 
@@ -93,10 +98,13 @@ class Edit:
         after = prepare(self.program, self.after.orders(fields), self.run)
         return self._sheet(after, prepare(self.program, self.before.orders(fields), self.run), asked)
 
-    def _ask(self, asked: Asked, numbers: Collection[str]) -> list[Finding]:
+    def _ask(
+        self, asked: Asked, numbers: Collection[str], tables: Sequence[Table], *, blank_keys: bool
+    ) -> list[Finding]:
         sheet = self._prepared(asked)
         found = ask_rules(sheet, asked, _marked(sheet.orders, numbers))
-        lost = [finding for finding in missing_rows(sheet) if not finding.line or finding.line in numbers]
+        lost = [*missing_rows(sheet, tables, blank_keys=blank_keys), *failed_defaults(self.program, sheet.orders)]
+        lost = [finding for finding in lost if not finding.line or finding.line in numbers]
         return found + lost
 
     def _edit_rules(self, keep: Callable[[Rule], bool], numbers: Collection[str]) -> list[Finding]:

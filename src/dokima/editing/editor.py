@@ -11,9 +11,11 @@ from dokima.editing.document import Document
 from dokima.editing.drawing import draw_defaults, undrawn
 from dokima.editing.exploding import exploded
 from dokima.editing.numbering import number_between, renumbered
+from dokima.editing.records import delivered_again, refuse_payment, with_delivery
 from dokima.editing.refusing import once, refuse_if_any
 from dokima.editing.session import Session
 from dokima.editing.terms import without_terms
+from dokima.engine.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.model.addresses import read_address, write_address
 from dokima.model.findings import Finding, Findings
@@ -324,6 +326,10 @@ class Editor(Session):
         moment = self._stages.move(self._document, state)
         after = self._document.with_header(state=state)
         found = self._edit(after).at_moment(moment) if moment else []
+        if self._stages.needs_figures(self._document, state) and self.program.routines:
+            # What an order was agreed at is kept from here on; an order that cannot be priced stays a draft.
+            orders = after.orders(self.program.fields)
+            found += price_orders(self.program, orders, self._run).calculation.findings.errors
         stopped = [finding for finding in found if finding.stops]
         self._commit("move_to", after, found, {"state": state}, operation, stopped)
 
@@ -332,22 +338,47 @@ class Editor(Session):
 
         Raises:
             DocumentError: The amount is not one.
+            Refused: It is below 0 or beyond what is payable, unless ``[states] payments`` is ``"free"``.
         """
-        self._record("payments", {"amount": amount, **details}, None, operation)
-
-    def record_delivery(self, id: str, state: str, *, operation: str = "", **details: Any) -> None:
-        """Record a delivery, or its new state. When all have ended, a confirmed order is finished."""
-        self._record("deliveries", {"id": id, "state": state, **details}, "id", operation)
-
-    def _record(self, name: str, record: Mapping[str, Any], key: str | None, operation: str) -> None:
         if self._done(operation):
             return
         self._permit("records")
-        kept = [dict(each) for each in self._document.header.get(name) or []]
-        if key is not None:
-            kept = [each for each in kept if each.get(key) != record[key]]
-        after = self._read(self._document.with_header(**{name: [*kept, dict(record)]}))
-        self._commit(f"record_{name[:-1]}", self._stages.finished(after), [], dict(record), operation)
+        record = {"amount": amount, **details}
+        kept = [dict(each) for each in self._document.header.get("payments") or []]
+        after = self._read(self._document.with_header(payments=[*kept, record]))
+        if self.program.definition.lifecycle.payments == "limited":
+            refuse_payment(record["amount"], self.totals.payable)
+        self._commit("record_payment", self._stages.finished(after), [], record, operation)
+
+    def record_delivery(
+        self, id: str, state: str, *, line: str | int | None = None, operation: str = "", **details: Any
+    ) -> None:
+        """Record a delivery, of a line or of the order, or its new state; what was recorded of it before stays.
+
+        Quantities that were delivered are summed into ``line.delivered``. When all deliveries have ended, a confirmed
+        order is finished.
+
+        Args:
+            id: Its id. Several lines may share one; without ``line`` all of them change.
+            state: One of the rulebook's states of deliveries.
+            line: The line it brings.
+            operation: An id that makes it happen once.
+            details: ``quantity``, ``date`` and whatever else is to be kept with it.
+
+        Raises:
+            DocumentError: The state is not declared, or a value is not what its field holds.
+            NotFound: There is no such line.
+        """
+        if self._done(operation):
+            return
+        self._permit("records")
+        record = {"id": id, "state": state, **({} if line is None else {"line": str(line)}), **details}
+        if line is not None:
+            self._document.line(str(line))
+        before = self._document.header.get("deliveries") or []
+        after = self._read(self._document.with_header(deliveries=with_delivery(before, record)))
+        after = delivered_again(self.program, self._document, after)
+        self._commit("record_delivery", self._stages.finished(after), [], record, operation)
 
     def acknowledge(self, finding: Finding, reason: str, *, by: str | None = None, operation: str = "") -> None:
         """Accept a warning that stops, with name and reason; kept on the order until what it was about changes.

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from dokima.editing.document import Document
 from dokima.errors import Locked, NotFound, listed, nearest
@@ -77,7 +78,22 @@ class Stages:
             leads = listed(state.to) or "nowhere"
             name = self.state(document)
             raise Locked(f"an order that is {name} cannot become {target}; it can become {leads}", name)
-        return self.lifecycle.asks.get(target, "")
+        under_way = [str(each.get("id", "")) for each in self.deliveries_open(document)]
+        if target == self.lifecycle.finished and under_way:
+            raise Locked(f"an order cannot become {target} while a delivery is open ({listed(under_way)})", target)
+        asked = "cancel" if self.lifecycle.ends_unfulfilled(target) else ""
+        return self.lifecycle.asks.get(target, asked)
+
+    def needs_figures(self, document: Document, target: str) -> bool:
+        """Whether a move takes an order out of draft to be carried out, so that what was agreed must be known."""
+        leaves = self.state(document) == self.lifecycle.first != target
+        return leaves and not self.lifecycle.ends_unfulfilled(target)
+
+    def deliveries_open(self, document: Document) -> list[Mapping[str, Any]]:
+        """Deliveries of which more is to come."""
+        known = self.lifecycle.deliveries
+        deliveries = document.header.get("deliveries") or []
+        return [each for each in deliveries if known.get(str(each.get("state")), "open") == "open"]
 
     def finished(self, document: Document) -> Document:
         """The document, finished if it may be and nothing of it is open.
@@ -87,9 +103,8 @@ class Stages:
         state = self.lifecycle.states.get(self.state(document))
         if state is None or self.lifecycle.finished not in state.to:
             return document
-        deliveries = document.header.get("deliveries") or []
-        if deliveries:
-            done = all(self.lifecycle.deliveries.get(str(each.get("state")), "open") != "open" for each in deliveries)
+        if document.header.get("deliveries"):
+            done = not self.deliveries_open(document)
         else:
             done = bool(document.lines) and all(self.is_closed(document, number) for number in document.lines)
         return document.with_header(state=self.lifecycle.finished) if done else document

@@ -21,6 +21,8 @@ def keep_terms(program: Program, document: Document, run: Run) -> Document:
     terms = document.header.get(TERMS)
     if state == first:
         return document.without_header(TERMS) if terms is not None else document
+    if not terms and program.definition.lifecycle.ends_unfulfilled(str(state)):
+        return document  # nothing was agreed, and nothing will be
     if terms and _is_kept(document, terms):
         return document
     records = agreed_terms(program, document.orders(program.fields), run)

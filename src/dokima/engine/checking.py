@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from dokima.engine.preparing import prepare
-from dokima.engine.pricing import figures_of, missing_rows
+from dokima.engine.pricing import failed_defaults, figures_of
 from dokima.engine.program import Program, Run
+from dokima.engine.required import figures_of_required, missing_rows
 from dokima.engine.sheet import Before, Sheet
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
@@ -15,6 +16,9 @@ from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import Asking, RuleAnswer, asked_at
 from dokima.tables.table import names_behind
+
+ASKS_FOR_ROWS = ("enter", "save", "approve")
+"""Moments at which required tables are asked, beside pricing."""
 
 Clock = Callable[[], float]
 """Gives seconds; the core has no clock of its own."""
@@ -48,7 +52,11 @@ def check_orders(
         asked_of, refused, undecided = (int(m.sum()) for m in (verdicts.asked, verdicts.refused, verdicts.undecided))
         seconds = clock() - start if clock else None
         summary.append(RuleSummary(each.id, asked_of, refused, undecided, seconds))
-    findings = Findings.sorted([*found, *missing_rows(sheet)], lambda: sheet.orders.numbers)
+    if rule is None:
+        found += failed_defaults(program, sheet.orders)
+        if at in ASKS_FOR_ROWS:
+            found += missing_rows(sheet, blank_keys=at != "enter")
+    findings = Findings.sorted(found, lambda: sheet.orders.numbers)
     return Findings(findings.items, tuple(summary))
 
 
@@ -101,7 +109,8 @@ def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
     figures = {name for routine in program.routines for name in routine.figures}
     if any(rule.definition.python is not None for rule in rules):
         return figures
-    return {name for rule in rules for name in names_of(program, rule) if name in figures}
+    read = figures_of_required(program).union(*(names_of(program, rule) for rule in rules))
+    return {name for name in read if name in figures}
 
 
 def names_of(program: Program, rule: Rule) -> set[str]:

@@ -4,17 +4,23 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from dokima.engine.delivering import with_delivered
 from dokima.engine.program import Program, Run
 from dokima.engine.sheet import Sheet
 from dokima.exact import Quotient, stored
 from dokima.formulas import Formula, Level
+from dokima.formulas.failures import only
 from dokima.formulas.operators import alike, pick
 from dokima.model.columns import Column, LazyColumns, blanks
 from dokima.model.orders import Orders
 
 
 def prepare(program: Program, orders: Orders, run: Run) -> Orders:
-    """The orders with the defaults of absent fields filled in; each is worked out when it is first read."""
+    """The orders with the defaults of absent fields filled in; each is worked out when it is first read.
+
+    ``line.delivered`` of a line that does not state it is the sum of what deliveries have brought.
+    """
+    orders = with_delivered(program, orders)
     formulas = {
         (level, name): formula
         for level, name, formula in program.defaults
@@ -34,12 +40,17 @@ def prepare(program: Program, orders: Orders, run: Run) -> Orders:
 
 
 def _filled(formula: Formula, orders: Orders, sheet: Sheet, level: str, name: str) -> Column:
-    value = formula.evaluate(sheet, Level.HEADER if level == "header" else Level.LINE)
+    at = Level.HEADER if level == "header" else Level.LINE
+    value = formula.evaluate(sheet, at)
+    absent = orders.absent[level, name]
+    failed = only(formula.failures(sheet, at), absent)
+    if failed is not None:
+        value = value.without(failed.codes >= 0)
+        sheet.orders.failed[level, name] = failed
     if isinstance(value, Quotient):
         value = stored(value)
     fields = orders.fields.header if level == "header" else orders.fields.line
     value = alike(blanks(fields[name].kind, len(value)), value)[1]
-    absent = orders.absent[level, name]
     if absent.all():
         return value
     return pick(absent, value, orders.header(name) if level == "header" else orders.line(name))

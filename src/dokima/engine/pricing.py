@@ -12,13 +12,15 @@ from dokima.engine.calculation import Calculation, amount_figures
 from dokima.engine.joining import joined, risen
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
+from dokima.engine.required import missing_rows
 from dokima.engine.sheet import Sheet
 from dokima.engine.stating import compare_stated
 from dokima.engine.terms import KeptOrder, kept_orders, terms_of
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers
-from dokima.formulas import Level
+from dokima.formulas import Formula, Level
+from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.findings import Finding, Findings
@@ -97,6 +99,7 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
         parts = [_price_part(job, orders) for job in jobs]
     for part in parts:
         findings += part.findings
+    findings += failed_defaults(program, orders)
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
     findings += compare_stated(calculation)
     found = Findings.sorted(findings, lambda: orders.numbers)
@@ -181,12 +184,17 @@ def _minor_units(program: Program, orders: Orders, findings: list[Finding]) -> I
 def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding]) -> Integers:
     """For each order the one routine whose ``when`` holds, -1 where that is not exactly one."""
     sheet = Sheet(program, orders, run)
+    broken: Texts | None = None
     fits, unknown = np.zeros((len(program.routines), orders.count), bool), np.zeros(orders.count, bool)
     for at, routine in enumerate(program.routines):
         if routine.when is None:
             fits[at] = True
         else:
             verdict = flags(routine.when.evaluate(sheet, Level.HEADER))
+            failed = routine.when.failures(sheet, Level.HEADER)
+            if failed is not None:
+                broken = first_of(broken, failed)
+                verdict = verdict.without(failed.codes >= 0)
             fits[at] = verdict.is_true()
             unknown |= verdict.is_missing()
     count = fits.sum(axis=0)
@@ -195,7 +203,8 @@ def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding
         names = [routine.name for routine, fit in zip(program.routines, fits[:, at], strict=True) if fit]
         every = listed(routine.name for routine in program.routines) or "none"
         if unknown[at]:
-            message = f"which routine fits could not be decided, because a value is blank (there are: {every})"
+            why = (None if broken is None else value_at(broken, at)) or "a value is blank"
+            message = f"which routine fits could not be decided: {why} (there are: {every})"
         elif names:
             message = f"expected exactly one routine to fit (these do: {listed(names)})"
         else:
@@ -234,7 +243,8 @@ def _price_part(job: _Job, orders: Orders) -> Part:
         result=result,
         totals=totals,
         findings=[
-            *(_blank_finding(job.routine, leaves, blank) for blank in result.blank_steps),
+            *(_blank_finding(job.routine, leaves, blank) for blank in (*result.blank_steps, *result.failed_figures)),
+            *_failed_of_orders(job, sheet),
             *missing_rows(sheet),
             *_not_reproduced(leaves, result),
         ],
@@ -265,6 +275,41 @@ def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Findin
     return Finding(f"{routine.name}.{blank.step.name}", "error", message, order, line, blank.step.name)
 
 
+def _failed_of_orders(job: _Job, sheet: Sheet) -> list[Finding]:
+    """A finding for each order whose instalments or rate of the reporting currency a failed function leaves unknown."""
+    formulas = [("instalments", each) for part in job.routine.instalments for each in (part.share, part.due)]
+    formulas.append(("reporting", job.program.reporting_rate))
+    return [finding for rule, formula in formulas for finding in failed_findings(sheet, rule, formula)]
+
+
+def failed_findings(sheet: Sheet, rule: str, formula: Formula | None) -> list[Finding]:
+    """A finding for each order on which a formula of header level depends on an own function that failed."""
+    if formula is None or not sheet.has_own_functions:
+        return []
+    formula.evaluate(sheet, Level.HEADER)
+    failed = formula.failures(sheet, Level.HEADER)
+    places = [] if failed is None else np.flatnonzero(failed.codes >= 0).tolist()
+    return [Finding(rule, "error", value_at(failed, at), sheet.orders.numbers[at]) for at in places]  # type: ignore[arg-type]
+
+
+def failed_defaults(program: Program, orders: Orders) -> list[Finding]:
+    """A finding for each order or line on which the default of a field depends on an own function that failed."""
+    findings: list[Finding] = []
+    if not program.definition.functions:
+        return findings
+    for level, name, formula in program.defaults:
+        if (level, name) not in (orders.unfilled or orders).absent or not formula.root.calls_own:
+            continue
+        _ = orders.header(name) if level == "header" else orders.line(name)
+        failed = orders.failures(level, name)
+        for at in [] if failed is None else np.flatnonzero(failed.codes >= 0).tolist():
+            order = at if level == "header" else int(orders.order_of[at])
+            line = "" if level == "header" else orders.line_numbers[at]
+            message = f"no default for {program.label(f'{level}.{name}')}: {value_at(failed, at)}"  # type: ignore[arg-type]
+            findings.append(Finding(f"{level}.{name}", "error", message, orders.numbers[order], line, name))
+    return findings
+
+
 def _not_reproduced(orders: Orders, result: RoutineResult) -> list[Finding]:
     """A finding for each line whose agreed figures are not what the formulas of today give: the first such step."""
     findings: dict[int, Finding] = {}
@@ -277,33 +322,6 @@ def _not_reproduced(orders: Orders, result: RoutineResult) -> list[Finding]:
             place = (orders.numbers[at], orders.line_numbers[line], each.step.name)
             findings.setdefault(line, Finding("agreed-terms", "warning", message, *place, values=values))
     return list(findings.values())
-
-
-def missing_rows(sheet: Sheet) -> list[Finding]:
-    """A finding for each order or line that a required table was asked about and has no row for."""
-    findings: list[Finding] = []
-    for name, rows in sheet.tables_read.items():
-        table = sheet.program.tables[name]
-        missing = rows < 0
-        if table.level is Level.LINE and sheet.leaf is not None:
-            missing = missing & sheet.leaf
-        if sheet.terms is not None and name in sheet.terms.asked:
-            missing = missing & ~sheet.terms.asked[name]
-        if not table.definition.required or not missing.any():
-            continue
-        orders, lines = sheet.orders.numbers, sheet.orders.line_numbers
-        keys = [(formula.source, formula.evaluate(sheet, table.level)) for formula in table.conditions.values()]
-        for at in np.flatnonzero(missing).tolist():
-            asked = {source: value_at(column, at) for source, column in keys}
-            told = ", ".join(
-                f"{sheet.program.label(source)} {value if value is not None else 'blank'}"
-                for source, value in asked.items()
-            )
-            order = int(sheet.order_of[at]) if table.level is Level.LINE else at
-            line = lines[at] if table.level is Level.LINE else ""
-            message = f"table {name} has no row for {told}"
-            findings.append(Finding(f"table.{name}", "error", message, orders[order], line, values=asked))
-    return findings
 
 
 def _prepaid(orders: Orders) -> Decimals:

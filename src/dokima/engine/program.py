@@ -129,5 +129,8 @@ class Run:
     user: str | None = None
 
 
-RESERVED_TABLES = ("header", "line", "parent", "was", "was_header", "value", "run")
+RESERVED_TABLES = (
+    "header", "line", "parent", "was", "was_header", "value", "run",
+    "delivery", "payment", "change", "variance", "ledger",
+)  # fmt: skip
 """First parts of dotted names that are not tables."""

@@ -64,6 +64,8 @@ class Scope:
                 return self._field(name, self.definition.fields.line, Level.LINE)
             case "was_header":
                 return self._field(name, self.definition.fields.header, Level.HEADER)
+            case "delivery" | "payment":
+                return self._record(name, head, tail)
             case "value":
                 return self._value(tail)
             case "run" if self.with_run and name in _RUN:
@@ -82,6 +84,15 @@ class Scope:
         known = [*fields, *(figure.split(".")[1] for figure in self.figures if figure.startswith(f"{head}."))]
         found = nearest(tail, known).replace("'", f"'{head}.", 1)
         raise UnknownName(f"there is no '{name}'{found}")
+
+    def _record(self, name: str, head: str, tail: str) -> Name:
+        if not self.with_run:
+            raise UnknownName(f"'{name}' is not known here: only rules see deliveries and payments")
+        fields = self.definition.fields.records[head]
+        if tail not in fields:
+            hint = nearest(tail, fields).replace("'", f"'{head}.", 1)
+            raise UnknownName(f"there is no '{name}'{hint}")
+        return Name(fields[tail].kind, Level.LINE, fields[tail].shown, head)
 
     def _value(self, name: str) -> Name:
         values = self.definition.values

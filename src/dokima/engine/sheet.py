@@ -9,10 +9,14 @@ import numpy as np
 
 from dokima.engine.ancestry import Under, parents_above
 from dokima.engine.program import Program, Run
+from dokima.engine.records import RecordFrame
+from dokima.engine.scope import LINE_FACTS
 from dokima.engine.terms import Terms, shared_asks
 from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask, either
 from dokima.formulas import Level
+from dokima.formulas.failures import first_of
+from dokima.formulas.nodes import Node
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank
 from dokima.model.orders import Orders
@@ -67,6 +71,59 @@ class Sheet:
         self._by_line: dict[str, Column] = {}
         self._quotients: dict[str, Quotient] = {}
         self._rows: dict[str, Integers] = {}
+        self._records: dict[str, RecordFrame] = {}
+        self._failures: dict[str, Texts] = {}
+        self.failed_calls: dict[Node, Texts] = {}
+
+    # -- failures ---------------------------------------------------------------------------------------------
+
+    @property
+    def has_own_functions(self) -> bool:
+        """Whether the rulebook has functions in Python, which may fail."""
+        return bool(self.program.definition.functions)
+
+    @property
+    def has_failures(self) -> bool:
+        """Whether a name may stand for something in error."""
+        return bool(self._failures) or self.whole.has_failures
+
+    def failures(self, name: str) -> Texts | None:
+        """The failures a name inherits, at its own level: of a figure, of a field's default, of finding a table's
+        row."""
+        head, _, tail = name.partition(".")
+        if head in self.program.tables:
+            return self._failures.get(f"{head}.")
+        known = self._failures.get(name)
+        if known is not None or head not in ("header", "line", "parent"):
+            return known
+        if head == "header":
+            figure = self._failures.get(f"line.{tail}")
+            return self.orders.failures("header", tail) if figure is None else self._of_orders(figure)
+        if head == "line":
+            return self.orders.failures("line", tail)
+        found, parent = self.whole.failures("line", tail), self.whole.parent
+        if found is None or parent is None:
+            return None
+        return take_or_blank(found, parent if self.places is None else parent[self.places])
+
+    def _of_orders(self, failures: Texts) -> Texts:
+        """The first failure on a line of each order."""
+        codes = np.full(self.order_count, -1, np.int64)
+        failed = np.flatnonzero(failures.codes >= 0)[::-1]
+        codes[self.order_of[failed]] = failures.codes[failed]
+        return Texts(codes, failures.words)
+
+    def fail(self, name: str, failures: Texts) -> None:
+        """Note that a figure is in error at some places: what reads it there is in error too."""
+        found = first_of(self._failures.get(name), failures)
+        if found is not None:
+            self._failures[name] = found
+
+    def records(self, name: str) -> RecordFrame:
+        """The deliveries or payments of the orders, as rows."""
+        if name not in self._records:
+            self._records[name] = RecordFrame(self, self.orders, name)
+        return self._records[name]
 
     # -- names ------------------------------------------------------------------------------------------------
 
@@ -98,7 +155,7 @@ class Sheet:
         match head:
             case "header":
                 return self._header(tail)
-            case "line" if tail in ("is_parent", "is_new", "position"):
+            case "line" if name in LINE_FACTS:
                 return self._fact(tail)
             case "was":
                 if self.before is None:
@@ -208,13 +265,29 @@ class Sheet:
                 for name in [name for name in known if name.startswith(f"{table}.")]:
                     del known[name]
 
+    def knows(self, names: Iterable[str]) -> bool:
+        """Whether all names can be read here: figures may be read once a routine has left them."""
+        fields = self.orders.fields
+        for name in names:
+            head, _, tail = name.partition(".")
+            if head in ("line", "header") and name not in self._columns and name not in self._quotients:
+                known = fields.line if head == "line" else fields.header
+                summed = head == "header" and f"line.{tail}" in self._columns
+                if tail not in known and name not in LINE_FACTS and not summed:
+                    return False
+        return True
+
     # -- tables -----------------------------------------------------------------------------------------------
 
     def rows(self, table: str) -> Integers:
         """For each order or line the row of the table that answers, -1 for none."""
         found = self._rows.get(table)
         if found is None:
-            found = self._rows[table] = self.program.tables[table].find(self)
+            known = self.program.tables[table]
+            found = self._rows[table] = known.find(self)
+            failed = first_of(*(formula.failures(self, known.level) for formula in known.formulas()))
+            if failed is not None:
+                self.fail(f"{table}.", failed)
         return found
 
     def checked(self) -> Mask:

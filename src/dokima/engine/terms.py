@@ -96,7 +96,7 @@ class _Gathered:
 
 
 Band = Sequence[str | None]
-"""A band of a graduated price as it is kept: from which value on it counts, its price, and per how many units that is."""
+"""A band of a graduated price as it is kept: from which value on it counts, its price, and per how many units."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,6 +109,8 @@ class Terms:
         found: By table, the same places and whether a row had been found.
         bands: By graduated table, for each line its kept bands.
         figures: By figure: where it stands as kept, and the amounts.
+        orders: Orders that keep terms.
+        lines: Lines that keep terms.
         checked: Lines whose figures were computed when they were kept, so that formulas must reproduce them.
         rows: By table, for each place the row that had answered, in words.
         asks: By table that reads a field of ``reprice_on`` over several lines, what each of its formulas had asked.
@@ -119,6 +121,8 @@ class Terms:
     found: Mapping[str, tuple[Mask, Mask]]
     bands: Mapping[str, Mapping[int, Sequence[Band]]]
     figures: Mapping[str, tuple[Mask, Decimals]]
+    orders: Mask
+    lines: Mask
     checked: Mask
     rows: Mapping[str, Mapping[int, str]]
     asks: Mapping[str, Sequence[tuple[Mask, Column]]] = field(default_factory=dict)
@@ -205,6 +209,8 @@ class _Gathering:
         self.rows: dict[str, dict[int, str]] = {}
         self.asks: dict[str, dict[int, _Gathered]] = {}
         self.checked = np.zeros(orders.line_count, bool)
+        self.kept_orders = np.zeros(orders.count, bool)
+        self.kept_lines = np.zeros(orders.line_count, bool)
 
     def applies(self, record: Record, at: int, level: str) -> bool:
         """Whether the fields that would call for a new price are what they were."""
@@ -215,12 +221,14 @@ class _Gathering:
 
     def take_order(self, at: int, kept: KeptOrder) -> None:
         self._take_answers(kept.header, at)
+        self.kept_orders[at] = True
         where = self.orders.lines_of(at)
         for place in range(where.start, where.stop):
             record = kept.lines.get(self.orders.line_numbers[place])
             if record is None or not self.applies(record, place, "line"):
                 continue
             self._take_answers(record, place)
+            self.kept_lines[place] = True
             if kept.stands:
                 self.checked[place] = not kept.settled
                 for name, value in record.get("figures", {}).items():
@@ -263,6 +271,8 @@ class _Gathering:
             found=found,
             bands=self.bands,
             figures={name: (mask, column) for name, (mask, column) in figures.items() if isinstance(column, Decimals)},
+            orders=self.kept_orders,
+            lines=self.kept_lines,
             checked=self.checked,
             rows=self.rows,
             asks={

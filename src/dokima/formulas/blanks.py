@@ -52,7 +52,9 @@ class BlankSearch:
         if node.name:
             return Cause(f"{node.name} is blank", node.name)
         for operand in node.operands:
-            if line is None and operand.level is Level.LINE:
+            if node.gathers and node.rows:
+                found = BlankSearch(self.formula, self.frame.records(node.rows))._on_some_row(operand, order, node.rows)
+            elif line is None and operand.level is Level.LINE:
                 found = self._on_some_line(operand, order)
             else:
                 found = self._cause(operand, order, line)
@@ -69,6 +71,13 @@ class BlankSearch:
             if found := self._cause(operand, order, position):
                 number = self.frame.line_column("line.number").take(np.array([position]))
                 return Cause(f"{found.text} on line {number.to_list()[0]}", found.name)  # type: ignore[union-attr]
+        return None
+
+    def _on_some_row(self, operand: Node, order: int, rows: str) -> Cause | None:
+        """The first delivery or payment of the order on which a part of an aggregate is blank."""
+        for position in np.flatnonzero(self.frame.order_of == order).tolist():
+            if found := self._cause(operand, order, position):
+                return Cause(f"{found.text} in a {rows}", found.name)
         return None
 
     def _one(self, node: Node, order: int, line: int | None) -> Column | None:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import ast
 import datetime
 import re
+from collections.abc import Mapping
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from dokima.errors import listed, nearest
 from dokima.exact import MODES
@@ -13,9 +15,12 @@ from dokima.formulas import aggregates, functions
 from dokima.formulas.aggregates import AGGREGATES
 from dokima.formulas.functions import FUNCTIONS, SPECIAL, Function
 from dokima.formulas.names import NUMBERS, FormulaKind, Frame, Level, UnknownName
-from dokima.formulas.nodes import Node, at_level
+from dokima.formulas.nodes import Evaluate, Node, at_level
 from dokima.formulas.reader import Reader, as_flag, as_number
 from dokima.model.columns import Column, Dates, Flags
+
+if TYPE_CHECKING:
+    from dokima.formulas.custom import OwnFunction
 
 _ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
 
@@ -65,8 +70,29 @@ class Calls(Reader):
         kind = function.gives
         if kind == "same":
             kind = self._common(node, node.args, operands, f"the arguments of {name}()")
+        if function.own is not None:
+            return self._own_call(node, kind, operands, evaluates, function.own)
         apply = function.apply
-        return self._made(node, kind, operands, lambda frame: apply([evaluate(frame) for evaluate in evaluates]))
+        made = self._made(node, kind, operands, lambda frame: apply([evaluate(frame) for evaluate in evaluates]))
+        return replace(made, role="coalesce") if name == "coalesce" else made
+
+    def _own_call(
+        self, node: ast.Call, kind: FormulaKind, operands: list[Node], evaluates: list[Evaluate], own: OwnFunction
+    ) -> Node:
+        """A call of a function in Python; what fails is noted on the frame, under the node of the call."""
+        made = self._made(node, kind, operands, lambda frame: evaluate(frame))  # noqa: PLW0108 - defined below
+
+        def evaluate(frame: Frame) -> Column:
+            order_of = frame.order_of if made.level is Level.LINE else None
+            column, failed = own.call([each(frame) for each in evaluates], order_of)
+            if failed is None:
+                frame.failed_calls.pop(called, None)
+            else:
+                frame.failed_calls[called] = failed
+            return column
+
+        called = replace(made, role="call")
+        return called
 
     def _constant_argument(self, node: ast.Call, at: int, wanted: str) -> object:
         """The value of an argument that must be written out: a text, or a whole number with or without a sign."""
@@ -163,10 +189,12 @@ class Calls(Reader):
             self._needs(node.args[0], inner["argument"], set(kind.takes), f"{name}()")
         if "where" in inner:
             self._needs(extra["where"], inner["where"], {"flag"}, "where=")
+        rows = self._rows_of(node, name, inner)
         evaluates = {role: at_level(part, Level.LINE) for role, part in inner.items()}
         argument, where, by = (evaluates.get(role) for role in ("argument", "where", "by"))
 
         def evaluate(frame: Frame) -> Column:
+            frame = frame.records(rows) if rows else frame
             return aggregates.aggregate(
                 kind,
                 frame,
@@ -177,7 +205,20 @@ class Calls(Reader):
 
         gives = kind.gives or (inner["argument"].kind if "argument" in inner else "integer")
         made = self._made(node, gives, list(inner.values()), evaluate, Level.LINE if by else Level.HEADER)
-        return replace(made, gathers=True)
+        return replace(made, gathers=True, role=name, roles=tuple(inner), rows=rows)
+
+    def _rows_of(self, node: ast.Call, name: str, inner: Mapping[str, Node]) -> str:
+        """What an aggregate runs over: ``delivery``, ``payment``, or blank for the lines of the order."""
+        read = [each for part in inner.values() for each in part.walk() if each.name and each.level is Level.LINE]
+        rows = {each.rows for each in read}
+        if not any(rows):
+            return ""
+        if len(rows) > 1:
+            both = listed(dict.fromkeys(each.name for each in read))
+            self._fail(node, f"{name}() runs over one kind of rows: lines, deliveries or payments (got {both})")
+        if "by" in inner:
+            self._fail(node, f"{name}() over records takes no by=: its value is one for the order")
+        return rows.pop()
 
     def _no_whole_order_inside(self, part: ast.expr, name: str) -> None:
         for below in ast.walk(part):

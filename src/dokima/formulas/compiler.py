@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from dokima.errors import ExactError, FormulaError
 from dokima.exact import Decimals, parse
@@ -88,7 +89,13 @@ class _Compiler(Calls):
             self._fail(place, f"this is not a formula: {error.msg.split('. ')[0]}")
         except (ValueError, RecursionError, MemoryError):
             self._fail(0, "this is not a formula: it is nested too deeply or holds a character that cannot be read")
-        return self._node(tree.body, 0)
+        root = self._node(tree.body, 0)
+        for node in _outside_aggregates(root):
+            if node.rows:
+                self._fail(
+                    node.start, f"{node.name} is a value of each {node.rows}: read it through sum, count, any, all"
+                )
+        return root
 
     def _node(self, node: ast.expr, depth: int) -> Node:
         self.parts += 1
@@ -155,7 +162,9 @@ class _Compiler(Calls):
 
     def _named(self, node: ast.expr, name: str) -> Node:
         known = self.names.describe(name)
-        return Node(known.kind, known.level, lambda frame: frame.column(name), *self._span(node), name=name)
+        return Node(
+            known.kind, known.level, lambda frame: frame.column(name), *self._span(node), name=name, rows=known.rows
+        )
 
     def _arithmetic(self, node: ast.BinOp, depth: int) -> Node:
         operator = _OPERATORS.get(type(node.op))
@@ -192,15 +201,16 @@ class _Compiler(Calls):
         for each, operand in zip(node.values, operands, strict=True):
             self._needs(each, operand, {"flag"}, f"'{word}'")
         join = operators.logical_and if word == "and" else operators.logical_or
-        return self._made(node, "flag", operands, folded(join, evaluates))
+        return replace(self._made(node, "flag", operands, folded(join, evaluates)), role=word)
 
     def _conditional(self, node: ast.IfExp, depth: int) -> Node:
         operands, (test, yes, no) = self._operands([node.test, node.body, node.orelse], depth)
         self._needs(node.test, operands[0], {"flag"}, "'if'")
         kind = self._common(node, [node.body, node.orelse], operands[1:], "both sides of 'if ... else'")
-        return self._made(
+        made = self._made(
             node, kind, operands, lambda frame: operators.selected(as_flag(test(frame)), yes(frame), no(frame))
         )
+        return replace(made, role="if")
 
     # -- comparison -------------------------------------------------------------------------------------------
 
@@ -221,7 +231,8 @@ class _Compiler(Calls):
         if len(parts) == 1:
             return parts[0]
         level = max(part.level for part in parts)
-        return self._made(node, "flag", parts, folded(operators.logical_and, [at_level(part, level) for part in parts]))
+        all_hold = folded(operators.logical_and, [at_level(part, level) for part in parts])
+        return replace(self._made(node, "flag", parts, all_hold), role="and")
 
     def _compared(self, node: ast.Compare, left: ast.expr, right: ast.expr, operator: str, depth: int) -> Node:
         operands, (a, b) = self._operands([left, right], depth)
@@ -250,6 +261,14 @@ class _Compiler(Calls):
         if operator == "not in":
             return self._made(node, "flag", [subject], lambda frame: operators.logical_not(as_flag(found(frame))))
         return self._made(node, "flag", [subject], found)
+
+
+def _outside_aggregates(node: Node) -> Iterator[Node]:
+    """A node and those below it that stand in no aggregate."""
+    if not node.gathers:
+        yield node
+        for operand in node.operands:
+            yield from _outside_aggregates(operand)
 
 
 def _construct(node: ast.AST) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import reduce
-from typing import Literal, cast
+from typing import TYPE_CHECKING, Literal, cast
 
 import numpy as np
 
@@ -14,6 +14,9 @@ from dokima.exact.integers import either
 from dokima.formulas.names import FormulaKind
 from dokima.formulas.operators import numbers, order_of_values, pick
 from dokima.model.columns import EPOCH, Column, Dates, Flags, Texts
+
+if TYPE_CHECKING:
+    from dokima.formulas.custom import OwnFunction
 
 Takes = Literal["number", "integer", "text", "date", "flag", "any", "ordered"]
 """Kinds a function accepts; "ordered" is numbers or dates, "any" everything."""
@@ -29,6 +32,7 @@ class Function:
         apply: Does it.
         more: Whether further arguments may follow.
         least: Fewest arguments.
+        own: The function in Python behind it, if it is the rulebook's own.
     """
 
     takes: tuple[Takes, ...]
@@ -36,6 +40,7 @@ class Function:
     apply: Callable[[Sequence[Column]], Column]
     more: bool = False
     least: int = 1
+    own: OwnFunction | None = None
 
 
 def _number(work: Callable[[Number], Number]) -> Callable[[Sequence[Column]], Column]:

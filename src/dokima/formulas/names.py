@@ -8,10 +8,11 @@ from enum import IntEnum
 from typing import TYPE_CHECKING, Literal, Protocol
 
 from dokima.exact.integers import Integers, Mask
-from dokima.model.columns import Column, Kind
+from dokima.model.columns import Column, Kind, Texts
 
 if TYPE_CHECKING:
     from dokima.formulas.functions import Function
+    from dokima.formulas.nodes import Node
 
 FormulaKind = Kind | Literal["blank"]
 """Kind of a formula; "blank" is the literal ``''``, which fits any kind."""
@@ -29,11 +30,19 @@ class Level(IntEnum):
 
 @dataclass(frozen=True)
 class Name:
-    """What is known about a dotted name when a rulebook loads."""
+    """What is known about a dotted name when a rulebook loads.
+
+    Attributes:
+        kind: What it holds.
+        level: How often it has a value.
+        label: The word shown to people.
+        rows: Of a field of records their name, ``delivery`` or ``payment``; blank for everything else.
+    """
 
     kind: FormulaKind
     level: Level
     label: str = ""
+    rows: str = ""
 
 
 class Names(Protocol):
@@ -89,6 +98,20 @@ class Frame(Protocol):
 
     def had(self, level: Level) -> Mask | None:
         """For each order or line whether there is a state before this edit; None if there is for none of them."""
+
+    @property
+    def failed_calls(self) -> dict[Node, Texts]:
+        """The calls of own functions that failed when they were last evaluated."""
+
+    @property
+    def has_failures(self) -> bool:
+        """Whether a name may stand for something in error."""
+
+    def failures(self, name: str) -> Texts | None:
+        """The failures a name inherits, at the name's own level; of a table (``item.``), those of finding its row."""
+
+    def records(self, name: str) -> Frame:
+        """The frame in which each row is a record of an order: a ``delivery`` or a ``payment``."""
 
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of the table that answers for a line, or for its order; -1 for none."""

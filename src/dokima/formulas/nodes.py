@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from dokima.exact.integers import Integers
 from dokima.formulas.names import FormulaKind, Frame, Level
-from dokima.model.columns import Column
+from dokima.model.columns import Column, Texts
 
 Evaluate = Callable[[Frame], Column]
 
@@ -26,6 +26,10 @@ class Node:
         name: The dotted name it stands for, blank otherwise.
         table: The table it asks about (``found``), blank otherwise.
         gathers: Whether it is an aggregate, which reads all lines of an order.
+        role: What it does with its operands, where that matters for more than their values: ``if and or coalesce
+            call``, or the name of an aggregate.
+        roles: Of an aggregate what each operand is: argument, where, by.
+        rows: Of an aggregate over records their name (``delivery``, ``payment``), blank for lines.
     """
 
     kind: FormulaKind
@@ -37,6 +41,14 @@ class Node:
     name: str = ""
     table: str = ""
     gathers: bool = False
+    role: str = ""
+    roles: tuple[str, ...] = ()
+    rows: str = ""
+
+    @property
+    def calls_own(self) -> bool:
+        """Whether it calls an own function of the rulebook."""
+        return any(node.role == "call" for node in self.walk())
 
     def walk(self) -> Iterator[Node]:
         """This node and all below it."""
@@ -68,17 +80,22 @@ class Formula:
         source: As written.
         root: The tree.
         reads: Dotted names it reads and their levels, in the sequence they appear.
+        reads_of_records: Names of deliveries and payments that it reads through aggregates.
         tables: Tables it asks with ``found``.
     """
 
     source: str
     root: Node
     reads: Mapping[str, Level] = field(init=False)
+    reads_of_records: tuple[str, ...] = field(init=False)
     tables: tuple[str, ...] = field(init=False)
 
     def __post_init__(self) -> None:
         nodes = list(self.root.walk())
-        object.__setattr__(self, "reads", {node.name: node.level for node in nodes if node.name})
+        object.__setattr__(self, "reads", {node.name: node.level for node in nodes if node.name and not node.rows})
+        object.__setattr__(
+            self, "reads_of_records", tuple(dict.fromkeys(node.name for node in nodes if node.name and node.rows))
+        )
         object.__setattr__(self, "tables", tuple(dict.fromkeys(node.table for node in nodes if node.table)))
 
     @property
@@ -104,6 +121,15 @@ class Formula:
         if level is Level.CONSTANT:
             return column
         return column.spread(len(frame.order_of) if level is Level.LINE else frame.order_count)
+
+    def failures(self, frame: Frame, level: Level | None = None) -> Texts | None:
+        """The failures of own functions that its values depend on, one per order or line; None if there are none.
+
+        Asked right after the formula has been evaluated on the frame.
+        """
+        from dokima.formulas.failures import failures_of
+
+        return failures_of(self.root, frame, self.level if level is None else level)
 
     def __repr__(self) -> str:
         return f"<Formula {self.source!r}: {self.kind} per {self.level.name.lower()}>"

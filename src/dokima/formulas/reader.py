@@ -74,7 +74,7 @@ class Reader(ABC):
 
     def _operands(self, nodes: Sequence[ast.expr], depth: int) -> tuple[list[Node], list[Evaluate]]:
         operands = [self._node(each, depth + 1) for each in nodes]
-        level = max(operand.level for operand in operands)
+        level = max((operand.level for operand in operands), default=Level.CONSTANT)
         return operands, [at_level(operand, level) for operand in operands]
 
     def _needs(self, node: ast.expr, operand: Node, kinds: frozenset[FormulaKind] | set[FormulaKind], who: str) -> None:

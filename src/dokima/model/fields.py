@@ -13,6 +13,9 @@ Records = Literal["links", "payments", "deliveries", "acknowledgements", "terms"
 
 RECORDS: tuple[Records, ...] = ("links", "payments", "deliveries", "acknowledgements", "terms")
 
+RECORDS_OF = {"delivery": "deliveries", "payment": "payments"}
+"""Records that formulas of rules may read, by the word they are read with."""
+
 
 @dataclass(frozen=True)
 class Field:
@@ -85,17 +88,33 @@ LINE_FIELDS: tuple[Field, ...] = (
 """Standard line fields. ``unit_price`` and the ``stated_`` fields are what a document states: compared, never used."""
 
 
+DELIVERY_FIELDS: tuple[Field, ...] = (*_texts("id state line"), Field("quantity", "decimal"), Field("date", "date"))
+PAYMENT_FIELDS: tuple[Field, ...] = (*_texts("reference method"), Field("amount", "decimal"), Field("date", "date"))
+"""What deliveries and payments of an order hold, beside whatever else a document keeps in them."""
+
+
 @dataclass(frozen=True)
 class Fields:
-    """All fields of the orders of one rulebook, by name."""
+    """All fields of the orders of one rulebook, by name: of header and line, and of each kind of records."""
 
     header: Mapping[str, Field]
     line: Mapping[str, Field]
+    records: Mapping[str, Mapping[str, Field]] = field(default_factory=dict)
 
     @classmethod
-    def standard(cls, header: Iterable[Field] = (), line: Iterable[Field] = ()) -> Fields:
+    def standard(
+        cls,
+        header: Iterable[Field] = (),
+        line: Iterable[Field] = (),
+        delivery: Iterable[Field] = (),
+        payment: Iterable[Field] = (),
+    ) -> Fields:
         """The standard fields, with those given added or put in their place."""
         return cls(
             {each.name: each for each in (*HEADER_FIELDS, *header)},
             {each.name: each for each in (*LINE_FIELDS, *line)},
+            {
+                "delivery": {each.name: each for each in (*DELIVERY_FIELDS, *delivery)},
+                "payment": {each.name: each for each in (*PAYMENT_FIELDS, *payment)},
+            },
         )

@@ -14,7 +14,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.columns import Column, Texts, Words
 from dokima.model.content import TERMS_FORM
-from dokima.model.fields import RECORDS, Field, Fields
+from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
 from dokima.model.order import Order
 from dokima.model.orders import Orders, Origin
 from dokima.model.raw import ABSENT, RawColumn
@@ -277,18 +277,31 @@ class _Intake:
             for at, records in enumerate(rows):
                 if not isinstance(records, list | tuple) or not all(isinstance(record, Mapping) for record in records):
                     self._problem("header", at, name, f"expected a list of records (got {records!r:.60})")
-        amount = Field("amount", "decimal")
-        for at, payments in enumerate(self.raw.records.get("payments", ())):
-            for payment in payments if isinstance(payments, list | tuple) else ():
-                try:
-                    if isinstance(payment, Mapping) and self.reader.read(amount, payment.get("amount")) is None:
-                        self._problem("header", at, "payments", "expected an amount in each payment (got a blank)")
-                except BadValue as error:
-                    self._problem("header", at, "payments", f"amount: {error}")
+        for word, fields in self.fields.records.items():
+            name = RECORDS_OF[word]
+            for at, records in enumerate(self.raw.records.get(name, ())):
+                for record in records if isinstance(records, list | tuple) else ():
+                    if isinstance(record, Mapping):
+                        self._check_record(at, name, record, fields)
         for at, terms in enumerate(self.raw.records.get("terms", ())):
             for record in terms if isinstance(terms, list | tuple) else ():
                 if isinstance(record, Mapping) and (wrong := wrong_terms(record)):
                     self._problem("header", at, "terms", wrong)
+
+    def _check_record(self, order: int, name: str, record: Mapping[str, Any], fields: Mapping[str, Field]) -> None:
+        """Values of a delivery or payment are what their fields want; whatever else it holds is its own business."""
+        for field_ in fields.values():
+            try:
+                blank = self.reader.read(field_, record.get(field_.name)) is None
+            except BadValue as error:
+                self._problem("header", order, name, f"{field_.name}: {error}")
+                continue
+            if (blank and field_.required) or (blank and (name, field_.name) == ("payments", "amount")):
+                self._problem("header", order, name, f"expected {_an(field_.name)} in each of the {name} (got a blank)")
+
+
+def _an(word: str) -> str:
+    return f"an {word}" if word[0] in "aeiou" else f"a {word}"
 
 
 def wrong_terms(record: Mapping[str, Any]) -> str:

@@ -54,6 +54,8 @@ class Orders:
         problems: What was wrong with orders that were set aside.
         origin: Where the orders came from.
         unfilled: The same orders before defaults were filled in; None if these are they.
+        failed: Own functions that failed in the defaults of fields read so far, by level and field.
+        taken_from: The orders these are a selection of, and which of their headers and lines; None for all.
     """
 
     fields: Fields
@@ -68,6 +70,8 @@ class Orders:
     problems: tuple[Problem, ...] = ()
     origin: Origin = Origin()
     unfilled: Orders | None = None
+    failed: dict[tuple[str, str], Texts] = field(default_factory=dict)
+    taken_from: tuple[Orders, Any, Any] | None = None
 
     def __len__(self) -> int:
         return self.count
@@ -110,6 +114,20 @@ class Orders:
         if name in self.lines:
             return self.lines[name]
         return blanks(self.fields.line[name].kind, self.line_count)
+
+    @property
+    def has_failures(self) -> bool:
+        """Whether an own function failed in the default of a field that has been read."""
+        return bool(self.failed) or (self.taken_from is not None and self.taken_from[0].has_failures)
+
+    def failures(self, level: str, name: str) -> Texts | None:
+        """For each order or line the own function that failed in the default of a field; None if none did."""
+        found = self.failed.get((level, name))
+        if found is not None or self.taken_from is None:
+            return found
+        whole, headers, lines = self.taken_from
+        found = whole.failures(level, name)
+        return None if found is None else found.take(headers if level == "header" else lines)
 
     def position(self, number: str) -> int:
         """The position of an order.
@@ -183,6 +201,7 @@ class Orders:
                 None if origin.line_rows is None else origin.line_rows[lines],
                 origin.lines_file,
             ),
+            taken_from=(self, headers, lines),
         )
 
     def leaves(self) -> tuple[Orders, Integers | None]:
@@ -200,6 +219,7 @@ class Orders:
             absent={key: mask if key[0] == "header" else mask[kept] for key, mask in self.absent.items()},
             records=self.records,
             given=self.given[kept],
+            taken_from=(self, slice(None), kept),
         )
         return reduced, kept
 

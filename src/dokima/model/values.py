@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
-from dokima.errors import ExactError, listed
+from dokima.errors import ExactError, listed, nearest
 from dokima.exact import from_floats, parse
 from dokima.model.fields import Field
 
@@ -45,7 +45,8 @@ class ValueReader:
             return None
         read = self._by_kind(field, value)
         if field.choices and read not in field.choices:
-            raise BadValue(f"expected one of {listed(field.choices)} (got {value!r})")
+            hint = nearest(value, field.choices) if isinstance(value, str) else ""
+            raise BadValue(f"expected one of {listed(field.choices)} (got {value!r}{hint})")
         return read
 
     def _by_kind(self, field: Field, value: object) -> Any:

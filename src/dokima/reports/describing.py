@@ -86,8 +86,8 @@ def _table(table: Table) -> Iterator[str]:
     defaults = [f"{name} {field.default}" for name, field in table.fields.items() if field.default is not None]
     if defaults:
         yield f"  without a row or value: {', '.join(defaults)}"
-    if spec.required:
-        yield "  must have a row"
+    if spec.required is not False:
+        yield "  must have a row" if spec.required is True else f"  must have a row if {spec.required}"
 
 
 def _rules(program: Program) -> Iterator[str]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
-from dokima.model.columns import Column, take_or_blank
+from dokima.model.columns import Column, Texts, take_or_blank
 
 
 @dataclass(frozen=True)
@@ -52,8 +52,12 @@ class Groups:
         first[of[places]] = places
         return cls(frame, of, len(known) + 1, first, parent >= 0)
 
-    def value(self, formula: Formula) -> Column:
-        """The value of a formula for each group."""
-        if self.first is None:
-            return formula.evaluate(self.frame, Level.HEADER)
-        return take_or_blank(formula.evaluate(self.frame, Level.LINE).spread(len(self.of)), self.first)
+    def value(self, formula: Formula) -> tuple[Column, Texts | None]:
+        """The value of a formula for each group, blank where it depends on a call that failed, and those failures."""
+        level = Level.HEADER if self.first is None else Level.LINE
+        column = formula.evaluate(self.frame, level)
+        failed = formula.failures(self.frame, level)
+        if self.first is not None:
+            column = take_or_blank(column.spread(len(self.of)), self.first)
+            failed = None if failed is None else take_or_blank(failed, self.first)
+        return (column, None) if failed is None else (column.without(failed.codes >= 0), failed)

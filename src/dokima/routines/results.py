@@ -11,7 +11,7 @@ import numpy as np
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Frame
-from dokima.model.columns import Column
+from dokima.model.columns import Column, Texts
 from dokima.routines.groups import Groups
 from dokima.routines.routine import Step
 from dokima.routines.taxing import TaxGroups
@@ -33,6 +33,9 @@ class Workings(Frame, Protocol):
 
     def stands(self) -> Mask | None:
         """Lines whose figures stand as they were agreed; None if there are none."""
+
+    def fail(self, name: str, failures: Texts) -> None:
+        """Note that a figure is in error at some places: what reads it there is in error too."""
 
     def behind(self, tables: Iterable[str]) -> list[str]:
         """Some tables, and those that they ask in turn."""
@@ -84,6 +87,7 @@ class RoutineResult:
         line_amount: What each line comes to by its price, before any discount or charge.
         options: For each line the option its price came from: 0 the manual price, 1 the first option, -1 none.
         blank_steps: Lines on which a money step came out blank, at the first such step.
+        failed_figures: Figures whose own function failed.
         trace: What each step saw, if asked for.
         not_reproduced: Agreed figures that formulas do not give; they stand all the same.
         of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
@@ -98,6 +102,7 @@ class RoutineResult:
     line_amount: Decimals = field(default_factory=lambda: Decimals.zeros(0))
     options: Integers = field(default_factory=lambda: np.zeros(0, np.int64))
     blank_steps: list[BlankStep] = field(default_factory=list)
+    failed_figures: list[BlankStep] = field(default_factory=list)
     trace: list[StepTrace] = field(default_factory=list)
     not_reproduced: list[NotReproduced] = field(default_factory=list)
     winners: dict[str, Integers] = field(default_factory=dict)

@@ -10,11 +10,12 @@ import numpy as np
 from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, group_sums, magnitude, stored
 from dokima.exact.integers import Integers, Mask, either
 from dokima.formulas import Formula, Frame, Level
+from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Flags, Texts, blanks
+from dokima.model.columns import Column, Flags, Texts, blanks, value_at
 from dokima.routines.groups import Groups
 from dokima.routines.limits import capped, cut_to
-from dokima.routines.reasons import Reasons
+from dokima.routines.reasons import Reason, Reasons
 from dokima.routines.results import LINE_AMOUNT, BlankStep, NotReproduced, RoutineResult, StepTrace, Workings
 from dokima.routines.routine import Option, Routine, Step
 from dokima.routines.spreading import Spread, spread_amount, spread_exact
@@ -53,6 +54,7 @@ class _Run:
         self._taxed: list[tuple[Step, Taxed]] = []
         self.failed = np.zeros(self.length, bool)
         self.lost = np.zeros(frame.order_count, bool)
+        self.broken: Texts | None = None
         self.reasons = Reasons(
             frame, routine.figures, routine.includes_tax, [step for step in routine.steps if step.kind == "tax"]
         )
@@ -104,6 +106,10 @@ class _Run:
     def _leave(self, name: str, column: Column) -> None:
         self.result.lines[name] = column
         self.frame.put(f"line.{name}", column)
+        if self.broken is not None:
+            failed = only(self.broken, column.spread(self.length).is_missing())
+            if failed is not None:
+                self.frame.fail(f"line.{name}", failed)
 
     def _start(self, amount: Decimals) -> None:
         """What the line comes to by its price."""
@@ -130,13 +136,26 @@ class _Run:
             kept = self.result.of_order.get(step.kind)
             self.result.of_order[step.kind] = figure if kept is None else kept + figure
 
-    def _evaluate(self, formula: Formula) -> Column:
-        return formula.evaluate(self.frame, Level.LINE)
+    def _evaluate(self, formula: Formula, frame: Frame | None = None) -> Column:
+        """The values per line, blank where they depend on a call that failed."""
+        frame = frame or self.frame
+        return self._without_failures(formula.evaluate(frame, Level.LINE), formula.failures(frame, Level.LINE))
+
+    def _without_failures(self, column: Column, failed: Texts | None) -> Column:
+        if failed is None:
+            return column
+        self.broken = first_of(self.broken, failed)
+        return column.spread(self.length).without(failed.codes >= 0)
 
     def _part(self, step: Step, key: str, frame: Frame | None = None) -> Column | None:
-        if key not in step.parts:
-            return None
-        return step.parts[key].evaluate(frame or self.frame, Level.LINE)
+        return self._evaluate(step.parts[key], frame) if key in step.parts else None
+
+    def _once(self, groups: Groups, formula: Formula) -> Column:
+        """The value for each group, blank where it depends on a call that failed."""
+        column, failed = groups.value(formula)
+        if failed is not None:
+            self.broken = first_of(self.broken, failed.take(groups.of))
+        return column
 
     def _blame(self, step: Step, missing: Mask) -> None:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
@@ -144,11 +163,16 @@ class _Run:
         failed = any_in(self.failed, self.frame.order_of, self.frame.order_count) if len(new) else None
         for line in new.tolist():
             chosen = int(self.result.options[line]) if step.kind == "price" else -1
-            reason = self.reasons.of(step, line, chosen)
+            reason = self._broken_at(line) or self.reasons.of(step, line, chosen)
             # What is blank because of another line of the order has been told there.
             if not (reason.inherited and failed is not None and failed[self.frame.order_of[line]]):
                 self.result.blank_steps.append(BlankStep(step, line, reason.text))
         self.failed = self.failed | missing
+
+    def _broken_at(self, line: int) -> Reason | None:
+        """The call that failed on a line, if that is why it is blank."""
+        failed = None if self.broken is None else value_at(self.broken, line)
+        return Reason(failed) if failed else None
 
     def _stand(self, step: Step, name: str, computed: Decimals) -> Decimals:
         """An amount, but as it was agreed where that stands; a step that was not there then is 0."""
@@ -273,9 +297,9 @@ class _Run:
         where = flags(self._part(step, "where", groups.frame) or Flags(np.ones(self.length, bool)))
         included, of, count = where.is_true(), groups.of, groups.count
         included = included if groups.inside is None else included & groups.inside
-        cap = numbers(groups.value(step.parts["cap"])) if "cap" in step.parts else None
+        cap = numbers(self._once(groups, step.parts["cap"])) if "cap" in step.parts else None
         if "amount" in step.parts:
-            amount = numbers(groups.value(step.parts["amount"]))
+            amount = numbers(self._once(groups, step.parts["amount"]))
             amount = amount if cap is None else capped(amount, cap)
             weights = numbers(self._part(step, "share") or self.running)
             equal = step.definition.if_no_share == "equal"
@@ -290,20 +314,19 @@ class _Run:
         blank = self._blank_once(step, groups)
         if "when" not in step.parts:
             return replace(spread, parts=parts, reached=included, blank=blank)
-        when = flags(groups.value(step.parts["when"])).spread(count)
+        when = flags(self._once(groups, step.parts["when"])).spread(count)
         applies = when.is_true()
         parts = Decimals.choose(applies[of], parts, Decimals.zeros(1))
         parts = parts.without(None if when.missing is None else when.missing[of])
         blank = either(None if blank is None else blank & applies, when.missing)
         return Spread(parts, spread.mixed & applies, spread.weightless & applies, included & applies[of], blank)
 
-    @staticmethod
-    def _blank_once(step: Step, groups: Groups) -> Mask | None:
+    def _blank_once(self, step: Step, groups: Groups) -> Mask | None:
         """The groups for which a formula that is worked out once for them is blank."""
         found: Mask | None = None
         for key in ("amount", "percent", "cap"):
             if key in step.parts and step.parts[key].level is not Level.LINE:
-                found = either(found, groups.value(step.parts[key]).missing)
+                found = either(found, self._once(groups, step.parts[key]).missing)
         return found
 
     def _keeping(self, step: Step, spread: Spread) -> Decimals:
@@ -325,7 +348,9 @@ class _Run:
         failed = any_in(self.failed, order_of, self.frame.order_count)
         before = self.lost if failed is None else self.lost | failed
         for order in np.flatnonzero((nowhere | lost) & ~before).tolist():
-            reason = self.reasons.of_order(step, order)
+            lines = np.flatnonzero(order_of == order)
+            broken = next((found for line in lines.tolist() if (found := self._broken_at(line))), None)
+            reason = broken or self.reasons.of_order(step, order)
             shared = _MIXED if spread.mixed[order] else _WEIGHTLESS
             self.result.blank_steps.append(BlankStep(step, -1, shared if reason is None else reason.text, order))
         self.lost = self.lost | lost
@@ -414,7 +439,11 @@ class _Run:
         self._leave(step.name, self.running)
 
     def _figure(self, step: Step) -> None:
-        column = step.parts["value"].evaluate(self.frame, step.level)
+        formula = step.parts["value"]
+        column = formula.evaluate(self.frame, step.level)
+        failed = formula.failures(self.frame, step.level)
+        if failed is not None:
+            column = self._failed_figure(step, column, failed)
         if isinstance(column, Decimals | Quotient) and step.definition.places is not None:
             column = column.round(step.definition.places, step.rounding)
         if step.level is Level.LINE:
@@ -422,6 +451,16 @@ class _Run:
         else:
             self.result.headers[step.name] = column
             self.frame.put(f"header.{step.name}", column)
+
+    def _failed_figure(self, step: Step, column: Column, failed: Texts) -> Column:
+        """A figure moves no money, but one whose function failed is told, and what reads it is in error."""
+        level = "line" if step.level is Level.LINE else "header"
+        for at in np.flatnonzero(failed.codes >= 0).tolist():
+            order = int(self.frame.order_of[at]) if step.level is Level.LINE else at
+            line = at if step.level is Level.LINE else -1
+            self.result.failed_figures.append(BlankStep(step, line, value_at(failed, at), order))
+        self.frame.fail(f"{level}.{step.name}", failed)
+        return column.without(failed.codes >= 0)
 
     def _tax(self, step: Step) -> None:
         percent, category, included = self._tax_terms(step)

@@ -43,6 +43,10 @@ def program_definition(
     standard = {"header": {f.name: f for f in HEADER_FIELDS}, "line": {f.name: f for f in LINE_FIELDS}}
     header = [_field(name, column, standard["header"].get(name)) for name, column in spec.header.items()]
     line = [_field(name, column, standard["line"].get(name)) for name, column in spec.line.items()]
+    lifecycle = _lifecycle(spec.states)
+    state = Field("state", choices=tuple(lifecycle.deliveries))
+    delivery = [state, *(_field(name, column, None) for name, column in spec.delivery.items())]
+    payment = [_field(name, column, None) for name, column in spec.payment.items()]
     currency, reporting = spec.rulebook.currency, spec.rulebook.reporting
     if currency and "currency" not in spec.header:
         header.append(Field("currency", default=f"'{currency}'"))
@@ -50,7 +54,7 @@ def program_definition(
     rules = [*(_rule(rule) for rule in spec.rule), *declared]
     return ProgramDefinition(
         name=spec.rulebook.name,
-        fields=Fields.standard(header, line),
+        fields=Fields.standard(header, line, delivery, payment),
         values={name: _value(value) for name, value in spec.value.items()},
         tables=[_table(name, table) for name, table in spec.table.items()],
         sources=sources,
@@ -66,7 +70,7 @@ def program_definition(
         stated_severity=spec.stated.severity,
         reporting=None if reporting is None else (reporting.currency, reporting.rate),
         functions={getattr(body, "__name__", ""): own for body in python if (own := own_function(body))},
-        lifecycle=_lifecycle(spec.states),
+        lifecycle=lifecycle,
         reprice_on=[name if "." in name else f"line.{name}" for name in spec.terms.reprice_on],
     )
 
@@ -154,6 +158,15 @@ BUILT_IN: Sequence[RuleDefinition] = (
         require="abs(line.quantity) >= abs(line.delivered)",
         message="{line.delivered} are delivered already; the quantity cannot be {line.quantity}.",
         field="line.quantity",
+    ),
+    RuleDefinition(
+        id="paid-order",
+        at=("cancel",),
+        severity="warning",
+        acknowledge=True,
+        require="sum(payment.amount) == 0",
+        message="{sum(payment.amount)} has been paid on {header.number}.",
+        help="Accept it once it is settled who pays it back.",
     ),
     RuleDefinition(
         id="delivered-stays",

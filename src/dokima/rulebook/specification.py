@@ -148,7 +148,7 @@ class TableSpec(Marks):
     graduated: bool = False
     roll_up: dict[Name, str] = {}
     convert: dict[Name, FormulaText] = {}
-    required: bool = False
+    required: FormulaText = False
     label: str = ""
 
     @model_validator(mode="after")
@@ -340,6 +340,8 @@ class RulebookSpec(Spec):
     rulebook: HeadSpec
     header: dict[Name, ColumnSpec] = {}
     line: dict[Name, ColumnSpec] = {}
+    delivery: dict[Name, ColumnSpec] = {}
+    payment: dict[Name, ColumnSpec] = {}
     value: dict[Name, NamedValue] = {}
     table: dict[Name, TableSpec] = {}
     layout: dict[Name, LayoutSpec] = {}
@@ -371,6 +373,8 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (RulebookSpec, "rulebook"): HeadSpec,
     (RulebookSpec, "header"): ColumnSpec,
     (RulebookSpec, "line"): ColumnSpec,
+    (RulebookSpec, "delivery"): ColumnSpec,
+    (RulebookSpec, "payment"): ColumnSpec,
     (RulebookSpec, "table"): TableSpec,
     (RulebookSpec, "layout"): LayoutSpec,
     (RulebookSpec, "rule"): RuleSpec,

@@ -63,7 +63,19 @@ class View:
         key = f"{name}@{self._line is None}"
         if key not in columns:
             columns[key] = self._frame.column(name) if self._line is None else self._frame.line_column(name)
-        return value_at(columns[key], self._order if self._line is None else self._line)
+        at = self._order if self._line is None else self._line
+        self._refuse_failed(name, at)
+        return value_at(columns[key], at)
+
+    def _refuse_failed(self, name: str, at: int) -> None:
+        """A rule cannot work with a value that an own function failed to give."""
+        failed = self._frame.failures(name) if self._frame.has_failures else None
+        if failed is None:
+            return
+        if self._line is not None and len(failed) != len(self._frame.order_of):
+            at = self._order
+        if text := value_at(failed, at):
+            raise ValueError(f"{name} has no value: {text}")
 
     def __getattr__(self, name: str) -> Any:
         if name.startswith("_"):

@@ -64,6 +64,7 @@ class Rule:
         level: Once per order or once per line: the lower level of ``when`` and ``require``.
         reads: Names it reads and their levels, for the values a finding shows.
         whole: Line names it reads through aggregates: of all lines of the order.
+        reads_of_records: Names of deliveries and payments it reads.
         fingerprint: Digest of what it says, to tell an accepted warning from one whose rule has changed.
     """
 
@@ -74,6 +75,7 @@ class Rule:
     level: Level
     reads: Mapping[str, Level] = field(default_factory=dict)
     whole: frozenset[str] = frozenset()
+    reads_of_records: Sequence[str] = ()
     fingerprint: str = ""
 
     @property

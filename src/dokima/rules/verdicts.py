@@ -14,6 +14,7 @@ import numpy as np
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch, Formula, FormulaKind, Frame, Level, Names, compile_formula
+from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import flags, logical_not, logical_or
 from dokima.model.columns import shown, value_at
 from dokima.model.content import ACCEPTANCE_FORM
@@ -72,6 +73,7 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         level=level,
         reads={name: at for part in used for name, at in part.reads.items()},
         whole=frozenset(name for part in used for name in part.gathered),
+        reads_of_records=tuple(dict.fromkeys(name for part in used for name in part.reads_of_records)),
         fingerprint=_fingerprint(definition),
     )
 
@@ -105,7 +107,7 @@ class Verdicts:
         applies: True where its ``when`` is not false.
         refused: True where what it requires does not hold.
         undecided: True where that could not be told.
-        said: Messages of a rule in Python by position.
+        said: Messages of a rule in Python, and own functions that failed, by position.
     """
 
     asked: Mask
@@ -142,15 +144,31 @@ def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
         asked = asked & had if had is not None else np.zeros(length, bool)
     if rule.definition.python is not None:
         return _judge_python(rule.definition.python, frame, rule.level, asked)
-    verdict = flags(rule.require.evaluate(frame, rule.level)) if rule.require is not None else None
+    return _judge_formulas(rule, frame, asked)
+
+
+def _judge_formulas(rule: Rule, frame: Frame, asked: Mask) -> Verdicts:
+    """The verdict of a rule in formulas; one that depends on an own function that failed is undecided."""
+    assert rule.require is not None
+    verdict = flags(rule.require.evaluate(frame, rule.level))
+    failed = rule.require.failures(frame, rule.level)
     applies = asked
-    if verdict is None:
-        return Verdicts(asked, asked, asked, np.zeros(length, bool))
     if rule.when is not None:
-        when = flags(rule.when.evaluate(frame, rule.level))
+        required, when = verdict, flags(rule.when.evaluate(frame, rule.level))
+        failed_when = rule.when.failures(frame, rule.level)
         applies = asked & ~when.is_false()
-        verdict = logical_or(logical_not(when), verdict)
-    return Verdicts(asked, applies, verdict.is_false() & asked, verdict.is_missing() & asked)
+        verdict = logical_or(logical_not(when), required)
+        if failed is not None or failed_when is not None:
+            # A side that fails does not count where the other has decided alone.
+            passes = required.is_true() if failed is None else required.is_true() & failed.is_missing()
+            silent = when.is_false() if failed_when is None else when.is_false() & failed_when.is_missing()
+            failed = first_of(only(failed_when, ~passes), only(failed, ~silent))
+    if failed is None:
+        return Verdicts(asked, applies, verdict.is_false() & asked, verdict.is_missing() & asked)
+    broken = asked & ~failed.is_missing()
+    said = {at: value_at(failed, at) for at in np.flatnonzero(broken).tolist()}
+    undecided = (verdict.is_missing() & asked) | broken
+    return Verdicts(asked, applies | broken, verdict.is_false() & asked & ~broken, undecided, said)
 
 
 def _judge_python(declared: PythonRule, frame: Frame, level: Level, asked: Mask) -> Verdicts:
@@ -242,6 +260,10 @@ class Asking:
         """Of the rule and of every value it read; any difference asks again."""
         read: dict[str, Any] = {}
         lines = np.flatnonzero(self.frame.order_of == order).tolist()
+        for name in self.rule.reads_of_records:
+            records = self.frame.records(name.partition(".")[0])
+            column, mine = records.column(name), np.flatnonzero(records.order_of == order).tolist()
+            read[name] = [shown(value_at(column, at)) for at in mine]
         for name, level in sorted(self.rule.reads.items()):
             column = self.frame.column(name)
             if level is Level.LINE and (line is None or name in self.rule.whole):

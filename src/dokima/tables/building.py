@@ -67,6 +67,7 @@ class _Builder:
         starts, ends = spec.window.get("from", ""), spec.window.get("until", "")
         window = Window.of(on, cells.get(starts), cells.get(ends), (starts, ends), self.source.size) if on else None
         used = [*conditions.values(), *([on] if on else []), *breaks.values()]
+        level = max([Level.HEADER, *(formula.level for formula in used)])
         table = Table(
             definition=spec,
             source=self.source,
@@ -80,9 +81,10 @@ class _Builder:
             preference=place,
             coders=coders,
             patterns=patterns,
-            level=max([Level.HEADER, *(formula.level for formula in used)]),
+            level=level,
             defaults=defaults,
             reads=frozenset(name for formula in used for name in formula.reads),
+            required=self._required(level),
         )
         for name in [name for name in spec.convert if name not in fields or fields[name].kind not in NUMBERS]:
             self._problem(
@@ -121,6 +123,16 @@ class _Builder:
             return compile_formula(source, self.names, expect)
         except FormulaError as error:
             self._problem(path, error.pointed())
+            return None
+
+    def _required(self, level: Level) -> Formula | None:
+        """Where a row is required: a condition that is no deeper than the table itself."""
+        if self.definition.required is False:
+            return None
+        try:
+            return compile_formula(self.definition.required, self.names, ("flag",), level, "'required'")
+        except FormulaError as error:
+            self._problem("required", error.pointed())
             return None
 
     def _formulas(

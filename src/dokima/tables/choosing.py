@@ -10,9 +10,10 @@ import numpy as np
 from dokima.errors import FormulaError, nearest
 from dokima.exact import ranks
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Formula, Level, Name, UnknownName, compile_formula
+from dokima.formulas import Formula, Frame, Level, Name, UnknownName, compile_formula
+from dokima.formulas.nodes import Node
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, Dates
+from dokima.model.columns import Column, Dates, Texts
 from dokima.model.fields import Field
 
 MOST_SPECIFIC = "most specific"
@@ -61,6 +62,14 @@ class RowFrame:
         self.order_count = 1
         self.order_of: Integers = np.zeros(size, np.int64)
         self.leaf: Mask | None = None
+        self.failed_calls: dict[Node, Texts] = {}
+        self.has_failures = False
+
+    def failures(self, name: str) -> None:
+        """Criteria call no functions of one's own."""
+
+    def records(self, name: str) -> Frame:
+        raise UnknownName(name)
 
     def column(self, name: str) -> Column:
         return self.columns[name]

@@ -24,7 +24,7 @@ class TableDefinition:
         choose: Criteria, first things first.
         columns: Declared columns.
         graduated: Each band of the one break at its own price; the table answers with ``amount``.
-        required: A line or order without a row is an error finding.
+        required: Where a line or order without a row is an error finding: True, or a formula.
         label: The word shown to people.
         roll_up: Of an assembly table: column, and the column of another table (``item.unit_cost``) that it rolls up.
         convert: Column and the formula of a factor its values are multiplied by, such as an exchange rate.
@@ -38,7 +38,7 @@ class TableDefinition:
     choose: Sequence[str] = ()
     columns: Mapping[str, Field] = field(default_factory=dict)
     graduated: bool = False
-    required: bool = False
+    required: object = False
     label: str = ""
     roll_up: Mapping[str, str] = field(default_factory=dict)
     convert: Mapping[str, object] = field(default_factory=dict)

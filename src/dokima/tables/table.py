@@ -122,6 +122,7 @@ class Table:
         bands: Of a graduated table.
         assemblies: Of an assembly table.
         factors: What the values of a column are multiplied by, such as an exchange rate.
+        required: Where a line or order without a row is an error; None for nowhere.
     """
 
     definition: TableDefinition
@@ -142,6 +143,7 @@ class Table:
     bands: Bands | None = None
     assemblies: Assemblies | None = None
     factors: Mapping[str, Formula] = field(default_factory=dict)
+    required: Formula | None = None
 
     @property
     def name(self) -> str:

@@ -1,0 +1,100 @@
+"""Required tables: a line, or an order, that has no row in one of them is an error."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+
+import numpy as np
+
+from dokima.engine.program import Program
+from dokima.engine.sheet import Sheet
+from dokima.engine.terms import kept_orders, terms_of
+from dokima.exact.integers import Mask
+from dokima.formulas import Level
+from dokima.formulas.operators import flags
+from dokima.model.columns import value_at
+from dokima.model.findings import Finding
+from dokima.tables.table import Table, names_behind
+
+
+def required_tables(program: Program, reading: Collection[str] | None = None) -> list[Table]:
+    """The tables whose rows are required, or those of them whose key or condition follows from some fields."""
+    tables = [table for table in program.tables.values() if table.required is not None]
+    if reading is None:
+        return tables
+    return [table for table in tables if names_behind(_asked_by(table), program.tables) & set(reading)]
+
+
+def figures_of_required(program: Program) -> set[str]:
+    """Names that required tables read, themselves or through others."""
+    return names_behind((name for table in required_tables(program) for name in _asked_by(table)), program.tables)
+
+
+def _asked_by(table: Table) -> Iterable[str]:
+    assert table.required is not None
+    return (*table.reads, *table.required.reads, *(f"{name}." for name in table.required.tables))
+
+
+def missing_rows(sheet: Sheet, tables: Iterable[Table] | None = None, *, blank_keys: bool = True) -> list[Finding]:
+    """A finding for each order, or line without sub-lines, that a required table has no row for.
+
+    What has agreed terms is not asked: it looks nothing up any more. Where the condition of ``required`` is unknown, a
+    row is required.
+
+    Args:
+        sheet: The orders, and what is known about them.
+        tables: The tables to ask; all that are required if None.
+        blank_keys: Whether a blank key is an error; while a line is being entered it is not.
+    """
+    findings: list[Finding] = []
+    agreed: tuple[Mask, Mask] | None = None
+    asked = required_tables(sheet.program) if tables is None else list(tables)
+    for table in asked:
+        if not sheet.knows(names_behind(_asked_by(table), sheet.program.tables)):
+            continue  # it reads figures of a routine that does not price these orders
+        missing = sheet.rows(table.name) < 0
+        if not missing.any():
+            continue
+        missing &= _wanted(sheet, table, blank_keys)
+        if missing.any():
+            agreed = agreed or _agreed(sheet)
+            missing &= ~agreed[0 if table.level is Level.HEADER else 1]
+            findings += _findings(sheet, table, missing)
+    return findings
+
+
+def _wanted(sheet: Sheet, table: Table, blank_keys: bool) -> Mask:
+    """For each order or line whether the table must have a row for it."""
+    assert table.required is not None
+    wanted = ~flags(table.required.evaluate(sheet, table.level)).is_false()
+    if table.level is Level.LINE and sheet.leaf is not None:
+        wanted = wanted & sheet.leaf
+    if not blank_keys:
+        for formula in table.conditions.values():
+            wanted = wanted & ~formula.evaluate(sheet, table.level).is_missing()
+    return wanted
+
+
+def _agreed(sheet: Sheet) -> tuple[Mask, Mask]:
+    """The orders, and the lines, that keep agreed terms."""
+    terms = sheet.terms
+    kept = kept_orders(sheet.program, sheet.orders) if terms is None else None
+    if kept is not None:
+        terms = terms_of(sheet.program, sheet.orders, kept)
+    if terms is None:
+        return np.zeros(sheet.order_count, bool), np.zeros(len(sheet.order_of), bool)
+    return terms.orders, terms.lines
+
+
+def _findings(sheet: Sheet, table: Table, missing: Mask) -> Iterable[Finding]:
+    orders, lines = sheet.orders.numbers, sheet.orders.line_numbers
+    keys = [(formula.source, formula.evaluate(sheet, table.level)) for formula in table.conditions.values()]
+    for at in np.flatnonzero(missing).tolist():
+        asked = {source: value_at(column, at) for source, column in keys}
+        told = ", ".join(
+            f"{sheet.program.label(source)} {'blank' if value is None else value}" for source, value in asked.items()
+        )
+        order = int(sheet.order_of[at]) if table.level is Level.LINE else at
+        line = lines[at] if table.level is Level.LINE else ""
+        message = f"table {table.name} has no row for {told}"
+        yield Finding(f"table.{table.name}", "error", message, orders[order], line, values=asked)
