@@ -3,26 +3,18 @@
 import csv
 import io
 import json
-import os
-import subprocess
-import sys
 from decimal import Decimal
 from pathlib import Path
 
 import pytest
 
 from tests.books import DEMO
+from tests.shell import run_here, run_process
 
 
 def dokima(*arguments: object, cwd: Path = DEMO, width: int = 120) -> tuple[int, str, str]:
-    """Run ``dokima`` in a process of its own."""
-    done = subprocess.run(
-        [sys.executable, "-m", "dokima", *map(str, arguments)],
-        cwd=cwd, capture_output=True, text=True, encoding="utf-8", check=False,
-        env={**os.environ, "COLUMNS": str(width), "PYTHONIOENCODING": "utf-8"},
-    )  # fmt: skip
-    assert "Traceback" not in done.stderr
-    return done.returncode, done.stdout, done.stderr
+    """Run ``dokima`` in the demo's folder."""
+    return run_here(cwd, *arguments, width=width)
 
 
 def rows(text: str) -> list[list[str]]:
@@ -31,7 +23,8 @@ def rows(text: str) -> list[list[str]]:
 
 
 def test_price_prints_the_worked_example():
-    status, out, err = dokima("price", "orders/SQ-2041.json", width=140)
+    """In a process of its own, as a person runs it."""
+    status, out, err = run_process(DEMO, "price", "orders/SQ-2041.json", width=140)
 
     assert (status, err) == (0, "")
     found = rows(out)
@@ -381,7 +374,7 @@ def test_describe_says_what_the_rulebook_says():
 
 
 def test_version_and_help():
-    assert dokima("--version")[1].startswith("dokima 0.")
+    assert run_process(DEMO, "--version")[1].startswith("dokima 0.")
     help_text = dokima("--help")[1]
     for command in ("check", "price", "explain", "variance", "edit", "describe", "demo"):
         assert command in help_text

@@ -23,7 +23,7 @@ FIELDS = {
 def rules(*steps: dict[str, Any], currency: str = "EUR", tables: Any = None, **settings: Any) -> dokima.Rulebook:
     """A rulebook of one routine."""
     table = {"table": settings.pop("table")} if "table" in settings else {}
-    routine = {"sales": {"step": list(steps if steps[0]["kind"] == "price" else (P, *steps)), **settings}}
+    routine = {"sales": {"step": list(steps if steps and steps[0]["kind"] == "price" else (P, *steps)), **settings}}
     return dokima.Rulebook.from_dict(
         {"rulebook": {"name": "exact", "currency": currency}, **FIELDS, **table, "routine": routine}, tables=tables
     )

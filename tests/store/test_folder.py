@@ -17,14 +17,11 @@ import pytest
 
 import dokima
 from tests.books import DEMO
+from tests.shell import run_here
 
 
 def run(folder, *arguments):
-    done = subprocess.run(
-        [sys.executable, "-m", "dokima", *map(str, arguments)],
-        cwd=folder, capture_output=True, text=True, check=False, env={**os.environ, "COLUMNS": "160", "USER": "ada"},
-    )  # fmt: skip
-    return done.returncode, done.stdout, done.stderr
+    return run_here(folder, *arguments, width=160)
 
 
 @pytest.fixture
