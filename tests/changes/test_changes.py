@@ -393,7 +393,7 @@ def test_mix_and_sums_by_a_field():
     for line in variance.lines():
         effects = [line.figures[f"{name}_effect"].variance for name in ("quantity", "price", "mix")]
         assert sum(effects) == line.figures["without_tax"].variance
-    assert [(g.value, g.lines, g.figures["without_tax"][2]) for g in grouped(variance, "family")] == [
+    assert [(g.value, g.lines, g.figures["without_tax"][2]) for g in grouped(variance, "family").groups] == [
         ("benches", 1, D("393.36")), ("glazing", 1, D("186.94")), ("vents", 1, D("-132.50")),
     ]  # fmt: skip
     with pytest.raises(dokima.NotFound, match="did you mean 'family'"):

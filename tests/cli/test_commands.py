@@ -37,26 +37,83 @@ def test_price_prints_the_worked_example():
 
 
 def test_totals_of_many_orders(tmp_path):
-    """One row an order; currencies are never added to each other, and an unknown total leaves the sum unknown."""
-    _, out, _ = dokima("price", "orders", "--totals", width=120)
+    """One sum for each kind and currency; what could not be read or priced is named in every format, with the reason."""
+    _, out, _ = dokima("price", "orders", "--totals", width=140)
     found = rows(out)
-    assert ["SQ-2041", "sales", "FERNHOLT", "3", "EUR", "3737.51", "601.88", "4339.39", "4339.39"] in found
+    sums = ["3737.51", "601.88", "4339.39", "4339.39"]
+    assert ["SQ-2041", "sales", "2026-03-02", "FERNHOLT", "3", "EUR", *sums] in found
+    assert ["together", "works", "1", "order", "EUR", "3136.03", "658.57", "3794.60", "3794.60"] in found
     _, text, _ = dokima("price", "orders", "--totals", "--format", "csv")
-    payable = [Decimal(row["payable"]) for row in csv.DictReader(io.StringIO(text))]
-    assert found[-1][0:2] == ["together", "EUR"]
-    assert Decimal(found[-1][-1]) == sum(payable)
-    documents = [
-        json.loads((DEMO / "orders" / "SQ-2041.json").read_text()),
-        json.loads((DEMO / "orders" / "SQ-2042.json").read_text()),
-    ]
-    documents[1] |= {"currency": "JPY", "lines": [{"item": "NONE", "quantity": 1}]}
-    (tmp_path / "two.json").write_text(json.dumps(documents))
-    status, out, _ = dokima("price", tmp_path / "two.json", "--totals")
+    sales = [Decimal(row["payable"]) for row in csv.DictReader(io.StringIO(text)) if row["kind"] == "sales"]
+    assert found[-1][:5] == ["together", "sales", "7", "orders", "EUR"]
+    assert Decimal(found[-1][-1]) == sum(sales)
+
+    known = json.loads((DEMO / "orders" / "SQ-2041.json").read_text())
+    unknown = {**known, "number": "B", "lines": [{"item": "VENT-R"}]}
+    yen, damaged = {**known, "number": "C", "currency": "JPY"}, {**known, "number": "D", "date": "soon"}
+    (tmp_path / "four.json").write_text(json.dumps([known, unknown, yen, damaged]))
+    status, out, _ = dokima("price", tmp_path / "four.json", "--totals", width=160)
     assert status == 1
-    assert [row[1:] for row in rows(out)[-2:]] == [
-        ["EUR", "3737.51", "601.88", "4339.39", "4339.39"],
-        ["JPY", "–", "–", "–", "–"],
+    assert [
+        "together",
+        "sales",
+        "1",
+        "order,",
+        "without",
+        "1",
+        "EUR",
+        "3737.51",
+        "601.88",
+        "4339.39",
+        "4339.39",
+    ] in rows(out)
+    assert "left out  D  set aside: four.json, order D, date: expected a date such as 2026-03-02 (got 'soon')" in out
+    assert "left out  B  line 10: no price: the quantity is blank" in out
+    _, text, _ = dokima("price", tmp_path / "four.json", "--totals", "--format", "csv")
+    reasons = {row["order"]: row["left_out"] for row in csv.DictReader(io.StringIO(text))}
+    assert (reasons["SQ-2041"], reasons["B"][:35]) == ("", "line 10: no price: the quantity is ")
+    assert reasons["D"].startswith("set aside: four.json, order D, date")
+    _, text, _ = dokima("price", tmp_path / "four.json", "--totals", "--format", "json")
+    data = json.loads(text)
+    assert [(each["currency"], each["orders"], each["left_out"]) for each in data["sums"]] == [
+        ("EUR", 1, 1),
+        ("JPY", 1, 0),
     ]
+    assert [each["order"] for each in data["left_out"]] == ["D", "B"]
+
+
+def test_variance_by_a_field_leaves_out_what_cannot_be_priced(tmp_path):
+    """Each currency is a block with its own places and its total; an order in error is named, and blanks no group."""
+    known = json.loads((DEMO / "orders" / "SQ-2041.json").read_text())
+    more = {**known, "lines": [{**line, "quantity": 5} for line in known["lines"]]}
+    numbers = {"A": {}, "B": {"currency": "JPY"}, "C": {}}
+    before = [{**known, "number": number, **header} for number, header in numbers.items()]
+    after = [{**more, "number": number, **header} for number, header in numbers.items()]
+    after[2] = {**after[2], "lines": [{"number": "10", "item": "PANE-T6"}]}
+    (tmp_path / "before.json").write_text(json.dumps(before))
+    (tmp_path / "after.json").write_text(json.dumps(after))
+
+    _, out, _ = dokima(
+        "variance", tmp_path / "before.json", tmp_path / "after.json", "--by", "item", "--mix", width=120
+    )
+
+    found = rows(out)
+    assert ["item", "lines", "before", "after", "variance", "quantity", "price", "mix"] in found
+    panes = next(row for row in found if row[0] == "PANE-T6")
+    assert panes == [
+        "PANE-T6",
+        "EUR",
+        "1",
+        "1682.50",
+        "263.78",
+        "\u22121418.72",
+        "\u22121448.82",
+        "+216.72",
+        "\u2212186.62",
+    ]
+    assert [(row[1], row[2]) for row in found if row[0] == "total"] == [("EUR", "3"), ("JPY", "3")]
+    assert "before and after: the lines that changed, without tax, not their whole orders" in out
+    assert "left out  C  after: line 10: no price: the quantity is blank" in out
 
 
 def test_no_figure_breaks_in_a_narrow_terminal():

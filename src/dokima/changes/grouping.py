@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,8 +12,9 @@ from dokima.changes.variance import Variance
 from dokima.engine.calculation import Calculation, amount_at
 from dokima.engine.program import Run
 from dokima.engine.sheet import Sheet
+from dokima.engine.summing import LeftOut, reason_of, unpriced
 from dokima.errors import NotFound, nearest
-from dokima.exact import group_sums
+from dokima.exact import decimals, group_sums, total
 from dokima.exact.integers import Integers
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import alike
@@ -36,16 +38,83 @@ class VarianceGroup:
     figures: dict[str, tuple[Any, Any, Any]]
 
 
-def grouped(variance: Variance, by: str) -> list[VarianceGroup]:
+@dataclass(frozen=True)
+class CurrencyBlock:
+    """The groups of one currency, the largest variance first, and their total."""
+
+    currency: str
+    groups: Sequence[VarianceGroup]
+    total: VarianceGroup
+
+
+@dataclass(frozen=True)
+class GroupedVariance:
+    """The changed lines of a variance by a field; before and after are sums of those lines, not of whole orders.
+
+    Attributes:
+        by: The field.
+        blocks: The groups, each currency by itself.
+        left_out: Orders that could not be priced before or after, and are in no group.
+        mix: Whether effects are split in quantity, price and mix.
+    """
+
+    by: str
+    blocks: Sequence[CurrencyBlock]
+    left_out: Sequence[LeftOut] = ()
+    mix: bool = False
+
+    @property
+    def groups(self) -> list[VarianceGroup]:
+        """The groups of all currencies."""
+        return [group for block in self.blocks for group in block.groups]
+
+
+def grouped(variance: Variance, by: str) -> GroupedVariance:
     """The changed lines of a variance by a field: ``item``, ``customer``, ``item.family``. The largest variance first.
 
-    A line is counted where it stands after the change, a removed one where it stood before.
+    A line is counted where it stands after the change, a removed one where it stood before. Orders that cannot be
+    priced are left out and named.
 
     Raises:
         NotFound: There is no such field or column; names the nearest.
     """
+    left = list(_left_out(variance))
+    known = ~np.isin(variance.pair_of, [at for at, _ in left]) if left else np.ones(len(variance), bool)
+    changed = np.flatnonzero((variance.status != 0) & known)
+    groups, currencies = _groups(variance, by, changed), dict[str, list[VarianceGroup]]()
+    for group in groups:
+        currencies.setdefault(group.currency, []).append(group)
+    blocks = [CurrencyBlock(currency, mine, _total(mine, currency)) for currency, mine in sorted(currencies.items())]
+    return GroupedVariance(by, blocks, [each for _, each in left], variance.mix)
+
+
+def _left_out(variance: Variance) -> Iterator[tuple[int, LeftOut]]:
+    """The pairs of orders of which one side has no total, and why."""
+    for at, (number, *places) in enumerate(variance.pairs):
+        for side, place, word in zip((variance.before, variance.after), places, ("before", "after"), strict=True):
+            if place >= 0 and unpriced(side)[place]:
+                yield at, LeftOut(number, f"{word}: {reason_of(side, side.orders.numbers[place])}")
+                break
+
+
+def _total(groups: Sequence[VarianceGroup], currency: str) -> VarianceGroup:
+    """All groups of a currency together."""
+    figures = {
+        name: tuple(_added([group.figures[name][at] for group in groups]) for at in range(3))
+        for name in groups[0].figures
+    }
+    return VarianceGroup("total", currency, sum(group.lines for group in groups), figures)
+
+
+def _added(values: Sequence[Any]) -> Any:
+    if None in values:
+        return None
+    places = max(-int(value.as_tuple().exponent) for value in values)
+    return amount_at(total(decimals(values)), 0, places)
+
+
+def _groups(variance: Variance, by: str, changed: Integers) -> list[VarianceGroup]:
     before, after = (_column(side, by) for side in (variance.before, variance.after))
-    changed = np.flatnonzero(variance.status != 0)
     values = _chosen(before, after, variance.at_before[changed], variance.at_after[changed])
     before, after = (_column(side, "header.currency") for side in (variance.before, variance.after))
     money = _chosen(before, after, variance.at_before[changed], variance.at_after[changed])
@@ -55,7 +124,7 @@ def grouped(variance: Variance, by: str) -> list[VarianceGroup]:
     count = int(codes.max(initial=-1)) + 1
     first = np.zeros(count, np.int64)
     first[codes[::-1]] = np.arange(len(codes))[::-1]
-    places = int(variance.after.minor_units.max(initial=2))
+    places = [variance.after.program.definition.minor_units.get(value_at(money, at) or "", 2) for at in first.tolist()]
     names = ["quantity", *(name for name, columns in variance.figures.items() if columns.is_amount)]
     sums = {
         name: [
@@ -71,7 +140,7 @@ def grouped(variance: Variance, by: str) -> list[VarianceGroup]:
             value_at(money, int(first[at])) or "",
             int(lines[at]),
             {
-                name: tuple(amount_at(part, at, 0 if name == "quantity" else places) for part in parts)
+                name: tuple(amount_at(part, at, 0 if name == "quantity" else places[at]) for part in parts)
                 for name, parts in sums.items()
             },
         )

@@ -13,6 +13,7 @@ from dokima.changes.viewing import changing
 from dokima.editing.document import Document
 from dokima.editing.terms import TERMS
 from dokima.engine.calculation import PricedOrder
+from dokima.engine.pending import PENDING
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.engine.terms import by_number
@@ -308,7 +309,7 @@ class Settling:
         link = {"kind": "change", "number": self.change}
         root = str(self.documents[0].header.get("number") or "")
         if old is None:
-            left_out = ("links", "payments", "deliveries", "acknowledgements", TERMS, "budget", "revision")
+            left_out = ("links", "payments", "deliveries", "acknowledgements", PENDING, TERMS, "budget", "revision")
             header = {name: value for name, value in self.after.header.items() if name not in left_out}
             links = [{"kind": "original", "number": root}, link]
             return {**header, "number": number, "state": self._state(self.documents[0]), "links": links}
@@ -351,7 +352,7 @@ class Settling:
         return self._priced_now(document).totals.tax if document.lines else Decimal(0)
 
 
-_LIVE = ("links", "payments", "deliveries", "acknowledgements", "number", "revision", "state", "budget")
+_LIVE = ("links", "payments", "deliveries", "acknowledgements", PENDING, "number", "revision", "state", "budget")
 """Header fields that are the document's own, whatever the change says."""
 
 

@@ -39,9 +39,11 @@ from dokima.formats.results import (
     calculation_data,
     calculation_rows,
     cell,
-    group_data,
+    grouped_data,
+    grouped_rows,
     summary_data,
     total_rows,
+    totals_data,
     variance_data,
     variance_rows,
 )
@@ -140,7 +142,7 @@ def price(
     write(
         form,
         table=lambda: totals_report(calculation) if totals else calculation_report(calculation, chosen),
-        data=lambda: calculation_data(calculation, chosen),
+        data=lambda: totals_data(calculation) if totals else calculation_data(calculation, chosen),
         rows=lambda: total_rows(calculation) if totals else calculation_rows(calculation, chosen),
         columns=("order",) if totals else ("order", "line"),
     )
@@ -214,8 +216,13 @@ def variance(
     status = 1 if any(side.findings.errors for side in sides) else 0
     if by:
         groups = grouped(found, by)
-        rows = [group_data(group) for group in groups]
-        write(form, table=lambda: grouped_report(groups, by), data=lambda: rows, rows=lambda: rows, columns=("value",))
+        write(
+            form,
+            table=lambda: grouped_report(groups),
+            data=lambda: grouped_data(groups),
+            rows=lambda: grouped_rows(groups),
+            columns=("row", "value"),
+        )
         raise typer.Exit(status)
     write(
         form,

@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.editing.document import Document
-from dokima.engine.checking import ASKS_FOR_ROWS, ask_rules, names_of, rule_sheet, rules_asked
+from dokima.engine.checking import ASKS_FOR_PENDING, ASKS_FOR_ROWS, ask_rules, rules_asked
+from dokima.engine.pending import PENDING, pending_findings
 from dokima.engine.preparing import prepare
 from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
 from dokima.engine.required import missing_rows, required_tables
+from dokima.engine.rule_columns import names_of, rule_sheet
 from dokima.engine.sheet import Before, Sheet
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
@@ -81,7 +83,15 @@ class Edit:
         """What the rules of a moment say to some lines, or to all; required tables included."""
         tables = required_tables(self.program) if moment in ASKS_FOR_ROWS else []
         chosen = self.after.lines if numbers is None else numbers
-        return self._ask(self.rules_at(moment), chosen, tables, blank_keys=moment != "enter")
+        found = self._ask(self.rules_at(moment), chosen, tables, blank_keys=moment != "enter")
+        return found + self.pending() if moment in ASKS_FOR_PENDING else found
+
+    def pending(self) -> list[Finding]:
+        """Warnings of earlier edits that nobody has accepted, about values that stand as they were."""
+        if not self.after.header.get(PENDING):
+            return []
+        orders = prepare(self.program, self.after.orders(self.program.fields), self.run)
+        return pending_findings(self.program, orders, self.run)
 
     # -- asking -----------------------------------------------------------------------------------------------
 

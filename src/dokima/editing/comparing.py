@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import Any
 
 from dokima.editing.document import Document
 from dokima.editing.terms import terms_of_line, without_terms
-from dokima.engine.calculation import PricedLine, PricedOrder
+from dokima.engine.calculation import PricedOrder
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.errors import Refused
+from dokima.model.states import OverrideTerms
 
 TYPED = ("price_override", "price_base", "override_reason", "override_by", "override_time")
 """Fields of a price typed by hand."""
@@ -32,6 +35,18 @@ class PriceComparison:
     agreed: Decimal | None = None
 
 
+def refuse_override(terms: OverrideTerms, price: Any, reason: str | None) -> None:
+    """Refuse a manual price that nobody could answer for later.
+
+    Raises:
+        Refused: It has no reason, or is below 0, unless the rulebook permits that.
+    """
+    if terms.reason and not (reason or "").strip():
+        raise Refused("a manual price needs a reason ([editing] override = { reason = false } lifts this)")
+    if not terms.negative and str(price).strip().startswith("-"):
+        raise Refused(f"a manual price of {price} is below 0 ([editing] override = {{ negative = true }} permits it)")
+
+
 def compare_prices(program: Program, document: Document, number: str, run: Run) -> PriceComparison:
     """The prices of a line side by side.
 
@@ -40,13 +55,15 @@ def compare_prices(program: Program, document: Document, number: str, run: Run) 
     """
     line = document.line(number)
     plain = document.with_line(number, {**line, **dict.fromkeys(TYPED)})
-    today = _priced(program, without_terms(plain, [number]), number, run).price
-    agreed = _priced(program, plain, number, run).price if terms_of_line(plain, number) else None
+    today = _price(program, without_terms(plain, [number]), number, run)
+    agreed = _price(program, plain, number, run) if terms_of_line(plain, number) else None
     typed = line.get("price_override") is not None
-    manual = _priced(program, document, number, run).price if typed else None
+    manual = _price(program, document, number, run) if typed else None
     return PriceComparison(manual, line.get("override_reason"), today, agreed)
 
 
-def _priced(program: Program, document: Document, number: str, run: Run) -> PricedLine:
-    orders = document.orders(program.fields)
-    return PricedOrder(price_orders(program, orders, run).calculation, 0).line(number)
+def _price(program: Program, document: Document, number: str, run: Run) -> Decimal | None:
+    """The unit price of a line; None if it has none, or no routine prices the order."""
+    calculation = price_orders(program, document.orders(program.fields), run).calculation
+    line = PricedOrder(calculation, 0).line(number)
+    return line.figure("price") if "price" in calculation.figures else None

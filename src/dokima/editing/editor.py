@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from dokima.editing.asking import Edit
-from dokima.editing.comparing import TYPED, PriceComparison, compare_prices
+from dokima.editing.comparing import TYPED, PriceComparison, compare_prices, refuse_override
 from dokima.editing.document import Document
 from dokima.editing.drawing import draw_defaults, undrawn
 from dokima.editing.exploding import exploded
@@ -21,6 +21,18 @@ from dokima.model.addresses import read_address, write_address
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, OPEN
+
+
+class LineNumber(str):
+    """The number of a line that has come in, and what the rules said about it without refusing it."""
+
+    findings: Findings
+
+    def __new__(cls, number: str, findings: Findings | None = None) -> LineNumber:
+        """The number as text, with the findings beside it."""
+        made = super().__new__(cls, number)
+        made.findings = findings or Findings()
+        return made
 
 
 class Editor(Session):
@@ -59,8 +71,11 @@ class Editor(Session):
 
     # -- lines ------------------------------------------------------------------------------------------------
 
-    def add_line(self, number: str | int | None = None, *, operation: str = "", **fields: Any) -> str:
-        """Add a line at the end, or under a number of its own such as ``10/20``. Returns its number.
+    def add_line(self, number: str | int | None = None, *, operation: str = "", **fields: Any) -> LineNumber:
+        """Add a line at the end, or under a number of its own such as ``10/20``.
+
+        Returns:
+            Its number; ``findings`` of it is what the rules said without refusing it.
 
         Raises:
             Refused: A rule stops it, or the number is taken.
@@ -69,8 +84,11 @@ class Editor(Session):
 
     def insert_line(
         self, *, before: str | int | None = None, after: str | int | None = None, operation: str = "", **fields: Any
-    ) -> str:
-        """Insert a line right before or right after another. Returns its number.
+    ) -> LineNumber:
+        """Insert a line right before or right after another.
+
+        Returns:
+            Its number; ``findings`` of it is what the rules said without refusing it.
 
         Raises:
             Refused: A rule stops it, or there is no number left between; `renumber_lines` makes room.
@@ -79,7 +97,7 @@ class Editor(Session):
         if (before is None) == (after is None):
             raise DokimaError("expected either before= or after=, naming a line")
         if self._done(operation):
-            return self._spent[operation]
+            return LineNumber(self._spent[operation])
         place = str(before if before is not None else after)
         self._document.line(place)
         number = number_between(
@@ -87,10 +105,13 @@ class Editor(Session):
         )
         return self._enter("insert_line", number, fields, operation)
 
-    def change_line(self, number: str | int, *, operation: str = "", **fields: Any) -> None:
+    def change_line(self, number: str | int, *, operation: str = "", **fields: Any) -> Findings:
         """Change the fields given of one line, and no others; None makes a field blank.
 
         When the item changes, a field that holds just what its default gave is drawn again; what was typed stays.
+
+        Returns:
+            What the rules said without refusing it.
 
         Raises:
             Refused: A rule stops it.
@@ -98,8 +119,9 @@ class Editor(Session):
             NotFound: There is no such line.
             DocumentError: A field is unknown or cannot hold its value.
         """
-        if not self._done(operation):
-            self._change("change_line", str(number), fields, {"fields": dict(fields)}, operation)
+        if self._done(operation):
+            return Findings()
+        return self._change("change_line", str(number), fields, {"fields": dict(fields)}, operation)
 
     def _change(
         self,
@@ -109,7 +131,7 @@ class Editor(Session):
         details: Mapping[str, Any],
         operation: str,
         base: Document | None = None,
-    ) -> None:
+    ) -> Findings:
         old = self._document.line(number)
         self._permit("lines")
         self._stages.refuse_closed(self._document, [number])
@@ -121,7 +143,7 @@ class Editor(Session):
         after = draw_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
-        self._commit(deed, after, found, {"line": number, **details}, operation)
+        return self._commit(deed, after, found, {"line": number, **details}, operation)
 
     def explode_line(
         self, number: str | int, *, table: str = "", levels: int | None = 1, operation: str = ""
@@ -190,9 +212,9 @@ class Editor(Session):
                 return [] if "" in staying else leaving
             leaving = [number for number in leaving if number not in staying]
 
-    def _enter(self, deed: str, number: str, fields: Mapping[str, Any], operation: str) -> str:
+    def _enter(self, deed: str, number: str, fields: Mapping[str, Any], operation: str) -> LineNumber:
         if self._done(operation):
-            return self._spent[operation]
+            return LineNumber(self._spent[operation])
         self._permit("lines")
         self._refuse_reserved(fields)
         number = write_address(_address(number))
@@ -202,8 +224,8 @@ class Editor(Session):
         after = draw_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
-        self._commit(deed, after, found, {"line": number, "fields": dict(fields)}, operation)
-        return number
+        findings = self._commit(deed, after, found, {"line": number, "fields": dict(fields)}, operation)
+        return LineNumber(number, findings)
 
     def _remove(self, deed: str, leaving: list[str], operation: str) -> None:
         self._permit("lines")
@@ -221,31 +243,41 @@ class Editor(Session):
 
     def override_price(
         self, number: str | int, price: Any, reason: str, *, base: Any = None, operation: str = ""
-    ) -> None:
+    ) -> Findings:
         """Type a price by hand, per ``base`` units (1 if None), with a reason.
 
-        Raises:
-            Refused: A rule stops it.
-        """
-        if not self._done(operation):
-            now = self._now()
-            fields = {"price_override": price, "price_base": base, "override_reason": reason, "override_by": self.by}
-            fields["override_time"] = None if now is None else now.isoformat(timespec="seconds")
-            told = {"rulebook": self.compare_price(number).rulebook, "manual": price, "reason": reason}
-            self._change("override_price", str(number), fields, told, operation)
+        Returns:
+            What the rules said without refusing it.
 
-    def reprice_line(self, number: str | int, *, operation: str = "") -> None:
+        Raises:
+            Refused: A rule stops it; or it has no reason or is negative, and ``[editing] override`` does not permit
+                that.
+        """
+        if self._done(operation):
+            return Findings()
+        refuse_override(self.program.definition.overrides, price, reason)
+        now = self._now()
+        fields = {"price_override": price, "price_base": base, "override_reason": reason, "override_by": self.by}
+        fields["override_time"] = None if now is None else now.isoformat(timespec="seconds")
+        told = {"rulebook": self.compare_price(number).rulebook, "manual": price, "reason": reason}
+        return self._change("override_price", str(number), fields, told, operation)
+
+    def reprice_line(self, number: str | int, *, operation: str = "") -> Findings:
         """Take a typed or agreed price back: from now on the rulebook of today says what the line costs.
 
+        Returns:
+            What the rules said without refusing it.
+
         Raises:
             Refused: A rule stops it.
         """
-        if not self._done(operation):
-            beside = self.compare_price(number)
-            agreed = {} if beside.agreed is None else {"agreed": beside.agreed}
-            told = {"manual": beside.manual, **agreed, "rulebook": beside.rulebook}
-            base = without_terms(self._document, [str(number)])
-            self._change("reprice_line", str(number), dict.fromkeys(TYPED), told, operation, base)
+        if self._done(operation):
+            return Findings()
+        beside = self.compare_price(number)
+        agreed = {} if beside.agreed is None else {"agreed": beside.agreed}
+        told = {"manual": beside.manual, **agreed, "rulebook": beside.rulebook}
+        base = without_terms(self._document, [str(number)])
+        return self._change("reprice_line", str(number), dict.fromkeys(TYPED), told, operation, base)
 
     def renumber_lines(self, *, operation: str = "") -> dict[str, str]:
         """Number all lines anew in steps of ten; acceptances and records that name a line follow it.
@@ -262,20 +294,23 @@ class Editor(Session):
 
     # -- header, states, records ------------------------------------------------------------------------------
 
-    def change_header(self, *, operation: str = "", **fields: Any) -> None:
+    def change_header(self, *, operation: str = "", **fields: Any) -> Findings:
         """Change the header fields given, and no others; rules of lines that read them are asked again.
+
+        Returns:
+            What the rules said without refusing it.
 
         Raises:
             Refused: A rule stops it.
             DocumentError: A field is unknown or cannot hold its value.
         """
         if self._done(operation):
-            return
+            return Findings()
         self._permit("header")
         self._refuse_reserved(fields)
         after = self._read(self._document.with_header(**fields))
         found = self._edit(after).header_changed([f"header.{name}" for name in fields])
-        self._commit("change_header", after, found, {"fields": dict(fields)}, operation)
+        return self._commit("change_header", after, found, {"fields": dict(fields)}, operation)
 
     def close_line(self, number: str | int, *, operation: str = "") -> None:
         """Close a line and its sub-lines: they cannot be changed until reopened."""

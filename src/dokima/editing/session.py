@@ -13,6 +13,7 @@ from dokima.editing.lifecycle import Stages
 from dokima.editing.refusing import once, refuse_if_any
 from dokima.editing.terms import keep_terms
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, Totals
+from dokima.engine.pending import PENDING, is_kept, pending_record
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.errors import Refused
@@ -85,6 +86,11 @@ class Session:
         """
         return PricedOrder(self.calculation, 0).line(number)
 
+    @property
+    def pending(self) -> Findings:
+        """Warnings of earlier edits that stop saving until somebody accepts them, or what they are about changes."""
+        return Findings(tuple(Edit(self.program, self._run, self._document, self._document).pending()))
+
     def check(self, at: str = "save") -> Findings:
         """What the rules of a moment say to the order as it is now."""
         edit = Edit(self.program, self._run, self._document, self._document)
@@ -118,8 +124,12 @@ class Session:
         details: Mapping[str, Any],
         operation: str,
         stopping: list[Finding] | None = None,
-    ) -> None:
-        """Refuse or keep. A warning to be accepted stops saving and moving, not the edit it arises from."""
+    ) -> Findings:
+        """Refuse or keep. A warning to be accepted stops saving and moving, not the edit it arises from.
+
+        Returns:
+            What the rules said, as far as it did not refuse.
+        """
         findings = once(found)
         errors = [f for f in findings if f.severity == "error"] if stopping is None else once(stopping)
         if errors:
@@ -127,10 +137,22 @@ class Session:
         self.findings = Findings(tuple(findings))
         self._past.append(self._document)
         self._future.clear()
-        self._document = after
+        self._document = self._with_pending(after, findings)
         self._journal.append(Entry(deed, self.by, self._now(), details, operation))
         if operation:
             self._spent[operation] = str(details.get("line", ""))
+        return self.findings
+
+    def _with_pending(self, after: Document, found: list[Finding]) -> Document:
+        """The document with the warnings that saving does not ask for again, as far as they are still open."""
+        kept = {rule.id for rule in self.program.rules if is_kept(rule)}
+        new = [each for each in found if each.acknowledge and not each.accepted and each.rule in kept]
+        if not new and not after.header.get(PENDING):
+            return after
+        said = {(each.rule, each.line) for each in new}
+        old = [each for each in self._edit(after).pending() if (each.rule, each.line) not in said]
+        records = [pending_record(each) for each in (*old, *new)]
+        return after.with_header(**{PENDING: records}) if records else after.without_header(PENDING)
 
     def _done(self, operation: str) -> bool:
         return bool(operation) and operation in self._spent

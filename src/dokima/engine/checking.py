@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 
+from dokima.engine.pending import pending_findings
 from dokima.engine.preparing import prepare
-from dokima.engine.pricing import failed_defaults, figures_of
+from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
-from dokima.engine.required import figures_of_required, missing_rows
-from dokima.engine.sheet import Before, Sheet
+from dokima.engine.required import missing_rows
+from dokima.engine.rule_columns import rule_sheet
+from dokima.engine.sheet import Sheet
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
 from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import Asking, RuleAnswer, asked_at
-from dokima.tables.table import names_behind
 
 ASKS_FOR_ROWS = ("enter", "save", "approve")
 """Moments at which required tables are asked, beside pricing."""
+
+ASKS_FOR_PENDING = ("save", "approve")
+"""Moments that warnings of earlier edits stop until they are accepted."""
 
 Clock = Callable[[], float]
 """Gives seconds; the core has no clock of its own."""
@@ -56,6 +60,8 @@ def check_orders(
         found += failed_defaults(program, sheet.orders)
         if at in ASKS_FOR_ROWS:
             found += missing_rows(sheet, blank_keys=at != "enter")
+        if at in ASKS_FOR_PENDING:
+            found += pending_findings(program, sheet.orders, run)
     findings = Findings.sorted(found, lambda: sheet.orders.numbers)
     return Findings(findings.items, tuple(summary))
 
@@ -66,18 +72,6 @@ def answers(program: Program, orders: Orders, at: str, run: Run, rule: str | Non
     sheet = rule_sheet(program, prepare(program, orders, run), run, [each for each, _ in asked])
     for each, moment in asked:
         yield from Asking.of(each, moment, sheet, sheet.orders).answers()
-
-
-def rule_sheet(
-    program: Program, orders: Orders, run: Run, rules: Sequence[Rule], before: Before | None = None
-) -> Sheet:
-    """The columns that rules see: fields, tables, and figures if one of them reads a figure."""
-    sheet = Sheet(program, orders, run, before=before)
-    wanted = _figures_read(program, rules)
-    if wanted:
-        for name, column in figures_of(program, orders, run, wanted).items():
-            sheet.put(name, column)
-    return sheet
 
 
 def ask_rules(sheet: Sheet, asked: Iterable[tuple[Rule, str]], only: Mask | None = None) -> list[Finding]:
@@ -102,18 +96,3 @@ def rules_asked(program: Program, at: str, rule: str | None = None) -> list[tupl
     if not found:
         raise NotFound(f"there is no rule '{rule}'{nearest(rule, [each.id for each in program.rules])}")
     return [(found[0], found[0].definition.at[0])]
-
-
-def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
-    """The figures that rules read, themselves, in their messages or through tables; all of them for rules in Python."""
-    figures = {name for routine in program.routines for name in routine.figures}
-    if any(rule.definition.python is not None for rule in rules):
-        return figures
-    read = figures_of_required(program).union(*(names_of(program, rule) for rule in rules))
-    return {name for name in read if name in figures}
-
-
-def names_of(program: Program, rule: Rule) -> set[str]:
-    """The names a rule and its message read, and those that the tables they ask read in turn."""
-    names = [*rule.reads, *(name for part in rule.message.parts for name in part.formula.reads)]
-    return names_behind(names, program.tables)

@@ -14,7 +14,7 @@ from dokima.formulas import Formula
 from dokima.formulas.functions import Function
 from dokima.model.columns import Column
 from dokima.model.fields import Fields
-from dokima.model.states import ChangeTerms, Lifecycle
+from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms
 from dokima.routines.definition import RoutineDefinition
 from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
@@ -45,6 +45,7 @@ class ProgramDefinition:
         texts: Words of reports in the place of ours.
         policy: Says of a line's variance whether its growth is ordered separately; None to go by ``changes``.
         changes: How change orders are settled.
+        overrides: What a price typed by hand must be.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
 
@@ -66,6 +67,7 @@ class ProgramDefinition:
     texts: Mapping[str, str] = field(default_factory=dict)
     policy: Callable[[Any], bool] | None = None
     changes: ChangeTerms = field(default_factory=ChangeTerms)
+    overrides: OverrideTerms = field(default_factory=OverrideTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
 
 

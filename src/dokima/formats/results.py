@@ -9,10 +9,11 @@ from dataclasses import asdict
 from decimal import Decimal
 from typing import Any
 
-from dokima.changes.grouping import VarianceGroup
+from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import Change, Variance
 from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
 from dokima.engine.explaining import Explanation
+from dokima.engine.summing import left_out, sums_of
 from dokima.errors import Problem
 from dokima.formats.jsondocs import json_text
 from dokima.model.columns import shown
@@ -116,11 +117,34 @@ def calculation_rows(calculation: Calculation, figures: Sequence[str] = ()) -> l
 
 
 def total_rows(calculation: Calculation) -> list[dict[str, Any]]:
-    """One row an order with its totals, for CSV."""
-    return [
-        {"order": data["number"], "currency": data["currency"], **data["totals"]}
-        for data in calculation_data(calculation)["orders"]
-    ]
+    """One row an order with date, party and totals, for CSV; of one that is in no sum, why."""
+    reasons = {each.order: each.reason for each in left_out(calculation)}
+    rows = []
+    for order in calculation:
+        row: dict[str, Any] = {"order": order.number}
+        row |= {name: cell(order.header(name)) for name in ("kind", "date", "customer", "supplier", "currency")}
+        row["lines"] = str(sum(1 for line in order.lines if not line.is_parent))
+        row |= {name: cell(value, order.places) for name, value in asdict(order.totals).items()}
+        rows.append({**row, "left_out": reasons.pop(order.number, None)})
+    return rows + [{"order": order, "left_out": reason} for order, reason in reasons.items()]
+
+
+def totals_data(calculation: Calculation) -> dict[str, Any]:
+    """The totals of orders as plain data: one entry an order, one sum for each kind and currency, what is in none."""
+    return {
+        "orders": [row for row in total_rows(calculation) if "lines" in row],
+        "sums": [
+            {
+                "kind": each.kind or None,
+                "currency": each.currency or None,
+                "orders": each.orders,
+                "left_out": each.left_out,
+                **{name: cell(value, 0) for name, value in each.totals.items()},
+            }
+            for each in sums_of(calculation)
+        ],
+        "left_out": [asdict(each) for each in left_out(calculation)],
+    }
 
 
 def variance_data(variance: Variance, *, every: bool = False) -> dict[str, Any]:
@@ -166,6 +190,32 @@ def variance_rows(variance: Variance, *, every: bool = False) -> list[dict[str, 
                 row[f"{name}_{part}"] = value
         rows.append(row)
     return rows
+
+
+def grouped_data(grouped: GroupedVariance) -> dict[str, Any]:
+    """A variance by a field as plain data."""
+    return {
+        "by": grouped.by,
+        "currencies": [
+            {
+                "currency": block.currency,
+                "groups": [group_data(group) for group in block.groups],
+                "total": group_data(block.total),
+            }
+            for block in grouped.blocks
+        ],
+        "left_out": [asdict(each) for each in grouped.left_out],
+    }
+
+
+def grouped_rows(grouped: GroupedVariance) -> list[dict[str, Any]]:
+    """One row a group and one a total, for CSV; then the orders that were left out, and why."""
+    rows = [
+        {"row": "total" if group is block.total else "group", **group_data(group)}
+        for block in grouped.blocks
+        for group in (*block.groups, block.total)
+    ]
+    return rows + [{"row": "left out", "value": each.order, "left_out": each.reason} for each in grouped.left_out]
 
 
 def group_data(group: VarianceGroup) -> dict[str, Any]:

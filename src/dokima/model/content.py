@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 HEADER_ASIDE = (
-    "number", "state", "revision", "budget", "links", "payments", "deliveries", "acknowledgements", "terms",
+    "number", "state", "revision", "budget", "links", "payments", "deliveries", "acknowledgements", "pending", "terms",
     "stated_line_net", "stated_without_tax", "stated_tax", "stated_with_tax", "stated_payable",
 )  # fmt: skip
 """Header fields that are not commercial: what happened to an order, and what others say it comes to."""

@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 from dokima.model.columns import Kind
 
-Records = Literal["links", "payments", "deliveries", "acknowledgements", "terms"]
+Records = Literal["links", "payments", "deliveries", "acknowledgements", "pending", "terms"]
 """Header fields that hold small records instead of one value."""
 
-RECORDS: tuple[Records, ...] = ("links", "payments", "deliveries", "acknowledgements", "terms")
+RECORDS: tuple[Records, ...] = ("links", "payments", "deliveries", "acknowledgements", "pending", "terms")
 
 RECORDS_OF = {"delivery": "deliveries", "payment": "payments"}
 """Records that formulas of rules may read, by the word they are read with."""

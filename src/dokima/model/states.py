@@ -79,6 +79,14 @@ class Lifecycle:
         return state != self.finished and state in self.states and not self.states[state].to
 
 
+@dataclass(frozen=True)
+class OverrideTerms:
+    """What a price typed by hand must be: whether it needs a reason, and whether it may be below 0."""
+
+    reason: bool = True
+    negative: bool = False
+
+
 Settle = Literal["amend", "split"]
 """What approval does with a change: all into the original, or increases into an order of their own."""
 

@@ -20,7 +20,10 @@ def edit_report(editor: Editor, before: Order) -> RenderableType:
     if was is not None and now is not None:
         moved = f" ({signed(now - was)})" if now != was else ""
         parts.append(Text(f"  payable {number(was)} to {number(now)}{moved}" if moved else f"  payable {number(now)}"))
-    left = editor.check("save").where(lambda finding: finding.stops or finding.severity == "warning")
+    found = editor.check("save")
+    left, noted = found.stopping, found.where(lambda finding: finding.severity == "warning" and not finding.stops)
     if left:
         parts += [Text(f"  before it can be saved, {plural(len(left), 'finding')}:"), finding_lines(left)]
+    if noted:
+        parts += [Text(f"  to be noted, {plural(len(noted), 'warning')}:"), finding_lines(noted)]
     return Group(*parts, Text(""))

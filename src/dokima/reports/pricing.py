@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from decimal import Decimal
 
-import numpy as np
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, amount_at
+from dokima.engine.calculation import Calculation, PricedLine, PricedOrder
+from dokima.engine.summing import TotalsSum, left_out, sums_of
 from dokima.errors import NotFound, listed, nearest
-from dokima.exact import total
 from dokima.reports.findings import finding_lines
 from dokima.reports.fitting import FirstThatFits, figure_table, stacked
+from dokima.reports.variances import left_out_rows
 from dokima.reports.words import BLANK, TOTAL_FACTS, TOTAL_WORDS, figure_heading, number, plural
 
 SUMMED = ("without_tax", "tax", "with_tax", "payable")
@@ -36,60 +35,54 @@ def calculation_report(calculation: Calculation, figures: Sequence[str] = ()) ->
         parts += [order_report(order, figures), Text("")]
     if len(calculation) > 1:
         parts += [Text(f"together: {plural(len(calculation), 'order')}", style="bold"), _together(calculation)]
+        parts += left_out_rows([each for each in left_out(calculation) if not each.reason.startswith("set aside")])
     for problem in calculation.problems:
         parts.append(Text.assemble(("set aside  ", "bold red"), str(problem)))
     return Group(*parts)
 
 
 def totals_report(calculation: Calculation) -> RenderableType:
-    """One row an order, and what they come to together, each currency by itself."""
-    headings = ["order", "kind", "party", "lines", "currency", *(TOTAL_WORDS[name] for name in SUMMED)]
+    """One row an order, what they come to together, each kind and currency by itself, and what is in no sum."""
+    headings = ["order", "kind", "date", "party", "lines", "currency", *(TOTAL_WORDS[name] for name in SUMMED)]
     rows: list[list[str]] = []
     for order in calculation:
         currency = order.header("currency") or BLANK
         party = order.header("customer") or order.header("supplier") or BLANK
         count = str(sum(1 for line in order.lines if not line.is_parent))
         values = (number(getattr(order.totals, name)) for name in SUMMED)
-        rows.append([order.number, order.header("kind") or BLANK, party, count, currency, *values])
+        date = number(order.header("date"))
+        rows.append([order.number, order.header("kind") or BLANK, date, party, count, currency, *values])
     styles = ["bold red" if order.findings.errors else "" for order in calculation]
-    for currency, positions in _by_currency(calculation).items():
-        rows.append(["together", "", "", "", currency, *(number(value) for value in _sums(calculation, positions))])
+    for each in sums_of(calculation):
+        values = (number(each.totals[name]) for name in SUMMED)
+        rows.append(["together", each.kind, "", _counted(each), "", each.currency, *values])
         styles.append("bold")
-    short = (0, 4, *range(5, len(headings)))
-    return FirstThatFits(
+    short = (0, 5, *range(6, len(headings)))
+    table = FirstThatFits(
         [
-            figure_table(headings, rows, 3, styles),
+            figure_table(headings, rows, 4, styles),
             figure_table([headings[at] for at in short], [[row[at] for at in short] for row in rows], 2, styles),
         ],
-        stacked([f"{row[0]}   {row[4]}" for row in rows], headings[5:], [row[5:] for row in rows], styles),
+        stacked([f"{row[0]}   {row[5]}" for row in rows], headings[6:], [row[6:] for row in rows], styles),
     )
+    return Group(table, *left_out_rows(left_out(calculation)))
+
+
+def _counted(sums: TotalsSum) -> str:
+    """How many orders are in a sum, and how many are not."""
+    return plural(sums.orders, "order") + (f", without {sums.left_out}" if sums.left_out else "")
 
 
 def _together(calculation: Calculation) -> RenderableType:
-    """What orders come to together, each currency by itself."""
+    """What orders come to together, each kind and currency by itself."""
     rows = [
-        [currency, str(len(positions)), *(number(value) for value in _sums(calculation, positions))]
-        for currency, positions in _by_currency(calculation).items()
+        [each.kind, _counted(each), each.currency, *(number(each.totals[n]) for n in SUMMED)]
+        for each in sums_of(calculation)
     ]
-    headings = ["currency", "orders", *(TOTAL_WORDS[name] for name in SUMMED)]
-    table = figure_table(headings, rows, 1, [""] * len(rows))
-    return FirstThatFits(
-        [table], stacked([row[0] for row in rows], headings[1:], [r[1:] for r in rows], [""] * len(rows))
-    )
-
-
-def _by_currency(calculation: Calculation) -> dict[str, list[int]]:
-    found: dict[str, list[int]] = {}
-    for order in calculation:
-        found.setdefault(order.header("currency") or BLANK, []).append(order.position)
-    return found
-
-
-def _sums(calculation: Calculation, positions: Sequence[int]) -> list[Decimal | None]:
-    """Totals of some orders of one currency; one without a total leaves the sum unknown rather than too small."""
-    places = int(calculation.minor_units[positions[0]])
-    columns = (calculation.totals[name].take(np.array(positions)) for name in SUMMED)
-    return [amount_at(total(column), 0, places) for column in columns]
+    headings = ["kind", "orders", "currency", *(TOTAL_WORDS[name] for name in SUMMED)]
+    table = figure_table(headings, rows, 3, [""] * len(rows))
+    titles = [" ".join(row[:3]).strip() for row in rows]
+    return FirstThatFits([table], stacked(titles, headings[3:], [r[3:] for r in rows], [""] * len(rows)))
 
 
 def order_report(order: PricedOrder, figures: Sequence[str] = ()) -> RenderableType:

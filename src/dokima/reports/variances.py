@@ -9,8 +9,9 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from dokima.changes.grouping import VarianceGroup
+from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import PROFIT, Change, LineVariance, Variance
+from dokima.engine.summing import LeftOut
 from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
 from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, number, plural, signed
 
@@ -32,17 +33,34 @@ def variance_report(variance: Variance, *, every: bool = False) -> RenderableTyp
     return Group(*parts)
 
 
-def grouped_report(groups: Sequence[VarianceGroup], by: str) -> RenderableType:
-    """The changed lines of a variance taken together by a field."""
-    if not groups:
-        return Text("no line changed")
-    rows = [
-        [number(group.value), group.currency, str(group.lines), *(number(v) for v in sums[:2]), signed(sums[2])]
-        for group in groups
-        for sums in [group.figures["without_tax"]]
-    ]
-    headings = [by.replace("_", " "), "", "lines", "before", "after", "variance"]
-    return figure_table(headings, rows, 2, [""] * len(rows))
+EFFECTS = ("quantity_effect", "price_effect", "mix_effect")
+
+
+def grouped_report(grouped: GroupedVariance) -> RenderableType:
+    """The changed lines of a variance taken together by a field, each currency by itself with its total."""
+    parts: list[RenderableType] = []
+    for block in grouped.blocks:
+        effects = [name for name in EFFECTS if grouped.mix and name in block.total.figures]
+        rows = [_group_row(group, effects) for group in (*block.groups, block.total)]
+        words = [figure_word(None, name) for name in effects]
+        headings = [grouped.by.replace("_", " "), "", "lines", "before", "after", "variance", *words]
+        parts.append(figure_table(headings, rows, 2, [*([""] * len(block.groups)), "bold"]))
+    if parts:
+        parts.append(Text("before and after: the lines that changed, without tax, not their whole orders", style="dim"))
+    else:
+        parts.append(Text("no line changed"))
+    return Group(*parts, *left_out_rows(grouped.left_out))
+
+
+def _group_row(group: VarianceGroup, effects: Sequence[str]) -> list[str]:
+    before, after, moved = group.figures["without_tax"]
+    cells = [number(before), number(after), signed(moved), *(signed(group.figures[name][2]) for name in effects)]
+    return [number(group.value), group.currency, str(group.lines), *cells]
+
+
+def left_out_rows(left_out: Sequence[LeftOut]) -> list[Text]:
+    """The orders that are in no sum, and why."""
+    return [Text.assemble(("left out  ", "bold red"), f"{each.order}  {each.reason}") for each in left_out]
 
 
 def _heading(order: str, lines: list[LineVariance]) -> Text:

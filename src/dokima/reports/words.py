@@ -42,6 +42,7 @@ FIGURE_WORDS = {
     "with_tax": "with tax",
     "quantity_effect": "by quantity",
     "price_effect": "by price",
+    "mix_effect": "mix",
 }
 
 
@@ -102,9 +103,9 @@ def signed(value: Decimal | None) -> str:
     return f"+{number(value)}" if value > 0 else number(value if value else abs(value))
 
 
-def figure_word(program: Program, name: str) -> str:
-    """The word for a figure."""
-    return FIGURE_WORDS.get(name) or program.label(f"line.{name}")
+def figure_word(program: Program | None, name: str) -> str:
+    """The word for a figure; without a rulebook only those that every routine leaves have one of their own."""
+    return FIGURE_WORDS.get(name) or (name.replace("_", " ") if program is None else program.label(f"line.{name}"))
 
 
 def step_heading(step: Step) -> str:

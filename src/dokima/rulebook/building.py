@@ -16,7 +16,7 @@ from dokima.formats.layouts import Layout
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Column, Dates, Flags, Texts
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field, Fields
-from dokima.model.states import ChangeTerms, Lifecycle, State
+from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, State
 from dokima.model.values import ValueReader
 from dokima.routines.definition import InstalmentDefinition, OptionDefinition, RoutineDefinition, StepDefinition
 from dokima.rulebook.specification import (
@@ -71,6 +71,7 @@ def program_definition(
         reporting=None if reporting is None else (reporting.currency, reporting.rate),
         functions={getattr(body, "__name__", ""): own for body in python if (own := own_function(body))},
         lifecycle=lifecycle,
+        overrides=OverrideTerms(**spec.editing.override.model_dump()),
         reprice_on=[name if "." in name else f"line.{name}" for name in spec.terms.reprice_on],
     )
 

@@ -327,6 +327,19 @@ class TermsSpec(Spec):
     reprice_on: list[str] = ["item", "unit"]
 
 
+class OverrideSpec(Spec):
+    """What a price typed by hand must be."""
+
+    reason: bool = True
+    negative: bool = False
+
+
+class EditingSpec(Spec):
+    """What the editor permits."""
+
+    override: OverrideSpec = OverrideSpec()
+
+
 class ChangesSpec(Spec):
     """How change orders are settled: one way for all, or by kind of order."""
 
@@ -352,6 +365,7 @@ class RulebookSpec(Spec):
     currency: dict[str, CurrencySpec] = {}
     stated: StatedSpec = StatedSpec()
     changes: ChangesSpec = ChangesSpec()
+    editing: EditingSpec = EditingSpec()
     letterhead: dict[str, str] = {}
     texts: dict[str, str] = {}
 
@@ -384,6 +398,8 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (RulebookSpec, "currency"): CurrencySpec,
     (RulebookSpec, "stated"): StatedSpec,
     (RulebookSpec, "changes"): ChangesSpec,
+    (RulebookSpec, "editing"): EditingSpec,
+    (EditingSpec, "override"): OverrideSpec,
     (HeadSpec, "reporting"): ReportingSpec,
     (StatesSpec, "order"): StateSpec,
     (TableSpec, "window"): WindowSpec,

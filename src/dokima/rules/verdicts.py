@@ -239,7 +239,7 @@ class Asking:
         message = said if said and not undecided else write(order, line)
         if undecided:
             message += f" (could not be decided: {said or _why(searches, order, line)})"
-        digest = self._digest(order, line) if definition.acknowledge and not undecided else ""
+        digest = rule_digest(rule, self.frame, order, line) if definition.acknowledge and not undecided else ""
         return Finding(
             rule=rule.id,
             severity="error" if undecided else definition.severity,
@@ -253,43 +253,13 @@ class Asking:
             help=self._help(order, line_number, digest),
             acknowledge=definition.acknowledge and not undecided,
             digest=digest,
-            accepted=self._accepted(order, line_number, digest) if digest else "",
+            accepted=acceptance(self.orders, order, rule.id, line_number, digest) if digest else "",
         )
-
-    def _digest(self, order: int, line: int | None) -> str:
-        """Of the rule and of every value it read; any difference asks again."""
-        read: dict[str, Any] = {}
-        lines = np.flatnonzero(self.frame.order_of == order).tolist()
-        for name in self.rule.reads_of_records:
-            records = self.frame.records(name.partition(".")[0])
-            column, mine = records.column(name), np.flatnonzero(records.order_of == order).tolist()
-            read[name] = [shown(value_at(column, at)) for at in mine]
-        for name, level in sorted(self.rule.reads.items()):
-            column = self.frame.column(name)
-            if level is Level.LINE and (line is None or name in self.rule.whole):
-                read[name] = [shown(value_at(column, at)) for at in lines]
-            else:
-                position = {Level.CONSTANT: 0, Level.HEADER: order, Level.LINE: line or 0}[level]
-                read[name] = shown(value_at(column, position))
-        digest = hashlib.sha256(json.dumps([self.rule.fingerprint, read], sort_keys=True).encode()).hexdigest()
-        return f"{ACCEPTANCE_FORM}:{digest}"
-
-    def _acceptances(self, order: int, line: str) -> Iterator[Mapping[str, Any]]:
-        """What was accepted of this rule before, about the same line."""
-        for kept in self.orders.records.get("acknowledgements", [()] * self.orders.count)[order]:
-            if (kept.get("rule"), kept.get("line", "")) == (self.rule.id, line):
-                yield kept
-
-    def _accepted(self, order: int, line: str, digest: str) -> str:
-        for kept in self._acceptances(order, line):
-            if kept.get("digest") == digest:
-                return f"{kept.get('by')}: {kept.get('reason')}"
-        return ""
 
     def _help(self, order: int, line: str, digest: str) -> str:
         """What to do about it; an acceptance of another form cannot be compared, and that is said."""
-        forms = {str(kept.get("digest")).partition(":")[0] for kept in self._acceptances(order, line)} if digest else ()
-        if not any(form != ACCEPTANCE_FORM for form in forms):
+        kept = _acceptances(self.orders, order, self.rule.id, line) if digest else ()
+        if all(str(each.get("digest")).partition(":")[0] == ACCEPTANCE_FORM for each in kept):
             return self.rule.definition.help
         told = "it was accepted before, in the form of another version of Dokima, and must be accepted again"
         return f"{self.rule.definition.help} ({told})".strip()
@@ -344,3 +314,43 @@ def values_seen(reads: Mapping[str, Level], frame: Frame, order: int, line: int 
         position = {Level.CONSTANT: 0, Level.HEADER: order, Level.LINE: line or 0}[level]
         seen[name] = value_at(frame.column(name), position)
     return seen
+
+
+def rule_digest(rule: Rule, frame: Frame, order: int, line: int | None) -> str:
+    """Digest of a rule and of every value it read; any difference asks again.
+
+    What was before an edit is left out: a warning is about the order as it stands, and an order that is read from a
+    file has no before.
+    """
+    read: dict[str, Any] = {}
+    lines = np.flatnonzero(frame.order_of == order).tolist()
+    for name in rule.reads_of_records:
+        records = frame.records(name.partition(".")[0])
+        column, mine = records.column(name), np.flatnonzero(records.order_of == order).tolist()
+        read[name] = [shown(value_at(column, at)) for at in mine]
+    for name, level in sorted(rule.reads.items()):
+        if name.startswith(("was.", "was_header.")) or name == "line.is_new":
+            continue
+        column = frame.column(name)
+        if level is Level.LINE and (line is None or name in rule.whole):
+            read[name] = [shown(value_at(column, at)) for at in lines]
+        else:
+            position = {Level.CONSTANT: 0, Level.HEADER: order, Level.LINE: line or 0}[level]
+            read[name] = shown(value_at(column, position))
+    digest = hashlib.sha256(json.dumps([rule.fingerprint, read], sort_keys=True).encode()).hexdigest()
+    return f"{ACCEPTANCE_FORM}:{digest}"
+
+
+def acceptance(orders: Orders, order: int, rule: str, line: str, digest: str) -> str:
+    """Who accepted a warning and why; blank if nobody has, or if the values it was about have changed since."""
+    for kept in _acceptances(orders, order, rule, line):
+        if kept.get("digest") == digest:
+            return f"{kept.get('by')}: {kept.get('reason')}"
+    return ""
+
+
+def _acceptances(orders: Orders, order: int, rule: str, line: str) -> list[Mapping[str, Any]]:
+    """What was accepted of a rule before, about the same line."""
+    kept = orders.records.get("acknowledgements")
+    mine = [] if kept is None else kept[order]
+    return [each for each in mine if (each.get("rule"), each.get("line", "")) == (rule, line)]

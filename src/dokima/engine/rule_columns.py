@@ -1,0 +1,40 @@
+"""The columns that rules see: fields, tables, and the figures that one of them reads."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from dokima.engine.pricing import figures_of
+from dokima.engine.program import Program, Run
+from dokima.engine.required import figures_of_required
+from dokima.engine.sheet import Before, Sheet
+from dokima.model.orders import Orders
+from dokima.rules.rule import Rule
+from dokima.tables.table import names_behind
+
+
+def rule_sheet(
+    program: Program, orders: Orders, run: Run, rules: Sequence[Rule], before: Before | None = None
+) -> Sheet:
+    """The columns that rules see: fields, tables, and figures if one of them reads a figure."""
+    sheet = Sheet(program, orders, run, before=before)
+    wanted = _figures_read(program, rules)
+    if wanted:
+        for name, column in figures_of(program, orders, run, wanted).items():
+            sheet.put(name, column)
+    return sheet
+
+
+def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
+    """The figures that rules read, themselves, in their messages or through tables; all of them for rules in Python."""
+    figures = {name for routine in program.routines for name in routine.figures}
+    if any(rule.definition.python is not None for rule in rules):
+        return figures
+    read = figures_of_required(program).union(*(names_of(program, rule) for rule in rules))
+    return {name for name in read if name in figures}
+
+
+def names_of(program: Program, rule: Rule) -> set[str]:
+    """The names a rule and its message read, and those that the tables they ask read in turn."""
+    names = [*rule.reads, *(name for part in rule.message.parts for name in part.formula.reads)]
+    return names_behind(names, program.tables)
