@@ -30,6 +30,7 @@ from dokima.cli.options import (
     person,
     read_orders,
     what_if,
+    what_was,
 )
 from dokima.cli.output import show, write
 from dokima.engine.explaining import Rung
@@ -83,12 +84,13 @@ def check(
     rulebook = open_book(book, tables, values)
     if severity not in SEVERITIES:
         raise NotFound(f"expected a severity: {listed(SEVERITIES)} (got '{severity}'{nearest(severity, SEVERITIES)})")
-    found = what_if(read_orders(rulebook, orders_named or [], orders, layout), sets)
+    values_now, was = what_was(sets)
+    found = what_if(read_orders(rulebook, orders_named or [], orders, layout), values_now)
     date, user = day(today), person(by)
-    findings = rulebook.check(found, at=at, rule=rule, today=date, by=user)
+    findings = rulebook.check(found, at=at, rule=rule, today=date, by=user, was=was)
     status = 1 if findings.stopping else 0
     if why:
-        answers = rulebook.why(found, at=at, rule=rule, today=date, by=user)
+        answers = rulebook.why(found, at=at, rule=rule, today=date, by=user, was=was)
         rows = [answer_data(each) for each in answers]
         write(form, table=lambda: answers_report(answers), data=lambda: rows, rows=lambda: rows)
         raise typer.Exit(status)

@@ -136,6 +136,24 @@ def what_if(orders: Orders, sets: Sequence[str] | None) -> Orders:
     return with_values(orders, assignments(sets)) if sets else orders
 
 
+def what_was(sets: Sequence[str] | None) -> tuple[list[str], dict[str, str] | None]:
+    """What ``--set`` says of today, and what it says of the state before an edit (None for nothing).
+
+    ``was.10.quantity=4`` is about line 10, ``was.quantity=4`` about every line, ``was_header.customer=X`` the header.
+    """
+    today: list[str] = []
+    before: list[str] = []
+    for each in sets or ():
+        if each.startswith("was_header."):
+            before.append(each.replace("was_header.", "header.", 1))
+        elif each.startswith("was."):
+            target = each.removeprefix("was.")
+            before.append(target if "." in target.partition("=")[0] else f"line.{target}")
+        else:
+            today.append(each)
+    return today, assignments(before) or None
+
+
 def one_order(orders: Orders, what: str) -> str:
     """The number of the only order.
 

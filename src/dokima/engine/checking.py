@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
+
+import numpy as np
 
 from dokima.engine.pending import pending_findings
 from dokima.engine.preparing import prepare
@@ -10,7 +12,7 @@ from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
 from dokima.engine.required import missing_rows
 from dokima.engine.rule_columns import rule_sheet
-from dokima.engine.sheet import Sheet
+from dokima.engine.sheet import Before, Sheet
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
 from dokima.model.findings import Finding, Findings, RuleSummary
@@ -29,7 +31,13 @@ Clock = Callable[[], float]
 
 
 def check_orders(
-    program: Program, orders: Orders, at: str, run: Run, rule: str | None = None, clock: Clock | None = None
+    program: Program,
+    orders: Orders,
+    at: str,
+    run: Run,
+    rule: str | None = None,
+    clock: Clock | None = None,
+    was: Orders | None = None,
 ) -> Findings:
     """Ask the rules of a moment.
 
@@ -40,12 +48,13 @@ def check_orders(
         run: What the caller says about the run.
         rule: Ask only this rule, whatever its moments.
         clock: Measures how long each rule takes.
+        was: The same orders as they were before an edit; None for no such state.
 
     Raises:
         NotFound: There is no such moment or rule.
     """
     asked = rules_asked(program, at, rule)
-    sheet = rule_sheet(program, prepare(program, orders, run), run, [each for each, _ in asked])
+    sheet = _columns(program, orders, run, [each for each, _ in asked], was)
     found: list[Finding] = []
     summary: list[RuleSummary] = []
     for each, moment in asked:
@@ -66,12 +75,30 @@ def check_orders(
     return Findings(findings.items, tuple(summary))
 
 
-def answers(program: Program, orders: Orders, at: str, run: Run, rule: str | None = None) -> Iterable[RuleAnswer]:
-    """For every rule of a moment and every order or line: whether it spoke, passed, did not apply or was undecided."""
+def answers(
+    program: Program, orders: Orders, at: str, run: Run, rule: str | None = None, was: Orders | None = None
+) -> Iterable[RuleAnswer]:
+    """For every rule and every order or line: whether it spoke, passed, did not apply or was undecided.
+
+    Rules of other moments are named once, with the moments they speak at. Arguments are those of `check_orders`.
+    """
     asked = rules_asked(program, at, rule)
-    sheet = rule_sheet(program, prepare(program, orders, run), run, [each for each, _ in asked])
+    sheet = _columns(program, orders, run, [each for each, _ in asked], was)
     for each, moment in asked:
         yield from Asking.of(each, moment, sheet, sheet.orders).answers()
+    known = {each.id for each, _ in asked}
+    for other in program.rules if rule is None else ():
+        if other.id not in known:
+            moments = ", ".join(other.definition.at)
+            reason = f"it speaks at {listed(other.definition.at)}, not at {at}"
+            yield RuleAnswer(other.id, moments, "", "", "does not apply", {}, reason=reason)
+
+
+def _columns(program: Program, orders: Orders, run: Run, rules: Sequence[Rule], was: Orders | None) -> Sheet:
+    before = None
+    if was is not None:
+        before = Before(prepare(program, was, run), np.arange(orders.count), np.arange(orders.line_count))
+    return rule_sheet(program, prepare(program, orders, run), run, rules, before)
 
 
 def ask_rules(sheet: Sheet, asked: Iterable[tuple[Rule, str]], only: Mask | None = None) -> list[Finding]:

@@ -43,7 +43,10 @@ def line_figures(order: PricedOrder) -> list[str]:
 def answer_data(answer: RuleAnswer) -> dict[str, Any]:
     """What came of asking a rule about one order or line, as plain data."""
     values = {name: cell(value) for name, value in answer.values.items()}
-    return {**{name: getattr(answer, name) for name in ("rule", "moment", "order", "line", "result")}, "values": values}
+    return {
+        **{name: getattr(answer, name) for name in ("rule", "moment", "order", "line", "result", "message", "reason")},
+        "values": values,
+    }
 
 
 def summary_data(findings: Findings) -> list[dict[str, Any]]:

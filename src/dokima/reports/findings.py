@@ -77,7 +77,8 @@ def _rules(summaries: Sequence[RuleSummary]) -> Table:
 
 
 def answers_report(answers: Sequence[RuleAnswer]) -> RenderableType:
-    """For each rule whether it spoke, passed, did not apply or was undecided, and the values it saw."""
+    """For each rule whether it spoke, passed, did not apply or was undecided, what it saw, and what it says or why
+    not."""
     table = Table.grid(padding=(0, 2))
     for _ in range(4):
         table.add_column(no_wrap=True)
@@ -86,7 +87,11 @@ def answers_report(answers: Sequence[RuleAnswer]) -> RenderableType:
     styles = {"refused": "bold red", "undecided": "bold red", "passed": "green", "does not apply": "dim"}
     for each in answers:
         saw = ", ".join(f"{name} = {shown(value)}" for name, value in each.values.items())
-        table.add_row(each.rule, each.order, each.line, Text(each.result, style=styles[each.result]), saw)
+        told = Text("\n".join(part for part in (saw, each.reason) if part))
+        if each.message:
+            speaks = each.result in ("refused", "undecided")
+            told.append(f"\n{'says' if speaks else 'would say'}: {each.message}", style="" if speaks else "dim")
+        table.add_row(each.rule, each.order, each.line, Text(each.result, style=styles[each.result]), told)
     return table
 
 

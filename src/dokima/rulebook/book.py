@@ -122,6 +122,7 @@ class Rulebook:
         today: datetime.date | None = None,
         by: str | None = None,
         layout: str | None = None,
+        was: Mapping[str, str] | None = None,
     ) -> Findings:
         """Ask the rules of a moment. Does not raise for data: what cannot be read is a finding too.
 
@@ -132,9 +133,11 @@ class Rulebook:
             today: For ``run.today``; blank if None.
             by: For ``run.user``; blank if None.
             layout: As for `orders`.
+            was: What was before an edit, by target: ``10.quantity`` of line 10, ``line.x`` of every line, ``header.x``.
         """
         orders = self.orders(source, layout)
-        found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter)
+        before = None if was is None else with_values(orders, was)
+        found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
         return _document_findings(orders.problems) + found
 
     def why(
@@ -145,12 +148,16 @@ class Rulebook:
         today: datetime.date | None = None,
         by: str | None = None,
         layout: str | None = None,
+        was: Mapping[str, str] | None = None,
     ) -> list[RuleAnswer]:
         """For every rule and every order or line: whether it spoke, passed, did not apply, or could not be decided.
 
-        Arguments are those of `check`.
+        Each with the message it gives or would give, the values it saw, and where it does not apply, why. Arguments are
+        those of `check`.
         """
-        return list(answers(self.program, self.orders(source, layout), at, Run(today, by), rule))
+        orders = self.orders(source, layout)
+        before = None if was is None else with_values(orders, was)
+        return list(answers(self.program, orders, at, Run(today, by), rule, before))
 
     def price(self, source: Any, layout: str | None = None, *, workers: int = 1) -> Calculation:
         """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.

@@ -52,11 +52,12 @@ class PythonRule:
 class View:
     """A line or an order as a rule in Python sees it: fields as attributes, any dotted name in brackets."""
 
-    def __init__(self, frame: Frame, order: int, line: int | None, known: dict[str, Any]) -> None:
+    def __init__(self, frame: Frame, order: int, line: int | None, known: dict[str, Any], seen: dict[str, Any]) -> None:
         self._frame = frame
         self._order = order
         self._line = line
         self._known = known
+        self._seen = seen
 
     def __getitem__(self, name: str) -> Any:
         columns = self._known
@@ -65,7 +66,9 @@ class View:
             columns[key] = self._frame.column(name) if self._line is None else self._frame.line_column(name)
         at = self._order if self._line is None else self._line
         self._refuse_failed(name, at)
-        return value_at(columns[key], at)
+        value = value_at(columns[key], at)
+        self._seen.setdefault(name, value)
+        return value
 
     def _refuse_failed(self, name: str, at: int) -> None:
         """A rule cannot work with a value that an own function failed to give."""
@@ -89,7 +92,7 @@ class View:
     def lines(self) -> list[View]:
         """The lines of the order."""
         at = np.flatnonzero(self._frame.order_of == self._order).tolist()
-        return [View(self._frame, self._order, line, self._known) for line in at]
+        return [View(self._frame, self._order, line, self._known, {}) for line in at]
 
 
 class ColumnsView:
@@ -97,16 +100,21 @@ class ColumnsView:
 
     def __init__(self, frame: Frame) -> None:
         self._frame = frame
+        self.seen: dict[str, list[Any]] = {}
 
     def __getitem__(self, name: str) -> list[Any]:
-        column = self._frame.line_column(name).spread(len(self._frame.order_of))
-        return [value_at(column, at) for at in range(len(column))]
+        if name not in self.seen:
+            column = self._frame.line_column(name).spread(len(self._frame.order_of))
+            self.seen[name] = [value_at(column, at) for at in range(len(column))]
+        return self.seen[name]
 
 
-def ask(
-    declared: PythonRule, frame: Frame, places: Sequence[tuple[int, int | None]]
-) -> Iterator[tuple[bool | None, str]]:
-    """The answer of a rule at each place: True, False or None (undecided), and its message.
+Asked = tuple[bool | None, str, dict[str, Any]]
+"""The answer of a rule at a place: True, False or None (undecided), its message, and the values it read."""
+
+
+def ask(declared: PythonRule, frame: Frame, places: Sequence[tuple[int, int | None]]) -> Iterator[Asked]:
+    """The answer of a rule at each place.
 
     Args:
         declared: The rule.
@@ -118,20 +126,21 @@ def ask(
         return
     known: dict[str, Any] = {}
     for order, line in places:
-        views = {"order": View(frame, order, None, known)}
+        seen: dict[str, Any] = {}
+        views = {"order": View(frame, order, None, known, seen)}
         if line is not None:
-            views["line"] = View(frame, order, line, known)
+            views["line"] = View(frame, order, line, known, seen)
         wanted = inspect.signature(declared.work).parameters
         try:
             answer = declared.work(**{name: views[name] for name in wanted})
             answers = list(answer) if isinstance(answer, Iterator) else [answer]
         except KeyError as error:
-            yield None, f"expected arguments named line and order (got {error}{nearest(str(error), views)})"
+            yield None, f"expected arguments named line and order (got {error}{nearest(str(error), views)})", seen
             continue
         except Exception as error:  # a rule that fails has not answered, and that refuses
-            yield None, f"it raised {type(error).__name__}: {error}"
+            yield None, f"it raised {type(error).__name__}: {error}", seen
             continue
-        yield _joined(answers)
+        yield (*_joined(answers), seen)
 
 
 def _joined(answers: Sequence[Any]) -> tuple[bool | None, str]:
@@ -144,20 +153,20 @@ def _joined(answers: Sequence[Any]) -> tuple[bool | None, str]:
     return not refused, "; ".join(refused)
 
 
-def _asked_columns(
-    declared: PythonRule, frame: Frame, places: Sequence[tuple[int, int | None]]
-) -> Iterator[tuple[bool | None, str]]:
+def _asked_columns(declared: PythonRule, frame: Frame, places: Sequence[tuple[int, int | None]]) -> Iterator[Asked]:
+    view = ColumnsView(frame)
     try:
-        given = declared.work(ColumnsView(frame))
+        given = declared.work(view)
         verdicts: list[Any] = list(given) if isinstance(given, Iterable) else []
     except Exception as error:  # as above
         for _ in places:
-            yield None, f"it raised {type(error).__name__}: {error}"
+            yield None, f"it raised {type(error).__name__}: {error}", {}
         return
     if len(verdicts) != len(frame.order_of):
         for _ in places:
-            yield None, f"expected {len(frame.order_of)} answers, one a line (it returned {len(verdicts)})"
+            yield None, f"expected {len(frame.order_of)} answers, one a line (it returned {len(verdicts)})", {}
         return
     for _, line in places:
         verdict = verdicts[line or 0]
-        yield (None if verdict is None else bool(verdict)), ""
+        seen = {name: values[line or 0] for name, values in view.seen.items()}
+        yield (None if verdict is None else bool(verdict)), "", seen

@@ -108,6 +108,7 @@ class Verdicts:
         refused: True where what it requires does not hold.
         undecided: True where that could not be told.
         said: Messages of a rule in Python, and own functions that failed, by position.
+        seen: What a rule in Python read, by position.
     """
 
     asked: Mask
@@ -115,6 +116,7 @@ class Verdicts:
     refused: Mask
     undecided: Mask
     said: Mapping[int, str] = field(default_factory=dict)
+    seen: Mapping[int, Mapping[str, Any]] = field(default_factory=dict)
 
 
 def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
@@ -174,13 +176,14 @@ def _judge_formulas(rule: Rule, frame: Frame, asked: Mask) -> Verdicts:
 def _judge_python(declared: PythonRule, frame: Frame, level: Level, asked: Mask) -> Verdicts:
     refused, undecided = np.zeros(len(asked), bool), np.zeros(len(asked), bool)
     said: dict[int, str] = {}
+    seen: dict[int, Mapping[str, Any]] = {}
     places = np.flatnonzero(asked).tolist()
     where = [(int(frame.order_of[at]), at) if level is Level.LINE else (at, None) for at in places]
-    for at, (verdict, message) in zip(places, ask(declared, frame, where), strict=True):
-        refused[at], undecided[at] = verdict is False, verdict is None
+    for at, (verdict, message, read) in zip(places, ask(declared, frame, where), strict=True):
+        refused[at], undecided[at], seen[at] = verdict is False, verdict is None, read
         if message:
             said[at] = message
-    return Verdicts(asked, asked, refused, undecided, said)
+    return Verdicts(asked, asked, refused, undecided, said, seen)
 
 
 @dataclass(frozen=True)
@@ -247,7 +250,7 @@ class Asking:
             order=number,
             line=line_number,
             field=definition.field,
-            values=values_seen(rule.reads, self.frame, order, line),
+            values=self._values(position),
             undecided=undecided,
             moment=self.moment,
             help=self._help(order, line_number, digest),
@@ -264,22 +267,42 @@ class Asking:
         told = "it was accepted before, in the form of another version of Dokima, and must be accepted again"
         return f"{self.rule.definition.help} ({told})".strip()
 
+    def _values(self, position: int) -> dict[str, Any]:
+        """The values the rule saw: those its formulas read, or what it asked for in Python."""
+        order, line = self._place(position)
+        seen = values_seen(self.rule.reads, self.frame, order, line)
+        return {**seen, **self.verdicts.seen.get(position, {})}
+
     def answers(self) -> Iterator[RuleAnswer]:
         """What came of asking at every order and line, for finding out why a rule did or did not speak."""
         verdicts = self.verdicts
         numbers, lines = self.orders.numbers, self.orders.line_numbers
+        write = self.rule.message.writer(self.frame)
         for position in range(len(verdicts.asked)):
             order, line = self._place(position)
             result: Result = "passed"
-            if not verdicts.asked[position] or not verdicts.applies[position]:
-                result = "does not apply"
+            message = verdicts.said.get(position) or write(order, line)
+            reason = ""
+            if not verdicts.asked[position]:
+                result, reason = "does not apply", self._not_asked(position)
+            elif not verdicts.applies[position]:
+                result, reason = "does not apply", "its 'when' is false"
             elif verdicts.undecided[position]:
                 result = "undecided"
             elif verdicts.refused[position]:
                 result = "refused"
-            values = values_seen(self.rule.reads, self.frame, order, line)
+            values = self._values(position)
             line_number = "" if line is None else lines[line]
-            yield RuleAnswer(self.rule.id, self.moment, numbers[order], line_number, result, values)
+            yield RuleAnswer(self.rule.id, self.moment, numbers[order], line_number, result, values, message, reason)
+
+    def _not_asked(self, position: int) -> str:
+        """Why the rule is not asked about an order or line."""
+        had = None if self.rule.wants_before is None else self.frame.had(self.rule.level)
+        if self.rule.wants_before is not None and (had is None or not had[position]):
+            return "it compares with what was before, and there is no before (try --set was.10.quantity=4)"
+        if self.rule.definition.parents == "only":
+            return "it asks parent lines only"
+        return "it does not ask parent lines; parents = 'also' or 'only' would"
 
 
 Result = Literal["refused", "undecided", "passed", "does not apply"]
@@ -287,7 +310,18 @@ Result = Literal["refused", "undecided", "passed", "does not apply"]
 
 @dataclass(frozen=True)
 class RuleAnswer:
-    """What came of asking a rule about one order or line, and the values it saw."""
+    """What came of asking a rule about one order or line.
+
+    Attributes:
+        rule: Id of the rule.
+        moment: Moment it speaks at.
+        order: Order number, blank for a rule of another moment.
+        line: Line number, blank for a rule of the order.
+        result: What came of it.
+        values: The values it saw.
+        message: What it says, or would say if it refused.
+        reason: Why it does not apply, blank where it does.
+    """
 
     rule: str
     moment: str
@@ -295,6 +329,8 @@ class RuleAnswer:
     line: str
     result: Result
     values: Mapping[str, Any]
+    message: str = ""
+    reason: str = ""
 
 
 def _why(searches: Sequence[BlankSearch], order: int, line: int | None) -> str:
