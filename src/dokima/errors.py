@@ -123,11 +123,13 @@ class Problem:
 
 
 class DocumentError(DokimaError):
-    """Orders that cannot be read. ``problems`` lists all of them."""
+    """Orders that cannot be read. ``problems`` lists all of them; ``said`` stands above them in the message."""
 
-    def __init__(self, problems: Sequence[Problem]) -> None:
+    def __init__(self, problems: Sequence[Problem], said: str = "") -> None:
         self.problems = tuple(problems)
-        super().__init__("\n".join(str(problem) for problem in self.problems))
+        self.said = said
+        told = [str(problem) for problem in self.problems]
+        super().__init__("\n".join([f"{said}:", *told] if said else told))
 
 
 class ExactError(DokimaError, ArithmeticError):

@@ -91,7 +91,6 @@ def test_keys_codes_and_what_nobody_reads():
             {"id": "always", "at": "save", "require": "1 == 1"},
             {"id": "same", "at": "enter", "when": "line.quantity > 0", "require": "line.quantity  >  0"},
             {"id": "fine", "at": "enter", "require": "line.quantity / 3 + 1 > 0"},
-            {"id": "tenths", "at": "enter", "require": "line.quantity / 10 + round(line.quantity / 3, 2) > 0"},
         ],
     )
     found = rules.audit(TODAY)
@@ -106,7 +105,46 @@ def test_keys_codes_and_what_nobody_reads():
         "unused": {"table.extra", "line.colour", "value.unused_rate"},
         "cannot-fail": {"rule.always", "rule.same"},
     }
-    assert [remark.path for remark in found if remark.check == "approximate"] == ["rule.fine.require"]
+
+
+def test_a_unit_that_the_rulebooks_own_table_knows_is_known():
+    """Whatever the standards say."""
+    rules = book(
+        table={
+            "extra": {"match": {"item": "line.item", "unit": "line.unit"}, "choose": "most specific"},
+            "unit": {"key": {"unit": "line.unit"}},
+        },
+        tables={
+            "extra": [{"item": "PANE", "unit": "crate"}, {"item": "PANE", "unit": "bunch"}],
+            "unit": [{"unit": "crate"}],
+        },
+    )
+    unknown = [remark.message for remark in rules.audit(TODAY) if remark.check == "unknown-unit"]
+    assert unknown == ["'bunch' is no unit that is known"]
+
+
+def test_comparisons_that_never_hold():
+    """With a value outside the choices of a field, or absent from a table's column; the nearest is named."""
+    rules = book(
+        header={"kind": {"choices": ["sales", "purchase"]}},
+        rule=[
+            {"id": "kind", "at": "save", "require": "header.kind != 'sale'"},
+            {"id": "family", "at": "enter", "require": "not (item.family in ['glazing', 'ropes'])"},
+            {"id": "fine", "at": "enter", "require": "item.family == 'vents' or header.customer == 'X'"},
+        ],
+    )
+    found = [(remark.path, remark.message) for remark in rules.audit(TODAY) if remark.check == "never-equal"]
+    assert found == [
+        ("rule.family.require", "item.family is never 'ropes', as in: not (item.family in ['glazing', 'ropes'])"),
+        ("rule.kind.require", "header.kind is never 'sale', as in: header.kind != 'sale'; did you mean 'sales'?"),
+    ]
+
+
+def test_windows_that_end_before_they_begin_and_prices_of_0():
+    """Both are cells that were typed wrong."""
+    _, found = _audit(_row("A", since="2026-03-01", until="2026-02-01"), _row("B", price="0"))
+    assert _of(found, "backwards") == [("error", [2])]
+    assert _of(found, "zero-price") == [("warning", [3])]
 
 
 def test_each_example_of_the_demo_can_be_priced():

@@ -172,7 +172,7 @@ def test_payments_are_what_is_payable():
     with pytest.raises(dokima.Refused, match="from 0 to 8.00"):
         edit.record_payment("9")
     assert not book.check(edit.order, rule="paid")
-    with pytest.raises(dokima.Refused, match="20 has been paid on A.") as refused:
+    with pytest.raises(dokima.Refused, match="20.00 has been paid on A.") as refused:
         edit.move_to("cancelled")
     edit.acknowledge(refused.value.findings[0], "paid back by hand")
     edit.move_to("cancelled")

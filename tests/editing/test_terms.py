@@ -100,11 +100,11 @@ def test_a_header_field_may_call_for_new_prices():
 @pytest.mark.parametrize(
     ("changed", "step", "said"),
     [
-        ({"freight": "2"}, "freight", "freight 4.5 was agreed; the formulas of today give 6"),
+        ({"freight": "2"}, "freight", "freight 4.50 was agreed; the formulas of today give 6.00"),
         (
             {"extra": [{"name": "toll", "kind": "charge", "amount": "1"}]},
             "toll",
-            "toll 0 was agreed; the formulas of today give 1",
+            "toll 0.00 was agreed; the formulas of today give 1.00",
         ),
     ],
 )

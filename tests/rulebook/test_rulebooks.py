@@ -259,7 +259,7 @@ def test_a_rule_about_figures_runs_the_routine_first():
 
     assert said(rules, *lines) == [
         ("no-parent", "10", "no-parent does not hold."),
-        ("cheap", "10/10", "4 of 15"),
+        ("cheap", "10/10", "4.00 of 15.00"),
     ]
 
 
@@ -277,7 +277,7 @@ def test_a_rule_about_a_figure_runs_only_the_steps_it_needs():
     found = tried.check(dokima.Order("A", lines=[{"quantity": 1}, {"quantity": 2}]))
 
     assert [(f.rule, f.message) for f in found] == [
-        ("header.fee", "4"),
+        ("header.fee", "4.00"),
         ("header.net", "blank (could not be decided: header.net is blank)"),
     ]
     sales = tried.program.routines[0]

@@ -201,7 +201,7 @@ def test_a_table_may_read_other_tables_and_numbers_dates_and_flags_are_keys():
 
     assert [line.figure("amount") for line in found["O"].lines] == [D("25.00"), D("99.00")]
     lost = tried.price(dokima.Order("O", lines=[{"quantity": 2}], **{**header, "credit": "7.51"}))
-    assert [f.message for f in lost.findings] == ["no price: tried table schedule has no row that fits"]
+    assert [f.message for f in lost.findings] == ["no price: tried table contract has no row that fits"]
 
 
 def refused(tables: dict[str, Any] | None = None, **table: Any) -> list[str]:

@@ -8,7 +8,7 @@ from dokima.auditing.coverage import audit_discounts, audit_keys, audit_prices
 from dokima.auditing.examples import Examples
 from dokima.auditing.remark import CHECKS, Remark
 from dokima.auditing.rows import audit_rows
-from dokima.auditing.usage import audit_exactness, audit_rules, audit_usage
+from dokima.auditing.usage import audit_comparisons, audit_rules, audit_usage
 from dokima.engine.program import Program
 from dokima.model.findings import SEVERITIES
 
@@ -28,7 +28,7 @@ def audit(program: Program, today: datetime.date) -> list[Remark]:
         *audit_keys(program),
         *audit_usage(program),
         *audit_rules(program),
-        *audit_exactness(program),
+        *audit_comparisons(program),
     ]
     order = list(CHECKS)
     # Two tables on one file say the same about its rows: once is enough.

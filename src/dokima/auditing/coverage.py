@@ -194,6 +194,9 @@ def _unknown_codes(program: Program) -> Iterator[Remark]:
     for table in program.tables.values():
         if _found_by(table, "line.item") and "unit" in table.columns:
             units |= {str(value) for value in _listed(table, "unit") if value is not None}
+        if _found_by(table, "line.unit"):
+            (key,) = table.conditions
+            units |= {str(value) for value in _listed(table, key) if value is not None}
     for check, column, known in (("unknown-currency", "currency", currencies), ("unknown-unit", "unit", units)):
         for table in program.tables.values():
             cells = table.cells.get(column)

@@ -13,18 +13,20 @@ CHECKS: Mapping[str, str] = {
     "tie": "two rows fit alike, and only their place in the file decides",
     "overlap": "windows of rows with the same terms overlap",
     "never-wins": "another row is preferred wherever this one fits",
+    "backwards": "a window that ends before it begins",
     "gap": "no row is valid between two windows of the same terms",
     "dearer-break": "a higher break gives a worse price or discount",
     "expired": "the row is valid no longer",
     "no-price": "an item has no price at all",
+    "zero-price": "a price of 0 beside others",
     "price-and-discount": "a special price, and a discount on top of it",
     "near-twin": "keys differ only in case or spaces",
     "unknown-key": "a row is for something that its own table does not have",
     "unknown-currency": "not a currency code of ISO 4217",
-    "unknown-unit": "neither a unit of the items nor a common code of UN/ECE Rec 20",
+    "unknown-unit": "neither a unit of the items or of a table of units, nor a common code of UN/ECE Rec 20",
     "unused": "declared, and never read",
+    "never-equal": "a comparison with a value that cannot occur",
     "cannot-fail": "a rule that can never speak",
-    "approximate": "a sum takes a quotient to 12 decimal places",
 }
 """The checks of an audit, and what each looks for."""
 

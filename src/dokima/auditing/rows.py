@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+import numpy as np
+
 from dokima.auditing.examples import Examples
 from dokima.auditing.remark import Remark
 from dokima.engine.program import Program
@@ -67,6 +69,8 @@ class _Auditing:
             self.alike.setdefault(cells, []).append(row)
 
     def remarks(self, today: datetime.date) -> Iterator[Remark]:
+        yield from self._backwards()
+        yield from self._zero_prices()
         yield from self._expired(today)
         # A graduated table or a key whose rows are told apart by windows has no competition beyond that.
         beaten: set[frozenset[int]] = set()
@@ -105,6 +109,23 @@ class _Auditing:
     def _overlap(self, a: int, b: int) -> bool:
         window = self.table.window
         return window is None or bool(max(window.start[a], window.start[b]) <= min(window.end[a], window.end[b]))
+
+    def _backwards(self) -> Iterator[Remark]:
+        """Rows that end before they begin: they are never valid."""
+        window = self.table.window
+        for row in np.flatnonzero(window.end < window.start).tolist() if window is not None else ():
+            message = f"{self._terms(row)} ends before it begins, so it is never valid"
+            yield self._remark("backwards", "error", message, [row])
+
+    def _zero_prices(self) -> Iterator[Remark]:
+        """A price of 0 among prices that are not is a gift, or a cell that was meant to stay empty."""
+        if self.use is None or not self.use.is_price:
+            return
+        prices = [value_at(self.table.cells[self.use.column], row) for row in range(self.table.size)]
+        if any(prices):
+            for row in [at for at, price in enumerate(prices) if price == 0]:
+                message = f"{self._terms(row)} has the {self.use.column.replace('_', ' ')} 0, others do not"
+                yield self._remark("zero-price", "warning", message, [row])
 
     def _expired(self, today: datetime.date) -> Iterator[Remark]:
         if self.table.window is None:

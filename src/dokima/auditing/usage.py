@@ -1,4 +1,4 @@
-"""What a rulebook declares and never reads, rules that cannot speak, and sums that are not exact."""
+"""What a rulebook declares and never reads, rules that cannot speak, comparisons that never hold."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from collections.abc import Iterator
 
 from dokima.auditing.remark import Remark
 from dokima.engine.program import Program
+from dokima.errors import nearest
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import flags
+from dokima.model.columns import Texts, values_of
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
 from dokima.tables.choosing import RowFrame
 
@@ -109,37 +111,36 @@ def _is_same_twice(formula: Formula) -> bool:
     return ast.dump(tree.left) == ast.dump(tree.comparators[0])
 
 
-def audit_exactness(program: Program) -> Iterator[Remark]:
-    """Sums whose terms are quotients: each is taken to 12 decimal places before it is added."""
+def audit_comparisons(program: Program) -> Iterator[Remark]:
+    """Comparisons of a field or a table's column with a text that it cannot hold."""
     for path, formula in all_formulas(program):
-        tree = ast.parse(formula.source.strip().replace("\n", " "), mode="eval")
-        if any(_adds_quotients(node) for node in ast.walk(tree)):
-            message = f"'{formula.source}' adds a quotient, which takes 12 decimal places; round() says where"
-            yield Remark("approximate", "notice", message, path=path)
+        for node in formula.root.walk():
+            if node.role not in ("==", "!=", "in"):
+                continue
+            name = next((each.name for each in node.operands if each.name), "")
+            known = _values_of(program, name)
+            for operand in node.operands if known else ():
+                if operand.level is not Level.CONSTANT or operand.kind != "text" or operand.name:
+                    continue
+                (text,) = values_of(operand.evaluate(RowFrame({}, 1)))
+                if text is not None and text not in known:
+                    said = f"{name} is never '{text}', as in: {formula.source}{nearest(text, known)}"
+                    yield Remark("never-equal", "warning", said, path=path)
 
 
-_KEEPING = ("abs", "min", "max", "coalesce")
-"""Functions that leave a quotient what it is."""
-
-
-def _adds_quotients(node: ast.AST) -> bool:
-    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add | ast.Sub):
-        return _is_quotient(node.left) or _is_quotient(node.right)
-    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in ("sum", "average"):
-        return bool(node.args) and _is_quotient(node.args[0])
-    return False
-
-
-def _is_quotient(node: ast.AST) -> bool:
-    """Whether a part is a quotient that nothing has rounded; a division by a power of ten ends by itself."""
-    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Div):
-        return not (isinstance(node.right, ast.Constant) and str(node.right.value).rstrip("0") == "1")
-    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Mult):
-        return _is_quotient(node.left) or _is_quotient(node.right)
-    if isinstance(node, ast.UnaryOp):
-        return _is_quotient(node.operand)
-    if isinstance(node, ast.IfExp):
-        return _is_quotient(node.body) or _is_quotient(node.orelse)
-    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in _KEEPING:
-        return any(_is_quotient(each) for each in node.args)
-    return False
+def _values_of(program: Program, name: str) -> list[str]:
+    """The texts that a name may stand for; empty if it may be any."""
+    head, _, column = name.partition(".")
+    fields = {"header": program.fields.header, "was_header": program.fields.header}.get(head)
+    if head in ("line", "parent", "was"):
+        fields = program.fields.line
+    if fields is not None:
+        return list(fields[column].choices) if column in fields else []
+    table = program.tables.get(head)
+    if table is None or column not in table.fields or not table.size:
+        return []
+    if table.fields[column].choices:
+        return list(table.fields[column].choices)
+    default = [table.defaults[column]] if column in table.defaults else []
+    columns = [each for each in (table.columns[column], *default) if isinstance(each, Texts)]
+    return sorted({word for each in columns for word in each.to_list() if word})

@@ -40,11 +40,12 @@ def agreed_terms(program: Program, orders: Orders, run: Run, settled: str = "") 
     pricing = price_orders(program, orders, run, traced=True)
     if not pricing.parts:
         return []
-    return _Taking(program, orders, pricing, settled).records()
+    return _Taking(program, orders, pricing, settled, run).records()
 
 
 class _Taking:
-    def __init__(self, program: Program, orders: Orders, pricing: Pricing, settled: str) -> None:
+    def __init__(self, program: Program, orders: Orders, pricing: Pricing, settled: str, run: Run) -> None:
+        self.today = {} if run.today is None else {"agreed": run.today.isoformat()}
         self.program = program
         self.orders = orders
         self.settled = settled
@@ -64,6 +65,7 @@ class _Taking:
             "line": "",
             "form": TERMS_FORM,
             "rulebook": self.program.fingerprint,
+            **self._agreed("", None)[1],
             "fields": reads,
             "digest": fields_digest(self.orders.document(0), reads),
             **({"settled": self.settled} if self.settled else {}),
@@ -75,24 +77,23 @@ class _Taking:
         basis = {name: _listed(leaves.line(name)) for name in levels["line"]}
         figures = {name: _listed(column) for name, column in self._figures().items()}
         answers = self._answers(Level.LINE, count)
-        lines = [
-            {
-                "line": number,
-                "rulebook": self._agreed_with(number, {name: column[at] for name, column in basis.items()}),
-                "basis": {name: column[at] for name, column in basis.items()},
-                **answers[at],
-                "figures": {name: column[at] for name, column in figures.items()},
-            }
-            for at, number in enumerate(leaves.line_numbers)
-        ]
+        lines = []
+        for at, number in enumerate(leaves.line_numbers):
+            mine = {name: column[at] for name, column in basis.items()}
+            rulebook, agreed = self._agreed(number, mine)
+            kept = {name: column[at] for name, column in figures.items()}
+            lines.append(
+                {"line": number, "rulebook": rulebook, **agreed, "basis": mine, **answers[at], "figures": kept}
+            )
         return [header, *lines]
 
-    def _agreed_with(self, number: str, basis: Record) -> str:
-        """Fingerprint of the rulebook whose answers a line keeps: that of its agreement, today's for a new one."""
+    def _agreed(self, number: str, basis: Record | None) -> tuple[str, Record]:
+        """The rulebook whose answers a line keeps, and the day: those of its agreement, today's for a new one."""
         for record in (self.orders.records.get("terms") or [[]])[0]:
-            if record.get("line") == number and record.get("basis") == basis:
-                return str(record.get("rulebook") or self.program.fingerprint)
-        return self.program.fingerprint
+            if record.get("line") == number and basis in (None, record.get("basis")):
+                day = {"agreed": record["agreed"]} if record.get("agreed") else {}
+                return str(record.get("rulebook") or self.program.fingerprint), day
+        return self.program.fingerprint, self.today
 
     def _figures(self) -> dict[str, Column]:
         """Price, line amount, and every amount of a step, one value per line."""

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from dokima.engine.program import Program
-from dokima.errors import NotFound, Problem, nearest
+from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.integers import Integers, Mask
 from dokima.model.columns import Column, value_at
@@ -116,6 +116,15 @@ class Calculation:
         return (PricedOrder(self, at) for at in range(self.orders.count))
 
     def __getitem__(self, number: str) -> PricedOrder:
+        """An order by number.
+
+        Raises:
+            DocumentError: It was set aside; says why.
+            NotFound: There is none; names the nearest.
+        """
+        aside = [problem for problem in self.problems if problem.order == number]
+        if aside and number not in self.orders.numbers:
+            raise DocumentError(aside, f"order {number} was set aside and is not priced")
         return PricedOrder(self, self.orders.position(number))
 
     @property

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from decimal import Decimal
 from typing import Any
@@ -12,6 +12,7 @@ import numpy as np
 from dokima.engine.calculation import PricedLine, amount_at, amount_figures
 from dokima.engine.pricing import Part, Pricing
 from dokima.engine.program import Program
+from dokima.engine.written_formulas import Counted, Traced, with_labels, with_values
 from dokima.errors import NotFound, nearest
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.formulas import Formula, Level
@@ -50,6 +51,7 @@ class TableAnswer:
         breaks: Columns that say from which quantity on a row is eligible.
         agreed: What the order keeps of this table from when it was agreed, by column; empty if it asks the table.
         agreed_place: File and row that had answered then, blank if none had.
+        is_required: Whether a line or order without a row of it is an error.
         is_path: Whether it is one hop on a path of linked records, each found by a key that the one before gave.
         tree: Of an assembly the item and everything in it, with the value of each.
     """
@@ -66,6 +68,7 @@ class TableAnswer:
     breaks: Sequence[str] = ()
     agreed: Mapping[str, Any] = field(default_factory=dict)
     agreed_place: str = ""
+    is_required: bool = False
     is_path: bool = False
     tree: Sequence[Node] = ()
 
@@ -86,6 +89,7 @@ class StepExplanation:
         value: The figure it left on this line; None if it is blank.
         source: For a price the option it came from, for a step that lost to another the one that won, in words.
         formulas: Setting, formula as written, and with values in the place of names.
+        counted: What counted in each formula, by setting: ``36 × 27.80``.
         operands: The values it read.
         answers: The tables it asked.
         over: Whether it is worked out for the line, for the parent line above it (parent), or for the order.
@@ -99,6 +103,7 @@ class StepExplanation:
     formulas: Sequence[tuple[str, str, str]]
     operands: Sequence[Operand]
     answers: Sequence[TableAnswer]
+    counted: Mapping[str, str] = field(default_factory=dict)
     over: str = "line"
 
 
@@ -275,8 +280,9 @@ class _Explainer:
             label=step.definition.shown,
             kind=step.kind,
             value=value,
-            source=self._source(step.options, chosen) if step.kind == "price" else self._beaten_by(step),
+            source=self._source(step.options, chosen, trace) if step.kind == "price" else self._beaten_by(step),
             formulas=[(key, formula.source, with_values(formula, values)) for key, formula in formulas],
+            counted={key: self._counted(formula, trace) for key, formula in formulas},
             operands=operands,
             answers=[
                 replace(
@@ -288,6 +294,11 @@ class _Explainer:
             ],
             over="order" if step.kind == "advance" else step.definition.over,
         )
+
+    def _counted(self, formula: Formula, trace: StepTrace) -> str:
+        """What counted in a formula on this line."""
+        frame = Traced(self.sheet, trace.columns)
+        return Counted(formula, frame, self.order, self.position, self.program.label).text()
 
     def _tables(self, names: Sequence[str], trace: StepTrace) -> tuple[list[str], set[str]]:
         """The tables behind names, in the order they are read, and which of them are hops on a path of records."""
@@ -356,14 +367,19 @@ class _Explainer:
         winner = rivals[int(winners[self.position])]
         return "" if winner is step else f"beaten by {winner.definition.shown}"
 
-    def _source(self, options: Sequence[Any], chosen: int) -> str:
+    def _source(self, options: Sequence[Any], chosen: int, trace: StepTrace) -> str:
         if chosen < 0:
             return "no price"
         if chosen == OVERRIDE:
             reason = self.line.field("override_reason")
             return "manual price" + (f" ({reason})" if reason else "")
-        formula: Formula = options[chosen - 1].value
-        return with_labels(formula, self.program.label).replace("*", "×")
+        option = options[chosen - 1]
+        said = with_labels(option.value, self.program.label).replace("*", "×")
+        base = "1" if option.base is None else self._counted(option.base, trace)
+        factor = "1" if option.factor is None else self._counted(option.factor, trace)
+        # A price for one is told by the calculation; one for a hundred, or for another unit, is not.
+        price = "" if base == factor == "1" else f" {self._counted(option.value, trace)}"
+        return said + price + (f" per {base}" if base != "1" else "") + (f", times {factor}" if factor != "1" else "")
 
     def _answer(self, table: Table, row: int) -> TableAnswer:
         sheet = self.sheet
@@ -384,8 +400,12 @@ class _Explainer:
             terms=row_terms(table, row) if row >= 0 else "",
             is_key=table.definition.is_key,
             breaks=[each.column for each in table.breaks],
+            is_required=self._is_required(table, position),
             **self._agreed(table, position),
         )
+
+    def _is_required(self, table: Table, position: int) -> bool:
+        return table.required is not None and bool(value_at(table.required.evaluate(self.sheet, table.level), position))
 
     def _agreed(self, table: Table, position: int) -> dict[str, Any]:
         """What the order keeps of a table, and the row that had answered."""
@@ -419,31 +439,3 @@ def quantities_worth_asking(explanation: Explanation) -> list[Decimal]:
                 if candidate.reason not in ("match", "window"):
                     found |= {candidate.cells[name] for name in answer.breaks if candidate.cells.get(name)}
     return sorted(found)
-
-
-def with_values(formula: Formula, values: Mapping[str, Any]) -> str:
-    """The formula with the values of its names in their places."""
-    text = formula.source
-    nodes = sorted((node for node in formula.root.walk() if node.name), key=lambda node: -node.start)
-    last = len(text) + 1
-    for node in nodes:
-        if node.stop <= last:
-            value = values.get(node.name)
-            text = text[: node.start] + _written(value) + text[node.stop :]
-            last = node.start
-    return text
-
-
-def with_labels(formula: Formula, label: Callable[[str], str]) -> str:
-    """The formula with the words for people in the place of its names."""
-    text = formula.source
-    for node in sorted((node for node in formula.root.walk() if node.name), key=lambda node: -node.start):
-        text = text[: node.start] + label(node.name) + text[node.stop :]
-    return text
-
-
-def _written(value: Any) -> str:
-    """A value as a formula would write it: text in quotes, amounts with their places."""
-    if isinstance(value, str):
-        return repr(value)
-    return format(value, "f") if isinstance(value, Decimal) else shown(value)

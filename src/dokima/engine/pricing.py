@@ -8,7 +8,7 @@ from decimal import Decimal
 
 import numpy as np
 
-from dokima.engine.calculation import Calculation, amount_figures
+from dokima.engine.calculation import Calculation, amount_at, amount_figures
 from dokima.engine.joining import joined, risen
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
@@ -22,7 +22,7 @@ from dokima.exact.integers import Integers
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Texts, shown, value_at
+from dokima.model.columns import Column, Texts, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
 from dokima.routines.instalments import InstalmentPlan, split
@@ -246,7 +246,7 @@ def _price_part(job: _Job, orders: Orders) -> Part:
             *(_blank_finding(job.routine, leaves, blank) for blank in (*result.blank_steps, *result.failed_figures)),
             *_failed_of_orders(job, sheet),
             *missing_rows(sheet),
-            *_not_reproduced(leaves, result),
+            *_not_reproduced(job.program, leaves, result),
         ],
         sheet=sheet if job.traced else None,
         plan=split(job.routine.instalments, definition.instalments_of, sheet, totals, result.lines)
@@ -310,18 +310,24 @@ def failed_defaults(program: Program, orders: Orders) -> list[Finding]:
     return findings
 
 
-def _not_reproduced(orders: Orders, result: RoutineResult) -> list[Finding]:
+def _not_reproduced(program: Program, orders: Orders, result: RoutineResult) -> list[Finding]:
     """A finding for each line whose agreed figures are not what the formulas of today give: the first such step."""
     findings: dict[int, Finding] = {}
     for each in result.not_reproduced:
         for line in each.lines.tolist():
             at = int(orders.order_of[line])
-            kept, computed = (shown(value_at(column, line)) for column in (each.kept, each.computed))
+            places = program.definition.minor_units.get(value_at(orders.header("currency"), at) or "", 0)
+            kept, computed = (_amount(column, line, places) for column in (each.kept, each.computed))
             message = f"{each.step.definition.shown} {kept} was agreed; the formulas of today give {computed}"
             values = {"agreed": kept, "today": computed}
             place = (orders.numbers[at], orders.line_numbers[line], each.step.name)
             findings.setdefault(line, Finding("agreed-terms", "warning", message, *place, values=values))
     return list(findings.values())
+
+
+def _amount(column: Column, position: int, places: int) -> str:
+    value = amount_at(column, position, places)
+    return "blank" if value is None else format(value, "f")
 
 
 def _prepaid(orders: Orders) -> Decimals:

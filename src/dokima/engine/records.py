@@ -84,6 +84,10 @@ class RecordFrame:
         """The failures a name inherits; records have none of their own."""
         return None if name.startswith(f"{self._name}.") else self._frame.failures(name)
 
+    def money_places(self, order: int) -> int:
+        """Decimal places of the currency of an order."""
+        return self._frame.money_places(order)
+
     def records(self, name: str) -> Frame:
         """No aggregate over records stands inside another."""
         raise KeyError(name)

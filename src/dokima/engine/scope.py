@@ -17,6 +17,13 @@ TableGetter = Callable[[str], Table | None]
 """Gives a table by name, building it first if need be; None for a table with problems of its own."""
 
 _RUN = {"run.today": Name("date", Level.CONSTANT, "today"), "run.user": Name("text", Level.CONSTANT, "user")}
+
+
+def is_price_column(column: str) -> bool:
+    """Whether a column of a table holds prices, going by its name: a rulebook has no kind for money."""
+    return column in ("price", "cost", "amount") or column.endswith(("_price", "_cost", "_amount"))
+
+
 LINE_FACTS = {
     "line.is_parent": Name("flag", Level.LINE, "is a parent line"),
     "line.is_new": Name("flag", Level.LINE, "is new"),
@@ -77,7 +84,7 @@ class Scope:
     def _field(self, name: str, fields: Mapping[str, Field], level: Level) -> Name:
         head, _, tail = name.partition(".")
         if tail in fields:
-            return Name(fields[tail].kind, level, fields[tail].shown)
+            return Name(fields[tail].kind, level, fields[tail].shown, money=fields[tail].money)
         steps = [step for routine in self.definition.routines for step in routine.steps if step.name == tail]
         if any(step.kind != "price" or head == "line" for step in steps):
             raise UnknownName(f"'{name}' is the figure of a step and can be read only after that step")
@@ -92,7 +99,7 @@ class Scope:
         if tail not in fields:
             hint = nearest(tail, fields).replace("'", f"'{head}.", 1)
             raise UnknownName(f"there is no '{name}'{hint}")
-        return Name(fields[tail].kind, Level.LINE, fields[tail].shown, head)
+        return Name(fields[tail].kind, Level.LINE, fields[tail].shown, head, fields[tail].money)
 
     def _value(self, name: str) -> Name:
         values = self.definition.values
@@ -108,7 +115,8 @@ class Scope:
         if column not in found.fields:
             hint = nearest(column, found.fields).replace("'", f"'{table}.", 1)
             raise UnknownName(f"table '{table}' has no column '{column}'{hint}")
-        return Name(found.fields[column].kind, level, found.fields[column].shown)
+        money = found.fields[column].kind == "decimal" and is_price_column(column)
+        return Name(found.fields[column].kind, level, found.fields[column].shown, money=money)
 
     def describe_table(self, name: str) -> Level:
         names = [table.name for table in self.definition.tables]

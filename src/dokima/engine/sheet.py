@@ -14,11 +14,11 @@ from dokima.engine.scope import LINE_FACTS
 from dokima.engine.terms import Terms, shared_asks
 from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask, either
-from dokima.formulas import Level
+from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.nodes import Node
 from dokima.formulas.operators import alike, compared, numbers
-from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank
+from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank, value_at
 from dokima.model.orders import Orders
 from dokima.routines.groups import Groups
 from dokima.routines.results import LINE_AMOUNT
@@ -118,6 +118,11 @@ class Sheet:
         found = first_of(self._failures.get(name), failures)
         if found is not None:
             self._failures[name] = found
+
+    def money_places(self, order: int) -> int:
+        """Decimal places of the currency of an order, 0 if it is unknown."""
+        currency = value_at(self.orders.header("currency"), order)
+        return self.program.definition.minor_units.get(currency or "", 0)
 
     def records(self, name: str) -> RecordFrame:
         """The deliveries or payments of the orders, as rows."""
@@ -289,6 +294,21 @@ class Sheet:
             if failed is not None:
                 self.fail(f"{table}.", failed)
         return found
+
+    def asked_with(self, table: str) -> Iterator[Formula]:
+        """The formulas of a table that must have a value for any of its rows to fit."""
+        return self.program.tables[table].asked_with()
+
+    def agreed_as_blank(self, name: str, order: int, line: int) -> str | None:
+        """When a blank answer of a table was agreed, blank if nobody noted the day; None if it was not."""
+        if self.terms is None or name not in self.terms.answers:
+            return None
+        level = self.program.tables[name.split(".", maxsplit=1)[0]].level
+        at = order if level is Level.HEADER else line
+        kept, values = self.terms.answers[name]
+        if not kept[at] or value_at(values, at) is not None:
+            return None
+        return self.terms.agreed_on.get((level, at), "")
 
     def checked(self) -> Mask:
         """Of the lines whose figures stand as they were agreed, those whose figures formulas must reproduce."""

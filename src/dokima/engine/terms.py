@@ -113,6 +113,7 @@ class Terms:
         lines: Lines that keep terms.
         checked: Lines whose figures were computed when they were kept, so that formulas must reproduce them.
         rows: By table, for each place the row that had answered, in words.
+        agreed_on: Day on which the answers at a place were agreed, as far as it was noted.
         asks: By table that reads a field of ``reprice_on`` over several lines, what each of its formulas had asked.
     """
 
@@ -125,6 +126,7 @@ class Terms:
     lines: Mask
     checked: Mask
     rows: Mapping[str, Mapping[int, str]]
+    agreed_on: Mapping[tuple[Level, int], str] = field(default_factory=dict)
     asks: Mapping[str, Sequence[tuple[Mask, Column]]] = field(default_factory=dict)
 
     def over(self, name: str, today: Column, graded: Column | None = None, moved: Mask | None = None) -> Column:
@@ -209,6 +211,7 @@ class _Gathering:
         self.rows: dict[str, dict[int, str]] = {}
         self.asks: dict[str, dict[int, _Gathered]] = {}
         self.checked = np.zeros(orders.line_count, bool)
+        self.agreed_on: dict[tuple[Level, int], str] = {}
         self.kept_orders = np.zeros(orders.count, bool)
         self.kept_lines = np.zeros(orders.line_count, bool)
 
@@ -222,6 +225,7 @@ class _Gathering:
     def take_order(self, at: int, kept: KeptOrder) -> None:
         self._take_answers(kept.header, at)
         self.kept_orders[at] = True
+        self.agreed_on[Level.HEADER, at] = str(kept.header.get("agreed") or "")
         where = self.orders.lines_of(at)
         for place in range(where.start, where.stop):
             record = kept.lines.get(self.orders.line_numbers[place])
@@ -229,6 +233,7 @@ class _Gathering:
                 continue
             self._take_answers(record, place)
             self.kept_lines[place] = True
+            self.agreed_on[Level.LINE, place] = str(record.get("agreed") or "")
             if kept.stands:
                 self.checked[place] = not kept.settled
                 for name, value in record.get("figures", {}).items():
@@ -275,6 +280,7 @@ class _Gathering:
             lines=self.kept_lines,
             checked=self.checked,
             rows=self.rows,
+            agreed_on=self.agreed_on,
             asks={
                 name: [
                     parts[at].column(formula.kind if formula.kind != "blank" else "text", self._length(name))

@@ -74,7 +74,7 @@ class Calls(Reader):
             return self._own_call(node, kind, operands, evaluates, function.own)
         apply = function.apply
         made = self._made(node, kind, operands, lambda frame: apply([evaluate(frame) for evaluate in evaluates]))
-        return replace(made, role="coalesce") if name == "coalesce" else made
+        return replace(made, role=name)
 
     def _own_call(
         self, node: ast.Call, kind: FormulaKind, operands: list[Node], evaluates: list[Evaluate], own: OwnFunction

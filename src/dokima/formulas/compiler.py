@@ -163,8 +163,9 @@ class _Compiler(Calls):
     def _named(self, node: ast.expr, name: str) -> Node:
         known = self.names.describe(name)
         return Node(
-            known.kind, known.level, lambda frame: frame.column(name), *self._span(node), name=name, rows=known.rows
-        )
+            known.kind, known.level, lambda frame: frame.column(name), *self._span(node),
+            name=name, rows=known.rows, money=known.money,
+        )  # fmt: skip
 
     def _arithmetic(self, node: ast.BinOp, depth: int) -> Node:
         operator = _OPERATORS.get(type(node.op))
@@ -175,12 +176,9 @@ class _Compiler(Calls):
             self._needs(each, operand, set(NUMBERS), f"'{operator}'")
         whole = operator != "/" and all(operand.kind == "integer" for operand in operands)
         work = operators.ARITHMETIC[operator]
-        return self._made(
-            node,
-            "integer" if whole or operator == "//" else "decimal",
-            operands,
-            lambda frame: work(as_number(left(frame)), as_number(right(frame))),
-        )
+        kind: FormulaKind = "integer" if whole or operator == "//" else "decimal"
+        made = self._made(node, kind, operands, lambda frame: work(as_number(left(frame)), as_number(right(frame))))
+        return replace(made, role=operator)
 
     def _unary(self, node: ast.UnaryOp, depth: int) -> Node:
         operand = self._node(node.operand, depth + 1)
@@ -193,7 +191,7 @@ class _Compiler(Calls):
         self._needs(node.operand, operand, set(NUMBERS), "a sign")
         if isinstance(node.op, ast.UAdd):
             return operand
-        return self._made(node, operand.kind, [operand], lambda frame: -as_number(evaluate(frame)))
+        return replace(self._made(node, operand.kind, [operand], lambda frame: -as_number(evaluate(frame))), role="-")
 
     def _logic(self, node: ast.BoolOp, depth: int) -> Node:
         operands, evaluates = self._operands(node.values, depth)
@@ -244,9 +242,10 @@ class _Compiler(Calls):
             self._fail(right, f"'{operator}' cannot compare {told}")
         if operator not in ("==", "!=") and "flag" in kinds:
             self._fail(left, f"'{operator}' cannot order flags; use ==, not, and, or")
-        return self._made(
+        made = self._made(
             node, "flag", operands, lambda frame: operators.compared(*operators.alike(a(frame), b(frame)), operator)
         )
+        return replace(made, role=operator)
 
     def _membership(self, node: ast.Compare, left: ast.expr, right: ast.expr, operator: str, depth: int) -> Node:
         if not isinstance(right, ast.List | ast.Tuple):
@@ -258,9 +257,12 @@ class _Compiler(Calls):
         subject = options[0].operands[0] if options else self._node(left, depth + 1)
         evaluates = [option.evaluate for option in options]
         found = folded(operators.logical_or, evaluates) if evaluates else lambda _: Flags.of([False])
+        listed_ = [subject, *(option.operands[1] for option in options)]
         if operator == "not in":
-            return self._made(node, "flag", [subject], lambda frame: operators.logical_not(as_flag(found(frame))))
-        return self._made(node, "flag", [subject], found)
+            made = self._made(node, "flag", listed_, lambda frame: operators.logical_not(as_flag(found(frame))))
+        else:
+            made = self._made(node, "flag", listed_, found)
+        return replace(made, role="in")
 
 
 def _outside_aggregates(node: Node) -> Iterator[Node]:

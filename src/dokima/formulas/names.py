@@ -37,12 +37,14 @@ class Name:
         level: How often it has a value.
         label: The word shown to people.
         rows: Of a field of records their name, ``delivery`` or ``payment``; blank for everything else.
+        money: Whether it is an amount of money in the order's currency.
     """
 
     kind: FormulaKind
     level: Level
     label: str = ""
     rows: str = ""
+    money: bool = False
 
 
 class Names(Protocol):
@@ -109,6 +111,9 @@ class Frame(Protocol):
 
     def failures(self, name: str) -> Texts | None:
         """The failures a name inherits, at the name's own level; of a table (``item.``), those of finding its row."""
+
+    def money_places(self, order: int) -> int:
+        """Decimal places of the currency of an order, 0 if it is unknown."""
 
     def records(self, name: str) -> Frame:
         """The frame in which each row is a record of an order: a ``delivery`` or a ``payment``."""

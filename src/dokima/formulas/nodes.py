@@ -30,6 +30,7 @@ class Node:
             call``, or the name of an aggregate.
         roles: Of an aggregate what each operand is: argument, where, by.
         rows: Of an aggregate over records their name (``delivery``, ``payment``), blank for lines.
+        money: Of a name whether it is an amount of money; see `money.is_money` for whole formulas.
     """
 
     kind: FormulaKind
@@ -44,6 +45,7 @@ class Node:
     role: str = ""
     roles: tuple[str, ...] = ()
     rows: str = ""
+    money: bool = False
 
     @property
     def calls_own(self) -> bool:

@@ -33,6 +33,7 @@ class Field:
         codes: Values of a file, and what they are called here.
         floats: "round" to accept binary floats, rounded to ``places``.
         blank_is_absent: Whether an empty cell of a file counts as absent and so takes the default.
+        money: Whether it is an amount of money in the order's currency, and written so.
     """
 
     name: str
@@ -46,6 +47,7 @@ class Field:
     codes: Mapping[str, str] = field(default_factory=dict)
     floats: Literal["refuse", "round"] = "refuse"
     blank_is_absent: bool = False
+    money: bool = False
 
     @property
     def shown(self) -> str:
@@ -61,27 +63,31 @@ def _texts(names: str) -> list[Field]:
     return [Field(name) for name in names.split()]
 
 
+def _money(name: str, label: str = "") -> Field:
+    return Field(name, "decimal", label=label, money=True)
+
+
 HEADER_FIELDS: tuple[Field, ...] = (
     *_texts("number kind currency customer supplier ship_to ship_to_country tax_number requested_by state"),
     Field("date", "date"),
     Field("revision", "integer"),
-    Field("budget", "decimal"),
-    Field("stated_line_net", "decimal", label="stated sum of line net"),
-    Field("stated_without_tax", "decimal", label="stated total without tax"),
-    Field("stated_tax", "decimal", label="stated tax"),
-    Field("stated_with_tax", "decimal", label="stated total with tax"),
-    Field("stated_payable", "decimal", label="stated payable"),
+    _money("budget"),
+    _money("stated_line_net", "stated sum of line net"),
+    _money("stated_without_tax", "stated total without tax"),
+    _money("stated_tax", "stated tax"),
+    _money("stated_with_tax", "stated total with tax"),
+    _money("stated_payable", "stated payable"),
 )
 """Standard header fields, there unless a rulebook declares them anew."""
 
 LINE_FIELDS: tuple[Field, ...] = (
     *_texts("number item description unit override_reason override_by override_time tax_category state"),
     Field("quantity", "decimal"),
-    Field("price_override", "decimal", label="manual price"),
+    _money("price_override", "manual price"),
     Field("price_base", "decimal"),
-    Field("unit_price", "decimal", label="stated unit price"),
-    Field("stated_net", "decimal"),
-    Field("unit_cost", "decimal"),
+    _money("unit_price", "stated unit price"),
+    _money("stated_net"),
+    _money("unit_cost"),
     Field("delivered", "decimal"),
     Field("due_date", "date"),
 )
@@ -89,7 +95,7 @@ LINE_FIELDS: tuple[Field, ...] = (
 
 
 DELIVERY_FIELDS: tuple[Field, ...] = (*_texts("id state line"), Field("quantity", "decimal"), Field("date", "date"))
-PAYMENT_FIELDS: tuple[Field, ...] = (*_texts("reference method"), Field("amount", "decimal"), Field("date", "date"))
+PAYMENT_FIELDS: tuple[Field, ...] = (*_texts("reference method"), _money("amount"), Field("date", "date"))
 """What deliveries and payments of an order hold, beside whatever else a document keeps in them."""
 
 

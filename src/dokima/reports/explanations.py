@@ -83,7 +83,8 @@ def _ladder(rungs: Sequence[Rung], explanation: Explanation) -> Table:
 def _how(step: StepExplanation, explanation: Explanation, technical: bool, *, losers: bool) -> Group:
     lines: list[RenderableType] = list(_said(step, explanation))
     for answer in step.answers:
-        if technical or not answer.is_key or answer.is_path or answer.agreed:
+        lost = answer.row is None and (answer.is_required or step.value is None)
+        if technical or not answer.is_key or answer.is_path or answer.agreed or lost:
             lines += _answered(answer, step, technical, losers=losers)
         lines += _components(answer)
     if technical:
@@ -97,9 +98,12 @@ def _how(step: StepExplanation, explanation: Explanation, technical: bool, *, lo
 def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     """The step in one sentence."""
     read = {operand.name: operand for operand in step.operands}
-    formulas = {key: values for key, _, values in step.formulas}
+    formulas = step.counted
     if step.kind == "price":
-        yield Text(f"{step.source}: {number(explanation.quantity)} × {number(explanation.price)}")
+        known = explanation.price is not None
+        yield Text(
+            f"{step.source}: {number(explanation.quantity)} × {number(explanation.price)}" if known else step.source
+        )
     elif step.source:
         yield Text(f"0, {step.source}")
     elif "percent" in formulas:
@@ -112,7 +116,7 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     elif step.kind != "subtotal":
         for key, values in formulas.items():
             if key != "when":
-                yield Text(values.replace("*", "×").replace(" - ", " \u2212 "))
+                yield Text(values)
     if step.over != "line":
         yield Text(
             f"for the {'parent line' if step.over == 'parent' else 'order'}; this line bears {number(step.value)}"
@@ -134,7 +138,10 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, lo
         yield Text(f"  the {answer.label} say today: {today} ({answer.place})" if answer.row else "  no row fits today")
         return
     if answer.row is None:
-        yield Text(f"no row of the {answer.label} fits", style="dim")
+        asked = ", ".join(f"{name.replace('_', ' ')} {shown(value)}" for name, value in answer.asked.items())
+        required = ", and one is required" if answer.is_required else ""
+        found = f"no row of the {answer.label} for {asked}" if answer.is_key else f"no row of the {answer.label} fits"
+        yield Text(found + required, style="bold red" if answer.is_required else "dim")
     elif answer.is_path:
         key, given = set(answer.asked), {name: value for name, value in answer.cells.items() if value is not None}
         found = ", ".join(

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, Names, compile_formula
+from dokima.formulas.money import is_money
 from dokima.routines.definition import RESERVED, RoutineDefinition, StepDefinition
 from dokima.routines.instalments import Instalment
 from dokima.routines.routine import Option, Routine, Step
@@ -68,7 +69,7 @@ _KINDS: Mapping[str, Sequence[FormulaKind]] = {
     "category": ("text",),
     "reason": ("text",),
 }
-_LINE_AMOUNT, _ORDER_AMOUNT = Name("decimal", Level.LINE), Name("decimal", Level.HEADER)
+_PRICE = Name("decimal", Level.LINE, "unit price", money=True)
 
 
 def build_routine(definition: RoutineDefinition, names_with: NamesWith) -> Routine:
@@ -259,13 +260,14 @@ class _Builder:
     def _leave(self, step: Step) -> None:
         """The figures that can be read from here on."""
         if step.kind == "price":
-            self.figures["line.price"] = _LINE_AMOUNT
+            self.figures["line.price"] = _PRICE
             for running in ("amount", "net", "without_tax"):
                 self._leave_amount(running)
         if step.kind == "figure":
             level = "header" if step.level is Level.HEADER else "line"
             kind = step.parts["value"].kind if "value" in step.parts else "decimal"
-            self.figures[f"{level}.{step.name}"] = Name(kind, step.level, step.definition.shown)
+            money = "value" in step.parts and is_money(step.parts["value"].root)
+            self.figures[f"{level}.{step.name}"] = Name(kind, step.level, step.definition.shown, money=money)
         elif step.is_amount:
             self._leave_amount(step.name, step.definition.shown)
         if step.kind == "tax":
@@ -273,8 +275,8 @@ class _Builder:
             self._leave_amount("with_tax")
 
     def _leave_amount(self, name: str, label: str = "") -> None:
-        self.figures[f"line.{name}"] = Name("decimal", Level.LINE, label)
-        self.figures[f"header.{name}"] = Name("decimal", Level.HEADER, label)
+        self.figures[f"line.{name}"] = Name("decimal", Level.LINE, label, money=True)
+        self.figures[f"header.{name}"] = Name("decimal", Level.HEADER, label, money=True)
         self.amounts.append(name)
 
 

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.formulas import BlankSearch, Formula, Frame, Level, Name
+from dokima.formulas import BlankSearch, Formula, Level, Name
 from dokima.model.columns import value_at
+from dokima.routines.results import Workings
 from dokima.routines.routine import Step
 
 _NOT_TABLES = ("header", "line", "parent", "was", "was_header", "value", "run")
@@ -39,7 +40,7 @@ class Reasons:
 
     def __init__(
         self,
-        frame: Frame,
+        frame: Workings,
         figures: Mapping[str, Name],
         includes_tax: Formula | None = None,
         taxes: Sequence[Step] = (),
@@ -129,10 +130,20 @@ class Reasons:
         return told or [BlankSearch(formula, self.frame).at(order, line).text]
 
     def _told(self, name: str, order: int, line: int) -> str:
+        """Why a name is blank; a blank that a table was asked with is told as that blank."""
         table, _, column = name.partition(".")
         if not self.is_table(table):
             return f"{name} is blank"
+        agreed = self.frame.agreed_as_blank(name, order, line)
+        if agreed is not None:
+            return f"{name} was agreed as blank{f' on {agreed}' if agreed else ''}: reprice the line"
         if self.frame.row_at(table, order, line) < 0:
+            for formula in self.frame.asked_with(table):
+                at = line if formula.level is Level.LINE else None
+                search = BlankSearch(formula, self.frame)
+                if search.is_blank(order, at):
+                    cause = search.at(order, at)
+                    return self._told(cause.name, order, line) if cause.name else cause.text
             return f"table {table} has no row that fits"
         return f"table {table} has a row that fits, but no {column} in it"
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Frame
+from dokima.formulas import Formula, Frame
 from dokima.model.columns import Column, Texts
 from dokima.routines.groups import Groups
 from dokima.routines.routine import Step
@@ -33,6 +33,12 @@ class Workings(Frame, Protocol):
 
     def stands(self) -> Mask | None:
         """Lines whose figures stand as they were agreed; None if there are none."""
+
+    def asked_with(self, table: str) -> Iterable[Formula]:
+        """The formulas of a table that must have a value for any of its rows to fit."""
+
+    def agreed_as_blank(self, name: str, order: int, line: int) -> str | None:
+        """When a blank answer of a table was agreed, blank if nobody noted the day; None if it was not."""
 
     def fail(self, name: str, failures: Texts) -> None:
         """Note that a figure is in error at some places: what reads it there is in error too."""

@@ -98,6 +98,7 @@ def _field(name: str, spec: ColumnSpec, standard: Field | None) -> Field:
         codes=spec.codes,
         floats=spec.floats,
         blank_is_absent=spec.empty == "absent",
+        money=standard is not None and standard.money,
     )
 
 

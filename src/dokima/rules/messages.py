@@ -13,8 +13,9 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.errors import FormulaError
-from dokima.exact import decimals, to_decimals
+from dokima.exact import decimals, parse, text, to_decimals
 from dokima.formulas import Formula, Frame, Level, Names, compile_formula
+from dokima.formulas.money import is_money
 from dokima.model.columns import shown, value_at
 
 _PART = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|\{|\}")
@@ -23,16 +24,25 @@ _FORMAT = re.compile(r"(.*?)(?:(!label)|:(,?)(\d{1,2}))?\s*", re.S)
 
 @dataclass(frozen=True)
 class Part:
-    """A formula of a message and how its value is written: decimal places (None for as many as it has), in groups."""
+    """A formula of a message and how its value is written.
+
+    Attributes:
+        formula: The formula.
+        places: Decimal places; None for as many as the value has, and an amount of money at least those of its
+            currency.
+        grouped: In groups of three digits.
+    """
 
     formula: Formula
     places: int | None = None
     grouped: bool = False
 
-    def written(self, value: Any) -> str:
+    def written(self, value: Any, money_places: int) -> str:
         """The value in words."""
-        if self.places is None or not isinstance(value, Decimal):
+        if not isinstance(value, Decimal):
             return shown(value)
+        if self.places is None:
+            return text(parse(value), money_places if is_money(self.formula.root) else 0)
         rounded = to_decimals(decimals([value]).round(self.places).at(self.places))[0]
         return format(rounded, ",f" if self.grouped else "f")
 
@@ -50,10 +60,11 @@ class Message:
 
         def write(order: int, line: int | None) -> str:
             words = [self.texts[0]]
-            for (part, column), text in zip(columns, self.texts[1:], strict=True):
+            for (part, column), said in zip(columns, self.texts[1:], strict=True):
                 level = part.formula.level
                 position = line if level is Level.LINE and line is not None else order
-                words += [part.written(value_at(column, 0 if level is Level.CONSTANT else position)), text]
+                value = value_at(column, 0 if level is Level.CONSTANT else position)
+                words += [part.written(value, frame.money_places(order)), said]
             return "".join(words)
 
         return write

@@ -168,6 +168,23 @@ class Table:
         for each in self.breaks:
             yield each.value
 
+    def asked_with(self) -> Iterator[Formula]:
+        """The formulas that must have a value for any row to fit: every key, and what is compared with filled cells."""
+        for name, formula in self.conditions.items():
+            if self.definition.is_key or not self.cells[name].is_missing().any():
+                yield formula
+        if self.window is not None and not self._is_always(self.window).any():
+            yield self.window.on
+        for each in self.breaks:
+            if not each.least.is_missing().any():
+                yield each.value
+
+    @staticmethod
+    def _is_always(window: Window) -> Mask:
+        """Rows without bounds, which a blank date fits too."""
+        always: Mask = (window.start == _OPEN_START) & (window.end == _OPEN_END)
+        return always
+
     def find(self, frame: Frame) -> Integers:
         """For each order or line (the table's level) the row that answers, -1 where none fits."""
         length = frame.order_count if self.level is Level.HEADER else len(frame.order_of)
