@@ -15,12 +15,13 @@ Prints:
 """
 
 from importlib import resources
+from pathlib import Path
 
 import dokima
 
-quillmere = resources.files("dokima.demo") / "quillmere"
-book = dokima.load(str(quillmere))
-editor = book.edit(str(quillmere / "orders" / "SQ-2041.json"), by="I. Marrow")
+quillmere = Path(str(resources.files("dokima.demo"))) / "quillmere"
+book = dokima.load(quillmere)
+editor = book.edit(quillmere / "orders" / "SQ-2041.json", by="I. Marrow")
 print(f"payable {editor.totals.payable}")
 
 editor.change_line(10, quantity=40)

@@ -10,12 +10,13 @@ Prints:
 """
 
 from importlib import resources
+from pathlib import Path
 
 import dokima
 
-quillmere = resources.files("dokima.demo") / "quillmere"
-book = dokima.load(str(quillmere))
-orders = book.orders(str(quillmere / "exports" / "depot_2026.csv"), layout="depot")
+quillmere = Path(str(resources.files("dokima.demo"))) / "quillmere"
+book = dokima.load(quillmere)
+orders = book.orders(quillmere / "exports" / "depot_2026.csv", layout="depot")
 set_aside = sorted({problem.order for problem in orders.problems})
 print(f"{len(orders)} orders, {orders.line_count} lines; set aside: {', '.join(set_aside)}")
 for problem in orders.problems:

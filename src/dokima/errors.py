@@ -110,9 +110,8 @@ class Problem:
     row: int | None = None
 
     def __str__(self) -> str:
-        parts = []
-        if self.file:
-            parts.append(self.file + (f" row {self.row}" if self.row is not None else ""))
+        row = "" if self.row is None else f"row {self.row}"
+        parts = [place] if (place := f"{self.file} {row}".strip()) else []
         if self.order:
             parts.append(f"order {self.order}")
         if self.line:

@@ -11,7 +11,8 @@ import pytest
 from pyarrow import parquet
 
 import dokima
-from dokima.formats.jsondocs import json_text, orders_of, parse_json
+from dokima.formats.jsondocs import json_text
+from dokima.model.parsing import parse_json
 from tests.books import DEMO, FIELDS, book, routine
 
 D = Decimal
@@ -112,11 +113,11 @@ def test_our_own_headings_need_no_layout(tmp_path):
     [
         ("a.json", '{"number": "A", "lines": [{"quantity": 0.1},]}', "a.json row 1: expected JSON .* at column"),
         ("a.json", '{"number": "A", "number": "B"}', "a.json, number: expected each name once in an object"),
-        ("a.json", "[1, 2]", "a.json: expected an order as a mapping of fields .got 1"),
+        ("a.json", "[1, 2]", "a.json, .0.: expected an order as a mapping of fields .got 1"),
         ("a.json", '{"number": "A", "lines": {}}', "a.json, order A, lines: expected a list of lines"),
-        ("a.json", '{"number": "A", "lines": ["x"]}', "expected a line as a mapping of fields at place 1 .got 'x'"),
+        ("a.json", '{"number": "A", "lines": ["x"]}', "order A, lines.0.: expected a line as a mapping of fields .got 'x'"),
         ("a.json", '{"number": "A", "credit": NaN}', "expected a number .got NaN"),
-        ("a.json", "7", "expected an order or a list of orders"),
+        ("a.json", "7", "expected an order as a mapping of fields .got 7"),
         ("a.csv", "", "expected a heading in the first row"),
         ("a.csv", "order,order\nA,A\n", "expected each heading once .got 'order' 2 times"),
         ("a.csv", "line,quantity\n10,1\n", "expected a column 'order'"),
@@ -141,7 +142,7 @@ def test_a_folder_of_json_files_goes_on_after_a_bad_one(tmp_path):
 
 def test_json_numbers_never_pass_through_a_float():
     text = '{"number": "A", "lines": [{"number": "10", "quantity": 12345678901234567.123456789}]}'
-    (order,) = orders_of(parse_json(text))
+    (order,) = dokima.Orders.from_json(text)
 
     assert order.line(10)["quantity"] == D("12345678901234567.123456789")
     assert (

@@ -192,7 +192,7 @@ def test_a_changed_baseline_and_a_bad_number_are_refused(folder, store):
     for old, new, said in (
         ('"state": "submitted"', '"state": "finished"', "state: expected one of draft, submitted, approved"),
         ('"baseline":', '"base":', "baseline: expected it in a change order (it is missing)"),
-        ("{", "[", "cannot be read"),
+        ("{", "[", f"{number}.json row 2: expected JSON"),
     ):
         text = change.read_text()
         change.write_text(text.replace(old, new, 1))

@@ -7,7 +7,7 @@ from decimal import Decimal as D
 import pytest
 
 import dokima
-from tests.books import book, routine
+from tests.books import DEMO, book, routine
 
 PARTS = [
     {"item": "HOUSE", "component": "FRAME", "quantity": "1", "scrap": None},
@@ -172,9 +172,7 @@ def test_a_price_in_another_currency_is_converted_only_where_that_is_declared():
 
 
 def test_every_hop_of_a_path_of_records_is_shown():
-    found = dokima.load(dokima.__path__[0] + "/demo/quillmere").explain(
-        dokima.__path__[0] + "/demo/quillmere/orders/PO-721.json", "10/20", "price"
-    )
+    found = dokima.load(DEMO).explain(DEMO / "orders" / "PO-721.json", "10/20", "price")
     hops = [(a.table, dict(a.asked), a.row) for a in found.steps[0].answers if a.is_path]
     assert hops == [
         ("contract", {"contract": "WC-14"}, 2),

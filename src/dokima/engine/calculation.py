@@ -122,9 +122,11 @@ class Calculation:
             DocumentError: It was set aside; says why.
             NotFound: There is none; names the nearest.
         """
-        aside = [problem for problem in self.problems if problem.order == number]
-        if aside and number not in self.orders.numbers:
-            raise DocumentError(aside, f"order {number} was set aside and is not priced")
+        if self.problems and number not in self.orders.numbers:
+            # What is no order at all has no number to be found by.
+            aside = [problem for problem in self.problems if problem.order in ("", number)]
+            if aside:
+                raise DocumentError(aside, f"order {number} was set aside and is not priced")
         return PricedOrder(self, self.orders.position(number))
 
     @property

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from dokima.errors import DocumentError, DokimaError, Problem
+from dokima.errors import DocumentError, Problem
 from dokima.formats.delimited import Grid, read_delimited
 from dokima.formats.frames import grid_of, is_frame
-from dokima.formats.jsondocs import orders_of, read_json
+from dokima.formats.jsondocs import read_json
 from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.tabular import flat_orders, linked_orders
 from dokima.model.fields import Fields
@@ -23,8 +23,9 @@ def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Or
     """Orders out of whatever holds them.
 
     Args:
-        source: An `Order`, a mapping, a list of these, `Orders`, a path of a JSON or CSV file or of a folder of JSON
-            files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
+        source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON or CSV file or of a folder
+            of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines). A text is never
+            taken for a path, because it may come from outside.
         fields: The fields orders may have.
         layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
 
@@ -33,20 +34,14 @@ def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Or
     """
     if isinstance(source, Orders):
         return source
-    if isinstance(source, Order):
-        return read_orders(RawOrders.from_documents([source]), fields)
-    if isinstance(source, Mapping):
-        return read_orders(RawOrders.from_documents(orders_of(dict(source))), fields)
-    if isinstance(source, str | Path):
-        return _from_paths([Path(source)], fields, layout)
+    if isinstance(source, Path):
+        return _from_paths([source], fields, layout)
     if is_frame(source) or (isinstance(source, tuple) and len(source) == 2 and all(is_frame(part) for part in source)):
         return _from_frames(source, fields, layout)
-    if isinstance(source, Sequence) and source and all(isinstance(part, str | Path) for part in source):
-        return _from_paths([Path(part) for part in source], fields, layout)
-    if isinstance(source, Sequence):
-        documents = [part if isinstance(part, Order) else Order.from_dict(part) for part in source]
-        return read_orders(RawOrders.from_documents(documents), fields)
-    raise DokimaError(f"expected orders as documents, files or DataFrames (got {type(source).__name__})")
+    if isinstance(source, Sequence) and source and all(isinstance(part, Path) for part in source):
+        return _from_paths(source, fields, layout)
+    documents, problems = Order.all_of(source)
+    return read_orders(replace(RawOrders.from_documents(documents), problems=problems), fields)
 
 
 def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:

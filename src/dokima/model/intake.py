@@ -67,7 +67,7 @@ def read_orders(raw: RawOrders, fields: Fields, reader: ValueReader | None = Non
 
     Orders with a problem are left out whole; ``problems`` of the result lists all problems of all of them.
     """
-    return _Intake(raw, fields, reader or ValueReader()).read()
+    return _Intake(raw, fields, reader or ValueReader(short_floats=True)).read()
 
 
 class _Intake:

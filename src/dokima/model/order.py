@@ -4,10 +4,18 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.model.addresses import next_number, read_address, write_address
+from dokima.model.parsing import parse_json
+
+NO_TEXT = (
+    "expected an order (got a text): a file is named by its path, pathlib.Path('orders/SQ-2041.json'), and JSON text "
+    "is read by Order.from_json"
+)
+"""A text that somebody posted must never open a file, so a text is never taken for a path."""
 
 
 class Line:
@@ -60,7 +68,7 @@ class Order:
             self.header = {"number": str(number), **header}
         self.lines: list[Line] = []
         self._last = 0
-        problems = [self._take(at, line) for at, line in enumerate(lines, start=1)]
+        problems = [self._take(at, line) for at, line in enumerate(lines)]
         if found := [problem for problem in problems if problem is not None]:
             raise DocumentError(found)
 
@@ -69,7 +77,7 @@ class Order:
             line = line.fields
         if not isinstance(line, Mapping):
             return Problem(
-                self.number, "", "lines", f"expected a line as a mapping of fields at place {at} (got {line!r})"
+                self.number, "", f"lines[{at}]", f"expected a line as a mapping of fields (got {line!r:.60})"
             )
         fields = {str(name): value for name, value in line.items()}
         number = fields.get("number")
@@ -78,10 +86,30 @@ class Order:
         elif isinstance(number, int) and not isinstance(number, bool):
             fields["number"] = str(number)
         # A number that is none is reported with all other problems, when the order meets a rulebook.
-        with contextlib.suppress(ValueError):
+        with contextlib.suppress(ValueError, TypeError, AttributeError):
             self._last = max(self._last, read_address(fields["number"])[0])
         self.lines.append(Line(fields))
         return None
+
+    @classmethod
+    def all_of(cls, data: Any) -> tuple[list[Order], list[Problem]]:
+        """The orders in plain data, and the problems of those that are none.
+
+        Args:
+            data: One order, a list of orders, or ``{"orders": [...]}``.
+        """
+        if isinstance(data, Mapping) and "orders" in data:
+            data = data["orders"]
+        parts = data if isinstance(data, list | tuple) else [data]
+        orders: list[Order] = []
+        problems: list[Problem] = []
+        for at, part in enumerate(parts):
+            try:
+                orders.append(part if isinstance(part, Order) else cls.from_dict(part))
+            except DocumentError as error:
+                place = f"[{at}]" if parts is data else ""
+                problems += [_below(place, problem) for problem in error.problems]
+        return orders, problems
 
     @property
     def number(self) -> str:
@@ -104,9 +132,14 @@ class Order:
     def from_dict(cls, document: Mapping[str, Any]) -> Order:
         """An order out of plain data: header fields beside ``lines``.
 
+        Values are read when the order meets a rulebook. A binary float is accepted there in a field that declares
+        ``places``, if it has at most 15 significant digits: it then is the decimal that its shortest text shows.
+
         Raises:
-            DocumentError: Not a mapping, or ``lines`` is not a list of lines.
+            DocumentError: Not a mapping, or ``lines`` is not a list of lines; with the place of every problem.
         """
+        if isinstance(document, str | bytes):
+            raise DocumentError([Problem("", "", "", NO_TEXT)])
         if not isinstance(document, Mapping):
             raise DocumentError(
                 [Problem("", "", "", f"expected an order as a mapping of fields (got {document!r:.60})")]
@@ -118,9 +151,25 @@ class Order:
             raise DocumentError(
                 [Problem(str(number or ""), "", "lines", f"expected a list of lines (got {lines!r:.60})")]
             )
-        order = cls(lines=lines)
+        try:
+            order = cls(lines=lines)
+        except DocumentError as error:
+            known = "" if number is None else str(number)
+            raise DocumentError([replace(problem, order=known) for problem in error.problems]) from None
         order.header = {**({} if number is None else {"number": _number(number)}), **header}
         return order
+
+    @classmethod
+    def from_json(cls, text: str | bytes) -> Order:
+        """An order out of JSON text. Never reads a file, whatever the text says.
+
+        Args:
+            text: One order as JSON, as text or as bytes in UTF-8. Its numbers are read exactly.
+
+        Raises:
+            DocumentError: Not JSON, or not an order; with the place of every problem.
+        """
+        return cls.from_dict(parse_json(text))
 
     def to_dict(self) -> dict[str, Any]:
         """The order as plain data; `from_dict` reads it back."""
@@ -134,6 +183,11 @@ class Order:
         return isinstance(other, Order) and self.to_dict() == other.to_dict()
 
     __hash__ = None  # type: ignore[assignment]
+
+
+def _below(place: str, problem: Problem) -> Problem:
+    """A problem with its place in a list of orders."""
+    return replace(problem, field=".".join(part for part in (place, problem.field) if part))
 
 
 def _number(value: Any) -> Any:

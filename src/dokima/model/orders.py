@@ -9,10 +9,12 @@ from typing import Any
 
 import numpy as np
 
-from dokima.errors import NotFound, Problem, nearest
+from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact.integers import Integers, Mask
 from dokima.model.columns import Column, LazyColumns, Texts, blanks, values_of
 from dokima.model.fields import Fields
+from dokima.model.order import Order
+from dokima.model.parsing import parse_json
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,21 @@ class Orders:
     unfilled: Orders | None = None
     failed: dict[tuple[str, str], Texts] = field(default_factory=dict)
     taken_from: tuple[Orders, Any, Any] | None = None
+
+    @staticmethod
+    def from_json(text: str | bytes) -> list[Order]:
+        """The orders of a JSON text, as a list of documents for a rulebook to read. Never reads a file.
+
+        Args:
+            text: One order, a list of orders, or ``{"orders": [...]}``, as text or as bytes in UTF-8.
+
+        Raises:
+            DocumentError: Not JSON, or something in it is no order; with the place of every problem.
+        """
+        orders, problems = Order.all_of(parse_json(text))
+        if problems:
+            raise DocumentError(problems)
+        return orders
 
     def __len__(self) -> int:
         return self.count

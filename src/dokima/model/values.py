@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import re
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from dokima.errors import ExactError, listed, nearest
@@ -27,11 +28,14 @@ class ValueReader:
         decimal: Decimal mark of numbers in text.
         thousands: Thousands mark, blank for none.
         dates: Form of dates in text, in the codes of Python's ``strptime``; blank for ISO 8601 (2026-03-02).
+        short_floats: Whether a binary float of at most 15 significant digits is read, in a field that declares places,
+            as the decimal that its shortest text shows: a parsed request body has no other numbers.
     """
 
     decimal: str = "."
     thousands: str = ""
     dates: str = ""
+    short_floats: bool = False
 
     def read(self, field: Field, value: object) -> Any:
         """The value as the field holds it: text, date, flag, or (units, places) of a number; None for a blank.
@@ -64,6 +68,8 @@ class ValueReader:
         if isinstance(value, float) and field.floats == "round" and places is not None:
             rounded = from_floats([value], places)
             return int(rounded.units[0]), rounded.places
+        if isinstance(value, float) and self.short_floats and field.places is not None:
+            value = _short(value)
         try:
             units, used = parse(self._plain(value))
         except ExactError as error:
@@ -111,6 +117,18 @@ class ValueReader:
                 pass
         example = datetime.date(2026, 3, 2).strftime(self.dates or "%Y-%m-%d")
         raise BadValue(f"expected a date such as {example} (got {value!r})")
+
+
+FLOAT_DIGITS = 15
+"""Significant digits that a binary float always keeps (IEEE 754 double precision)."""
+
+
+def _short(value: float) -> object:
+    """A float as the decimal its shortest text shows, if it has so few digits that nothing was lost; else as it is."""
+    exact = Decimal(repr(value))
+    if not exact.is_finite() or len(exact.as_tuple().digits) > FLOAT_DIGITS:
+        return value
+    return exact
 
 
 def _text(value: object) -> str:

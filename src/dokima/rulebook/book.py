@@ -100,19 +100,27 @@ class Rulebook:
         """Read orders as this rulebook's fields want them.
 
         Args:
-            source: An `Order`, a mapping, a list of these, `Orders`, a JSON or CSV file, a folder of JSON files, a list
-                of paths, a flat DataFrame, or a pair of DataFrames (headers, lines).
+            source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON or CSV file or of a
+                folder of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines). A
+                text is refused: one that came from outside must not open a file.
             layout: Name of the layout of a CSV file or DataFrame; Dokima's own headings if None.
             strict: Raise for any problem instead of setting orders aside.
 
         Raises:
-            DocumentError: The source cannot be read at all, or ``strict`` and something is wrong with an order.
+            DocumentError: The source cannot be read at all, is a text, or ``strict`` and something is wrong with an
+                order.
         """
-        chosen = None if layout is None else self.layout(layout)
-        orders = orders_from(source, self.program.fields, chosen)
+        orders = self._read(source, layout)
+        if isinstance(source, str | bytes) and orders.problems:
+            raise DocumentError(orders.problems)
         if strict and orders.problems:
             raise DocumentError(orders.problems)
         return orders
+
+    def _read(self, source: Any, layout: str | None) -> Orders:
+        """Orders, whatever is wrong with them among their problems."""
+        chosen = None if layout is None else self.layout(layout)
+        return orders_from(source, self.program.fields, chosen)
 
     def check(
         self,
@@ -135,7 +143,7 @@ class Rulebook:
             layout: As for `orders`.
             was: What was before an edit, by target: ``10.quantity`` of line 10, ``line.x`` of every line, ``header.x``.
         """
-        orders = self.orders(source, layout)
+        orders = self._read(source, layout)
         before = None if was is None else with_values(orders, was)
         found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
         return _document_findings(orders.problems) + found
@@ -188,7 +196,7 @@ class Rulebook:
             yield replace(calculation, findings=(problems if start == 0 else Findings()) + calculation.findings)
 
     def _price(self, source: Any, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
-        return price_orders(self.program, self.orders(source, layout), Run(), traced=traced, workers=workers)
+        return price_orders(self.program, self._read(source, layout), Run(), traced=traced, workers=workers)
 
     def edit(self, source: Any, by: str, *, today: datetime.date | None = None, layout: str | None = None) -> Editor:
         """An editor of one order.

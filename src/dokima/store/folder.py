@@ -17,6 +17,7 @@ import json
 import os
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -24,8 +25,9 @@ from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.settlement import Policy, Settlement
 from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
-from dokima.formats.jsondocs import json_text, parse_json
+from dokima.formats.jsondocs import json_text
 from dokima.model.order import Order
+from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
 
@@ -277,8 +279,8 @@ def _abandoned(lock: Path) -> bool:
 def _data(text: str, file: str) -> dict[str, Any]:
     try:
         data = parse_json(text)
-    except ValueError as error:
-        raise DocumentError([Problem("", "", "", f"cannot be read: {error}", file)]) from None
+    except DocumentError as error:
+        raise DocumentError([replace(problem, file=file) for problem in error.problems]) from None
     if isinstance(data, dict):
         return data
     raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", file)])

@@ -1,0 +1,51 @@
+"""JSON text (RFC 8259) as plain data. Numbers become `Decimal` or `int`; none passes through a binary float."""
+
+from __future__ import annotations
+
+import json
+from decimal import Decimal
+from typing import Any, NoReturn
+
+from dokima.errors import DocumentError, Problem
+
+
+def parse_json(text: str | bytes) -> Any:
+    """JSON as plain data; a name given twice in one object is refused.
+
+    Args:
+        text: The text, as bytes in UTF-8 with or without a byte order mark.
+
+    Raises:
+        DocumentError: Not JSON, a name twice, NaN or Infinity, or more than a reader can take; names the row.
+    """
+    if isinstance(text, bytes | bytearray):
+        try:
+            text = bytes(text).decode("utf-8-sig")
+        except UnicodeDecodeError as error:
+            _fail(f"expected text in UTF-8 ({error.reason})")
+    if not isinstance(text, str):
+        _fail(f"expected JSON as text or bytes (got {type(text).__name__})")
+    try:
+        return json.loads(text, parse_float=Decimal, parse_constant=_refuse_constant, object_pairs_hook=_once)
+    except json.JSONDecodeError as error:
+        _fail(f"expected JSON ({error.msg} at column {error.colno})", row=error.lineno)
+    except RecursionError:
+        _fail("expected JSON that is nested less deeply")
+    except ValueError as error:
+        _fail(f"expected JSON with shorter numbers ({error})")
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    names = [name for name, _ in pairs]
+    if len(set(names)) < len(names):
+        twice = next(name for name in names if names.count(name) > 1)
+        _fail("expected each name once in an object (got it twice)", field=twice)
+    return dict(pairs)
+
+
+def _refuse_constant(constant: str) -> NoReturn:
+    _fail(f"expected a number (got {constant})")
+
+
+def _fail(message: str, field: str = "", row: int | None = None) -> NoReturn:
+    raise DocumentError([Problem("", "", field, message, "", row)])

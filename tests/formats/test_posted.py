@@ -1,0 +1,128 @@
+"""What was posted: JSON in any shape ends in problems with their place, and no text ever opens a file."""
+
+from __future__ import annotations
+
+import json
+from contextlib import suppress
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import dokima
+from tests.books import DEMO, book
+
+BOOK = dokima.load(DEMO)
+SMALL = book(line={"weight": {"kind": "decimal", "places": 3}, "share": {"kind": "decimal"}})
+FILE = str(DEMO / "orders" / "SQ-2041.json")
+
+
+@pytest.mark.parametrize("text", [FILE, str(DEMO / "orders"), "", "x"])
+def test_no_verb_opens_a_file_because_of_a_text(text):
+    """A path does, alone or in a list; a text is refused with a message that shows how."""
+    verbs = (
+        lambda: BOOK.orders(text),
+        lambda: BOOK.edit(text, by="M"),
+        lambda: BOOK.explain(text, 10),
+        lambda: BOOK.variance(text, text),
+        lambda: BOOK.change(text, by="M"),
+        lambda: BOOK.replay(text, BOOK),
+        lambda: BOOK.orders([text], strict=True),
+        lambda: BOOK.price(text)["SQ-2041"],
+        lambda: dokima.Order.from_dict(text),
+    )
+    for verb in verbs:
+        with pytest.raises(dokima.DocumentError, match=r"got a text.*: a file is named by its path, pathlib.Path"):
+            verb()
+    for said in (BOOK.check(text), BOOK.price(text).findings, BOOK.price([text]).findings):
+        assert [
+            finding.message.startswith("expected an order (got a text)") or "[0]" in finding.message for finding in said
+        ] == [True]
+    assert BOOK.price([Path(FILE)])["SQ-2041"].totals == BOOK.price(Path(FILE))["SQ-2041"].totals
+
+
+def test_json_text_is_read_exactly_and_never_a_file():
+    """From text or bytes; a list of orders gives a list."""
+    text = Path(FILE).read_text()
+    assert dokima.Order.from_json(text) == dokima.Order.from_json(text.encode())
+    assert str(BOOK.price(dokima.Order.from_json(text))["SQ-2041"].totals.payable) == "4339.39"
+    assert [order.number for order in dokima.Orders.from_json(f"[{text}, {text}]")] == ["SQ-2041", "SQ-2041"]
+    with pytest.raises(dokima.DocumentError, match="row 1: expected JSON .Expecting value at column 1"):
+        dokima.Order.from_json(FILE)
+
+
+@pytest.mark.parametrize(
+    ("text", "problems"),
+    [
+        ("3", ["expected an order as a mapping of fields (got 3)"]),
+        ('"x"', ["expected an order (got a text): a file is named by its path"]),
+        ('{"lines": "x"}', ["lines: expected a list of lines (got 'x')"]),
+        ('{"number": "A", "lines": [3, {}, "y"]}', ["order A, lines[0]: expected a line", "order A, lines[2]: expected a line"]),
+        ('{"lines": [', ["row 1: expected JSON (Expecting value at column 12"]),
+        ('{"a": 1, "a": 2}', ["a: expected each name once"]),
+        ("[" * 100_000, ["expected JSON that is nested less deeply"]),
+        ("9" * 5000, ["expected JSON with shorter numbers"]),
+        ("NaN", ["expected a number (got NaN)"]),
+    ],
+)  # fmt: skip
+def test_every_shape_ends_in_one_error_with_every_place(text, problems):
+    """Also as findings, for whoever hands a parsed body over."""
+    with pytest.raises(dokima.DocumentError) as refused:
+        dokima.Order.from_json(text)
+    told = [str(problem) for problem in refused.value.problems]
+    assert [said[: len(problem)] for said, problem in zip(told, problems, strict=True)] == problems
+
+
+def test_a_list_names_the_place_of_each_and_the_others_go_on():
+    """The second is no order, the third has a line that is none."""
+    body = [{"number": "A", "lines": []}, 7, {"number": "B", "lines": [None]}]
+    with pytest.raises(dokima.DocumentError) as refused:
+        dokima.Orders.from_json(json.dumps(body))
+    assert [problem.field for problem in refused.value.problems] == ["[1]", "[2].lines[0]"]
+    calculation = SMALL.price(body)
+    assert ([order.number for order in calculation], [f.field for f in calculation.findings]) == (
+        ["A"],
+        ["[1]", "[2].lines[0]"],
+    )
+
+
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers(-3, 10**20) | st.floats() | st.text(max_size=5),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from([
+        "number", "lines", "orders", "quantity", "item", "date", "payments", "deliveries", "terms", "links", "pending",
+        "acknowledgements", "amount", "line", "currency", "figures", "answers", "state", "rule",
+    ]), inner, max_size=4),
+    max_leaves=12,
+)  # fmt: skip
+
+
+@given(JSON)
+def test_whatever_was_posted_becomes_findings(body):
+    """Checking, pricing and editing never end in another exception."""
+    assert SMALL.check(body) is not None
+    assert SMALL.price(body).findings is not None
+    for read in (dokima.Order.from_dict, lambda data: SMALL.edit(data, by="M").save()):
+        with suppress(dokima.DocumentError, dokima.Refused):
+            assert read(body) is not None
+
+
+@pytest.mark.parametrize(
+    ("field", "value", "expected"),
+    [
+        ("weight", 0.1, "0.1"),
+        ("weight", 2.675, "2.675"),
+        ("weight", -1e3, "-1000"),
+        ("weight", 0.1 + 0.2, "expected an exact number (got the binary float 0.30000000000000004)"),
+        ("weight", 0.0001, "expected at most 3 decimal places (got 0.0001)"),
+        ("weight", float("inf"), "expected an exact number (got the binary float inf)"),
+        ("share", 0.1, "expected an exact number (got the binary float 0.1)"),
+    ],
+)
+def test_short_floats_of_a_parsed_body_are_the_decimals_they_show(field, value, expected):
+    """In a field that declares places, with at most 15 significant digits; every other float is refused."""
+    orders = SMALL.orders({"number": "A", "lines": [{field: value}]})
+    if orders.problems:
+        assert expected in str(orders.problems[0])
+    else:
+        assert str(SMALL.price(orders)["A"].line(10).field(field)) == expected
