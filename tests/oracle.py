@@ -1,0 +1,326 @@
+"""A small, slow calculation of orders with fractions, one line at a time, that knows nothing of the engine.
+
+It reads the design: prices with a base, discounts and charges by line and by order, caps, floors, steps that compete, taxes
+on top of each other and in the price. A number is a fraction and whether a quotient made it; None is a blank.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+Values = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Number:
+    """A number: its value, and whether a division by something else than a power of ten is in it."""
+
+    value: Fraction
+    quotient: bool = False
+
+
+def number(text: Any) -> Number | None:
+    """A number as it is written; None for a blank."""
+    return None if text is None else Number(Fraction(str(text)))
+
+
+# -- formulas: a name, a number, or (sign, left, right) -------------------------------------------------------------------
+
+
+def written(formula: Any) -> str:
+    """A formula as a rulebook has it."""
+    if isinstance(formula, tuple):
+        sign, left, right = formula
+        return f"({written(left)} {sign} {written(right)})"
+    return str(formula)
+
+
+def worked_out(formula: Any, values: Values) -> Number | None:
+    """A formula's value; blank where a part of it is, or where it divides by zero."""
+    if not isinstance(formula, tuple):
+        return values[formula] if isinstance(formula, str) and formula in values else number(formula)
+    sign, left, right = formula
+    a, b = worked_out(left, values), worked_out(right, values)
+    if a is None or b is None or (sign == "/" and b.value == 0):
+        return None
+    made = {"+": lambda: a.value + b.value, "-": lambda: a.value - b.value, "*": lambda: a.value * b.value}
+    if sign != "/":
+        return Number(made[sign](), a.quotient or b.quotient)
+    return Number(a.value / b.value, a.quotient or b.quotient or not moves_the_point(b.value))
+
+
+def moves_the_point(value: Fraction) -> bool:
+    """Whether a number is 1, 10, 0.01 ..., so that dividing by it is no quotient."""
+    whole = value if value.denominator == 1 else 1 / value
+    return whole.denominator == 1 and whole > 0 and str(whole.numerator).rstrip("0") == "1"
+
+
+def holds(test: Any, values: Values) -> bool | None:
+    """``name > number``; None where the name is blank."""
+    if test is None:
+        return True
+    left, right = worked_out(test[0], values), number(test[1])
+    return None if left is None else left.value > right.value
+
+
+# -- rounding and sharing -----------------------------------------------------------------------------------------------
+
+
+def rounded(value: Fraction, places: int, mode: str) -> Fraction:
+    """Rounded to decimal places in a mode of Python's decimal, or to keep a quotient (``05up``)."""
+    scaled = abs(value) * 10**places
+    whole = math.floor(scaled)
+    rest, half = scaled - whole, Fraction(1, 2)
+    up = {
+        "half-up": rest >= half,
+        "half-down": rest > half,
+        "half-even": rest > half or (rest == half and whole % 2 == 1),
+        "up": rest > 0,
+        "down": False,
+        "ceiling": rest > 0 and value > 0,
+        "floor": rest > 0 and value < 0,
+        "05up": rest > 0 and whole % 5 == 0,
+    }[mode]
+    return Fraction(whole + up, 10**places) * (-1 if value < 0 else 1)
+
+
+def apportioned(parts: Sequence[Fraction], total: Fraction, places: int) -> list[Fraction]:
+    """Parts cut toward zero; units that are missing go to the largest remainders, those too many to the smallest."""
+    unit = Fraction(1, 10**places)
+    short = [rounded(part, places, "down") for part in parts]
+    left = int((total - sum(short, Fraction(0))) / unit)
+    sign = -1 if left < 0 else 1
+    order = sorted(range(len(parts)), key=lambda at: (-sign * (parts[at] - short[at]), at))
+    for at in order[: abs(left)]:
+        short[at] += sign * unit
+    return short
+
+
+def shared(amount: Fraction, weights: Sequence[Fraction], places: int) -> list[Fraction] | None:
+    """An amount by weights; None where they have both signs, or where there is nothing to share it by."""
+    if amount == 0:
+        return [Fraction(0)] * len(weights)
+    whole = sum(weights, Fraction(0))
+    if any(w > 0 for w in weights) and any(w < 0 for w in weights):
+        return None
+    return None if whole == 0 else apportioned([amount * w / whole for w in weights], amount, places)
+
+
+def limited(value: Fraction, cap: Fraction) -> Fraction:
+    """The value, its magnitude no more than that of the cap."""
+    return value if abs(value) <= abs(cap) else abs(cap) * (-1 if value < 0 else 1)
+
+
+def cut(figure: Fraction, running: Fraction, least: Fraction) -> Fraction:
+    """A discount that leaves at least so much, never turned into a charge."""
+    most = rounded(running - least, 2, "down")
+    return min(figure, max(most, Fraction(0))) if figure >= 0 else max(figure, min(most, Fraction(0)))
+
+
+# -- the routine --------------------------------------------------------------------------------------------------------
+
+
+class Priced:
+    """One order, priced by a routine (a list of steps as plain data) and its settings.
+
+    After making one: ``error`` if a step came out blank; else ``lines`` (figures of each line) and ``totals``.
+    """
+
+    def __init__(self, steps: Sequence[Values], settings: Values, header: Values, lines: Sequence[Values]) -> None:
+        self.mode, self.inclusive = settings["rounding"], settings["inclusive"]
+        self.per_line = settings["tax_per"] == "line"
+        self.header = {f"header.{name}": number(value) for name, value in header.items()}
+        self.values = [{**self.header, **{f"line.{n}": number(v) for n, v in line.items()}} for line in lines]
+        self.lines: list[Values] = [{} for _ in lines]
+        self.running = [Fraction(0)] * len(lines)
+        self.net = [Fraction(0)] * len(lines)
+        self.of_order = {"discount": Fraction(0), "charge": Fraction(0)}
+        self.taxes: dict[str, list[Fraction]] = {}
+        self.steps = steps
+        self.error = False
+        for _, group in itertools.groupby(steps, key=lambda step: step.get("best_of") or id(step)):
+            if not self.error:
+                self._run(list(group))
+        if not self.error:
+            self._total()
+
+    def _run(self, group: list[Values]) -> None:
+        kind = group[0]["kind"]
+        if kind == "price":
+            self._price(group[0])
+        elif kind == "figure":
+            for at, values in enumerate(self.values):
+                found = worked_out(group[0]["value"], values)
+                if found is not None and found.quotient:
+                    found = Number(rounded(found.value, 12, "05up"))
+                self._leave(group[0]["name"], at, found)
+        elif kind == "tax":
+            if not self.taxes:
+                self._tax()
+        else:
+            self._compete(group)
+
+    def _leave(self, name: str, at: int, value: Number | None) -> None:
+        self.values[at][f"line.{name}"] = value
+        self.lines[at][name] = None if value is None else value.value
+
+    def _price(self, step: Values) -> None:
+        for at, values in enumerate(self.values):
+            value, base = worked_out(step["value"], values), worked_out(step.get("base", 1), values)
+            quantity = values["line.quantity"]
+            if value is None or base is None or base.value == 0 or quantity is None:
+                self.error = True
+                return
+            unit = value.value / base.value
+            unit = unit if step.get("places") is None else rounded(unit, step["places"], self.mode)
+            self.running[at] = self.net[at] = rounded(quantity.value * unit, 2, self.mode)
+
+    def _compete(self, group: list[Values]) -> None:
+        by_order = group[0].get("over") == "order"
+        figures = [self._of_order(step) if by_order else self._of_lines(step) for step in group]
+        if any(figure is None for figure in figures):
+            self.error = True
+            return
+        sums = [[sum(f, Fraction(0))] * len(f) for f in figures] if by_order else figures
+        for at in range(len(self.lines)):
+            best = max(range(len(group)), key=lambda place: (abs(sums[place][at]), -place))
+            for place, step in enumerate(group):
+                self._leave(step["name"], at, Number(figures[place][at] if place == best else Fraction(0)))
+            figure = figures[best][at]
+            self.running[at] += figure * (-1 if group[0]["kind"] == "discount" else 1)
+            if by_order:
+                self.of_order[group[0]["kind"]] += figure
+            else:
+                self.net[at] += figure * (-1 if group[0]["kind"] == "discount" else 1)
+
+    def _exact(self, step: Values, at: int) -> Fraction | None:
+        values = self.values[at]
+        key = next(key for key in ("percent", "amount", "per_unit") if key in step)
+        found = worked_out(step[key], values)
+        if found is None:
+            return None
+        if key == "percent":
+            return self.running[at] * found.value / 100
+        return found.value * (values["line.quantity"].value if key == "per_unit" else 1)
+
+    def _of_lines(self, step: Values) -> list[Fraction] | None:
+        figures = []
+        for at, values in enumerate(self.values):
+            applies = holds(step.get("when"), values)
+            if applies is False:
+                figures.append(Fraction(0))
+                continue
+            exact, cap = self._exact(step, at), worked_out(step.get("cap", 0), values)
+            least = worked_out(step.get("keep_above", 0), values)
+            if applies is None or exact is None or cap is None or least is None:
+                return None
+            figure = rounded(limited(exact, cap.value) if "cap" in step else exact, 2, self.mode)
+            figures.append(cut(figure, self.running[at], least.value) if "keep_above" in step else figure)
+        return figures
+
+    def _of_order(self, step: Values) -> list[Fraction] | None:
+        if (applies := holds(step.get("when"), self.header)) is not True:
+            return None if applies is None else [Fraction(0)] * len(self.lines)
+        inside = [holds(step.get("where"), values) for values in self.values]
+        cap = worked_out(step.get("cap", 0), self.header)
+        if None in inside or cap is None:
+            return None
+        mine = [at for at, found in enumerate(inside) if found]
+        parts = (
+            self._order_amount(step, mine, cap.value) if "amount" in step else self._order_parts(step, mine, cap.value)
+        )
+        if parts is None:
+            return None
+        figures = [Fraction(0)] * len(self.lines)
+        for at, part in zip(mine, parts, strict=True):
+            least = worked_out(step.get("keep_above", 0), self.values[at])
+            if least is None:
+                return None
+            figures[at] = cut(part, self.running[at], least.value) if "keep_above" in step else part
+        return figures
+
+    def _order_amount(self, step: Values, mine: Sequence[int], cap: Fraction) -> list[Fraction] | None:
+        amount = worked_out(step["amount"], self.header)
+        weights = [
+            worked_out(step["share"], self.values[at]) if "share" in step else Number(self.running[at]) for at in mine
+        ]
+        if amount is None or None in weights:
+            return None
+        total = rounded(limited(amount.value, cap) if "cap" in step else amount.value, 2, self.mode)
+        return shared(total, [weight.value for weight in weights], 2)
+
+    def _order_parts(self, step: Values, mine: Sequence[int], cap: Fraction) -> list[Fraction] | None:
+        if "percent" in step and worked_out(step["percent"], self.header) is None:
+            return None
+        parts = [self._exact(step, at) for at in mine]
+        if None in parts:
+            return None
+        whole = sum(parts, Fraction(0))
+        most = limited(whole, cap) if "cap" in step else whole
+        if most != whole:
+            parts = [part * most / whole for part in parts]
+        return apportioned(parts, rounded(most, 2, self.mode), 2)
+
+    # -- taxes ----------------------------------------------------------------------------------------------------------
+
+    def _tax(self) -> None:
+        steps = [step for step in self.steps if step["kind"] == "tax"]
+        terms = [[self._rate(step, at) for step in steps] for at in range(len(self.lines))]
+        if any(rate == "blank" for row in terms for rate in row):
+            self.error = True
+            return
+        for place, step in enumerate(steps):
+            parts = self._tax_parts(step, steps, [row[place] for row in terms], terms)
+            self.taxes[step["name"]] = parts
+            for at, part in enumerate(parts):
+                self._leave(step["name"], at, Number(part))
+
+    def _rate(self, step: Values, at: int) -> Any:
+        """Percent on a line; None where the step does not apply there."""
+        applies, percent = holds(step.get("when"), self.values[at]), worked_out(step["percent"], self.values[at])
+        if applies is False:
+            return None
+        return "blank" if applies is None or percent is None else percent.value
+
+    def _tax_parts(self, step: Values, steps: Sequence[Values], rates: Sequence[Any], terms: Any) -> list[Fraction]:
+        exact: list[Fraction] = []
+        for at, rate in enumerate(rates):
+            below = sum((self.taxes[name][at] for name in step.get("on_top_of", ())), Fraction(0))
+            amount = (self.running[at] + below) * (rate or 0) / 100
+            if self.inclusive:
+                inside: dict[str, Fraction] = {}
+                for other, percent in zip(steps, terms[at], strict=True):
+                    under = 1 + sum((inside[name] for name in other.get("on_top_of", ())), Fraction(0))
+                    inside[other["name"]] = (percent or 0) * under / 100
+                amount = self.running[at] * inside[step["name"]] / (1 + sum(inside.values(), Fraction(0)))
+            exact.append(amount)
+        if self.per_line:
+            return [rounded(each, 2, self.mode) for each in exact]
+        parts = [Fraction(0)] * len(exact)
+        for rate in {each for each in rates if each is not None}:
+            mine = [at for at, each in enumerate(rates) if each == rate]
+            tax = rounded(sum((exact[at] for at in mine), Fraction(0)), 2, self.mode)
+            for at, part in zip(mine, apportioned([exact[at] for at in mine], tax, 2), strict=True):
+                parts[at] = part
+        return parts
+
+    def _total(self) -> None:
+        def add(values: Any) -> Fraction:
+            return sum(values, Fraction(0))
+
+        for at, line in enumerate(self.lines):
+            tax = add(parts[at] for parts in self.taxes.values())
+            running = self.running[at]
+            line |= {"net": self.net[at], "tax": tax}
+            line |= {"without_tax": running - tax if self.inclusive else running}
+            line |= {"with_tax": running if self.inclusive else running + tax}
+        whole = {name: add(line[name] for line in self.lines) for name in ("without_tax", "tax", "with_tax")}
+        self.totals = {
+            "line_net": add(self.net), "allowances": self.of_order["discount"], "charges": self.of_order["charge"],
+            **whole, "payable": whole["with_tax"],
+        }  # fmt: skip
