@@ -1,7 +1,6 @@
 """A small, slow calculation of orders with fractions, one line at a time, that knows nothing of the engine.
 
-It reads the design: prices with a base, discounts and charges by line and by order, caps, floors, steps that compete, taxes
-on top of each other and in the price. A number is a fraction and whether a quotient made it; None is a blank.
+A number is a fraction, and whether a quotient made it; None is a blank.
 """
 
 from __future__ import annotations
@@ -29,9 +28,6 @@ def number(text: Any) -> Number | None:
     return None if text is None else Number(Fraction(str(text)))
 
 
-# -- formulas: a name, a number, or (sign, left, right) -------------------------------------------------------------------
-
-
 def written(formula: Any) -> str:
     """A formula as a rulebook has it."""
     if isinstance(formula, tuple):
@@ -48,9 +44,9 @@ def worked_out(formula: Any, values: Values) -> Number | None:
     a, b = worked_out(left, values), worked_out(right, values)
     if a is None or b is None or (sign == "/" and b.value == 0):
         return None
-    made = {"+": lambda: a.value + b.value, "-": lambda: a.value - b.value, "*": lambda: a.value * b.value}
     if sign != "/":
-        return Number(made[sign](), a.quotient or b.quotient)
+        found = {"+": a.value + b.value, "-": a.value - b.value, "*": a.value * b.value}[sign]
+        return Number(found, a.quotient or b.quotient)
     return Number(a.value / b.value, a.quotient or b.quotient or not moves_the_point(b.value))
 
 
@@ -66,9 +62,6 @@ def holds(test: Any, values: Values) -> bool | None:
         return True
     left, right = worked_out(test[0], values), number(test[1])
     return None if left is None else left.value > right.value
-
-
-# -- rounding and sharing -----------------------------------------------------------------------------------------------
 
 
 def rounded(value: Fraction, places: int, mode: str) -> Fraction:
@@ -93,7 +86,7 @@ def apportioned(parts: Sequence[Fraction], total: Fraction, places: int) -> list
     """Parts cut toward zero; units that are missing go to the largest remainders, those too many to the smallest."""
     unit = Fraction(1, 10**places)
     short = [rounded(part, places, "down") for part in parts]
-    left = int((total - sum(short, Fraction(0))) / unit)
+    left = int((total - added(short)) / unit)
     sign = -1 if left < 0 else 1
     order = sorted(range(len(parts)), key=lambda at: (-sign * (parts[at] - short[at]), at))
     for at in order[: abs(left)]:
@@ -105,10 +98,15 @@ def shared(amount: Fraction, weights: Sequence[Fraction], places: int) -> list[F
     """An amount by weights; None where they have both signs, or where there is nothing to share it by."""
     if amount == 0:
         return [Fraction(0)] * len(weights)
-    whole = sum(weights, Fraction(0))
+    whole = added(weights)
     if any(w > 0 for w in weights) and any(w < 0 for w in weights):
         return None
     return None if whole == 0 else apportioned([amount * w / whole for w in weights], amount, places)
+
+
+def added(values: Any) -> Fraction:
+    """The exact sum."""
+    return sum(values, Fraction(0))
 
 
 def limited(value: Fraction, cap: Fraction) -> Fraction:
@@ -122,14 +120,8 @@ def cut(figure: Fraction, running: Fraction, least: Fraction) -> Fraction:
     return min(figure, max(most, Fraction(0))) if figure >= 0 else max(figure, min(most, Fraction(0)))
 
 
-# -- the routine --------------------------------------------------------------------------------------------------------
-
-
 class Priced:
-    """One order, priced by a routine (a list of steps as plain data) and its settings.
-
-    After making one: ``error`` if a step came out blank; else ``lines`` (figures of each line) and ``totals``.
-    """
+    """One order, priced by a routine: ``error`` if a step came out blank, else ``lines`` (their figures) and ``totals``."""
 
     def __init__(self, steps: Sequence[Values], settings: Values, header: Values, lines: Sequence[Values]) -> None:
         self.mode, self.inclusive = settings["rounding"], settings["inclusive"]
@@ -156,12 +148,10 @@ class Priced:
         elif kind == "figure":
             for at, values in enumerate(self.values):
                 found = worked_out(group[0]["value"], values)
-                if found is not None and found.quotient:
-                    found = Number(rounded(found.value, 12, "05up"))
-                self._leave(group[0]["name"], at, found)
+                kept = found and found.quotient and Number(rounded(found.value, 12, "05up"))
+                self._leave(group[0]["name"], at, kept or found)
         elif kind == "tax":
-            if not self.taxes:
-                self._tax()
+            self._tax()
         else:
             self._compete(group)
 
@@ -183,10 +173,10 @@ class Priced:
     def _compete(self, group: list[Values]) -> None:
         by_order = group[0].get("over") == "order"
         figures = [self._of_order(step) if by_order else self._of_lines(step) for step in group]
-        if any(figure is None for figure in figures):
-            self.error = True
+        self.error = any(figure is None for figure in figures)
+        if self.error:
             return
-        sums = [[sum(f, Fraction(0))] * len(f) for f in figures] if by_order else figures
+        sums = [[added(f)] * len(f) for f in figures] if by_order else figures
         for at in range(len(self.lines)):
             best = max(range(len(group)), key=lambda place: (abs(sums[place][at]), -place))
             for place, step in enumerate(group):
@@ -202,22 +192,20 @@ class Priced:
         values = self.values[at]
         key = next(key for key in ("percent", "amount", "per_unit") if key in step)
         found = worked_out(step[key], values)
-        if found is None:
-            return None
-        if key == "percent":
-            return self.running[at] * found.value / 100
+        if found is None or key == "percent":
+            return None if found is None else self.running[at] * found.value / 100
         return found.value * (values["line.quantity"].value if key == "per_unit" else 1)
 
     def _of_lines(self, step: Values) -> list[Fraction] | None:
         figures = []
         for at, values in enumerate(self.values):
             applies = holds(step.get("when"), values)
+            exact, cap = self._exact(step, at), worked_out(step.get("cap", 0), values)
+            least = worked_out(step.get("keep_above", 0), values)
             if applies is False:
                 figures.append(Fraction(0))
                 continue
-            exact, cap = self._exact(step, at), worked_out(step.get("cap", 0), values)
-            least = worked_out(step.get("keep_above", 0), values)
-            if applies is None or exact is None or cap is None or least is None:
+            if None in (applies, exact, cap, least):
                 return None
             figure = rounded(limited(exact, cap.value) if "cap" in step else exact, 2, self.mode)
             figures.append(cut(figure, self.running[at], least.value) if "keep_above" in step else figure)
@@ -230,13 +218,10 @@ class Priced:
         cap = worked_out(step.get("cap", 0), self.header)
         if None in inside or cap is None:
             return None
-        mine = [at for at, found in enumerate(inside) if found]
-        parts = (
-            self._order_amount(step, mine, cap.value) if "amount" in step else self._order_parts(step, mine, cap.value)
-        )
-        if parts is None:
+        mine, figures = [at for at, found in enumerate(inside) if found], [Fraction(0)] * len(self.lines)
+        way = self._order_amount if "amount" in step else self._order_parts
+        if (parts := way(step, mine, cap.value)) is None:
             return None
-        figures = [Fraction(0)] * len(self.lines)
         for at, part in zip(mine, parts, strict=True):
             least = worked_out(step.get("keep_above", 0), self.values[at])
             if least is None:
@@ -246,13 +231,12 @@ class Priced:
 
     def _order_amount(self, step: Values, mine: Sequence[int], cap: Fraction) -> list[Fraction] | None:
         amount = worked_out(step["amount"], self.header)
-        weights = [
-            worked_out(step["share"], self.values[at]) if "share" in step else Number(self.running[at]) for at in mine
-        ]
+        by = step.get("share")
+        weights = [Number(self.running[at]) if by is None else worked_out(by, self.values[at]) for at in mine]
         if amount is None or None in weights:
             return None
-        total = rounded(limited(amount.value, cap) if "cap" in step else amount.value, 2, self.mode)
-        return shared(total, [weight.value for weight in weights], 2)
+        total = limited(amount.value, cap) if "cap" in step else amount.value
+        return shared(rounded(total, 2, self.mode), [weight.value for weight in weights], 2)
 
     def _order_parts(self, step: Values, mine: Sequence[int], cap: Fraction) -> list[Fraction] | None:
         if "percent" in step and worked_out(step["percent"], self.header) is None:
@@ -260,16 +244,14 @@ class Priced:
         parts = [self._exact(step, at) for at in mine]
         if None in parts:
             return None
-        whole = sum(parts, Fraction(0))
+        whole = added(parts)
         most = limited(whole, cap) if "cap" in step else whole
         if most != whole:
             parts = [part * most / whole for part in parts]
         return apportioned(parts, rounded(most, 2, self.mode), 2)
 
-    # -- taxes ----------------------------------------------------------------------------------------------------------
-
     def _tax(self) -> None:
-        steps = [step for step in self.steps if step["kind"] == "tax"]
+        steps = [] if self.taxes else [step for step in self.steps if step["kind"] == "tax"]
         terms = [[self._rate(step, at) for step in steps] for at in range(len(self.lines))]
         if any(rate == "blank" for row in terms for rate in row):
             self.error = True
@@ -283,44 +265,39 @@ class Priced:
     def _rate(self, step: Values, at: int) -> Any:
         """Percent on a line; None where the step does not apply there."""
         applies, percent = holds(step.get("when"), self.values[at]), worked_out(step["percent"], self.values[at])
-        if applies is False:
-            return None
-        return "blank" if applies is None or percent is None else percent.value
+        known = applies is not None and percent is not None
+        return None if applies is False else percent.value if known else "blank"
 
     def _tax_parts(self, step: Values, steps: Sequence[Values], rates: Sequence[Any], terms: Any) -> list[Fraction]:
         exact: list[Fraction] = []
         for at, rate in enumerate(rates):
-            below = sum((self.taxes[name][at] for name in step.get("on_top_of", ())), Fraction(0))
+            below = added(self.taxes[name][at] for name in step.get("on_top_of", ()))
             amount = (self.running[at] + below) * (rate or 0) / 100
             if self.inclusive:
                 inside: dict[str, Fraction] = {}
                 for other, percent in zip(steps, terms[at], strict=True):
-                    under = 1 + sum((inside[name] for name in other.get("on_top_of", ())), Fraction(0))
+                    under = 1 + added(inside[name] for name in other.get("on_top_of", ()))
                     inside[other["name"]] = (percent or 0) * under / 100
-                amount = self.running[at] * inside[step["name"]] / (1 + sum(inside.values(), Fraction(0)))
+                amount = self.running[at] * inside[step["name"]] / (1 + added(inside.values()))
             exact.append(amount)
         if self.per_line:
             return [rounded(each, 2, self.mode) for each in exact]
         parts = [Fraction(0)] * len(exact)
         for rate in {each for each in rates if each is not None}:
             mine = [at for at, each in enumerate(rates) if each == rate]
-            tax = rounded(sum((exact[at] for at in mine), Fraction(0)), 2, self.mode)
+            tax = rounded(added(exact[at] for at in mine), 2, self.mode)
             for at, part in zip(mine, apportioned([exact[at] for at in mine], tax, 2), strict=True):
                 parts[at] = part
         return parts
 
     def _total(self) -> None:
-        def add(values: Any) -> Fraction:
-            return sum(values, Fraction(0))
-
         for at, line in enumerate(self.lines):
-            tax = add(parts[at] for parts in self.taxes.values())
-            running = self.running[at]
-            line |= {"net": self.net[at], "tax": tax}
-            line |= {"without_tax": running - tax if self.inclusive else running}
-            line |= {"with_tax": running if self.inclusive else running + tax}
-        whole = {name: add(line[name] for line in self.lines) for name in ("without_tax", "tax", "with_tax")}
+            tax = added(parts[at] for parts in self.taxes.values())
+            below, above = (tax, 0) if self.inclusive else (0, tax)
+            ends = {"without_tax": self.running[at] - below, "with_tax": self.running[at] + above}
+            line |= {"net": self.net[at], "tax": tax, **ends}
+        whole = {name: added(line[name] for line in self.lines) for name in ("without_tax", "tax", "with_tax")}
         self.totals = {
-            "line_net": add(self.net), "allowances": self.of_order["discount"], "charges": self.of_order["charge"],
+            "line_net": added(self.net), "allowances": self.of_order["discount"], "charges": self.of_order["charge"],
             **whole, "payable": whole["with_tax"],
         }  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dokima.exact import Decimals, Number, choose, compare, magnitude, stored
+from dokima.exact.integers import either
 
 
 def capped(exact: Number, cap: Number) -> Number:
@@ -11,7 +12,7 @@ def capped(exact: Number, cap: Number) -> Number:
     over = compare(magnitude(exact), cap) > 0
     negative = compare(exact, Decimals.zeros(1)) < 0
     limited = choose(over, choose(negative, -cap, cap), exact)
-    return limited.without(cap.missing)
+    return limited.without(either(exact.missing, cap.missing))
 
 
 def cut_to(figure: Decimals, most: Decimals) -> Decimals:
@@ -21,4 +22,4 @@ def cut_to(figure: Decimals, most: Decimals) -> Decimals:
     mirrored = choose(compare(most, zero) < 0, most, zero)
     positive = choose(compare(figure, cut) > 0, cut, figure)
     negative = choose(compare(figure, mirrored) < 0, mirrored, figure)
-    return stored(choose(compare(figure, zero) < 0, negative, positive)).without(most.missing)
+    return stored(choose(compare(figure, zero) < 0, negative, positive)).without(either(figure.missing, most.missing))
