@@ -52,8 +52,8 @@ def worked_out(formula: Any, values: Values) -> Number | None:
 
 def moves_the_point(value: Fraction) -> bool:
     """Whether a number is 1, 10, 0.01 ..., so that dividing by it is no quotient."""
-    whole = value if value.denominator == 1 else 1 / value
-    return whole.denominator == 1 and whole > 0 and str(whole.numerator).rstrip("0") == "1"
+    whole = abs(value) if value.denominator == 1 else 1 / abs(value)
+    return whole.denominator == 1 and str(whole.numerator).rstrip("0") == "1"
 
 
 def holds(test: Any, values: Values) -> bool | None:

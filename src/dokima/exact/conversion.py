@@ -14,7 +14,7 @@ import numpy as np
 
 from dokima.errors import ExactError
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, measure, whole
+from dokima.exact.integers import LIMIT, measure, power_of_ten, whole
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
 
@@ -91,7 +91,8 @@ def from_fractions(values: Sequence[Fraction | None]) -> Number:
     bottoms = whole([1 if value is None else value.denominator for value in values])
     missing = np.fromiter((value is None for value in values), bool, len(values))
     gone = missing if missing.any() else None
-    return Quotient(tops, measure(tops), bottoms, measure(bottoms), 0, gone).simplified()
+    plain = np.fromiter((power_of_ten(each) is not None for each in bottoms.tolist()), bool, len(values))
+    return Quotient(tops, measure(tops), bottoms, measure(bottoms), 0, gone, plain).simplified()
 
 
 def to_decimals(column: Decimals) -> list[Decimal | None]:

@@ -38,8 +38,8 @@ def summed_fractions(terms: Quotient, groups: Integers, count: int, missing: Mas
     first[groups[::-1]] = bottom[::-1]
     if (bottom == first[groups]).all():
         sums, bound = added(top, terms.top_bound, groups, count)
-        return Quotient(sums, bound, first, terms.bottom_bound, terms.places, missing)
-    kept = Quotient(top, terms.top_bound, bottom, terms.bottom_bound, terms.places, None)
+        return Quotient(sums, bound, first, terms.bottom_bound, terms.places, missing, _all_plain(terms, groups, count))
+    kept = Quotient(top, terms.top_bound, bottom, terms.bottom_bound, terms.places, None, terms.plain)
     return SumsOfFractions(kept, groups, count, np.arange(count), missing)
 
 
@@ -60,6 +60,7 @@ class SumsOfFractions(Quotient):
         # top and bottom are filled in by __getattr__ when something reads them.
         self.places = terms.places
         self.missing = missing
+        self.plain = _all_plain(terms, groups, count)[of]
         self._terms = terms
         self._groups = groups
         self._count = count
@@ -149,6 +150,13 @@ class SumsOfFractions(Quotient):
         lines = np.flatnonzero(wanted[self._groups])
         parts = self._groups[lines], self._terms.top[lines], self._terms.bottom[lines]
         return zip(*(part.tolist() for part in parts), strict=True)
+
+
+def _all_plain(terms: Quotient, groups: Integers, count: int) -> Mask:
+    """The groups of which every term is a decimal."""
+    plain = np.ones(count, bool)
+    plain[groups[~np.broadcast_to(terms.plain, groups.shape)]] = False
+    return plain
 
 
 def added(units: Integers, bound: int, groups: Integers, count: int) -> tuple[Integers, int]:

@@ -19,20 +19,29 @@ class Quotient:
     """A column of exact fractions of two whole numbers, scaled by ten to the power of minus ``places``.
 
     All arithmetic, comparing and rounding are exact. The denominator is always positive. A division by zero is a
-    missing value. A value whose denominator is a power of ten is no fraction but a decimal, whatever the others of its
-    column are.
+    missing value. A value that was only divided by powers of ten is no fraction but a decimal, whatever the others of
+    its column are.
 
     Attributes:
         top: Numerators.
         bottom: Denominators, 1 or more, of the same length or length 1.
         places: Decimal places of the fraction as a whole; may be negative.
         missing: True where the value is missing, None if none is.
+        plain: True where the value is a decimal, because it was only ever divided by powers of ten; of length 1 for
+            all.
     """
 
-    __slots__ = ("bottom", "bottom_bound", "missing", "places", "top", "top_bound")
+    __slots__ = ("bottom", "bottom_bound", "missing", "places", "plain", "top", "top_bound")
 
     def __init__(
-        self, top: Integers, top_bound: int, bottom: Integers, bottom_bound: int, places: int, missing: Mask | None
+        self,
+        top: Integers,
+        top_bound: int,
+        bottom: Integers,
+        bottom_bound: int,
+        places: int,
+        missing: Mask | None,
+        plain: Mask | None = None,
     ) -> None:
         self.top = top
         self.top_bound = top_bound
@@ -40,13 +49,14 @@ class Quotient:
         self.bottom_bound = bottom_bound
         self.places = places
         self.missing = missing
+        self.plain = np.zeros(1, bool) if plain is None else plain
 
     @classmethod
     def of(cls, value: Number) -> Quotient:
         """The value as a quotient."""
         if isinstance(value, Quotient):
             return value
-        return cls(value.units, value.bound, np.ones(1, np.int64), 1, value.places, value.missing)
+        return cls(value.units, value.bound, np.ones(1, np.int64), 1, value.places, value.missing, np.ones(1, bool))
 
     def __len__(self) -> int:
         return max(len(self.top), len(self.bottom)) if len(self.top) and len(self.bottom) else 0
@@ -59,7 +69,13 @@ class Quotient:
         whole = self.spread(len(self))
         missing = None if whole.missing is None else whole.missing[positions]
         return Quotient(
-            whole.top[positions], self.top_bound, whole.bottom[positions], self.bottom_bound, self.places, missing
+            whole.top[positions],
+            self.top_bound,
+            whole.bottom[positions],
+            self.bottom_bound,
+            self.places,
+            missing,
+            whole.plain[positions],
         )
 
     def spread(self, length: int) -> Quotient:
@@ -67,12 +83,16 @@ class Quotient:
         shape = (length,)
         missing = None if self.missing is None else np.broadcast_to(self.missing, shape)
         top, bottom = np.broadcast_to(self.top, shape), np.broadcast_to(self.bottom, shape)
-        return Quotient(top, self.top_bound, bottom, self.bottom_bound, self.places, missing)
+        plain = np.broadcast_to(self.plain, shape)
+        return Quotient(top, self.top_bound, bottom, self.bottom_bound, self.places, missing, plain)
 
     def without(self, gone: Mask | None) -> Quotient:
         """The same column with more values missing."""
-        missing = either(self.missing, gone)
-        return Quotient(self.top, self.top_bound, self.bottom, self.bottom_bound, self.places, missing)
+        return self._as(self.top, self.places, either(self.missing, gone))
+
+    def _as(self, top: Integers, places: int, missing: Mask | None) -> Quotient:
+        """The same denominators with numerators of the same size."""
+        return Quotient(top, self.top_bound, self.bottom, self.bottom_bound, places, missing, self.plain)
 
     def is_missing(self) -> Mask:
         """True where the value is missing, as an array of this column's length."""
@@ -85,7 +105,8 @@ class Quotient:
         top, top_bound = multiply(self.top, self.top_bound, other.top, other.top_bound)
         bottom, bottom_bound = multiply(self.bottom, self.bottom_bound, other.bottom, other.bottom_bound)
         missing = either(self.missing, other.missing)
-        return Quotient(top, top_bound, bottom, bottom_bound, self.places + other.places, missing)
+        plain = self.plain & other.plain
+        return Quotient(top, top_bound, bottom, bottom_bound, self.places + other.places, missing, plain)
 
     __rmul__ = __mul__
 
@@ -98,7 +119,8 @@ class Quotient:
         top = np.where(self.top < 0, -self.bottom, self.bottom)
         bottom = np.where(zero, 1, np.abs(self.top))
         missing = either(self.missing, zero if zero.any() else None)
-        return Quotient(top, self.bottom_bound, bottom, max(self.top_bound, 1), -self.places, missing)
+        plain = self.plain & _powers(bottom) & _powers(self.bottom)
+        return Quotient(top, self.bottom_bound, bottom, max(self.top_bound, 1), -self.places, missing, plain)
 
     def __add__(self, other: Number) -> Quotient:
         return self._sum(Quotient.of(other), 1)
@@ -126,17 +148,18 @@ class Quotient:
             b, b_bound = multiply(b, b_bound, for_b, self.bottom_bound)
             bottom, bottom_bound = multiply(self.bottom, self.bottom_bound, for_a, other.bottom_bound)
         top, top_bound = add(a, a_bound, b, b_bound, sign)
-        return Quotient(top, top_bound, bottom, bottom_bound, places, either(self.missing, other.missing))
+        missing, plain = either(self.missing, other.missing), self.plain & other.plain
+        return Quotient(top, top_bound, bottom, bottom_bound, places, missing, plain)
 
     def __neg__(self) -> Quotient:
-        return Quotient(-self.top, self.top_bound, self.bottom, self.bottom_bound, self.places, self.missing)
+        return self._as(-self.top, self.places, self.missing)
 
     def __abs__(self) -> Quotient:
-        return Quotient(np.abs(self.top), self.top_bound, self.bottom, self.bottom_bound, self.places, self.missing)
+        return self._as(np.abs(self.top), self.places, self.missing)
 
     def shifted(self, places: int) -> Quotient:
         """The value divided by ten to the given power, exactly."""
-        return Quotient(self.top, self.top_bound, self.bottom, self.bottom_bound, self.places + places, self.missing)
+        return self._as(self.top, self.places + places, self.missing)
 
     # -- rounding ---------------------------------------------------------------------------------------------
 
@@ -162,33 +185,23 @@ class Quotient:
     def stored(self) -> Decimals:
         """Kept with 12 places, ROUND_05UP: rounding it once more gives what the exact fraction would have given.
 
-        Values that are decimals, because their denominator is a power of ten, keep all their places.
+        Values that are decimals, because they were only divided by powers of ten, keep all their places.
         """
-        plain = self._plain()
-        if plain is None:
+        if not self.plain.any():
             return self.round(PLACES_KEPT, rounding.STORING).compact()
         decimal = self._decimal()
-        if plain.all():
+        if self.plain.all():
             return decimal.compact()
+        plain = np.broadcast_to(self.plain, (len(self),))
         return Decimals.choose(plain, decimal, self.round(PLACES_KEPT, rounding.STORING)).compact()
 
     def simplified(self) -> Number:
         """As decimals where every value is one; else as it is."""
-        plain = self._plain()
-        return self._decimal() if plain is not None and plain.all() else self
-
-    def _plain(self) -> Mask | None:
-        """Values that are decimals; None if there are none."""
-        if self.bottom.dtype == object:
-            powers = np.fromiter((power_of_ten(int(each)) is not None for each in self.bottom), bool, len(self.bottom))
-        else:
-            at = np.minimum(np.searchsorted(_POWERS, self.bottom), len(_POWERS) - 1)
-            powers = _POWERS[at] == self.bottom
-        return np.broadcast_to(powers, (len(self),)) if powers.any() else None
+        return self._decimal() if self.plain.all() else self
 
     def _decimal(self) -> Decimals:
         """The values as decimals; those that are none mean nothing."""
-        powers = [power_of_ten(int(each)) or 0 for each in np.unique(self.bottom)]
+        powers = [power_of_ten(int(each)) or 0 for each in set(self.bottom.tolist())]
         most = max(powers, default=0)
         factor, bound = narrow(10**most // self.bottom.astype(object), 10**most)
         units, bound = multiply(self.top, self.top_bound, factor, bound)
@@ -249,6 +262,7 @@ def choose(condition: Mask, yes: Number, no: Number) -> Number:
         max(yes.bottom_bound, no.bottom_bound),
         places,
         missing,
+        np.where(condition, yes.plain, no.plain),
     )
 
 
@@ -266,7 +280,16 @@ def remainder(a: Number, b: Number) -> Number:
     a, b = Quotient.of(a), Quotient.of(b)
     rest = _crossed(a, b) - _crossed(b, a) * whole
     bottom, bottom_bound = multiply(a.bottom, a.bottom_bound, b.bottom, b.bottom_bound)
-    return Quotient(rest.units, rest.bound, bottom, bottom_bound, rest.places, rest.missing)
+    return Quotient(rest.units, rest.bound, bottom, bottom_bound, rest.places, rest.missing, a.plain & b.plain)
+
+
+def _powers(denominators: Integers) -> Mask:
+    """Which of some positive whole numbers are powers of ten."""
+    if denominators.dtype == object:
+        return np.fromiter((power_of_ten(int(each)) is not None for each in denominators), bool, len(denominators))
+    at = np.minimum(np.searchsorted(_POWERS, denominators), len(_POWERS) - 1)
+    found: Mask = _POWERS[at] == denominators
+    return found
 
 
 def _same(a: Integers, b: Integers) -> bool:
