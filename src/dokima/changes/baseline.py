@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from dokima.changes.combining import combined, typed, with_terms
+from dokima.changes.combining import combined, frozen, typed, with_terms
 from dokima.changes.viewing import refuse_ended
 from dokima.editing.document import Document
 from dokima.engine.program import Program, Run
@@ -42,9 +42,9 @@ class Baseline:
             DocumentError: One of them cannot be read.
             Locked: The original has come to its end.
         """
-        refuse_ended(program, typed(program, orders[0]))
-        documents = [with_terms(program, typed(program, order), run) for order in orders]
-        whole = combined(program, documents)
+        documents = [typed(program, order) for order in orders]
+        refuse_ended(program, documents)
+        whole = frozen(combined(program, [with_terms(program, document, run) for document in documents]))
         # Said outright, because without terms of its own a draft would be priced anew.
         state = whole.header.get("state") or program.definition.lifecycle.first
         content = {

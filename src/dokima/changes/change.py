@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Literal, get_args
 
 from dokima.changes.baseline import Baseline
-from dokima.changes.combining import combined, moved, next_number, typed
+from dokima.changes.combining import combined, frozen, moved, next_number, typed
 from dokima.changes.rebasing import rebased
 from dokima.changes.settlement import Policy, Settlement, Settling
 from dokima.changes.variance import Variance
@@ -157,6 +157,8 @@ class ChangeOrder:
         refuse_if_any(variance.after.findings.errors, f"submitting {self.number}")
         refuse_if_any([f for f in self._asked("save", by) if f.stops], f"submitting {self.number}")
         self._note("submitted", by)
+        # From here on approval reads these figures, tax and advance among them, and prices nothing of the change again.
+        self._document = frozen(self._document)
         return variance
 
     def reject(self, by: str, reason: str = "") -> None:

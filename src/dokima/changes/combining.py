@@ -7,27 +7,40 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
+import numpy as np
+
 from dokima.editing.document import Document
 from dokima.editing.terms import TERMS
 from dokima.engine.agreeing import agreed_terms
+from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
-from dokima.engine.terms import by_number
+from dokima.engine.sheet import Sheet
+from dokima.engine.terms import by_number, shared_asks
 from dokima.exact import decimals, to_decimals
 from dokima.exact import total as sum_of
-from dokima.model.columns import shown
-from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, fields_digest, plain
+from dokima.model.columns import shown, value_at
+from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, TERMS_FORM, fields_digest, plain
 from dokima.model.order import Order
+from dokima.model.orders import Orders
 
 Plain = dict[str, Any]
 
 
 def typed(program: Program, order: Order) -> Document:
-    """An order with its values as the rulebook's fields hold them.
+    """An order with its values as the rulebook's fields hold them, what a line comes to by default written out.
 
     Raises:
         DocumentError: It cannot be read.
     """
-    return Document.read(order, program.fields)
+    document = Document.read(order, program.fields)
+    by_default = [name for level, name, _ in program.defaults if level == "line" and name in ("item", "quantity")]
+    if not by_default or all(name in fields for fields in document.lines.values() for name in by_default):
+        return document
+    orders = prepare(program, document.orders(program.fields), Run())
+    for place, number in enumerate(orders.line_numbers):
+        given = {name: value_at(orders.line(name), place) for name in by_default}
+        document = document.with_line(number, {**given, **document.lines[number]})
+    return document
 
 
 def with_terms(program: Program, document: Document, run: Run) -> Document:
@@ -36,6 +49,15 @@ def with_terms(program: Program, document: Document, run: Run) -> Document:
         return document
     records = agreed_terms(program, document.orders(program.fields), run)
     return document.with_header(**{TERMS: records}) if records else document
+
+
+def frozen(document: Document) -> Document:
+    """The document with terms of which tax and advance stand too, as long as nothing of it changes."""
+    terms = document.header.get(TERMS)
+    if not terms:
+        return document
+    header, *lines = terms
+    return document.with_header(**{TERMS: [{**header, "frozen": True}, *lines]})
 
 
 def combined(program: Program, documents: Sequence[Document]) -> Document:
@@ -57,7 +79,7 @@ def combined(program: Program, documents: Sequence[Document]) -> Document:
         return whole
     header = {**figures.pop("", {}), "line": "", "settled": "combined"}
     records = [header, *(figures[number] for number in whole.lines if number in figures)]
-    return redigested(program, whole.with_header(**{TERMS: records}))
+    return restated(program, whole.with_header(**{TERMS: records}))
 
 
 def _together(held: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
@@ -85,13 +107,39 @@ def _added(record: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
     return {**record, **({"figures": figures} if figures else {})}
 
 
-def redigested(program: Program, document: Document, settled: str = "") -> Document:
-    """The document with its kept figures said to be those of the document as it stands now."""
-    header, *lines = document.header.get(TERMS) or ({},)
+def restated(program: Program, document: Document, settled: str = "") -> Document:
+    """The document with its terms said to be those of the document as it stands now.
+
+    What a settlement leaves stands on each document as settled: the fields that would call for a new price
+    (``basis``), and what tables were asked over several lines (``asks``), are those of this document, until it is
+    itself changed in one.
+    """
+    header, *lines = document.header.get(TERMS) or [dict[str, Any](line="", form=TERMS_FORM)]
+    orders = document.orders(program.fields)
     header = {**header, **({"settled": settled} if settled else {})}
-    bare = document.orders(program.fields).document(0)
-    header["digest"] = fields_digest(bare, header.get("fields", ()))
-    return document.with_header(**{TERMS: [header, *lines]})
+    header["digest"] = fields_digest(orders.document(0), header.get("fields", ()))
+    prepared = prepare(program, orders, Run())
+    places = {number: at for at, number in enumerate(prepared.line_numbers)}
+    header = _restated(program, prepared, header, "header", 0)
+    stated = [_restated(program, prepared, record, "line", places[record["line"]]) for record in lines]
+    return document.with_header(**{TERMS: [header, *stated]})
+
+
+def _restated(program: Program, orders: Orders, record: Mapping[str, Any], level: str, at: int) -> Plain:
+    column = orders.header if level == "header" else orders.line
+    basis = {name: plain(value_at(column(name), at)) for name in record.get("basis", {})}
+    asks = record.get("asks")
+    if not asks:
+        return {**record, "basis": basis}
+    leaves, kept = orders.leaves()
+    sheet = Sheet(program, leaves, Run(), orders, kept)
+    place = at if kept is None or level == "header" else int(np.flatnonzero(kept == at)[0])
+    found = {}
+    for table in asks:
+        known = program.tables.get(table)
+        formulas = [] if known is None else shared_asks(known, program.definition.reprice_on)
+        found[table] = [plain(value_at(f.evaluate(sheet, known.level), place)) for f in formulas if known is not None]
+    return {**record, "basis": basis, "asks": found}
 
 
 def commercial_fields(document: Document) -> tuple[Plain, dict[str, Plain]]:

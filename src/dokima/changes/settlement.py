@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
-from dokima.changes.combining import redigested, total
+from dokima.changes.combining import restated, total
 from dokima.changes.variance import LineVariance, Variance
 from dokima.changes.viewing import changing
 from dokima.editing.document import Document
@@ -16,12 +16,13 @@ from dokima.engine.calculation import PricedOrder
 from dokima.engine.pending import PENDING
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.summing import reason_of
 from dokima.engine.terms import by_number
 from dokima.errors import Refused
 from dokima.exact import decimals, share, to_decimals
 from dokima.model.content import plain
 from dokima.model.order import Order
-from dokima.model.states import CLOSED, Settle
+from dokima.model.states import CLOSED, Settle, State
 from dokima.routines.results import LINE_AMOUNT
 from dokima.routines.routine import Step
 
@@ -115,13 +116,13 @@ class Settling:
             Refused: Less would be left of a line than is delivered or closed.
         """
         shares = {number: self._line(number) for number in self._numbers()}
-        documents = [self._document(at, shares) for at in range(len(self.documents))]
         increase = self._document(len(self.documents), shares, supplement)
+        new = supplement if increase.lines else ""
+        documents = [self._document(at, shares, supplement=new) for at in range(len(self.documents))]
+        for old, document in zip(self.documents, documents, strict=True):
+            refuse_undercut(old, document)
         made = [*documents, *([increase] if increase.lines else [])]
-        tax = total([amount for document in made if (amount := self._tax(document)) is not None])
-        # What the documents' own rounding came to before is stated already.
-        stated = total([*(each.totals.tax or Decimal(0) for each in self.held), -(self.was.totals.tax or Decimal(0))])
-        rounding = total([tax, -(self.priced.totals.tax or Decimal(0)), -stated])
+        rounding = self._tax_rounding(made)
         return Settlement(
             change=self.change,
             amended=documents[0].order(),
@@ -130,6 +131,28 @@ class Settling:
             tax_rounding=rounding.quantize(Decimal(1).scaleb(-self.places)),
             currency=self.priced.header("currency") or "",
         )
+
+    def _tax_rounding(self, made: Sequence[Document]) -> Decimal:
+        """What the documents' own rounding of tax adds to the tax approved, as far as it was not stated before.
+
+        Raises:
+            Refused: Something else than rounding stands between them, which must never be called rounding.
+        """
+        priced = [self._priced_now(document) for document in made]
+        for order in priced:
+            if order.totals.with_tax is None:
+                raise Refused(f"{order.number} cannot be settled: {reason_of(order.calculation, order.number)}")
+        tax = total([order.totals.tax or Decimal(0) for order in priced])
+        # What the documents' own rounding came to before is stated already.
+        stated = total([*(each.totals.tax or Decimal(0) for each in self.held), -(self.was.totals.tax or Decimal(0))])
+        rounding = total([tax, -(self.priced.totals.tax or Decimal(0)), -stated])
+        expected = total([*(tax_by_terms(order) for order in priced), -(self.priced.totals.tax or Decimal(0)), -stated])
+        if rounding != expected:
+            raise Refused(
+                f"{self.change} cannot be settled: its documents come to {rounding} of tax beside what was approved, "
+                f"of which their rounding explains {expected}"
+            )
+        return rounding
 
     # -- quantities -------------------------------------------------------------------------------------------
 
@@ -224,24 +247,43 @@ class Settling:
 
     def _divide(self, number: str, shares: list[_Share]) -> None:
         """Each document's part of every figure that was approved: together exactly that."""
-        holding = [each for each in shares if each.after is not None]
+        holding = [(at, each) for at, each in enumerate(shares) if each.after is not None]
         for name, step in self._steps():
             whole = _figure(self.priced, number, name)
             if len(holding) == 1 or whole is None:
-                for each in holding:
+                for _, each in holding:
                     each.figures[name] = whole
                 continue
-            same = [each for each in holding if each.after == each.before] if self._rate_stands(number, step) else []
-            known: Decimal = Decimal(0)
-            for each in same:
-                at = next(place for place, other in enumerate(shares) if other is each)
-                each.figures[name] = _figure(self.held[at], number, name) or Decimal(0)
-                known = total([known, each.figures[name] or Decimal(0)])
-            rest = [each for each in holding if not any(each is other for other in same)]
-            for each, part in zip(rest, self._shared(total([whole, -known]), rest), strict=True):
+            same = {}
+            if self._rate_stands(number, step):
+                same = {
+                    at: _figure(self.held[at], number, name) or Decimal(0)
+                    for at, each in holding
+                    if each.after == each.before and self._base_stands(number, step, at, each)
+                }
+            rest = [each for at, each in holding if at not in same]
+            left = total([whole, *(-kept for kept in same.values())])
+            if not rest or (left and (left > 0) != (whole > 0)):
+                # What stays would take more than all of it: then nothing stays, and all of it is shared.
+                same, rest, left = {}, [each for _, each in holding], whole
+            for at, kept in same.items():
+                shares[at].figures[name] = kept
+            for each, part in zip(rest, self._shared(left, rest), strict=True):
                 each.figures[name] = part
-            if not rest:
-                same[0].figures[name] = total([same[0].figures[name] or Decimal(0), whole, -known])
+
+    def _base_stands(self, number: str, step: Step | None, at: int, mine: _Share) -> bool:
+        """Whether the amount that a percentage works on is on a document what it was there before."""
+        if step is None or "percent" not in step.parts:
+            return True
+        routine = self.priced.routine
+        assert routine is not None
+        of = step.definition.of
+        stop = next((each.name for each in routine.steps if each.name == of and each.kind == "subtotal"), step.name)
+        if of is not None and of != stop and of in mine.figures:
+            return mine.figures[of] == _figure(self.held[at], number, of)
+        before = [each.name for each in routine.steps]
+        earlier = [name for name, each in self._steps() if each is None or before.index(name) < before.index(stop)]
+        return all(mine.figures.get(name) == _figure(self.held[at], number, name) for name in earlier)
 
     def _shared(self, amount: Decimal, shares: Sequence[_Share]) -> list[Decimal]:
         if not shares:
@@ -261,6 +303,8 @@ class Settling:
         key = next((each for each in ("percent", "per_unit") if each in step.parts), "")
         if not key or step.definition.cap is not None or step.definition.keep_above is not None:
             return False
+        if any(self._was_beaten(side, number, step) for side in (self.was, self.priced)):
+            return False
         was, now = (_figure(side, number, step.name) for side in (self.was, self.priced))
         if (was == 0) != (now == 0):
             return False  # it applies to one of them only, whatever its percent
@@ -269,6 +313,11 @@ class Settling:
         if any(name.split(".")[0] in ("line", "header", "parent") for name in names):
             return False
         return all(kept[0].get(name) == kept[1].get(name) for name in names)
+
+    @staticmethod
+    def _was_beaten(side: PricedOrder, number: str, step: Step) -> bool:
+        """Whether a step competed on a line and another one won, or both came to nothing."""
+        return step.definition.best_of is not None and not _figure(side, number, step.name)
 
     def _answers(self, side: PricedOrder, number: str) -> Mapping[str, Any]:
         """The table answers that a line keeps, those of its header included."""
@@ -282,8 +331,17 @@ class Settling:
 
     # -- documents --------------------------------------------------------------------------------------------
 
-    def _document(self, at: int, shares: Mapping[str, Sequence[_Share]], number: str = "") -> Document:
-        """One of the documents as the settlement leaves it; the last is the new supplement."""
+    def _document(
+        self, at: int, shares: Mapping[str, Sequence[_Share]], number: str = "", supplement: str = ""
+    ) -> Document:
+        """One of the documents as the settlement leaves it; the last is the new supplement.
+
+        Args:
+            at: Which of them.
+            shares: What each document holds of each line.
+            number: Number of the new supplement, where it is that.
+            supplement: Number of the new supplement, for the original to name; blank if there is none.
+        """
         is_new = at == len(self.documents)
         old = None if is_new else self.documents[at]
         mine = {line: each[at] for line, each in shares.items() if each[at].after is not None}
@@ -293,7 +351,10 @@ class Settling:
                 lines[line] = {**self._own(fields, old, line), "quantity": mine[line].after}
         for line in [parent for parent in self.after.lines if any(n.startswith(f"{parent}/") for n in lines)]:
             lines[line] = dict(self.after.lines[line])
-        header = self._header(old, number)
+        header = self._header(old, number, supplement)
+        if old is not None and not lines:
+            header["state"] = self._ended(old)
+            header["links"] = [*header["links"][:-1], {**header["links"][-1], "emptied": True}]
         document = Document(header, {})
         for line, fields in lines.items():
             document = document.with_line(line, fields)
@@ -305,19 +366,37 @@ class Settling:
         found = {name: value for name, value in fields.items() if name not in ("delivered", "state")}
         return {**found, **{name: kept[name] for name in ("delivered", "state") if name in kept}}
 
-    def _header(self, old: Document | None, number: str) -> dict[str, Any]:
+    def _ended(self, old: Document) -> str:
+        """The state of a document that a settlement takes every line from: finished if anything of it was delivered."""
+        lifecycle = self.program.definition.lifecycle
+        delivered = any(fields.get("delivered") for fields in old.lines.values())
+        records = old.header.get("deliveries") or ()
+        delivered |= any(lifecycle.deliveries.get(str(each.get("state"))) == "delivered" for each in records)
+        if delivered:
+            return lifecycle.finished
+        gone = [name for name in lifecycle.states if lifecycle.ends_unfulfilled(name)]
+        return gone[0] if gone else self._state(old)
+
+    def _header(self, old: Document | None, number: str, supplement: str) -> dict[str, Any]:
         link = {"kind": "change", "number": self.change}
         root = str(self.documents[0].header.get("number") or "")
         if old is None:
             left_out = ("links", "payments", "deliveries", "acknowledgements", PENDING, TERMS, "budget", "revision")
             header = {name: value for name, value in self.after.header.items() if name not in left_out}
             links = [{"kind": "original", "number": root}, link]
-            return {**header, "number": number, "state": self._state(self.documents[0]), "links": links}
+            state = self._state(self.documents[0])
+            if not self.program.definition.lifecycle.states.get(state, State()).to:
+                # The original has come to its end; what is ordered anew has not.
+                state = self._state(Document({}, {}))
+            return {**header, "number": number, "state": state, "links": links}
         base = self.after.header if old is self.documents[0] else old.header
         aside = {name: old.header[name] for name in _LIVE if name in old.header}
         header = {name: value for name, value in base.items() if name not in (*_LIVE, TERMS)}
         revision = int(old.header.get("revision") or 0) + 1
-        links = [*(old.header.get("links") or []), link]
+        links = list(old.header.get("links") or [])
+        if supplement and old is self.documents[0]:
+            links.append({"kind": "supplement", "number": supplement})
+        links.append(link)
         return {**header, **aside, "state": self._state(old), "revision": revision, "links": links}
 
     def _state(self, document: Document) -> str:
@@ -331,7 +410,7 @@ class Settling:
         """The document with agreed terms: the answers approved, and its parts of the figures."""
         if "" not in self.records:
             return document
-        records: list[Any] = [dict(self.records[""])]
+        records: list[Any] = [{name: value for name, value in self.records[""].items() if name != "frozen"}]
         for line in document.lines:
             record = self.records.get(line)
             if record is not None:
@@ -341,15 +420,59 @@ class Settling:
                 if not self.priced.prices_include_tax and None not in known.values():
                     figures["without_tax"] = plain(self._left(known))
                 records.append({**record, "figures": figures})
-        return redigested(self.program, document.with_header(**{TERMS: records}), self.change)
+        if not document.lines:
+            records[0]["emptied"] = self.change
+        return restated(self.program, document.with_header(**{TERMS: records}), self.change)
 
     def _left(self, figures: Mapping[str, Decimal | None]) -> Decimal:
         """What a line comes to: its price less discounts, with charges."""
         signs = {name: -1 if step is not None and step.kind == "discount" else 1 for name, step in self._steps()}
         return total([amount * signs[name] for name, amount in figures.items() if amount is not None])
 
-    def _tax(self, document: Document) -> Decimal | None:
-        return self._priced_now(document).totals.tax if document.lines else Decimal(0)
+
+def refuse_undercut(old: Document, new: Document) -> None:
+    """Refuse a settlement that takes back what is delivered or closed, whatever the sign or the shape of the change.
+
+    Raises:
+        Refused: Names the first such line.
+    """
+    number = str(old.header.get("number") or "")
+    for line, fields in old.lines.items():
+        bound = fields.get("quantity") if fields.get("state") == CLOSED else fields.get("delivered")
+        if not bound or old.is_parent(line):
+            continue
+        found = new.lines.get(line)
+        left = None if found is None or new.is_parent(line) else found.get("quantity")
+        same = found is not None and plain(found.get("item")) == plain(fields.get("item"))
+        if left is None or not same or (left < bound if bound > 0 else left > bound):
+            what = "closed" if fields.get("state") == CLOSED else "delivered"
+            raise Refused(f"{number} line {line}: {bound} are {what} already, and less would be left")
+
+
+def tax_by_terms(order: PricedOrder) -> Decimal:
+    """The tax of a document, worked out from nothing but the amounts and rates it keeps.
+
+    A document whose taxes stand on each other or are in its prices says its own tax; their parts do not follow from one
+    rate.
+    """
+    routine = order.routine
+    taxes = [] if routine is None else [step for step in routine.steps if step.kind == "tax"]
+    plain_taxes = not order.prices_include_tax and not any(step.definition.on_top_of for step in taxes)
+    if routine is None or not plain_taxes or routine.definition.tax_per != "document":
+        return order.totals.tax or Decimal(0)
+    records = order.calculation.orders.records.get(TERMS, [()])[order.position]
+    groups: dict[tuple[str, Any, Any], list[Decimal]] = {}
+    for record in records:
+        for step, tax in record.get("taxes", {}).items():
+            if tax is not None and tax.get("percent") is not None:
+                amount = Decimal(record["figures"]["without_tax"])
+                groups.setdefault((step, tax.get("category"), tax["percent"]), []).append(amount)
+    modes = {step.name: step.rounding for step in taxes}
+    found = []
+    for (step, _, percent), amounts in groups.items():
+        exact = decimals([total(amounts)]) * decimals([percent]).shifted(2)
+        found += to_decimals(exact.round(order.places, modes[step]))
+    return total([each for each in found if each is not None])
 
 
 _LIVE = ("links", "payments", "deliveries", "acknowledgements", PENDING, "number", "revision", "state", "budget")

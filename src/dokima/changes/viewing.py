@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from dokima.editing.document import Document
@@ -10,16 +11,17 @@ from dokima.errors import Locked
 from dokima.model.states import Lifecycle, State
 
 
-def refuse_ended(program: Program, document: Document) -> None:
-    """Refuse to change an order that has come to its end: its state leads nowhere and permits nothing.
+def refuse_ended(program: Program, documents: Sequence[Document]) -> None:
+    """Refuse to change an order of which no document can change: their states lead nowhere and permit nothing.
 
     Raises:
-        Locked: It has.
+        Locked: None can; names the original.
     """
-    name = str(document.header.get("state") or program.definition.lifecycle.first)
-    state = program.definition.lifecycle.states.get(name)
-    if state is not None and not state.to and not state.permits:
-        raise Locked(f"order {document.header.get('number') or ''} is {name}, and nothing about it can change", name)
+    states = [str(each.header.get("state") or program.definition.lifecycle.first) for each in documents]
+    known = [program.definition.lifecycle.states.get(name) for name in states]
+    if all(state is not None and not state.to and not state.permits for state in known):
+        number = documents[0].header.get("number") or ""
+        raise Locked(f"order {number} is {states[0]}, and nothing about it can change", states[0])
 
 
 def changing(program: Program, document: Document) -> Program:

@@ -77,15 +77,38 @@ class _Taking:
         basis = {name: _listed(leaves.line(name)) for name in levels["line"]}
         figures = {name: _listed(column) for name, column in self._figures().items()}
         answers = self._answers(Level.LINE, count)
+        taxes = self._taxes(count)
         lines = []
         for at, number in enumerate(leaves.line_numbers):
             mine = {name: column[at] for name, column in basis.items()}
             rulebook, agreed = self._agreed(number, mine)
             kept = {name: column[at] for name, column in figures.items()}
             lines.append(
-                {"line": number, "rulebook": rulebook, **agreed, "basis": mine, **answers[at], "figures": kept}
+                {
+                    "line": number,
+                    "rulebook": rulebook,
+                    **agreed,
+                    "basis": mine,
+                    **answers[at],
+                    "taxes": taxes[at],
+                    "figures": kept,
+                }
             )
         return [header, *lines]
+
+    def _taxes(self, count: int) -> list[Record]:
+        """What each line is taxed with by each tax step; None for one that does not meet it."""
+        found: list[Record] = [{} for _ in range(count)]
+        for step, terms in self.part.result.tax_terms.items():
+            percent, category = _listed(terms.percent.spread(count)), _listed(terms.category.spread(count))
+            reason = _listed(terms.reason.spread(count))
+            for at, into in enumerate(found):
+                into[step] = (
+                    {"percent": percent[at], "category": category[at], "reason": reason[at]}
+                    if terms.included[at]
+                    else None
+                )
+        return found
 
     def _agreed(self, number: str, basis: Record | None) -> tuple[str, Record]:
         """The rulebook whose answers a line keeps, and the day: those of its agreement, today's for a new one."""

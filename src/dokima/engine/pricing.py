@@ -22,11 +22,11 @@ from dokima.exact.integers import Integers
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Texts, value_at
+from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
 from dokima.routines.instalments import InstalmentPlan, split
-from dokima.routines.results import BlankStep, RoutineResult, StepTrace
+from dokima.routines.results import BlankStep, RoutineResult, StepTrace, TaxTerms
 from dokima.routines.routine import Routine
 from dokima.routines.running import run_routine
 from dokima.routines.taxing import TaxGroups
@@ -247,6 +247,7 @@ def _price_part(job: _Job, orders: Orders) -> Part:
             *_failed_of_orders(job, sheet),
             *missing_rows(sheet),
             *_not_reproduced(job.program, leaves, result),
+            *_other_taxes(leaves, result),
         ],
         sheet=sheet if job.traced else None,
         plan=split(job.routine.instalments, definition.instalments_of, sheet, totals, result.lines)
@@ -273,6 +274,27 @@ def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Findin
     line = "" if blank.line < 0 else value_at(orders.line("number"), blank.line)
     message = f"no {blank.step.definition.shown}: {blank.reason}"
     return Finding(f"{routine.name}.{blank.step.name}", "error", message, order, line, blank.step.name)
+
+
+def _other_taxes(orders: Orders, result: RoutineResult) -> list[Finding]:
+    """A finding for each line that the rulebook of today would tax otherwise than it was agreed."""
+    findings: list[Finding] = []
+    for each in result.other_taxes:
+        for line in each.lines.tolist():
+            kept, today = _taxed_with(each.kept, line), _taxed_with(each.today, line)
+            message = f"{each.step.definition.shown} {kept} was agreed; the rulebook of today says {today}"
+            place = (orders.numbers[int(orders.order_of[line])], orders.line_numbers[line], each.step.name)
+            values = {"agreed": kept, "today": today}
+            findings.append(Finding("agreed-terms", "warning", message, *place, values=values))
+    return findings
+
+
+def _taxed_with(terms: TaxTerms, line: int) -> str:
+    """Rate and category of a line in words."""
+    if not terms.included[line]:
+        return "nothing"
+    percent, category = value_at(terms.percent, line), value_at(terms.category, line)
+    return f"{shown(percent)} %{f' {category}' if category else ''}"
 
 
 def _failed_of_orders(job: _Job, sheet: Sheet) -> list[Finding]:

@@ -21,7 +21,7 @@ from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank, value_at
 from dokima.model.orders import Orders
 from dokima.routines.groups import Groups
-from dokima.routines.results import LINE_AMOUNT
+from dokima.routines.results import LINE_AMOUNT, KeptTax
 from dokima.tables.table import Table, names_behind
 
 
@@ -205,6 +205,18 @@ class Sheet:
     def kept_figure(self, name: str) -> tuple[Mask, Decimals] | None:
         """Lines whose figure stands as it was agreed, and those figures; None if there are none."""
         return None if self.terms is None else self.terms.figures.get(name)
+
+    def kept_tax(self, step: str) -> KeptTax | None:
+        """What lines are taxed with by agreement; None if none of them keeps it."""
+        return None if self.terms is None else self.terms.taxes.get(step)
+
+    def frozen(self) -> Mask | None:
+        """Lines whose tax and advance stand as they were too; None if there are none."""
+        return self.terms.frozen if self.terms is not None and self.terms.frozen.any() else None
+
+    def emptied(self) -> Mask | None:
+        """Orders from which a settlement took every line; None if there are none."""
+        return self.terms.emptied if self.terms is not None and self.terms.emptied.any() else None
 
     def stands(self) -> Mask | None:
         """Lines whose figures stand as they were agreed; None if there are none."""

@@ -15,11 +15,12 @@ from dokima.exact import Decimals, from_fractions
 from dokima.exact.integers import Mask
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import alike, pick
-from dokima.model.columns import Column, column_of, take_or_blank, value_at
+from dokima.model.columns import Column, Flags, column_of, take_or_blank, value_at
 from dokima.model.content import fields_digest, plain
 from dokima.model.fields import Field
 from dokima.model.orders import Orders
 from dokima.model.values import BadValue, ValueReader
+from dokima.routines.results import KeptTax
 from dokima.tables.table import AMOUNT, Table
 
 Record = Mapping[str, Any]
@@ -43,6 +44,11 @@ class KeptOrder:
     header: Record
     lines: Mapping[str, Record]
     stands: bool
+
+    @property
+    def frozen(self) -> bool:
+        """Whether tax and advance stand as they were too: of a baseline, and of a change that was submitted."""
+        return self.stands and bool(self.header.get("frozen"))
 
     @property
     def settled(self) -> str:
@@ -109,6 +115,9 @@ class Terms:
         found: By table, the same places and whether a row had been found.
         bands: By graduated table, for each line its kept bands.
         figures: By figure: where it stands as kept, and the amounts.
+        taxes: By tax step, what each line is taxed with.
+        frozen: Lines whose tax and advance stand as they were too.
+        emptied: Orders from which a settlement took every line: whatever is worked out for such an order is 0.
         orders: Orders that keep terms.
         lines: Lines that keep terms.
         checked: Lines whose figures were computed when they were kept, so that formulas must reproduce them.
@@ -122,6 +131,9 @@ class Terms:
     found: Mapping[str, tuple[Mask, Mask]]
     bands: Mapping[str, Mapping[int, Sequence[Band]]]
     figures: Mapping[str, tuple[Mask, Decimals]]
+    taxes: Mapping[str, KeptTax]
+    frozen: Mask
+    emptied: Mask
     orders: Mask
     lines: Mask
     checked: Mask
@@ -172,6 +184,20 @@ def _by_bands(bands: Sequence[Band], value: Decimal | None) -> Fraction | None:
     return whole if value >= 0 else -whole
 
 
+def _kept_tax(kept: Mapping[int, Mapping[str, Any] | None], length: int) -> KeptTax:
+    """What lines are taxed with as columns; None is a line that the tax does not meet."""
+    parts = {name: _Gathered() for name in ("there", "percent", "category", "reason")}
+    for place, tax in kept.items():
+        parts["there"].add(place, tax is not None)
+        for name in ("percent", "category", "reason"):
+            parts[name].add(place, None if tax is None else tax.get(name))
+    there, applies = parts["there"].column("flag", length)
+    percent = parts["percent"].column("decimal", length)[1]
+    texts = [parts[name].column("text", length)[1] for name in ("category", "reason")]
+    assert isinstance(applies, Flags)
+    return KeptTax(there, applies.is_true(), percent, *texts)  # type: ignore[arg-type]
+
+
 def shared_asks(table: Table, reprice_on: Sequence[str]) -> list[Formula]:
     """The formulas of a table that read a field of ``reprice_on`` over several lines: another line may move them."""
     return [
@@ -211,6 +237,9 @@ class _Gathering:
         self.rows: dict[str, dict[int, str]] = {}
         self.asks: dict[str, dict[int, _Gathered]] = {}
         self.checked = np.zeros(orders.line_count, bool)
+        self.frozen = np.zeros(orders.line_count, bool)
+        self.emptied = np.zeros(orders.count, bool)
+        self.taxes: dict[str, dict[int, Mapping[str, Any] | None]] = {}
         self.agreed_on: dict[tuple[Level, int], str] = {}
         self.kept_orders = np.zeros(orders.count, bool)
         self.kept_lines = np.zeros(orders.line_count, bool)
@@ -227,12 +256,16 @@ class _Gathering:
         self.kept_orders[at] = True
         self.agreed_on[Level.HEADER, at] = str(kept.header.get("agreed") or "")
         where = self.orders.lines_of(at)
+        self.emptied[at] = bool(kept.header.get("emptied")) and where.start == where.stop
         for place in range(where.start, where.stop):
             record = kept.lines.get(self.orders.line_numbers[place])
             if record is None or not self.applies(record, place, "line"):
                 continue
             self._take_answers(record, place)
             self.kept_lines[place] = True
+            self.frozen[place] = kept.frozen
+            for step, tax in record.get("taxes", {}).items():
+                self.taxes.setdefault(step, {})[place] = tax
             self.agreed_on[Level.LINE, place] = str(record.get("agreed") or "")
             if kept.stands:
                 self.checked[place] = not kept.settled
@@ -276,6 +309,9 @@ class _Gathering:
             found=found,
             bands=self.bands,
             figures={name: (mask, column) for name, (mask, column) in figures.items() if isinstance(column, Decimals)},
+            taxes={step: _kept_tax(kept, length) for step, kept in self.taxes.items()},
+            frozen=self.frozen,
+            emptied=self.emptied,
             orders=self.kept_orders,
             lines=self.kept_lines,
             checked=self.checked,

@@ -312,10 +312,14 @@ def wrong_terms(record: Mapping[str, Any]) -> str:
             f"expected agreed terms of form {TERMS_FORM} (got {came}): another version of Dokima wrote them; "
             "reprice the lines with it, or take the terms away"
         )
-    for part in ("basis", "answers", "rows", "figures", "asks"):
+    for part in ("basis", "answers", "rows", "figures", "asks", "taxes"):
         if not isinstance(record.get(part, {}), Mapping):
             return f"expected '{part}' as a mapping (got {record[part]!r:.60})"
     numbers: list[tuple[str, Any]] = list(record.get("figures", {}).items())
+    for step, tax in record.get("taxes", {}).items():
+        if tax is not None and not isinstance(tax, Mapping):
+            return f"taxes.{step}: expected percent, category and reason (got {tax!r:.60})"
+        numbers.append((f"taxes.{step}.percent", None if tax is None else tax.get("percent")))
     for name, value in record.get("answers", {}).items():
         if isinstance(value, list):
             if not all(isinstance(band, list) and len(band) == 3 for band in value):

@@ -8,7 +8,7 @@ from typing import Protocol
 
 import numpy as np
 
-from dokima.exact import Decimals
+from dokima.exact import Decimals, Number
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame
 from dokima.model.columns import Column, Texts
@@ -20,6 +20,45 @@ LINE_AMOUNT = "line_amount"
 """Name under which an order keeps what a line came to by its price, before any discount or charge."""
 OVERRIDE = 0
 """Place of the manual price among the options; those of the rulebook count from 1."""
+
+
+@dataclass(frozen=True)
+class KeptTax:
+    """What lines are taxed with by agreement, wherever it came from.
+
+    Attributes:
+        there: Lines that keep it.
+        applies: Of those, lines that the tax meets.
+        percent: Rate of each line.
+        category: Tax category of each line.
+        reason: Reason of each line.
+    """
+
+    there: Mask
+    applies: Mask
+    percent: Decimals
+    category: Texts
+    reason: Texts
+
+
+@dataclass(frozen=True)
+class TaxTerms:
+    """What a tax step taxes each line with; the percent is blank where one of its terms is."""
+
+    percent: Number
+    category: Texts
+    reason: Texts
+    included: Mask
+
+
+@dataclass(frozen=True)
+class OtherTax:
+    """Lines that the rulebook of today would tax otherwise than it was agreed."""
+
+    step: Step
+    lines: Integers
+    kept: TaxTerms
+    today: TaxTerms
 
 
 class Workings(Frame, Protocol):
@@ -42,6 +81,15 @@ class Workings(Frame, Protocol):
 
     def fail(self, name: str, failures: Texts) -> None:
         """Note that a figure is in error at some places: what reads it there is in error too."""
+
+    def kept_tax(self, step: str) -> KeptTax | None:
+        """What lines are taxed with by agreement; None if none of them keeps it."""
+
+    def frozen(self) -> Mask | None:
+        """Lines whose tax and advance stand as they were too; None if there are none."""
+
+    def emptied(self) -> Mask | None:
+        """Orders from which a settlement took every line; None if there are none."""
 
     def behind(self, tables: Iterable[str]) -> list[str]:
         """Some tables, and those that they ask in turn."""
@@ -96,6 +144,8 @@ class RoutineResult:
         failed_figures: Figures whose own function failed.
         trace: What each step saw, if asked for.
         not_reproduced: Agreed figures that formulas do not give; they stand all the same.
+        tax_terms: What each tax step taxed the lines with.
+        other_taxes: Lines that the rulebook of today would tax otherwise.
         of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
         inclusive: Per order, True if its prices include tax; empty if those of none do.
         in_error: Per order, True if a money step came out blank on one of its lines, or for the order as a whole.
@@ -112,6 +162,8 @@ class RoutineResult:
     trace: list[StepTrace] = field(default_factory=list)
     not_reproduced: list[NotReproduced] = field(default_factory=list)
     winners: dict[str, Integers] = field(default_factory=dict)
+    tax_terms: dict[str, TaxTerms] = field(default_factory=dict)
+    other_taxes: list[OtherTax] = field(default_factory=list)
     of_order: dict[str, Decimals] = field(default_factory=dict)
     in_error: Mask = field(default_factory=lambda: np.zeros(0, bool))
     inclusive: Mask = field(default_factory=lambda: np.zeros(0, bool))

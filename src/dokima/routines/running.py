@@ -9,17 +9,15 @@ import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, group_sums, magnitude, stored
 from dokima.exact.integers import Integers, Mask, either
-from dokima.formulas import Formula, Frame, Level
-from dokima.formulas.failures import first_of, only
+from dokima.formulas import Frame, Level
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Flags, Texts, blanks, value_at
+from dokima.model.columns import Column, Flags, Texts, value_at
 from dokima.routines.groups import Groups
 from dokima.routines.limits import capped, cut_to
-from dokima.routines.reasons import Reason, Reasons
-from dokima.routines.results import LINE_AMOUNT, BlankStep, NotReproduced, RoutineResult, StepTrace, Workings
+from dokima.routines.results import LINE_AMOUNT, BlankStep, RoutineResult, Workings
 from dokima.routines.routine import Option, Routine, Step
 from dokima.routines.spreading import Spread, spread_amount, spread_exact
-from dokima.routines.taxing import TaxBase, Taxed, tax_lines
+from dokima.routines.tax_steps import TaxSteps
 
 _MIXED = "it cannot be shared by weights of both signs"
 _WEIGHTLESS = "there is no line, or only lines of weight 0, to share it over"
@@ -40,24 +38,8 @@ def run_routine(
     return _Run(routine, frame, places, traced).run(routine.steps[:first])
 
 
-class _Run:
-    def __init__(self, routine: Routine, frame: Workings, places: int, traced: bool) -> None:
-        self.routine = routine
-        self.frame = frame
-        self.places = places
-        self.traced = traced
-        self.result = RoutineResult()
-        self.length = len(frame.order_of)
-        self.running = Decimals.zeros(self.length)
-        self.net = Decimals.zeros(self.length)
-        self.tax = Decimals.zeros(self.length)
-        self._taxed: list[tuple[Step, Taxed]] = []
-        self.failed = np.zeros(self.length, bool)
-        self.lost = np.zeros(frame.order_count, bool)
-        self.broken: Texts | None = None
-        self.reasons = Reasons(
-            frame, routine.figures, routine.includes_tax, [step for step in routine.steps if step.kind == "tax"]
-        )
+class _Run(TaxSteps):
+    """A running routine: each kind of step, and steps that compete."""
 
     def run(self, steps: Sequence[Step]) -> RoutineResult:
         work = {
@@ -76,118 +58,6 @@ class _Run:
         self._break_down()
         self._close_errors()
         return self.result
-
-    def _close_errors(self) -> None:
-        """Orders with a blank money step are in error, and each of them has a finding that says so."""
-        order_of, orders = self.frame.order_of, self.frame.order_count
-        failed = any_in(self.failed, order_of, orders)
-        self.result.in_error = self.lost if failed is None else self.lost | failed
-        told = {each.order if each.line < 0 else int(order_of[each.line]) for each in self.result.blank_steps}
-        for order in np.flatnonzero(self.result.in_error).tolist():
-            if order not in told:
-                self.result.blank_steps.append(
-                    BlankStep(self.routine.steps[-1], -1, "a value it needs is blank", order)
-                )
-
-    def _keep_trace(self, step: Step) -> None:
-        names = {name for _, formula in step.formulas() for name in formula.reads}
-        if step.kind == "price":
-            names |= {"line.quantity", "line.price_override", "line.price_base"}
-        of = step.definition.of
-        names |= {f"line.{of}"} if of else {"line.amount"} if step.kind != "price" else set()
-        tables = {name.split(".")[0] for name in names} | {t for _, f in step.formulas() for t in f.tables}
-        columns = {name: self.frame.column(name) for name in sorted(names)}
-        asked = self.frame.behind(table for table in tables if self.reasons.is_table(table))
-        rows = {table: self.frame.rows(table) for table in asked}
-        self.result.trace.append(StepTrace(step, columns, rows))
-
-    # -- figures ----------------------------------------------------------------------------------------------
-
-    def _leave(self, name: str, column: Column) -> None:
-        self.result.lines[name] = column
-        self.frame.put(f"line.{name}", column)
-        if self.broken is not None:
-            failed = only(self.broken, column.spread(self.length).is_missing())
-            if failed is not None:
-                self.frame.fail(f"line.{name}", failed)
-
-    def _start(self, amount: Decimals) -> None:
-        """What the line comes to by its price."""
-        self.running = self.net = amount
-        for name in ("amount", "net", "without_tax"):
-            self._leave(name, amount)
-
-    def _move(self, step: Step, figure: Decimals) -> None:
-        """The running amount after a discount or charge; a part of an order's figure is not the line's own net."""
-        sign = -1 if step.kind == "discount" else 1
-        own = step.definition.over != "order"
-        # One subtraction serves both as long as no step of the order has come between.
-        same = own and self.net is self.running
-        self.running = self.running - figure if sign < 0 else self.running + figure
-        self._leave("amount", self.running)
-        self._leave("without_tax", self.running)
-        if same:
-            self.net = self.running
-        elif own:
-            self.net = self.net - figure if sign < 0 else self.net + figure
-        if own:
-            self._leave("net", self.net)
-        else:
-            kept = self.result.of_order.get(step.kind)
-            self.result.of_order[step.kind] = figure if kept is None else kept + figure
-
-    def _evaluate(self, formula: Formula, frame: Frame | None = None) -> Column:
-        """The values per line, blank where they depend on a call that failed."""
-        frame = frame or self.frame
-        return self._without_failures(formula.evaluate(frame, Level.LINE), formula.failures(frame, Level.LINE))
-
-    def _without_failures(self, column: Column, failed: Texts | None) -> Column:
-        if failed is None:
-            return column
-        self.broken = first_of(self.broken, failed)
-        return column.spread(self.length).without(failed.codes >= 0)
-
-    def _part(self, step: Step, key: str, frame: Frame | None = None) -> Column | None:
-        return self._evaluate(step.parts[key], frame) if key in step.parts else None
-
-    def _once(self, groups: Groups, formula: Formula) -> Column:
-        """The value for each group, blank where it depends on a call that failed."""
-        column, failed = groups.value(formula)
-        if failed is not None:
-            self.broken = first_of(self.broken, failed.take(groups.of))
-        return column
-
-    def _blame(self, step: Step, missing: Mask) -> None:
-        """Note the lines on which this step is the first to come out blank for a reason of its own."""
-        new = np.flatnonzero(missing & ~self.failed)
-        failed = any_in(self.failed, self.frame.order_of, self.frame.order_count) if len(new) else None
-        for line in new.tolist():
-            chosen = int(self.result.options[line]) if step.kind == "price" else -1
-            reason = self._broken_at(line) or self.reasons.of(step, line, chosen)
-            # What is blank because of another line of the order has been told there.
-            if not (reason.inherited and failed is not None and failed[self.frame.order_of[line]]):
-                self.result.blank_steps.append(BlankStep(step, line, reason.text))
-        self.failed = self.failed | missing
-
-    def _broken_at(self, line: int) -> Reason | None:
-        """The call that failed on a line, if that is why it is blank."""
-        failed = None if self.broken is None else value_at(self.broken, line)
-        return Reason(failed) if failed else None
-
-    def _stand(self, step: Step, name: str, computed: Decimals) -> Decimals:
-        """An amount, but as it was agreed where that stands; a step that was not there then is 0."""
-        stands = self.frame.stands()
-        if stands is None:
-            return computed
-        had, figure = self.frame.kept_figure(name) or (np.zeros(self.length, bool), Decimals.zeros(self.length))
-        kept = Decimals.choose(had, figure, Decimals.zeros(self.length))
-        computed = computed.spread(self.length)
-        checked = stands & self.frame.checked()
-        other = (compare(kept, computed) != 0) & ~kept.is_missing() & ~computed.is_missing()
-        wrong = np.flatnonzero(checked & (other | (kept.is_missing() != computed.is_missing())))
-        if len(wrong):
-            self.result.not_reproduced.append(NotReproduced(step, wrong, kept, computed))
-        return Decimals.choose(stands, kept, computed)
 
     # -- steps ------------------------------------------------------------------------------------------------
 
@@ -259,9 +129,10 @@ class _Run:
         """A part payment: worked out once for the order and apportioned; it moves no amount."""
         spread = self._share_out(step, Groups.by_order(self.frame))
         # Like tax it follows from the amounts that stand, for this document; it is only compared.
-        self._stand(step, step.name, spread.parts)
-        self._blame_orders(step, spread.parts, spread)
-        self._leave(step.name, spread.parts)
+        parts = self._frozen(step.name, spread.parts)
+        self._stand(step, step.name, parts)
+        self._blame_orders(step, parts, spread)
+        self._leave(step.name, parts)
 
     def _of_order(self, step: Step) -> Decimals:
         """Each line's part of a figure worked out once for the order."""
@@ -345,6 +216,8 @@ class _Run:
         # An order without any line has nothing to blank, but an amount that is unknown or that nobody bears is lost.
         lost = spread.weightless if spread.blank is None else spread.weightless | spread.blank
         lost = lost & (np.bincount(order_of, minlength=self.frame.order_count) == 0)
+        emptied = self.frame.emptied()
+        lost = lost if emptied is None else lost & ~emptied
         failed = any_in(self.failed, order_of, self.frame.order_count)
         before = self.lost if failed is None else self.lost | failed
         for order in np.flatnonzero((nowhere | lost) & ~before).tolist():
@@ -461,100 +334,6 @@ class _Run:
             self.result.failed_figures.append(BlankStep(step, line, value_at(failed, at), order))
         self.frame.fail(f"{level}.{step.name}", failed)
         return column.without(failed.codes >= 0)
-
-    def _tax(self, step: Step) -> None:
-        percent, category, included = self._tax_terms(step)
-        amount = self.running
-        for name in step.definition.on_top_of:
-            amount = amount + stored(numbers(self.result.lines[name]))
-        fraction: Number | None = None
-        inside = self._includes_tax()
-        if inside is not None:
-            share, whole = self._tax_shares(step)
-            fraction = choose(inside, share / whole, percent.shifted(2))
-            # In one price all taxes are known, or none is.
-            percent = percent.without(fraction.missing)
-            amount = Decimals.choose(inside, self.running, amount)
-        base = TaxBase(amount, percent, category, self._texts(step, "reason"), included, fraction)
-        per_line = self.routine.definition.tax_per == "line"
-        taxed = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
-        self._blame(step, percent.is_missing() & included)
-        self.failed = self.failed | taxed.parts.is_missing()
-        # Tax is that of the amounts that stand, worked out for this document; it is only compared.
-        self._stand(step, step.name, taxed.parts)
-        self._taxed.append((step, taxed))
-        self._leave(step.name, taxed.parts)
-        self.tax = self.tax + taxed.parts
-        self._leave_tax()
-
-    def _tax_terms(self, step: Step) -> tuple[Number, Texts, Mask]:
-        """Percent, category and included lines of a tax step; the percent is blank where one of its terms is."""
-        percent = numbers(self._evaluate(step.parts["percent"]))
-        category = self._texts(step, "category")
-        if "category" in step.parts:
-            percent = percent.without(category.missing)
-        when = flags(self._part(step, "when") or Flags(np.ones(self.length, bool)))
-        percent = percent.without(when.missing)
-        if self.routine.includes_tax is not None:
-            percent = percent.without(self._evaluate(self.routine.includes_tax).missing)
-        return percent, category, when.is_true() | when.is_missing()
-
-    def _includes_tax(self) -> Mask | None:
-        """True for lines of orders whose prices include tax; None if there are none."""
-        if self.routine.includes_tax is None:
-            return None
-        inside = flags(self._evaluate(self.routine.includes_tax)).is_true()
-        return inside if inside.any() else None
-
-    def _tax_shares(self, step: Step) -> tuple[Number, Number]:
-        """Where prices include tax: this tax as a share of the amount without it, and 1 plus the shares of all taxes.
-
-        A share is rate / 100 x (1 + the shares of the taxes it stands on).
-        """
-        one: Number = Decimals.constant(1)
-        shares: dict[str, Number] = {}
-        for each in self.routine.steps:
-            if each.kind == "tax":
-                percent, _, included = self._tax_terms(each)
-                below = sum((shares[name] for name in each.definition.on_top_of), one)
-                share = percent.shifted(2) * below
-                shares[each.name] = choose(included, share.spread(self.length), Decimals.zeros(1))
-        return shares[step.name], sum(shares.values(), one)
-
-    def _leave_tax(self) -> None:
-        """The figures that end a routine; where prices include tax, the amount without it is what is left of them."""
-        self._leave("tax", self.tax)
-        inside = self._includes_tax()
-        with_tax = self.running + self.tax
-        if inside is not None:
-            with_tax = Decimals.choose(inside, self.running, with_tax)
-            self._leave("without_tax", Decimals.choose(inside, self.running - self.tax, self.running))
-        self._leave("with_tax", with_tax)
-
-    def _break_down(self) -> None:
-        """The breakdown of all taxes; where prices include them, its base is what is left without them."""
-        inside = self._includes_tax()
-        for step, taxed in self._taxed:
-            groups = taxed.groups
-            if inside is not None:
-                base = self.running - self.tax
-                for name in step.definition.on_top_of:
-                    base = base + stored(numbers(self.result.lines[name]))
-                left = group_sums(base.take(taxed.lines), taxed.ids, len(groups.order))
-                included = any_in(inside, self.frame.order_of, self.frame.order_count)
-                assert included is not None
-                groups = replace(groups, taxable=Decimals.choose(included[groups.order], left, groups.taxable))
-            self.result.taxes.append(groups)
-        if inside is not None:
-            included = any_in(inside, self.frame.order_of, self.frame.order_count)
-            self.result.inclusive = included if included is not None else self.result.inclusive
-
-    def _texts(self, step: Step, key: str) -> Texts:
-        column = self._part(step, key)
-        if column is None:
-            column = blanks("text", self.length)
-        assert isinstance(column, Texts)
-        return column
 
 
 def _together(steps: Sequence[Step]) -> list[list[Step]]:
