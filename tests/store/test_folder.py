@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import json
-import os
 import re
 import shutil
 import subprocess
@@ -16,6 +15,7 @@ import openpyxl
 import pytest
 
 import dokima
+from dokima.store.locking import only_writer
 from tests.books import DEMO
 from tests.shell import run_here
 
@@ -138,13 +138,33 @@ def test_a_settlement_cut_short_is_all_there_or_not_at_all(store, monkeypatch, s
         assert again.ledger("SQ-2041").is_balanced
 
 
-def test_two_writers_and_two_approvals(store):
+def test_a_second_writer_waits_and_is_told_for_whom(store, caplog):
+    """Two writers at once, in a fixed sequence: the second waits, gives up with a message, and goes on once it may."""
     number = _submitted(store)
-    lock = store.folder / ".lock"
-    lock.write_text(json.dumps({"process": os.getpid(), "by": "Cleo"}))
-    with pytest.raises(dokima.Conflict, match="Cleo is writing in"):
-        store.approve(number, "Ben")
-    lock.write_text(json.dumps({"process": 2**22 + 1, "by": "a process that is gone"}))
+    quick = dokima.FolderStore(store.folder, store.book, patience=0.6)
+    with only_writer(store.folder, "Cleo", 1):
+        with pytest.raises(dokima.Conflict, match="Cleo is writing in .* .waited 0.6 s.; try again in a moment"):
+            quick.approve(number, "Ben")
+        assert "waiting for Cleo, who is writing in" in caplog.text
+        assert quick.change(number).state == "submitted"  # readers never wait
+    (store.folder / ".lock").write_text("whatever somebody left here")
+    assert [order.number for order in quick.approve(number, "Ben").orders] == ["SQ-2041", "SQ-2041-S1"]
+
+
+def test_a_killed_writer_holds_nothing(store):
+    """The lock dies with its holder, at whatever moment that is."""
+    code = (
+        "import os, signal; from pathlib import Path; from dokima.store.locking import only_writer\n"
+        "with only_writer(Path('.'), 'Cleo', 1): os.kill(os.getpid(), signal.SIGKILL)"
+    )
+    ended = subprocess.run([sys.executable, "-c", code], cwd=store.folder, check=False)
+    assert (ended.returncode, (store.folder / ".writer").exists()) == (-9, True)
+    assert store.open("SQ-2041", "Ada").number == "SQ-2041-C1"
+    assert not (store.folder / ".writer").exists()
+
+
+def test_two_changes_and_two_approvals(store):
+    number = _submitted(store)
     other = store.open("SQ-2041", "Cleo").number
     store.work(other, "Cleo", lambda change: change.edit("Cleo").change_line(20, quantity=2))
     store.work(other, "Cleo", lambda change: change.submit("Cleo"))
@@ -158,6 +178,54 @@ def test_two_writers_and_two_approvals(store):
     store.approve(other, "Ben")
     ledger = store.ledger("SQ-2041")
     assert ([each.number for each in ledger.approved], ledger.is_balanced) == (["SQ-2041-C1", "SQ-2041-C2"], True)
+
+
+def test_a_supplement_is_one_because_its_link_says_so(store):
+    """Another customer's order may have a name that looks like one; a change of a supplement is one of its original."""
+    other = {**store.order("SQ-2044").to_dict(), "number": "SQ-2041-SPARES"}
+    (store.folder / "orders" / "SQ-2041-SPARES.json").write_text(json.dumps(other, default=str))
+    change = {**store.open("SQ-2041-SPARES", "Cleo").to_dict()}
+    assert (change["order"], [order.number for order in store.with_supplements("SQ-2041")]) == (
+        "SQ-2041-SPARES",
+        ["SQ-2041"],
+    )
+    before = (store.folder / "orders" / "SQ-2041-SPARES.json").read_text()
+    store.approve(_submitted(store), "Ben")
+    assert (store.folder / "orders" / "SQ-2041-SPARES.json").read_text() == before
+    assert [order.number for order in store.with_supplements("SQ-2041")] == ["SQ-2041", "SQ-2041-S1"]
+
+    number = store.open("SQ-2041-S1", "Ada").number
+    assert number == "SQ-2041-C2"
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=45))
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    store.approve(number, "Ben")
+    assert store.ledger("SQ-2041-S1").is_balanced
+    assert store.ledger("SQ-2041").number == "SQ-2041"
+    document = store.order("SQ-2041-S1").to_dict()
+    document["links"] = []
+    (store.folder / "orders" / "SQ-2041-S1.json").write_text(json.dumps(document, default=str))
+    with pytest.raises(dokima.DocumentError, match="SQ-2041-S1, links: expected a link to the original SQ-2041"):
+        store.with_supplements("SQ-2041")
+
+
+def test_a_change_reads_only_what_it_is_about(store, monkeypatch):
+    """However many orders and changes there are: the fiftieth change reads no more files than the second."""
+    for at in range(200):
+        order = {**store.order("SQ-2044").to_dict(), "number": f"ZZ-{at}"}
+        (store.folder / "orders" / f"ZZ-{at}.json").write_text(json.dumps(order, default=str))
+    read, real = [], Path.read_text
+    monkeypatch.setattr(Path, "read_text", lambda path, *a, **k: (read.append(path.name), real(path, *a, **k))[1])
+    counts = []
+    for _ in range(50):
+        read.clear()
+        number = store.open("SQ-2041", "Ada").number
+        store.work(number, "Ada", lambda change: change.edit("Ada").change_line(20, quantity=3))
+        counts.append(len(read))
+    assert counts[49] == counts[1] <= 6
+    read.clear()
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    store.approve(number, "Ben")
+    assert len(read) <= 12
 
 
 def test_fifty_change_orders_on_one_order(store):
@@ -244,11 +312,7 @@ def test_two_approvals_at_once_settle_once(folder, store):
     ended = [(process.communicate(), process.returncode) for process in both]
     assert sorted(code for _, code in ended) == [0, 2], ended
     told = next(err for (_, err), code in ended if code == 2)
-    assert "is writing in" in told or "is approved, so it cannot be approved" in told
+    assert "is approved, so it cannot be approved" in told
     assert [order.number for order in store.with_supplements("SQ-2041")] == ["SQ-2041", "SQ-2041-S1"]
     assert store.ledger("SQ-2041").is_balanced
-    assert (
-        not list(folder.rglob("*.partial"))
-        + list(folder.rglob("*.pending"))
-        + [f for f in [folder / ".lock"] if f.exists()]
-    )
+    assert not [*folder.rglob("*.partial"), *folder.rglob("*.pending"), *folder.rglob(".writer")]

@@ -24,14 +24,14 @@ from typing import Any
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.settlement import Policy, Settlement
-from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
 from dokima.formats.jsondocs import json_text
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
+from dokima.store.locking import only_writer
 
-LOCK = ".lock"
 Edit = Callable[[ChangeOrder], object]
 
 
@@ -41,14 +41,16 @@ class FolderStore:
     Args:
         folder: The folder; it has a folder ``orders`` in it.
         book: The rulebook.
+        patience: Seconds that a writer waits for another one.
 
     Raises:
         NotFound: There is no such folder.
     """
 
-    def __init__(self, folder: str | Path, book: Rulebook) -> None:
+    def __init__(self, folder: str | Path, book: Rulebook, *, patience: float = 10.0) -> None:
         self.folder = Path(folder)
         self.book = book
+        self.patience = patience
         if not (self.folder / "orders").is_dir():
             raise NotFound(f"expected a folder with a folder 'orders' in it (got '{self.folder}')")
 
@@ -71,10 +73,24 @@ class FolderStore:
         return found
 
     def with_supplements(self, number: str) -> list[Order]:
-        """An order and its supplements, in the order of their numbers."""
-        mine = [name for name in self._names("orders") if name.startswith(f"{number}-S")]
-        mine.sort(key=lambda name: (len(name), name))
-        return [self.order(number), *(self.order(name) for name in mine)]
+        """An order and its supplements, in the order in which it links to them.
+
+        Raises:
+            NotFound: There is no such order, or one it links to is missing.
+            DocumentError: What it links to is not its supplement.
+        """
+        original = self.order(number)
+        supplements = [self.order(name) for name in linked(original, "supplement")]
+        for supplement in supplements:
+            # A supplement is one because its own link says so, never because of its name.
+            if linked(supplement, "original") != [number]:
+                message = f"expected a link to the original {number}, which calls it a supplement"
+                raise DocumentError([Problem(supplement.number, "", "links", message)])
+        return [original, *supplements]
+
+    def root_of(self, number: str) -> str:
+        """The number of the original that an order is a supplement of, else its own."""
+        return next(iter(linked(self.order(number), "original")), number)
 
     def change(self, number: str) -> ChangeOrder:
         """A change order, its baseline verified.
@@ -92,7 +108,9 @@ class FolderStore:
 
     def changes(self, number: str) -> list[ChangeOrder]:
         """The change orders of an order; approved ones in the order of their approval, before all others."""
-        mine = [self.change(name) for name in self._names("changes") if name.startswith(f"{number}-C")]
+        # The name only says where to look; which order a change is of, it says itself.
+        near = [self.change(name) for name in self._names("changes") if name.startswith(f"{number}-C")]
+        mine = [change for change in near if change.order_number == number]
 
         def place(change: ChangeOrder) -> tuple[int, int, int, str]:
             # The sequence is counted when a settlement becomes true: two of one second keep their order.
@@ -102,7 +120,8 @@ class FolderStore:
         return sorted(mine, key=place)
 
     def ledger(self, number: str) -> Ledger:
-        """The ledger of an order."""
+        """The ledger of an order, or of the original that a supplement belongs to."""
+        number = self.root_of(number)
         return ledger_of(self.book.program, self.with_supplements(number), self.changes(number))
 
     def _names(self, kind: str) -> list[str]:
@@ -133,12 +152,13 @@ class FolderStore:
     # -- working ----------------------------------------------------------------------------------------------
 
     def open(self, number: str, by: str, *, reason: str = "", requested_by: str = "") -> ChangeOrder:
-        """Open a change order of an order.
+        """Open a change order of an order; one of a supplement is one of its original.
 
         Raises:
             Conflict: Somebody else is writing.
         """
         with self._writing(by):
+            number = self.root_of(number)
             original, *supplements = self.with_supplements(number)
             taken = self._names("changes")
             change = self.book.change(
@@ -237,43 +257,16 @@ class FolderStore:
 
     @contextmanager
     def _writing(self, by: str) -> Iterator[None]:
-        """Hold the lock file; the second writer is told who has it. A lock of a process that is gone is taken over."""
-        lock = self.folder / LOCK
-        for _ in range(2):
-            try:
-                handle = os.open(lock, os.O_CREAT | os.O_EXCL | os.O_WRONLY)
-                break
-            except FileExistsError:
-                if not _abandoned(lock):
-                    raise Conflict(f"{_holder(lock)} is writing in '{self.folder}'; try again in a moment") from None
-                lock.unlink(missing_ok=True)
-        else:
-            raise Conflict(f"'{lock}' cannot be taken")
-        try:
-            with os.fdopen(handle, "w", encoding="utf-8") as file:
-                json.dump({"process": os.getpid(), "by": by}, file)
+        """Be the only writer of the folder, and finish what another one was kept from finishing."""
+        with only_writer(self.folder, by, self.patience):
             self._finish()
             yield
-        finally:
-            lock.unlink(missing_ok=True)
 
 
-def _holder(lock: Path) -> str:
-    with suppress(OSError, ValueError, KeyError):
-        return str(json.loads(lock.read_text(encoding="utf-8"))["by"])
-    return "somebody"
-
-
-def _abandoned(lock: Path) -> bool:
-    """Whether the process that holds a lock is gone."""
-    try:
-        process = int(json.loads(lock.read_text(encoding="utf-8"))["process"])
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return True
-    except (OSError, ValueError, KeyError):
-        return False
-    return False
+def linked(order: Order, kind: str) -> list[str]:
+    """The numbers an order links to, of one kind: ``original``, ``supplement`` or ``change``."""
+    links = order.header.get("links") or []
+    return [str(link.get("number")) for link in links if isinstance(link, Mapping) and link.get("kind") == kind]
 
 
 def _data(text: str, file: str) -> dict[str, Any]:
