@@ -443,3 +443,20 @@ def test_what_has_ended_cannot_be_changed_and_a_draft_keeps_its_frozen_prices(tm
     assert data["baseline"] == digest_of(text)
     change = dokima.ChangeOrder.from_dict(dearer.program, data, text, datetime.datetime.now)
     assert next(iter(change.variance().lines())).figures["price"].after == D("44.25")
+
+
+def test_two_people_who_each_add_a_line_do_not_conflict():
+    """The change gives way: its line 40 and what is below take the next free number, and it says so."""
+    order = original()
+    change = opened(order)
+    editor = change.edit("Ada")
+    assert editor.add_line(item="BED-H", quantity=1) == "40"
+    assert editor.explode_line(40)[:2] == ["40/10", "40/20"]
+    mine = [line.fields["item"] for line in change.document.lines[3:]]
+    direct = BOOK.edit(order, by="Cleo")
+    assert direct.add_line(item="VENT-R", quantity=2) == "40"
+    numbers = change.rebase([direct.order], "Ada")
+    assert (numbers["40"], numbers["40/10"]) == ("50", "50/10")
+    assert change.record["history"][-1]["renumbered"] == numbers
+    assert [line.fields["item"] for line in change.document.lines[3:]] == ["VENT-R", *mine]
+    assert [line.line for line in change.variance().lines() if line.status == "added"] == list(numbers.values())[1:]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from decimal import Decimal as D
 
 import pytest
@@ -189,3 +190,54 @@ def test_a_quantity_by_default_can_be_approved():
     )
     _, done = changed(book, [{"item": "X", "p": "10"}], (10, {"quantity": 5}))
     assert [str(book.price(each)[each.number].totals.without_tax) for each in done.orders] == ["20.00", "30.00"]
+
+
+def test_every_field_is_carried_out_or_refused_with_its_reason():
+    """The budget is agreed; what was delivered, stated or linked is not, and a change of nothing cannot be submitted."""
+    book = rules()
+    order = dokima.Order("A", state="confirmed", budget="100", lines=[{"item": "X", "quantity": 1, "p": "10"}])
+    change = book.change(order, by="Ada")
+    editor = change.edit("Ada")
+    with pytest.raises(dokima.Refused, match="'delivered' cannot be changed like a field here: it is summed from del"):
+        editor.change_line(10, delivered=1)
+    with pytest.raises(dokima.Refused, match="'unit_price' .* says what a document states, and is compared"):
+        editor.add_line(item="Y", quantity=1, unit_price="3")
+    with pytest.raises(dokima.Refused, match="'revision' .* rises by itself when a change is approved"):
+        editor.change_header(revision=7)
+    with pytest.raises(dokima.Refused, match="A-C1 changes nothing"):
+        change.submit("Ada")
+    editor.change_header(budget="250")
+    assert change.variance().headers()["A"]["budget"].after == 250
+    change.submit("Ada")
+    done = change.approve("Ben", [order])
+    assert (done.amended.header["budget"], done.amended.header["revision"]) == (D(250), 1)
+    assert done.supplement is None
+
+
+def test_a_changed_unit_cost_is_a_change():
+    """Nothing else of the line moves, and it is settled."""
+    cost = {"name": "cost", "kind": "figure", "value": "line.quantity * line.unit_cost", "places": 2}
+    book = rules(cost, {"name": "margin", "kind": "figure", "value": "line.without_tax - line.cost", "places": 2})
+    lines = [{"item": "X", "quantity": 4, "p": "10", "unit_cost": "6"}]
+    change, done = changed(book, lines, (10, {"unit_cost": "7.50"}))
+    (line,) = change.variance().lines()
+    moved = {name: line.figures[name].variance for name in ("cost", "margin", "without_tax")}
+    assert moved == {"cost": D("6.00"), "margin": D("-6.00"), "without_tax": D("0.00")}
+    assert done.amended.lines[0].fields["unit_cost"] == D("7.50")
+
+
+def test_what_cannot_be_priced_is_unknown_in_the_ledger_never_nothing(tmp_path):
+    """A pending change without a price leaves open what the budget would leave."""
+    book = rules()
+    order = dokima.Order("A", state="confirmed", budget="100", lines=[{"item": "X", "quantity": 1, "p": "10"}])
+    (tmp_path / "orders").mkdir()
+    (tmp_path / "orders" / "A.json").write_text(json.dumps(order.to_dict(), default=str))
+    store = dokima.FolderStore(tmp_path, book)
+    for price in ("20", None):
+        number = store.open("A", "Ada").number
+        store.work(number, "Ada", lambda change, price=price: change.edit("Ada").change_line(10, p=price))
+    ledger = store.ledger("A")
+    assert [each.variance["without_tax"] for each in ledger.pending] == [D("10.00"), None]
+    assert "line 10" in ledger.pending[1].unknown
+    assert (ledger.headroom, ledger.headroom_pending) == (D("90.00"), None)
+    assert ledger.to_dict()["pending"][1]["variance"] == {"without_tax": None, "tax": None, "with_tax": None}

@@ -224,7 +224,7 @@ def test_states_of_orders_and_lines():
     edit.undo()
     assert edit.state == "confirmed"
     refused(lambda: edit.move_to("opne"), dokima.NotFound)
-    assert "use close_line(), reopen_line() or move_to()" in refused(lambda: edit.change_line(20, state="closed"))
+    assert "it changes by close_line() and reopen_line()" in refused(lambda: edit.change_line(20, state="closed"))
 
 
 def test_payments_lock_the_order_and_deliveries_complete_it():

@@ -36,9 +36,9 @@ def store(folder):
     return dokima.FolderStore(folder, dokima.load(folder))
 
 
-def _submitted(store, **changes):
+def _submitted(store, panes=40):
     number = store.open("SQ-2041", "Ada", reason="more panes").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40, **changes))
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=panes))
     store.work(number, "Ada", lambda change: change.submit("Ada"))
     return number
 
@@ -178,6 +178,35 @@ def test_two_changes_and_two_approvals(store):
     store.approve(other, "Ben")
     ledger = store.ledger("SQ-2041")
     assert ([each.number for each in ledger.approved], ledger.is_balanced) == (["SQ-2041-C1", "SQ-2041-C2"], True)
+
+
+def test_a_ledger_names_direct_edits(folder, store):
+    """What was done without a change order is a row of its own, after the last change or between two."""
+    store.approve(_submitted(store), "Ben")
+    was = store.ledger("SQ-2041").current
+    editor = store.book.edit(store.order("SQ-2041"), by="Cleo")
+    editor.change_line(20, quantity=6)
+    (folder / "orders" / "SQ-2041.json").write_text(json.dumps(editor.order.to_dict(), default=str))
+    ledger = store.ledger("SQ-2041")
+    (edit,) = ledger.direct
+    assert (edit.document, edit.revision, edit.before, ledger.is_balanced) == ("SQ-2041", 1, "", True)
+    assert edit.variance == {name: ledger.current[name] - was[name] for name in was}
+    status, out, _ = run(folder, "ledger", "SQ-2041")
+    assert (status, "direct edit" in out, "SQ-2041, revision 1" in out) == (0, True, True)
+
+    second = _submitted(store, panes=50)
+    store.approve(second, "Ben")
+    ledger = store.ledger("SQ-2041")
+    assert ([each.before for each in ledger.direct], ledger.is_balanced) == ([second], True)
+    assert [str(line.rest) for line in ledger.lines[:2]] == ["0.00", "265.01"]
+
+    path = folder / "changes" / f"{second}.json"
+    kept = json.loads(path.read_text())
+    kept["settled"]["tax_rounding"] = "0.05"
+    path.write_text(json.dumps(kept))
+    ledger = store.ledger("SQ-2041")
+    assert (ledger.is_balanced, str(ledger.imbalance["tax"]), ledger.to_dict()["balanced"]) == (False, "-0.05", False)
+    assert "does not balance" in run(folder, "ledger", "SQ-2041")[1]
 
 
 def test_a_supplement_is_one_because_its_link_says_so(store):

@@ -20,6 +20,7 @@ from dokima.engine.calculation import Calculation
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed
+from dokima.model.content import NOT_AGREED
 from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.states import Settle
@@ -140,7 +141,7 @@ class ChangeOrder:
         """
         self._permit("draft", "be edited")
         if self._editor is None or self._editor.by != by:
-            self._editor = Editor(self._changing, self._after.order(), by, self._clock, today)
+            self._editor = Editor(self._changing, self._after.order(), by, self._clock, today, NOT_AGREED)
         return self._editor
 
     def submit(self, by: str) -> Variance:
@@ -152,7 +153,7 @@ class ChangeOrder:
         """
         self._permit("draft", "be submitted")
         variance = self.variance()
-        if variance.is_empty:
+        if variance.is_empty or not any(moved(self._before, self._after)):
             raise Refused(f"{self.number} changes nothing")
         refuse_if_any(variance.after.findings.errors, f"submitting {self.number}")
         refuse_if_any([f for f in self._asked("save", by) if f.stops], f"submitting {self.number}")
@@ -217,8 +218,11 @@ class ChangeOrder:
         self._record["settled"] = settlement.to_dict()
         return settlement
 
-    def rebase(self, current: Sequence[Order], by: str) -> None:
+    def rebase(self, current: Sequence[Order], by: str) -> dict[str, str]:
         """Freeze the original anew and make the same change to it, field by field; a submitted one is a draft again.
+
+        Returns:
+            The new number of each line that the change had added under a number that the order has given away since.
 
         Raises:
             Locked: It has been decided already.
@@ -228,11 +232,12 @@ class ChangeOrder:
             self._permit("draft", "be rebased")
         baseline = Baseline.take(self.program, current, Run(user=by))
         now = baseline.document(self.program)
-        document = rebased(self.program, self.number, self._before, self._after, now)
+        document, numbers = rebased(self.program, self.number, self._before, self._after, now)
         self.baseline, self._before, self._document, self._editor = baseline, now, document, None
         self._changing = changing(self.program, now)
         self._record = {**self._record, "state": "draft"}
-        self._log("rebased", by)
+        self._log("rebased", by, renumbered=numbers)
+        return numbers
 
     # -- how it is done ---------------------------------------------------------------------------------------
 
@@ -245,9 +250,9 @@ class ChangeOrder:
         self._record["state"] = state
         self._log(state, by, reason)
 
-    def _log(self, deed: str, by: str, reason: str = "") -> None:
+    def _log(self, deed: str, by: str, reason: str = "", renumbered: Mapping[str, str] | None = None) -> None:
         entry = {"deed": deed, "by": by, "time": self._clock().isoformat(timespec="seconds")}
-        told = {**entry, "reason": reason} if reason else entry
+        told = {**entry, **({"reason": reason} if reason else {}), **({"renumbered": renumbered} if renumbered else {})}
         self._record["history"] = [*self._record.get("history", []), told]
 
     def _asked(self, moment: str, by: str, today: datetime.date | None = None) -> Findings:

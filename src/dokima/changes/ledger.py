@@ -3,22 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, field
 from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.combining import total, typed
+from dokima.changes.settlement import Sums
 from dokima.changes.viewing import changing
 from dokima.engine.calculation import PricedOrder, amount_at
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.summing import reason_of
 from dokima.exact import decimals
 from dokima.model.order import Order
+from dokima.routines.totals import SUMS
 
-SUMS = ("without_tax", "tax", "with_tax")
-"""The totals a ledger keeps."""
-Sums = Mapping[str, Decimal]
+
+@dataclass(frozen=True)
+class DirectEdit:
+    """What was done to a document without a change order.
+
+    Attributes:
+        document: Number of the document.
+        revision: Its revision then.
+        before: Number of the change that was approved next, blank if none was.
+        variance: What it moved the totals by.
+    """
+
+    document: str
+    revision: int
+    before: str
+    variance: Sums
 
 
 @dataclass(frozen=True)
@@ -33,6 +49,7 @@ class LedgerChange:
         variance: What it comes to against its own baseline.
         tax_rounding: What the documents' own rounding of tax adds to it.
         lines: Variance without tax by line number.
+        unknown: Why it could not be priced, blank if it could.
     """
 
     number: str
@@ -42,6 +59,7 @@ class LedgerChange:
     variance: Sums
     tax_rounding: Decimal
     lines: Mapping[str, Decimal]
+    unknown: str = ""
 
 
 @dataclass(frozen=True)
@@ -54,12 +72,17 @@ class LedgerLine:
     changes: Mapping[str, Decimal]
     current: Decimal
 
+    @property
+    def rest(self) -> Decimal:
+        """What no change order has moved: direct edits, and with prices that include tax its rounding."""
+        return total([self.current, -self.original, *(-moved for moved in self.changes.values())])
+
 
 @dataclass(frozen=True)
 class Ledger:
     """The ledger of an order and its supplements.
 
-    Original + approved variances + their tax roundings = current; a pending change has its own baseline.
+    Original + approved variances + their tax roundings + direct edits = current; a pending change has its own baseline.
 
     Attributes:
         number: Number of the original.
@@ -74,6 +97,8 @@ class Ledger:
         budget_of: The total it is compared with.
         lines: Every line.
         prices_include_tax: Whether prices are with tax: the rounding of tax then comes off the total without it.
+        direct: What was done to the documents without a change order, in the order of time.
+        unknown: Documents that cannot be priced, and why.
     """
 
     number: str
@@ -88,6 +113,8 @@ class Ledger:
     budget_of: str
     lines: Sequence[LedgerLine]
     prices_include_tax: bool = False
+    direct: Sequence[DirectEdit] = ()
+    unknown: Mapping[str, str] = field(default_factory=dict)
 
     def rounding(self, change: LedgerChange, name: str) -> Decimal | None:
         """What a change's rounding of tax adds to a total; None if nothing."""
@@ -99,25 +126,29 @@ class Ledger:
 
     @property
     def headroom(self) -> Decimal | None:
-        """What the budget leaves now; None without a budget."""
-        return None if self.budget is None else _money([self.budget, -self.current[self.budget_of]], self.places)
+        """What the budget leaves now; None without a budget, or if what the order comes to is unknown."""
+        return _less(self.budget, [self.current[self.budget_of]], self.places)
 
     @property
     def headroom_pending(self) -> Decimal | None:
-        """What the budget leaves if every pending change is approved."""
-        if self.headroom is None:
-            return None
-        return _money([self.headroom, *(-each.variance[self.budget_of] for each in self.pending)], self.places)
+        """What the budget leaves if every pending change is approved; None if one of them cannot be priced."""
+        return _less(self.headroom, [each.variance[self.budget_of] for each in self.pending], self.places)
 
     @property
     def is_balanced(self) -> bool:
-        """Whether original, variances and roundings add up to what is there now."""
+        """Whether original, variances, roundings and direct edits add up to what is there now."""
+        return all(moved == 0 for moved in self.imbalance.values())
+
+    @property
+    def imbalance(self) -> Sums:
+        """What is there now less what original, variances, roundings and direct edits add up to."""
+        found: dict[str, Decimal | None] = {}
         for name in SUMS:
             parts = [self.original[name], *(each.variance[name] for each in self.approved)]
+            parts += [each.variance[name] for each in self.direct]
             parts += [moved for each in self.approved if (moved := self.rounding(each, name)) is not None]
-            if total(parts) != self.current[name]:
-                return False
-        return True
+            found[name] = _less(self.current[name], parts, self.places)
+        return found
 
     def to_dict(self) -> dict[str, Any]:
         """The ledger as plain data, numbers as text."""
@@ -127,6 +158,7 @@ class Ledger:
             "documents": list(self.documents),
             "original": _text(self.original),
             "approved": [_change_data(each) for each in self.approved],
+            "direct_edits": [{**asdict(each), "variance": _text(each.variance)} for each in self.direct],
             "current": _text(self.current),
             "pending": [_change_data(each) for each in self.pending],
             "budget": _plain(self.budget),
@@ -134,12 +166,15 @@ class Ledger:
             "headroom": _plain(self.headroom),
             "headroom_pending": _plain(self.headroom_pending),
             "balanced": self.is_balanced,
+            "imbalance": _text(self.imbalance),
+            "unknown": dict(self.unknown),
             "lines": [
                 {
                     "line": each.number,
                     "item": each.item,
                     "original": _plain(each.original),
                     "changes": _text(each.changes),
+                    "rest": _plain(each.rest),
                     "current": _plain(each.current),
                 }
                 for each in self.lines
@@ -151,8 +186,8 @@ def _plain(value: Decimal | None) -> str | None:
     return None if value is None else format(value, "f")
 
 
-def _text(values: Sums) -> dict[str, str]:
-    return {name: format(value, "f") for name, value in values.items()}
+def _text(values: Sums) -> dict[str, str | None]:
+    return {name: _plain(value) for name, value in values.items()}
 
 
 def _change_data(change: LedgerChange) -> dict[str, Any]:
@@ -164,6 +199,7 @@ def _change_data(change: LedgerChange) -> dict[str, Any]:
         "variance": _text(change.variance),
         "tax_rounding": _plain(change.tax_rounding),
         "lines": _text(change.lines),
+        **({"unknown": change.unknown} if change.unknown else {}),
     }
 
 
@@ -178,7 +214,7 @@ def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[Chan
     priced = [_priced(program, order) for order in current]
     approved = [_row(change) for change in changes if change.state == "approved"]
     pending = [_row(change) for change in changes if change.state in ("draft", "submitted")]
-    now = {name: _money([_total(order, name) for order in priced], priced[0].places) for name in SUMS}
+    now = {name: _sum([_total(order, name) for order in priced], priced[0].places) for name in SUMS}
     first = next((change for change in changes if change.state == "approved"), None)
     before = None if first is None else PricedOrder(first.variance().before, 0)
     original = now if before is None else {name: _total(before, name) for name in SUMS}
@@ -197,7 +233,42 @@ def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[Chan
         budget_of=program.definition.changes.budget_of,
         lines=list(_lines(before, priced, approved)),
         prices_include_tax=priced[0].prices_include_tax,
+        direct=list(_direct_edits(priced, [change for change in changes if change.state == "approved"])),
+        unknown={
+            order.number: reason_of(order.calculation, order.number)
+            for order in priced
+            if order.totals.with_tax is None
+        },
     )
+
+
+def _direct_edits(now: Sequence[PricedOrder], approved: Sequence[ChangeOrder]) -> Iterator[DirectEdit]:
+    """What moved each document between one approval and the next, and since the last one."""
+    settled: dict[str, Sums] = {}
+    for change in approved:
+        record = change.record.get("settled", {})
+        for document, found in _sums(record.get("found", {})).items():
+            if document in settled:
+                yield from _moved(document, int(record["revisions"][document]), settled[document], found, change.number)
+        settled = _sums(record.get("totals", {}))
+    for order in now:
+        if order.number in settled:
+            found = {name: _total(order, name) for name in SUMS}
+            yield from _moved(order.number, int(order.header("revision") or 0), settled[order.number], found, "")
+
+
+def _sums(kept: Mapping[str, Mapping[str, str | None]]) -> dict[str, Sums]:
+    return {
+        document: {name: None if value is None else Decimal(value) for name, value in totals.items()}
+        for document, totals in kept.items()
+    }
+
+
+def _moved(document: str, revision: int, was: Sums, found: Sums, before: str) -> Iterator[DirectEdit]:
+    pairs = {name: (was[name], found[name]) for name in SUMS}
+    variance = {n: None if old is None or new is None else total([new, -old]) for n, (old, new) in pairs.items()}
+    if any(moved != 0 for moved in variance.values()):
+        yield DirectEdit(document, revision, before, variance)
 
 
 def _lines(
@@ -238,9 +309,10 @@ def _row(change: ChangeOrder) -> LedgerChange:
         for line in variance.lines()
         if "without_tax" in line.figures and (moved := line.figures["without_tax"].variance) is not None
     }
-    nothing = Decimal(0).scaleb(-PricedOrder(variance.after, 0).places)
-    sums = {name: nothing if totals[name].variance is None else totals[name].variance for name in SUMS}
-    return LedgerChange(change.number, change.state, change.reason, decided, sums, rounding, lines)
+    sums = {name: totals[name].variance for name in SUMS}
+    after = PricedOrder(variance.after, 0)
+    unknown = reason_of(after.calculation, after.number) if None in sums.values() else ""
+    return LedgerChange(change.number, change.state, change.reason, decided, sums, rounding, lines, unknown)
 
 
 def _priced(program: Program, order: Order) -> PricedOrder:
@@ -249,9 +321,19 @@ def _priced(program: Program, order: Order) -> PricedOrder:
     return PricedOrder(price_orders(view, document.orders(program.fields), Run()).calculation, 0)
 
 
-def _total(order: PricedOrder, name: str) -> Decimal:
+def _total(order: PricedOrder, name: str) -> Decimal | None:
     found: Decimal | None = getattr(order.totals, name)
-    return Decimal(0) if found is None else found
+    return found
+
+
+def _sum(values: Sequence[Decimal | None], places: int) -> Decimal | None:
+    """The sum of some amounts; None if one of them is unknown."""
+    known = [value for value in values if value is not None]
+    return _money(known, places) if len(known) == len(values) else None
+
+
+def _less(amount: Decimal | None, parts: Sequence[Decimal | None], places: int) -> Decimal | None:
+    return _sum([amount, *(None if part is None else -part for part in parts)], places)
 
 
 def _money(values: Sequence[Decimal], places: int) -> Decimal:

@@ -10,10 +10,13 @@ from dokima.editing.document import Document
 from dokima.editing.terms import TERMS, keep_terms
 from dokima.engine.program import Program, Run
 from dokima.errors import Conflict
+from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.content import HEADER_ASIDE, plain
 
 
-def rebased(program: Program, number: str, before: Document, after: Document, now: Document) -> Document:
+def rebased(
+    program: Program, number: str, before: Document, after: Document, now: Document
+) -> tuple[Document, dict[str, str]]:
     """The order as it is now with a change made to it field by field.
 
     Args:
@@ -23,9 +26,13 @@ def rebased(program: Program, number: str, before: Document, after: Document, no
         after: The same with the change.
         now: The order as it has become meanwhile.
 
+    Returns:
+        The order, and the new number of each line that the change had added under a number that is taken now.
+
     Raises:
         Conflict: Both have moved the same field, or one has removed what the other changed; names each.
     """
+    after, numbers = _given_way(before, after, now)
     work = _Rebasing(before, after, now)
     header = work.header()
     lines = work.lines()
@@ -34,7 +41,31 @@ def rebased(program: Program, number: str, before: Document, after: Document, no
     document = Document(header, {})
     for line, fields in lines.items():
         document = document.with_line(line, fields)
-    return keep_terms(changing(program, document), document, Run())
+    return keep_terms(changing(program, document), document, Run()), numbers
+
+
+def _given_way(before: Document, after: Document, now: Document) -> tuple[Document, dict[str, str]]:
+    """The change with free numbers for the lines it added where the order has got lines of its own meanwhile."""
+    taken = {read_address(line) for side in (before, after, now) for line in side.lines}
+    numbers: dict[str, str] = {}
+    for line in after.lines:
+        *above, own = read_address(line)
+        parent = write_address(tuple(above))
+        if parent in numbers:
+            address = (*read_address(numbers[parent]), own)
+        elif line in before.lines or line not in now.lines or _became_parent(parent, before):
+            continue
+        else:
+            address = next_number(taken, tuple(above))
+        taken.add(address)
+        numbers[line] = write_address(address)
+    lines = {numbers.get(line, line): fields for line, fields in after.lines.items()}
+    return Document(after.header, {line: {**fields, "number": line} for line, fields in lines.items()}), numbers
+
+
+def _became_parent(line: str, before: Document) -> bool:
+    """Whether a line has been given its first sub-lines since: by both, they would be there twice."""
+    return line in before.lines and not before.is_parent(line)
 
 
 class _Rebasing:

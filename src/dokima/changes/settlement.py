@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
+from dokima.changes.checks import refuse_undercut, tax_by_terms
 from dokima.changes.combining import restated, total
 from dokima.changes.variance import LineVariance, Variance
 from dokima.changes.viewing import changing
@@ -25,9 +26,13 @@ from dokima.model.order import Order
 from dokima.model.states import CLOSED, Settle, State
 from dokima.routines.results import LINE_AMOUNT
 from dokima.routines.routine import Step
+from dokima.routines.totals import SUMS
 
 Policy = Callable[[LineVariance], bool]
 """Says of a line that grew or was added whether its growth is ordered separately."""
+
+Sums = Mapping[str, Decimal | None]
+"""Totals by name; one is None where an order could not be priced. What is unknown is never counted as 0."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +47,9 @@ class Settlement:
         tax_rounding: Tax of all documents together less the tax approved, as far as that was not stated before: each
             document rounds its own.
         currency: Currency of all of them.
+        totals: What each document comes to as settled: without tax, tax, with tax.
+        found: What each document came to before.
+        revisions: Its revision before.
     """
 
     change: str
@@ -50,6 +58,9 @@ class Settlement:
     supplement: Order | None = None
     tax_rounding: Decimal = Decimal(0)
     currency: str = ""
+    totals: Mapping[str, Sums] = field(default_factory=dict)
+    found: Mapping[str, Sums] = field(default_factory=dict)
+    revisions: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def orders(self) -> list[Order]:
@@ -62,6 +73,9 @@ class Settlement:
             "orders": [order.number for order in self.orders],
             "supplement": None if self.supplement is None else self.supplement.number,
             "tax_rounding": format(self.tax_rounding, "f"),
+            "totals": _plain_sums(self.totals),
+            "found": _plain_sums(self.found),
+            "revisions": dict(self.revisions),
         }
 
 
@@ -122,7 +136,8 @@ class Settling:
         for old, document in zip(self.documents, documents, strict=True):
             refuse_undercut(old, document)
         made = [*documents, *([increase] if increase.lines else [])]
-        rounding = self._tax_rounding(made)
+        priced = [self._priced_now(document) for document in made]
+        rounding = self._tax_rounding(priced)
         return Settlement(
             change=self.change,
             amended=documents[0].order(),
@@ -130,15 +145,17 @@ class Settling:
             supplement=increase.order() if increase.lines else None,
             tax_rounding=rounding.quantize(Decimal(1).scaleb(-self.places)),
             currency=self.priced.header("currency") or "",
+            totals={order.number: _sums(order) for order in priced},
+            found={order.number: _sums(order) for order in self.held},
+            revisions={order.number: int(order.header("revision") or 0) for order in self.held},
         )
 
-    def _tax_rounding(self, made: Sequence[Document]) -> Decimal:
+    def _tax_rounding(self, priced: Sequence[PricedOrder]) -> Decimal:
         """What the documents' own rounding of tax adds to the tax approved, as far as it was not stated before.
 
         Raises:
             Refused: Something else than rounding stands between them, which must never be called rounding.
         """
-        priced = [self._priced_now(document) for document in made]
         for order in priced:
             if order.totals.with_tax is None:
                 raise Refused(f"{order.number} cannot be settled: {reason_of(order.calculation, order.number)}")
@@ -430,52 +447,7 @@ class Settling:
         return total([amount * signs[name] for name, amount in figures.items() if amount is not None])
 
 
-def refuse_undercut(old: Document, new: Document) -> None:
-    """Refuse a settlement that takes back what is delivered or closed, whatever the sign or the shape of the change.
-
-    Raises:
-        Refused: Names the first such line.
-    """
-    number = str(old.header.get("number") or "")
-    for line, fields in old.lines.items():
-        bound = fields.get("quantity") if fields.get("state") == CLOSED else fields.get("delivered")
-        if not bound or old.is_parent(line):
-            continue
-        found = new.lines.get(line)
-        left = None if found is None or new.is_parent(line) else found.get("quantity")
-        same = found is not None and plain(found.get("item")) == plain(fields.get("item"))
-        if left is None or not same or (left < bound if bound > 0 else left > bound):
-            what = "closed" if fields.get("state") == CLOSED else "delivered"
-            raise Refused(f"{number} line {line}: {bound} are {what} already, and less would be left")
-
-
-def tax_by_terms(order: PricedOrder) -> Decimal:
-    """The tax of a document, worked out from nothing but the amounts and rates it keeps.
-
-    A document whose taxes stand on each other or are in its prices says its own tax; their parts do not follow from one
-    rate.
-    """
-    routine = order.routine
-    taxes = [] if routine is None else [step for step in routine.steps if step.kind == "tax"]
-    plain_taxes = not order.prices_include_tax and not any(step.definition.on_top_of for step in taxes)
-    if routine is None or not plain_taxes or routine.definition.tax_per != "document":
-        return order.totals.tax or Decimal(0)
-    records = order.calculation.orders.records.get(TERMS, [()])[order.position]
-    groups: dict[tuple[str, Any, Any], list[Decimal]] = {}
-    for record in records:
-        for step, tax in record.get("taxes", {}).items():
-            if tax is not None and tax.get("percent") is not None:
-                amount = Decimal(record["figures"]["without_tax"])
-                groups.setdefault((step, tax.get("category"), tax["percent"]), []).append(amount)
-    modes = {step.name: step.rounding for step in taxes}
-    found = []
-    for (step, _, percent), amounts in groups.items():
-        exact = decimals([total(amounts)]) * decimals([percent]).shifted(2)
-        found += to_decimals(exact.round(order.places, modes[step]))
-    return total([each for each in found if each is not None])
-
-
-_LIVE = ("links", "payments", "deliveries", "acknowledgements", PENDING, "number", "revision", "state", "budget")
+_LIVE = ("links", "payments", "deliveries", "acknowledgements", PENDING, "number", "revision", "state")
 """Header fields that are the document's own, whatever the change says."""
 
 
@@ -488,6 +460,14 @@ def _figure(order: PricedOrder, number: str, name: str) -> Decimal | None:
         return line.amount_by_price
     found: Decimal | None = line.figure(name)
     return found
+
+
+def _sums(order: PricedOrder) -> Sums:
+    return {name: getattr(order.totals, name) for name in SUMS}
+
+
+def _plain_sums(kept: Mapping[str, Sums]) -> dict[str, dict[str, Any]]:
+    return {number: {name: plain(value) for name, value in totals.items()} for number, totals in kept.items()}
 
 
 def _has(order: PricedOrder, number: str) -> bool:

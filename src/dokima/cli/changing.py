@@ -170,7 +170,10 @@ def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Sto
 @change.command("rebase")
 def rebase_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Freeze an order that has moved anew, and make the same change to it field by field."""
-    _told(_store(store, book).rebase(number, person(by)), "rebased, a draft again")
+    changed = _store(store, book).rebase(number, person(by))
+    _told(changed, "rebased, a draft again")
+    for old, new in changed.record["history"][-1].get("renumbered", {}).items():
+        _told(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")
 
 
 def ledger(

@@ -49,6 +49,7 @@ class Editor(Session):
         by: Who edits.
         clock: Tells the time for the journal and acceptances; None leaves it out.
         today: For ``run.today``.
+        reserved: Fields (``line.x``, ``header.x``) that cannot be changed here, and why.
 
     Raises:
         DocumentError: The order cannot be read.
@@ -135,7 +136,7 @@ class Editor(Session):
         old = self._document.line(number)
         self._permit("lines")
         self._stages.refuse_closed(self._document, [number])
-        self._refuse_reserved(fields)
+        self._refuse_reserved("line", fields)
         current = dict(old)
         if "item" in fields and fields["item"] != old.get("item"):
             current = undrawn(self.program, self._document, number, [*fields, "number"], self._run)
@@ -216,7 +217,7 @@ class Editor(Session):
         if self._done(operation):
             return LineNumber(self._spent[operation])
         self._permit("lines")
-        self._refuse_reserved(fields)
+        self._refuse_reserved("line", fields)
         number = write_address(_address(number))
         if number in self._document.lines:
             raise Refused(f"line {number} is there already; change_line() changes it")
@@ -307,7 +308,7 @@ class Editor(Session):
         if self._done(operation):
             return Findings()
         self._permit("header")
-        self._refuse_reserved(fields)
+        self._refuse_reserved("header", fields)
         after = self._read(self._document.with_header(**fields))
         found = self._edit(after).header_changed([f"header.{name}" for name in fields])
         return self._commit("change_header", after, found, {"fields": dict(fields)}, operation)

@@ -23,15 +23,28 @@ from dokima.model.order import Order
 from dokima.model.states import Deed
 
 Clock = Callable[[], datetime.datetime]
+_RESERVED = {
+    "header.number": "names the document, and links point at it",
+    "header.state": "changes by move_to()",
+    "line.number": "changes by renumber_lines()",
+    "line.state": "changes by close_line() and reopen_line()",
+}
 
 
 class Session:
     """One order being edited, and what came of it so far. `Editor` adds the operations."""
 
     def __init__(
-        self, program: Program, order: Order, by: str, clock: Clock | None = None, today: datetime.date | None = None
+        self,
+        program: Program,
+        order: Order,
+        by: str,
+        clock: Clock | None = None,
+        today: datetime.date | None = None,
+        reserved: Mapping[str, str] | None = None,
     ) -> None:
         self.program = program
+        self._reserved = {**_RESERVED, **(reserved or {})}
         self.by = by
         self.findings = Findings()
         self._clock = clock
@@ -172,8 +185,8 @@ class Session:
     def _new_number(self) -> str:
         return write_address(next_number(self._document.addresses()))
 
-    def _refuse_reserved(self, fields: Collection[str]) -> None:
-        ways = {"number": "renumber_lines()", "state": "close_line(), reopen_line() or move_to()"}
-        for name, way in ways.items():
-            if name in fields:
-                raise Refused(f"'{name}' is not changed like a field; use {way}")
+    def _refuse_reserved(self, level: str, fields: Collection[str]) -> None:
+        for name in fields:
+            why = self._reserved.get(f"{level}.{name}")
+            if why is not None:
+                raise Refused(f"'{name}' cannot be changed like a field here: it {why}")

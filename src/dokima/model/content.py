@@ -10,12 +10,25 @@ from decimal import Decimal
 from typing import Any
 
 HEADER_ASIDE = (
-    "number", "state", "revision", "budget", "links", "payments", "deliveries", "acknowledgements", "pending", "terms",
+    "number", "state", "revision", "links", "payments", "deliveries", "acknowledgements", "pending", "terms",
     "stated_line_net", "stated_without_tax", "stated_tax", "stated_with_tax", "stated_payable",
 )  # fmt: skip
 """Header fields that are not commercial: what happened to an order, and what others say it comes to."""
 LINE_ASIDE = ("state", "delivered", "unit_price", "stated_net")
 """Line fields that are not commercial."""
+_STATED = "says what a document states, and is compared, never agreed"
+_HAPPENS = "happens to the order itself; record it there"
+_KEPT = "is kept by the editor itself"
+NOT_AGREED: Mapping[str, str] = {
+    **dict.fromkeys(("line.unit_price", "line.stated_net"), _STATED),
+    **dict.fromkeys((f"header.{name}" for name in HEADER_ASIDE if name.startswith("stated_")), _STATED),
+    "line.delivered": "is summed from deliveries; record those on the order itself",
+    **dict.fromkeys(("header.deliveries", "header.payments"), _HAPPENS),
+    **dict.fromkeys(("header.pending", "header.terms", "header.acknowledgements"), _KEPT),
+    "header.revision": "rises by itself when a change is approved",
+    "header.links": "is set when a change is approved",
+}
+"""Fields that a change of an order cannot move, and why: approving it would not carry them out."""
 
 
 FINGERPRINT_FORM, TERMS_FORM, ACCEPTANCE_FORM = "2", 2, "2"

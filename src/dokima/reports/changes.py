@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterator
+from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
-from dokima.changes.ledger import SUMS, Ledger, LedgerChange
+from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
 from dokima.changes.variance import Change, LineVariance, Variance
 from dokima.engine.calculation import PricedOrder
 from dokima.model.columns import shown
@@ -15,6 +16,7 @@ from dokima.model.content import HEADER_ASIDE
 from dokima.reports.paper import Column, Paper, Row, Section
 from dokima.reports.texts import Wording
 from dokima.reports.words import number
+from dokima.routines.totals import SUMS
 
 _OWN = ("quantity", "item", "description", "unit", "price_override", "price_base")
 """Fields that move a line by itself; one without a change in them was moved by another."""
@@ -157,7 +159,11 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
     columns = [Column(""), Column(words["reason"], wide=True), *(Column(words[name], "money") for name in SUMS)]
     rows = [Row([words["original"], None, *(ledger.original[name] for name in SUMS)])]
     for change in ledger.approved:
+        rows += [_direct_edit(edit, words) for edit in ledger.direct if edit.before == change.number]
         rows += _movement(change, ledger, words)
+    rows += [_direct_edit(edit, words) for edit in ledger.direct if not edit.before]
+    if not ledger.is_balanced:
+        rows.append(Row([words["unbalanced"], None, *(ledger.imbalance[name] for name in SUMS)], "removed"))
     rows.append(Row([words["current"], ", ".join(ledger.documents), *(ledger.current[name] for name in SUMS)], "total"))
     sections = [Section(words["movements"], columns, rows)]
     if ledger.pending:
@@ -166,8 +172,9 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
     sections.append(_ledger_lines(ledger, words))
     facts = {
         words["budget"]: ledger.budget,
-        words["headroom"]: ledger.headroom,
-        words["headroom_pending"]: ledger.headroom_pending if ledger.pending else None,
+        words["headroom"]: _known(ledger.headroom, ledger, words),
+        words["headroom_pending"]: _known(ledger.headroom_pending, ledger, words) if ledger.pending else None,
+        **{f"{document} {words['unknown']}": why for document, why in ledger.unknown.items()},
     }
     return Paper(
         title=f"{words['ledger_of']} {ledger.number}",
@@ -182,8 +189,19 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
     )
 
 
+def _known(amount: Decimal | None, ledger: Ledger, words: Wording) -> Decimal | str | None:
+    """What is left of a budget; said to be unknown where there is a budget and something cannot be priced."""
+    return words["unknown"] if amount is None and ledger.budget is not None else amount
+
+
+def _direct_edit(edit: DirectEdit, words: Wording) -> Row:
+    told = f"{edit.document}, {words['revision']} {edit.revision}"
+    return Row([words["direct_edit"], told, *(edit.variance[name] for name in SUMS)], "changed")
+
+
 def _movement(change: LedgerChange, ledger: Ledger, words: Wording) -> Iterator[Row]:
-    told = " · ".join(filter(None, [words[change.state], change.reason, change.decided]))
+    unknown = f"{words['unknown']}: {change.unknown}" if change.unknown else ""
+    told = " · ".join(filter(None, [words[change.state], change.reason, change.decided, unknown]))
     yield Row([change.number, told, *(change.variance[name] for name in SUMS)], "changed")
     if change.tax_rounding:
         yield Row([words["tax_rounding"], None, *(ledger.rounding(change, name) for name in SUMS)])
@@ -195,12 +213,14 @@ def _ledger_lines(ledger: Ledger, words: Wording) -> Section:
         Column(words["item"]),
         Column(words["original"], "money"),
         *(Column(change.number, "variance") for change in ledger.approved),
+        *([Column(words["direct_edit"], "variance")] if ledger.direct else []),
         Column(words["current"], "money"),
     ]
     rows = [
         Row([
             line.number, line.item, line.original,
-            *(line.changes.get(change.number) for change in ledger.approved), line.current,
+            *(line.changes.get(change.number) for change in ledger.approved),
+            *([line.rest or None] if ledger.direct else []), line.current,
         ])
         for line in ledger.lines
     ]  # fmt: skip

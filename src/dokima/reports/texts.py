@@ -59,6 +59,10 @@ _ENGLISH: Mapping[str, str] = {
     "by_line": "By line, without tax",
     "signature": "Agreed: date, name, signature",
     "field": "field",
+    "direct_edit": "direct edit",
+    "revision": "revision",
+    "unbalanced": "does not balance",
+    "unknown": "unknown",
 }
 _GERMAN: Mapping[str, str] = {
     "change_order": "Änderungsauftrag",
@@ -112,6 +116,10 @@ _GERMAN: Mapping[str, str] = {
     "by_line": "Je Position, ohne Steuer",
     "signature": "Einverstanden: Datum, Name, Unterschrift",
     "field": "Feld",
+    "direct_edit": "direkte Bearbeitung",
+    "revision": "Revision",
+    "unbalanced": "geht nicht auf",
+    "unknown": "unbekannt",
 }
 _DUTCH: Mapping[str, str] = {
     "change_order": "Wijzigingsopdracht",
@@ -165,6 +173,10 @@ _DUTCH: Mapping[str, str] = {
     "by_line": "Per regel, zonder btw",
     "signature": "Akkoord: datum, naam, handtekening",
     "field": "veld",
+    "direct_edit": "directe bewerking",
+    "revision": "revisie",
+    "unbalanced": "klopt niet",
+    "unknown": "onbekend",
 }
 LANGUAGES: Mapping[str, Mapping[str, str]] = {"en": _ENGLISH, "de": _GERMAN, "nl": _DUTCH}
 

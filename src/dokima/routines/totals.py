@@ -15,6 +15,8 @@ TOTALS = (
 )  # fmt: skip
 """Sum of line net (BT-106), allowances (BT-107) and charges (BT-108) of the order, total without tax (BT-109), tax
 (BT-110), total with tax (BT-112), prepaid (BT-113), rounding (BT-114), payable (BT-115)."""
+SUMS = ("without_tax", "tax", "with_tax")
+"""The totals that changes, settlements and ledgers are told in."""
 
 
 @dataclass(frozen=True)
