@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -65,16 +65,21 @@ def combined(program: Program, documents: Sequence[Document]) -> Document:
     original, *supplements = documents
     if not supplements:
         return original
-    whole, figures = original, {n: dict(r) for n, r in by_number(original.header.get(TERMS)).items()}
-    for document in supplements:
+    terms = [by_number(document.header.get(TERMS)) for document in documents]
+    # A document edited since keeps more figures than one that was settled; only what all of them keep adds up.
+    held = [set(record["figures"]) for each in terms for record in each.values() if "figures" in record]
+    common = set.intersection(*held) if held else set()
+    whole, figures = original, {n: _restricted(r, common) for n, r in terms[0].items()}
+    for document, more in zip(supplements, terms[1:], strict=True):
         for number, fields in document.lines.items():
-            held = whole.lines.get(number)
-            if held is None:
+            first = whole.lines.get(number)
+            if first is None:
                 whole = whole.with_line(number, fields)
             elif not document.is_parent(number):
-                whole = whole.with_line(number, {**held, **_together(held, fields)})
-        for number, record in by_number(document.header.get(TERMS)).items():
-            figures[number] = _added(figures[number], record) if number in figures else dict(record)
+                whole = whole.with_line(number, {**first, **_together(first, fields)})
+        for number, record in more.items():
+            mine = _restricted(record, common)
+            figures[number] = _added(figures[number], mine) if number in figures else mine
     if not figures:
         return whole
     header = {**figures.pop("", {}), "line": "", "settled": "combined"}
@@ -96,6 +101,12 @@ def total(values: Sequence[Decimal]) -> Decimal:
     """The exact sum of some numbers."""
     (found,) = to_decimals(sum_of(decimals(values)))
     return Decimal(0) if found is None else found
+
+
+def _restricted(record: Mapping[str, Any], names: Collection[str]) -> Plain:
+    """The terms of a line with some of its figures only."""
+    figures = {name: value for name, value in record.get("figures", {}).items() if name in names}
+    return {**record, **({"figures": figures} if "figures" in record else {})}
 
 
 def _added(record: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:

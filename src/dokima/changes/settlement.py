@@ -159,6 +159,12 @@ class Settling:
         for order in priced:
             if order.totals.with_tax is None:
                 raise Refused(f"{order.number} cannot be settled: {reason_of(order.calculation, order.number)}")
+        for side in (self.was, self.priced):
+            if tax_by_terms(side) != (side.totals.tax or Decimal(0)):
+                raise Refused(
+                    f"{self.change} cannot be settled: what was agreed bears {side.totals.tax} of tax, and the "
+                    f"rates and amounts it keeps come to {tax_by_terms(side)}"
+                )
         tax = total([order.totals.tax or Decimal(0) for order in priced])
         # What the documents' own rounding came to before is stated already.
         stated = total([*(each.totals.tax or Decimal(0) for each in self.held), -(self.was.totals.tax or Decimal(0))])
