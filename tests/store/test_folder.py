@@ -348,3 +348,57 @@ def test_two_approvals_at_once_settle_once(folder, store):
     assert [order.number for order in store.with_supplements("SQ-2041")] == ["SQ-2041", "SQ-2041-S1"]
     assert store.ledger("SQ-2041").is_balanced
     assert not [*folder.rglob("*.partial"), *folder.rglob("*.pending"), *folder.rglob(".writer")]
+
+
+def test_an_approval_as_people_do_it(folder, store):
+    """Not by the one who asked, beyond the budget only with an acceptance; and the list says what waits."""
+    path = folder / "orders" / "SQ-2041.json"
+    path.write_text(path.read_text().replace('"pick_up": true', '"pick_up": true, "budget": 3800'))
+    number = store.open("SQ-2041", "Ada", requested_by="Bea", reason="more panes").number
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    second = store.open("SQ-2044", "Cleo", reason="perhaps").number
+    store.work(second, "Cleo", lambda change: change.withdraw("Cleo", "the customer has thought again"))
+
+    status, out, _ = run(folder, "change", "list", "--format", "json", "--today", "2040-01-01")
+    listed = json.loads(out)
+    assert [(each["number"], each["state"], each["without_tax"], each["reason"]) for each in listed] == [
+        (number, "submitted", "186.94", "more panes"),
+        (second, "withdrawn", "0.00", "the customer has thought again"),
+    ]
+    assert (status, listed[0]["waits"] > 4000, listed[1]["waits"], listed[0]["submitted_by"]) == (0, True, None, "Ada")
+    assert "Cleo: the customer has thought again" in run(folder, "change", "show", second)[1]
+
+    accepted = ("--accept", "beyond-budget=agreed by the board")
+    status, _, told = run(folder, "change", "approve", number, "--by", "Bea", *accepted)
+    assert (status, "Bea asked for this change, so somebody else approves it." in told) == (2, True)
+    # 3800.00 - 3737.51 are left, and the change takes 186.94.
+    status, _, told = run(folder, "change", "approve", number, "--by", "Ben")
+    said = "The change comes to 186.94 without tax and leaves -124.45 of the budget of 3800.00."
+    assert (status, said in told) == (2, True)
+    _, _, told = run(folder, "change", "approve", number, "--by", "Ben", "--accept", "beyond-bugdet=x")
+    assert "rule beyond-bugdet has nothing to accept; did you mean 'beyond-budget'?" in told
+    assert run(folder, "change", "approve", number, "--by", "Ben", *accepted)[0] == 0
+    (kept,) = store.change(number).record["accepted"]
+    assert (kept["rule"], kept["message"], kept["reason"]) == ("beyond-budget", said, "agreed by the board")
+    # An order by itself is no change: such rules do not apply to it.
+    status, out, _ = run(folder, "check", "orders", "--at", "approve", "--why", "--rule", "beyond-budget")
+    assert (status, "it asks about a change being approved, and there is none" in out, "would say" in out) == (
+        0,
+        True,
+        False,
+    )
+
+
+def test_only_rules_of_approving_see_a_change():
+    data = {"rule": [{"id": "r", "at": "save", "require": "ledger.headroom >= 0"}], "rulebook": {"name": "x"}}
+    with pytest.raises(dokima.RulebookError, match="'ledger.headroom' is known to rules of 'approve' only .got save."):
+        dokima.Rulebook.from_dict(data)
+    data["rule"][0] |= {"at": "approve", "require": "variance.whithout_tax >= 0"}
+    with pytest.raises(
+        dokima.RulebookError, match="there is no 'variance.whithout_tax'; did you mean 'variance.without"
+    ):
+        dokima.Rulebook.from_dict(data)
+    data = {"rulebook": {"name": "x"}, "header": {"asker": {"default": "change.opened_by"}}}
+    with pytest.raises(dokima.RulebookError, match="only rules of 'approve' see the change"):
+        dokima.Rulebook.from_dict(data)

@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, Literal, get_args
 
+from dokima.changes.approving import change_facts
 from dokima.changes.baseline import Baseline
 from dokima.changes.combining import combined, frozen, moved, next_number, typed
 from dokima.changes.rebasing import rebased
@@ -19,7 +20,7 @@ from dokima.editing.refusing import refuse_if_any
 from dokima.engine.calculation import Calculation
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
-from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed
+from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed, nearest
 from dokima.model.content import NOT_AGREED
 from dokima.model.findings import Findings
 from dokima.model.order import Order
@@ -189,6 +190,7 @@ class ChangeOrder:
         today: datetime.date | None = None,
         settle: Settle | Policy | None = None,
         taken: Iterable[str] = (),
+        accept: Mapping[str, str] | None = None,
     ) -> Settlement:
         """Approve the submitted figures and settle them. From then on nobody can touch the change.
 
@@ -199,6 +201,8 @@ class ChangeOrder:
             settle: amend or split, or a function that says of a line's variance whether its growth is ordered
                 separately; what the rulebook says if None.
             taken: Numbers of orders that are taken.
+            accept: Warnings of rules that stop until somebody accepts them: a reason by the id of the rule. They are
+                kept with the approval.
 
         Raises:
             Locked: It is not submitted; so it cannot be approved twice.
@@ -208,13 +212,16 @@ class ChangeOrder:
         self._permit("submitted", "be approved")
         documents = self._current(current)
         self._refuse_stale(documents)
-        refuse_if_any([f for f in self._asked("approve", by, today) if f.stops], f"approving {self.number}")
+        variance = self.variance()
+        facts = change_facts(self.program, self.record, self._after, documents, variance)
+        accepted = self._accepted(self._asked("approve", by, today, facts), accept or {})
         definition = self.program.definition
         policy = settle or definition.policy or definition.changes.mode(self._after.header.get("kind"))
-        variance = self.variance()
         work = Settling(self.program, self.number, documents, self._after, variance, policy)
         settlement = work.settled(next_number(self.order_number, "S", [*taken, *self.baseline.parts]))
         self._note("approved", by)
+        if accepted:
+            self._record["accepted"] = accepted
         self._record["settled"] = settlement.to_dict()
         return settlement
 
@@ -255,9 +262,25 @@ class ChangeOrder:
         told = {**entry, **({"reason": reason} if reason else {}), **({"renumbered": renumbered} if renumbered else {})}
         self._record["history"] = [*self._record.get("history", []), told]
 
-    def _asked(self, moment: str, by: str, today: datetime.date | None = None) -> Findings:
+    def _accepted(self, findings: Findings, accept: Mapping[str, str]) -> list[dict[str, str]]:
+        """The warnings that somebody accepts; everything else that stops is refused."""
+        open_ = [finding for finding in findings if finding.acknowledge and finding.stops and finding.rule in accept]
+        for rule in accept:
+            if rule not in {finding.rule for finding in open_}:
+                known = [finding.rule for finding in findings if finding.acknowledge and finding.stops]
+                raise NotFound(f"{self.number}: rule {rule} has nothing to accept{nearest(rule, known)}")
+        stopping = [finding for finding in findings if finding.stops and finding not in open_]
+        refuse_if_any(stopping, f"approving {self.number}")
+        return [
+            {"rule": each.rule, "line": each.line, "message": each.message, "reason": accept[each.rule]}
+            for each in open_
+        ]
+
+    def _asked(
+        self, moment: str, by: str, today: datetime.date | None = None, facts: Mapping[str, Any] | None = None
+    ) -> Findings:
         """What the rules of a moment say, with the baseline as what was before."""
-        edit = Edit(self._changing, Run(today, by), self._before, self._after)
+        edit = Edit(self._changing, Run(today, by, facts), self._before, self._after)
         return Findings(tuple(edit.at_moment(moment)))
 
     def _current(self, current: Sequence[Order]) -> list[Document]:

@@ -10,10 +10,9 @@ from typing import Any
 from dokima.changes.change import ChangeOrder
 from dokima.changes.combining import total, typed
 from dokima.changes.settlement import Sums
-from dokima.changes.viewing import changing
+from dokima.changes.viewing import priced_as_agreed
 from dokima.engine.calculation import PricedOrder, amount_at
-from dokima.engine.pricing import price_orders
-from dokima.engine.program import Program, Run
+from dokima.engine.program import Program
 from dokima.engine.summing import reason_of
 from dokima.exact import decimals
 from dokima.model.order import Order
@@ -211,7 +210,7 @@ def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[Chan
         current: The original and its supplements as they are now.
         changes: Its change orders, approved ones in the order of their approval.
     """
-    priced = [_priced(program, order) for order in current]
+    priced = [priced_as_agreed(program, typed(program, order)) for order in current]
     approved = [_row(change) for change in changes if change.state == "approved"]
     pending = [_row(change) for change in changes if change.state in ("draft", "submitted")]
     now = {name: _sum([_total(order, name) for order in priced], priced[0].places) for name in SUMS}
@@ -313,12 +312,6 @@ def _row(change: ChangeOrder) -> LedgerChange:
     after = PricedOrder(variance.after, 0)
     unknown = reason_of(after.calculation, after.number) if None in sums.values() else ""
     return LedgerChange(change.number, change.state, change.reason, decided, sums, rounding, lines, unknown)
-
-
-def _priced(program: Program, order: Order) -> PricedOrder:
-    document = typed(program, order)
-    view = changing(program, document) if document.header.get("terms") else program
-    return PricedOrder(price_orders(view, document.orders(program.fields), Run()).calculation, 0)
 
 
 def _total(order: PricedOrder, name: str) -> Decimal | None:

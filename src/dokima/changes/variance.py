@@ -22,6 +22,8 @@ from dokima.routines.totals import TOTALS
 Status = Literal["unchanged", "changed", "added", "removed"]
 PROFIT = ("cost", "margin")
 """Figures that, where a routine has steps of these names, are compared like amounts."""
+COSTS = ("unit_cost", *PROFIT)
+"""Figures that are for our own eyes: what a line costs us, and what it earns."""
 _STATUSES: tuple[Status, ...] = ("unchanged", "changed", "added", "removed")
 
 

@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from dokima.editing.document import Document
-from dokima.engine.program import Program
+from dokima.engine.calculation import PricedOrder
+from dokima.engine.pricing import price_orders
+from dokima.engine.program import Program, Run
 from dokima.errors import Locked
 from dokima.model.states import Lifecycle, State
 
@@ -32,3 +34,9 @@ def changing(program: Program, document: Document) -> Program:
     # Terms name the rulebook people know, not this view of it.
     changed.__dict__["fingerprint"] = program.fingerprint
     return changed
+
+
+def priced_as_agreed(program: Program, document: Document) -> PricedOrder:
+    """A document with the figures it keeps; one that has agreed nothing yet by the rulebook of today."""
+    view = changing(program, document) if document.header.get("terms") else program
+    return PricedOrder(price_orders(view, document.orders(program.fields), Run()).calculation, 0)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import asdict, fields
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, get_args
 
 import typer
 
-from dokima.changes.change import ChangeOrder
+from dokima.changes.change import ChangeOrder, Status
+from dokima.changes.listing import ChangeEntry, change_entries
+from dokima.changes.variance import COSTS
 from dokima.cli.deeds import lines_deeds
 from dokima.cli.options import (
     HERE,
@@ -24,10 +27,10 @@ from dokima.cli.options import (
     person,
 )
 from dokima.cli.output import show, write
-from dokima.errors import DokimaError, NotFound
-from dokima.formats.results import variance_data, variance_rows
+from dokima.errors import DokimaError, NotFound, listed, nearest
+from dokima.formats.results import cell, variance_data, variance_rows
 from dokima.model.states import Settle
-from dokima.reports.changes import change_paper, ledger_paper
+from dokima.reports.changes import change_paper, changes_paper, ledger_paper
 from dokima.reports.charts import draw_bridge
 from dokima.reports.paper import Paper
 from dokima.reports.texts import Wording
@@ -100,6 +103,9 @@ def edit_change(
 def show_change(
     number: Number,
     every: Annotated[bool, typer.Option("--all", help="Unchanged lines too.")] = False,
+    with_costs: Annotated[
+        bool, typer.Option("--with-costs", help="What lines cost and earn, too: for our own eyes.")
+    ] = False,
     report: Report = None,
     chart: Chart = None,
     locale: LocaleOption = "",
@@ -112,18 +118,50 @@ def show_change(
     kept = _store(store, book)
     found = kept.change(number)
     variance = found.variance()
-    paper = _paper(kept.book, found, every=every, locale=locale)
+    paper = _paper(kept.book, found, every=every, locale=locale, with_costs=with_costs)
+    leave_out = () if with_costs else COSTS
     _write_reports(paper, report)
     if chart is not None:
         draw_bridge(variance, number, chart)
         sys.stderr.write(f"written: {chart}\n")
-    data = {"number": number, "order": found.order_number, "state": found.state, **variance_data(variance, every=every)}
+    data = {
+        "number": number,
+        "order": found.order_number,
+        "state": found.state,
+        **variance_data(variance, every=every, leave_out=leave_out),
+    }
     write(
         form,
         table=paper.to_rich,
         data=lambda: data,
-        rows=lambda: variance_rows(variance, every=every),
+        rows=lambda: variance_rows(variance, every=every, leave_out=leave_out),
         columns=("order", "line", "status"),
+    )
+
+
+@change.command("list")
+def list_changes(
+    state: Annotated[str, typer.Option("--state", help="Only those in this state, such as submitted.")] = "",
+    today: Annotated[str, typer.Option("--today", help="The day up to which they wait.", show_default="today")] = "",
+    locale: LocaleOption = "",
+    store: Store = HERE,
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """List the change orders of a folder: what each comes to, by whom, and how long it waits."""
+    if state and state not in get_args(Status):
+        raise NotFound(f"there is no state '{state}'{nearest(state, get_args(Status))}; {listed(get_args(Status))}")
+    use_locale(locale)
+    kept = _store(store, book)
+    chosen = [each for each in kept.all_changes() if state in ("", each.state)]
+    entries = change_entries(chosen, day(today))
+    data = [{**asdict(entry), "without_tax": cell(entry.without_tax, 0)} for entry in entries]
+    write(
+        form,
+        table=lambda: changes_paper(entries, Wording.of(kept.book.program.definition, locale)).to_rich(),
+        data=lambda: data,
+        rows=lambda: data,
+        columns=[each.name for each in fields(ChangeEntry)],
     )
 
 
@@ -137,6 +175,9 @@ def submit_change(number: Number, by: By = "", store: Store = HERE, book: Book =
 def approve_change(
     number: Number,
     settle: Annotated[str, typer.Option("--settle", help="amend or split; as the rulebook says if left out.")] = "",
+    accept: Annotated[
+        list[str] | None, typer.Option("--accept", help="A warning to accept: beyond-budget=agreed by the board.")
+    ] = None,
     today: Today = "",
     by: By = "",
     store: Store = HERE,
@@ -147,12 +188,23 @@ def approve_change(
         raise DokimaError(f"expected --settle amend or split (got '{settle}')")
     mode: Settle | None = "amend" if settle == "amend" else "split" if settle == "split" else None
     kept = _store(store, book)
-    settlement = kept.approve(number, person(by), settle=mode, today=day(today))
+    settlement = kept.approve(number, person(by), settle=mode, today=day(today), accept=_reasons(accept))
     for order in settlement.orders:
         role = "supplement" if settlement.supplement and order.number == settlement.supplement.number else "amended"
         sys.stdout.write(f"{order.number}\t{role}\trevision {order.header.get('revision', 0)}\n")
     if settlement.tax_rounding:
         sys.stdout.write(f"tax rounding\t{settlement.tax_rounding}\t{settlement.currency}\n")
+
+
+def _reasons(accept: list[str] | None) -> dict[str, str]:
+    """Reasons by rule, of ``rule=reason``."""
+    found: dict[str, str] = {}
+    for text in accept or ():
+        rule, sign, reason = text.partition("=")
+        if not sign or not reason:
+            raise DokimaError(f"expected a rule and a reason such as beyond-budget=agreed by the board (got '{text}')")
+        found[rule] = reason
+    return found
 
 
 @change.command("reject")
@@ -194,8 +246,8 @@ def ledger(
     write(form, table=paper.to_rich, data=lambda: data, rows=lambda: data["lines"])
 
 
-def _paper(book: Rulebook, found: ChangeOrder, *, every: bool, locale: str = "") -> Paper:
-    return change_paper(found, Wording.of(book.program.definition, locale), every=every)
+def _paper(book: Rulebook, found: ChangeOrder, *, every: bool, locale: str = "", with_costs: bool = False) -> Paper:
+    return change_paper(found, Wording.of(book.program.definition, locale), every=every, with_costs=with_costs)
 
 
 def _write_reports(paper: Paper, targets: list[Path] | None) -> None:

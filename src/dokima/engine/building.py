@@ -210,7 +210,7 @@ class _Builder:
             return None
 
     def _rules(self, figures: Mapping[str, Name]) -> list[Rule]:
-        names = Scope(self.definition, self._table, figures, with_run=True)
+        names = Scope(self.definition, self._table, figures, with_run=True, with_change=True)
         rules: list[Rule] = []
         for definition in self.definition.rules:
             try:

@@ -125,10 +125,12 @@ class Run:
     Attributes:
         today: Date for ``run.today``; blank if None.
         user: Name for ``run.user``; blank if None.
+        change: What is known of the change being approved (``engine.approving``); None for none.
     """
 
     today: datetime.date | None = None
     user: str | None = None
+    change: Mapping[str, Any] | None = None
 
 
 RESERVED_TABLES = (

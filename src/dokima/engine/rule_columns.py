@@ -36,5 +36,4 @@ def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
 
 def names_of(program: Program, rule: Rule) -> set[str]:
     """The names a rule and its message read, and those that the tables they ask read in turn."""
-    names = [*rule.reads, *(name for part in rule.message.parts for name in part.formula.reads)]
-    return names_behind(names, program.tables)
+    return names_behind([*rule.reads, *rule.message.reads], program.tables)

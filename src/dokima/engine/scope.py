@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
+from dokima.engine.approving import CHANGE_FACTS
 from dokima.engine.program import ProgramDefinition
 from dokima.errors import nearest
 from dokima.formulas import Level, Name, UnknownName
@@ -41,12 +42,14 @@ class Scope:
         table: Gives a table.
         figures: Figures that exist so far.
         with_run: Whether ``run.today`` and ``run.user`` may be read (in rules and defaults only).
+        with_change: Whether the change being approved may be read (in rules only).
     """
 
     definition: ProgramDefinition
     table: TableGetter
     figures: Mapping[str, Name] = field(default_factory=dict)
     with_run: bool = False
+    with_change: bool = False
 
     def with_figures(self, figures: Mapping[str, Name]) -> Scope:
         """The same names with other figures."""
@@ -71,6 +74,8 @@ class Scope:
                 return self._field(name, self.definition.fields.line, Level.LINE)
             case "was_header":
                 return self._field(name, self.definition.fields.header, Level.HEADER)
+            case "change" | "variance" | "ledger":
+                return self._of_change(name)
             case "delivery" | "payment":
                 return self._record(name, head, tail)
             case "value":
@@ -91,6 +96,13 @@ class Scope:
         known = [*fields, *(figure.split(".")[1] for figure in self.figures if figure.startswith(f"{head}."))]
         found = nearest(tail, known).replace("'", f"'{head}.", 1)
         raise UnknownName(f"there is no '{name}'{found}")
+
+    def _of_change(self, name: str) -> Name:
+        if not self.with_change:
+            raise UnknownName(f"'{name}' is not known here: only rules of 'approve' see the change")
+        if name not in CHANGE_FACTS:
+            raise UnknownName(f"there is no '{name}'{nearest(name, CHANGE_FACTS)}")
+        return CHANGE_FACTS[name]
 
     def _record(self, name: str, head: str, tail: str) -> Name:
         if not self.with_run:

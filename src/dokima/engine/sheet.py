@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.engine.ancestry import Under, parents_above
+from dokima.engine.approving import CHANGE_HEADS, change_column
 from dokima.engine.program import Program, Run
 from dokima.engine.records import RecordFrame
 from dokima.engine.scope import LINE_FACTS
@@ -151,7 +152,7 @@ class Sheet:
     def _is_header(self, name: str) -> bool:
         head = name.split(".", maxsplit=1)[0]
         table = self.program.tables.get(head)
-        return head in ("header", "was_header") or (table is not None and table.level is Level.HEADER)
+        return head in ("header", "was_header", *CHANGE_HEADS) or (table is not None and table.level is Level.HEADER)
 
     def _work_out(self, name: str) -> Column:
         if name in self._quotients:
@@ -174,6 +175,8 @@ class Sheet:
                 return self.orders.line(tail)
             case "parent":
                 return self._parent(tail)
+            case "change" | "variance" | "ledger":
+                return change_column(name, self.run.change, self.order_count)
             case "value":
                 return self.program.definition.values[tail]
             case "run":

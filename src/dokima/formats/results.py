@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import asdict
 from decimal import Decimal
 from typing import Any
@@ -150,8 +150,8 @@ def totals_data(calculation: Calculation) -> dict[str, Any]:
     }
 
 
-def variance_data(variance: Variance, *, every: bool = False) -> dict[str, Any]:
-    """A variance as plain data: changed lines only unless ``every``."""
+def variance_data(variance: Variance, *, every: bool = False, leave_out: Collection[str] = ()) -> dict[str, Any]:
+    """A variance as plain data: changed lines only unless ``every``, without the figures named."""
     headers, totals = variance.headers(), variance.totals()
     lines = [
         {
@@ -160,7 +160,7 @@ def variance_data(variance: Variance, *, every: bool = False) -> dict[str, Any]:
             "status": line.status,
             "item": line.item,
             "description": line.description,
-            "figures": {name: _change(change) for name, change in line.figures.items()},
+            "figures": {name: _change(change) for name, change in line.figures.items() if name not in leave_out},
             "fields": {name: _change(change) for name, change in line.fields.items()},
         }
         for line in variance.lines(every=every)
@@ -170,7 +170,7 @@ def variance_data(variance: Variance, *, every: bool = False) -> dict[str, Any]:
             {
                 "number": number,
                 "header": {name: _change(change) for name, change in headers[number].items()},
-                "totals": {name: _change(change) for name, change in totals[number].items()},
+                "totals": {name: _change(change) for name, change in totals[number].items() if name not in leave_out},
             }
             for number, *_ in variance.pairs
         ],
@@ -183,12 +183,14 @@ def _change(change: Change) -> dict[str, str | None]:
     return {"before": cell(change.before, 0), "after": cell(change.after, 0), "variance": cell(change.variance, 0)}
 
 
-def variance_rows(variance: Variance, *, every: bool = False) -> list[dict[str, Any]]:
+def variance_rows(variance: Variance, *, every: bool = False, leave_out: Collection[str] = ()) -> list[dict[str, Any]]:
     """One row a line, before, after and variance of each figure side by side, for CSV."""
     rows = []
     for line in variance.lines(every=every):
         row: dict[str, Any] = {"order": line.order, "line": line.line, "status": line.status, "item": line.item}
         for name, change in line.figures.items():
+            if name in leave_out:
+                continue
             for part, value in _change(change).items():
                 row[f"{name}_{part}"] = value
         rows.append(row)

@@ -3,32 +3,35 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
-from dokima.changes.variance import Change, LineVariance, Variance
+from dokima.changes.listing import ChangeEntry
+from dokima.changes.variance import COSTS, Change, LineVariance, Variance
 from dokima.engine.calculation import PricedOrder
 from dokima.model.columns import shown
 from dokima.model.content import HEADER_ASIDE
+from dokima.model.fields import Field
 from dokima.reports.paper import Column, Paper, Row, Section
 from dokima.reports.texts import Wording
 from dokima.reports.words import number
 from dokima.routines.totals import SUMS
 
-_OWN = ("quantity", "item", "description", "unit", "price_override", "price_base")
-"""Fields that move a line by itself; one without a change in them was moved by another."""
+_BESIDE = ("override_by", "override_time")
+"""Fields that say who typed a price and when, which is not for the other party."""
 
 
-def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False) -> Paper:
+def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False, with_costs: bool = False) -> Paper:
     """The report of a change order.
 
     Args:
         change: The change order.
         words: The words it uses.
         every: Unchanged lines too.
+        with_costs: What lines cost us and what they earn, too; never for the other party.
     """
     variance = change.variance()
     after = PricedOrder(variance.after, 0)
@@ -44,6 +47,8 @@ def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False) ->
         words["decided"]: _decided(record),
     }
     sections = [_summary(totals, words), _lines(variance, words, every=every)]
+    if with_costs:
+        sections.append(_costs(variance, words))
     header = _header(variance, words)
     return Paper(
         title=f"{words['change_order']} {change.number}",
@@ -67,7 +72,45 @@ def _day(time: Any) -> datetime.date | None:
 def _decided(record: dict[str, Any]) -> str:
     """When and by whom a change was decided."""
     entries = [e for e in record.get("history", ()) if e.get("deed") in ("approved", "rejected", "withdrawn")]
-    return f"{number(_day(entries[-1]['time']))} {entries[-1]['by']}" if entries else ""
+    if not entries:
+        return ""
+    told = f"{number(_day(entries[-1]['time']))} {entries[-1]['by']}"
+    return f"{told}: {entries[-1]['reason']}" if entries[-1].get("reason") else told
+
+
+def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
+    """The list of change orders of a store."""
+    columns = [
+        Column(words["change_order"]),
+        Column(words["party"]),
+        Column(words["state"]),
+        Column(words["without_tax"], "variance"),
+        Column(words["currency"]),
+        Column(words["opened"]),
+        Column(words["submitted"]),
+        Column(words["waits"], "number"),
+        Column(words["reason"], wide=True),
+    ]
+    rows = [
+        Row([
+            entry.number, entry.party, words[entry.state], entry.without_tax, entry.currency,
+            f"{number(entry.opened)} {entry.opened_by}" if entry.opened else "",
+            f"{number(entry.submitted)} {entry.submitted_by}" if entry.submitted else "",
+            entry.waits, entry.reason,
+        ])
+        for entry in entries
+    ]  # fmt: skip
+    return Paper(
+        title=words["change_orders"],
+        subtitle="",
+        facts={},
+        sections=[Section(words["waiting_first"], columns, rows, words["no_changes"])],
+        currency="",
+        places=0,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=(words["page"], words["of"]),
+    )
 
 
 def _summary(totals: Any, words: Wording) -> Section:
@@ -91,15 +134,16 @@ def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
         Column(words["line"]),
         Column(words["item"]),
         Column(words["description"], wide=True),
-        Column(""),
+        Column(words["status"]),
         Column(f"{words['quantity']} {words['before']}", "number"),
         Column(f"{words['quantity']} {words['after']}", "number"),
         Column(f"{words['unit_price']} {words['before']}", "money", wide=True),
         Column(f"{words['unit_price']} {words['after']}", "money"),
         Column(words["net"], "variance"),
     ]
-    listed = (line for line in variance.lines(every=every) if every or not _is_rounding(line))
-    rows = [_line(line, words) for line in listed]
+    listed = (line for line in variance.lines(every=every) if every or not (_is_rounding(line) or _is_cost(line)))
+    labels = variance.after.orders.fields.line
+    rows = [row for line in listed for row in (_line(line, words), *_fields(line, labels))]
     if rows:
         ((_, totals),) = variance.totals().items()
         together = ["", words["without_tax"], None, "", None, None, None, None, totals["without_tax"].variance]
@@ -112,24 +156,45 @@ def _is_rounding(line: LineVariance) -> bool:
     return line.is_consequence and not line.figures["without_tax"].variance
 
 
+def _is_cost(line: LineVariance) -> bool:
+    """Whether nothing of a line moved but what it costs us, which is nobody else's concern."""
+    moved = {name for name, change in line.figures.items() if change.before != change.after}
+    return line.status == "changed" and not line.fields and bool(moved) and moved <= {*COSTS}
+
+
+def _costs(variance: Variance, words: Wording) -> Section:
+    """What the lines that change cost and earn, and what that comes to together."""
+    names = [name for name in COSTS if name in variance.figures]
+    parts = ("before", "after", "variance")
+    columns = [Column(words["line"]), Column(words["item"])]
+    columns += [
+        Column(f"{words[name]} {words[part]}", "variance" if part == "variance" else "money")
+        for name in names
+        for part in parts
+    ]
+    rows = [
+        Row([line.line, line.item or "", *(getattr(line.figures[n], part) for n in names for part in parts)], "changed")
+        for line in variance.lines()
+    ]
+    ((_, totals),) = variance.totals().items()
+    if rows and any(name in totals for name in names):
+        together = [getattr(totals[n], part) if n in totals else None for n in names for part in parts]
+        rows.append(Row(["", words["lines_all"], *together], "total"))
+    return Section(words["costs"], columns, rows, words["nothing"])
+
+
 def _line(line: LineVariance, words: Wording) -> Row:
     quantity, price = line.figures["quantity"], line.figures["price"]
     mark = line.status
     said: str = mark
     if line.is_consequence:
         said = "follows"
-    told = words[said]
-    other = {name: moved for name, moved in line.fields.items() if name not in (*_OWN, "unit_price", "override_reason")}
-    if said == "changed" and other and not line.figures["without_tax"].variance:
-        told = ", ".join(
-            f"{name.replace('_', ' ')} {_shown(moved.before)} → {_shown(moved.after)}" for name, moved in other.items()
-        )
     added, removed = mark == "added", mark == "removed"
     values = [
         line.line,
         line.item or "",
         line.description or "",
-        told,
+        words[said],
         None if added else quantity.before,
         None if removed else quantity.after,
         price.before,
@@ -137,6 +202,14 @@ def _line(line: LineVariance, words: Wording) -> Row:
         line.figures["without_tax"].variance,
     ]
     return Row(values, said)
+
+
+def _fields(line: LineVariance, labels: Mapping[str, Field]) -> Iterator[Row]:
+    """Every other field of a line that changes, in a row of its own below it."""
+    for name, moved in line.fields.items():
+        if name not in _BESIDE:
+            told = f"{labels[name].shown}: {_shown(moved.before)} → {_shown(moved.after)}"
+            yield Row(["", "", told, "", None, None, None, None, None], "detail")
 
 
 def _header(variance: Variance, words: Wording) -> Section:

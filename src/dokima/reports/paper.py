@@ -99,7 +99,7 @@ class Paper:
         return Group(*parts)
 
 
-_STYLES = {"added": "green", "removed": "red", "total": "bold", "unchanged": "dim", "follows": "cyan"}
+_STYLES = {"added": "green", "removed": "red", "total": "bold", "unchanged": "dim", "follows": "cyan", "detail": "dim"}
 
 
 def _table(section: Section) -> RenderableType:

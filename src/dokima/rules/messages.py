@@ -54,6 +54,11 @@ class Message:
     texts: Sequence[str]
     parts: Sequence[Part]
 
+    @property
+    def reads(self) -> list[str]:
+        """The names its formulas read."""
+        return [name for part in self.parts for name in part.formula.reads]
+
     def writer(self, frame: Frame) -> Callable[[int, int | None], str]:
         """How to write the message for an order and a line, by their positions; a blank is written as ``blank``."""
         columns = [(part, part.formula.evaluate(frame)) for part in self.parts]

@@ -17,6 +17,9 @@ Parents = Literal["", "also", "only"]
 MOMENTS = ("edit", "enter", "remove", "save", "approve", "close", "cancel")
 """The moments every rulebook knows."""
 
+OF_A_CHANGE = ("change.", "variance.", "ledger.")
+"""How names begin that say something of a change being approved."""
+
 ASKS_ALSO: Mapping[str, Sequence[str]] = {"save": ("enter",), "approve": ("enter", "save")}
 """Moments whose rules are asked first: saving asks of every line what entering asks, approving what saving asks."""
 
@@ -84,6 +87,11 @@ class Rule:
         if any(name.startswith("was.") for name in self.reads):
             return Level.LINE
         return Level.HEADER if any(name.startswith("was_header.") for name in self.reads) else None
+
+    @property
+    def wants_change(self) -> bool:
+        """Whether it reads of a change being approved, without which it does not apply."""
+        return any(name.startswith(OF_A_CHANGE) for name in (*self.reads, *self.message.reads))
 
     @property
     def id(self) -> str:

@@ -22,7 +22,7 @@ from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.messages import Message, read_message
 from dokima.rules.python import PythonRule, ask
-from dokima.rules.rule import ASKS_ALSO, Rule, RuleDefinition
+from dokima.rules.rule import ASKS_ALSO, OF_A_CHANGE, Rule, RuleDefinition
 
 _FLAG: Sequence[FormulaKind] = ("flag",)
 
@@ -63,6 +63,11 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         message = read_message(definition.message or f"{definition.id} does not hold.", names, level)
     except FormulaError as error:
         problems.append(RulebookProblem("", f"{path}.message", error.pointed()))
+    reads = [*(name for part in used for name in part.reads), *message.reads]
+    of_change = next((name for name in reads if name.startswith(OF_A_CHANGE)), None)
+    if of_change is not None and set(definition.at) != {"approve"}:
+        said = f"'{of_change}' is known to rules of 'approve' only (got {listed(definition.at)})"
+        problems.append(RulebookProblem("", f"{path}.at", said))
     if problems:
         raise RulebookError(problems)
     return Rule(
@@ -144,6 +149,8 @@ def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
     if rule.wants_before is not None:
         had = frame.had(rule.level)
         asked = asked & had if had is not None else np.zeros(length, bool)
+    if rule.wants_change:
+        asked = asked & bool(flags(frame.column("change.is_approved")).values.all())
     if rule.definition.python is not None:
         return _judge_python(rule.definition.python, frame, rule.level, asked)
     return _judge_formulas(rule, frame, asked)
@@ -284,7 +291,7 @@ class Asking:
             message = verdicts.said.get(position) or write(order, line)
             reason = ""
             if not verdicts.asked[position]:
-                result, reason = "does not apply", self._not_asked(position)
+                result, reason, message = "does not apply", self._not_asked(position), ""
             elif not verdicts.applies[position]:
                 result, reason = "does not apply", "its 'when' is false"
             elif verdicts.undecided[position]:
@@ -300,6 +307,8 @@ class Asking:
         had = None if self.rule.wants_before is None else self.frame.had(self.rule.level)
         if self.rule.wants_before is not None and (had is None or not had[position]):
             return "it compares with what was before, and there is no before (try --set was.10.quantity=4)"
+        if self.rule.wants_change:
+            return "it asks about a change being approved, and there is none"
         if self.rule.definition.parents == "only":
             return "it asks parent lines only"
         return "it does not ask parent lines; parents = 'also' or 'only' would"

@@ -119,6 +119,10 @@ class FolderStore:
 
         return sorted(mine, key=place)
 
+    def all_changes(self) -> list[ChangeOrder]:
+        """Every change order in the folder, by number."""
+        return [self.change(name) for name in self._names("changes")]
+
     def ledger(self, number: str) -> Ledger:
         """The ledger of an order, or of the original that a supplement belongs to."""
         number = self.root_of(number)
@@ -194,9 +198,15 @@ class FolderStore:
         return change
 
     def approve(
-        self, number: str, by: str, *, settle: Settle | Policy | None = None, today: datetime.date | None = None
+        self,
+        number: str,
+        by: str,
+        *,
+        settle: Settle | Policy | None = None,
+        today: datetime.date | None = None,
+        accept: Mapping[str, str] | None = None,
     ) -> Settlement:
-        """Approve a change order: all its documents are written, or none.
+        """Approve a change order: all its documents are written, or none. Arguments are those of `ChangeOrder.approve`.
 
         Raises:
             Locked: It is not submitted.
@@ -207,7 +217,9 @@ class FolderStore:
         with self._writing(by):
             change = self.change(number)
             current = self.with_supplements(change.order_number)
-            settlement = change.approve(by, current, today=today, settle=settle, taken=self._names("orders"))
+            settlement = change.approve(
+                by, current, today=today, settle=settle, taken=self._names("orders"), accept=accept
+            )
             data = change.to_dict()
             data["settled"]["sequence"] = 1 + sum(1 for _ in (self.folder / "settlements").glob("*.json"))
             documents = {f"orders/{order.number}.json": _written(order.to_dict()) for order in settlement.orders}

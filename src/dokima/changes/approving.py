@@ -1,0 +1,50 @@
+"""What rules of approving are told of a change: people, variance, and the budget before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
+from typing import Any
+
+from dokima.changes.combining import total
+from dokima.changes.variance import Variance
+from dokima.changes.viewing import priced_as_agreed
+from dokima.editing.document import Document
+from dokima.engine.program import Program
+
+
+def change_facts(
+    program: Program, record: Mapping[str, Any], after: Document, documents: Sequence[Document], variance: Variance
+) -> dict[str, Any]:
+    """The facts of a change by the names that rules read them under (``engine.approving.CHANGE_FACTS``).
+
+    Args:
+        program: The rulebook.
+        record: What the change order keeps of people and times.
+        after: The order as it is to be; its budget is the one that counts afterwards.
+        documents: The original and its supplements as they are now.
+        variance: What the change comes to.
+    """
+    if not any(rule.wants_change for rule in program.rules):
+        return {}
+    ((_, totals),) = variance.totals().items()
+    submitted = [entry["by"] for entry in record.get("history", ()) if entry.get("deed") == "submitted"]
+    moved = {name: totals[name].variance for name in ("without_tax", "with_tax", "margin") if name in totals}
+    budget_of = program.definition.changes.budget_of
+    current = [getattr(priced_as_agreed(program, each).totals, budget_of) for each in documents]
+    now = _left(documents[0].header.get("budget"), current)
+    later = _left(after.header.get("budget"), [*current, moved[budget_of]])
+    return {
+        "change.opened_by": record.get("opened_by"),
+        "change.submitted_by": submitted[-1] if submitted else None,
+        "change.requested_by": record.get("requested_by"),
+        **{f"variance.{name}": value for name, value in moved.items()},
+        "ledger.headroom": now,
+        "ledger.headroom_after": later,
+    }
+
+
+def _left(budget: Decimal | None, spent: Sequence[Decimal | None]) -> Decimal | None:
+    """What is left of a budget; None without one, or where a sum is unknown."""
+    known = [-each for each in spent if each is not None]
+    return None if budget is None or len(known) < len(spent) else total([budget, *known])

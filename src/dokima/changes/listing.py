@@ -1,0 +1,87 @@
+"""A list of change orders: what each comes to, who is behind it, and how long it waits."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from dokima.changes.change import ChangeOrder
+from dokima.engine.calculation import PricedOrder
+
+
+@dataclass(frozen=True)
+class ChangeEntry:
+    """One change order in a list.
+
+    Attributes:
+        number: Its number.
+        order: Number of the order it changes.
+        party: Customer or supplier of that.
+        state: draft, submitted, approved, rejected or withdrawn.
+        without_tax: What it comes to without tax; None if it cannot be priced.
+        currency: Currency of that.
+        opened: The day it was opened.
+        opened_by: Who opened it.
+        submitted: The day it was submitted last, None if it never was.
+        submitted_by: Who submitted it.
+        waits: Days since then, or since it was opened; None if it has been decided.
+        reason: Why the order changes, or why the change was turned down or taken back.
+    """
+
+    number: str
+    order: str
+    party: str
+    state: str
+    without_tax: Decimal | None
+    currency: str
+    opened: datetime.date | None
+    opened_by: str
+    submitted: datetime.date | None
+    submitted_by: str
+    waits: int | None
+    reason: str
+
+
+def change_entries(changes: Iterable[ChangeOrder], today: datetime.date) -> list[ChangeEntry]:
+    """The entries of some change orders: those that wait first, the longest wait before all others.
+
+    Args:
+        changes: The change orders.
+        today: The day up to which they wait.
+    """
+    found = [_entry(change, today) for change in changes]
+    return sorted(found, key=lambda each: (each.waits is None, -(each.waits or 0), each.order, len(each.number)))
+
+
+def _entry(change: ChangeOrder, today: datetime.date) -> ChangeEntry:
+    record, variance = change.record, change.variance()
+    after = PricedOrder(variance.after, 0)
+    ((_, totals),) = variance.totals().items()
+    history: list[dict[str, Any]] = list(record.get("history", ()))
+    last: dict[str, Any] = next((each for each in reversed(history) if each.get("deed") == "submitted"), {})
+    decided: dict[str, Any] = next((each for each in reversed(history) if each.get("deed") == change.state), {})
+    opened, submitted = _day(record.get("opened")), _day(last.get("time"))
+    since = submitted if change.state == "submitted" else opened
+    waits = (today - since).days if change.state in ("draft", "submitted") and since is not None else None
+    return ChangeEntry(
+        number=change.number,
+        order=change.order_number,
+        party=after.header("customer") or after.header("supplier") or "",
+        state=change.state,
+        without_tax=totals["without_tax"].variance,
+        currency=after.header("currency") or "",
+        opened=opened,
+        opened_by=str(record.get("opened_by") or ""),
+        submitted=submitted,
+        submitted_by=str(last.get("by") or ""),
+        waits=waits,
+        reason=str(decided.get("reason") or change.reason),
+    )
+
+
+def _day(time: Any) -> datetime.date | None:
+    """The day of a time in ISO 8601."""
+    return datetime.date.fromisoformat(str(time)[:10]) if time else None
