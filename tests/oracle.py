@@ -1,7 +1,4 @@
-"""A small, slow calculation of orders with fractions, one line at a time, that knows nothing of the engine.
-
-A number is a fraction, and whether a quotient made it; None is a blank.
-"""
+"""A small, slow calculation of orders with fractions, one line at a time, that knows nothing of the engine."""
 
 from __future__ import annotations
 
@@ -17,7 +14,7 @@ Values = dict[str, Any]
 
 @dataclass(frozen=True)
 class Number:
-    """A number: its value, and whether a division by something else than a power of ten is in it."""
+    """A number: its value, and whether a division by something else than a power of ten is in it; None is a blank."""
 
     value: Fraction
     quotient: bool = False

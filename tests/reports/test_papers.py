@@ -87,7 +87,7 @@ def test_every_language_has_the_same_words_and_a_rulebook_its_own(plain):
     assert "<h1>Variation SQ-2041-C1</h1>" in page
     assert "&lt;b&gt;&amp; more&lt;/b&gt;" in page
     assert page.index("Quillmere Glasshouses") < page.index("<h1>")
-    assert page.count("<th scope=") == 4 + 9
+    assert page.count("<th scope=") == 5 + 10
 
 
 def test_sums_in_a_report_are_those_of_the_calculation(plain):
@@ -100,6 +100,7 @@ def test_sums_in_a_report_are_those_of_the_calculation(plain):
         str(totals["without_tax"].before),
         str(totals["without_tax"].after),
         "662.52",
+        "17.7",
     ]
     assert paper["sections"][1]["rows"][-1]["values"][-1] == str(totals["without_tax"].variance)
     assert [row["values"][0] for row in paper["sections"][1]["rows"]] == ["20", ""]
@@ -144,3 +145,39 @@ def test_several_orders_have_a_sum_for_each_currency():
         ["sales", "2", "orders", "EUR", "7475.02"],
         ["sales", "1", "order", "GBP", "3737.51"],
     ]
+
+
+def test_a_report_says_everything_that_changes_and_what_approval_does():
+    """A line whose money moves hides nothing; costs are for our own eyes; both sides decide."""
+    change = BOOK.change(ORDER, by="Ada", requested_by="Bea", reason="later, and more")
+    editor = change.edit("Ada")
+    editor.change_line(10, quantity=99, due_date="2026-05-01")
+    editor.override_price(20, "120", "agreed by phone")
+    editor.change_line(30, unit_cost="400")
+    words = Wording.of(BOOK.program.definition)
+    paper = change_paper(change, words)
+    lines = [(row.mark, row.values[0], row.values[2]) for row in paper.sections[1].rows]
+    assert lines == [
+        ("changed", "10", "Toughened pane 6 mm"),
+        ("detail", "", "due date: – → 2026-05-01"),
+        ("changed", "20", "Roof vent"),
+        ("detail", "", "override reason: – → agreed by phone"),
+        ("detail", "", "manual price: – → 120"),
+        ("total", "", None),
+    ]
+    assert paper.sections[1].rows[0].values[4:7] == [D(36), D(99), D(63)]
+    assert change.ordered_separately() == ["10"]
+    assert change.ordered_separately("amend") == []
+    assert paper.facts["on approval"] == "what is new (line 10) becomes an order of its own; the rest amends this one"
+    assert [side.party for side in paper.decision] == ["FERNHOLT", "Quillmere Glasshouses"]
+    assert "cost" not in str(paper_data(paper))
+
+    costs = change_paper(change, words, with_costs=True).sections[2]
+    names = [column.heading for column in costs.columns]
+    assert names[2:5] == ["unit cost before", "unit cost after", "unit cost variance"]
+    rows = {row.values[0]: dict(zip(names, row.values, strict=True)) for row in costs.rows}
+    # 63 panes more at 27.80 each; line 30 is priced by the hour and its own unit cost is new.
+    assert rows["10"]["cost variance"] == D("1751.40")
+    assert (rows["30"]["unit cost before"], rows["30"]["unit cost after"]) == (None, D("400.00"))
+    change.withdraw("Ada")
+    assert change_paper(change, words).decision == ()

@@ -79,10 +79,10 @@ def test_reports_say_the_same_in_every_form(folder, store):
             editor.add_line(item="CLIP-S", quantity=at + 1, description=f"=clip {at} " + "long and winding words " * 4)
 
     store.work(number, "Ada", more)
-    targets = [folder / f"r.{kind}" for kind in ("html", "pdf", "xlsx", "csv", "json")]
+    targets = [folder / f"r.{kind}" for kind in ("html", "pdf", "xlsx", "csv", "json", "md")]
     options = [part for target in targets for part in ("--report", target)]
     status, _, err = run(folder, "change", "show", number, *options, "--locale", "de_DE", "--chart", folder / "c.svg")
-    assert (status, err.count("written:")) == (0, 6)
+    assert (status, err.count("written:")) == (0, 7)
     variance = store.change(number).variance()
     ((_, totals),) = variance.totals().items()
     page = (folder / "r.html").read_text()
@@ -97,15 +97,22 @@ def test_reports_say_the_same_in_every_form(folder, store):
     ]  # fmt: skip
     assert (lines.freeze_panes, lines["C5"].data_type, lines["C5"].value[:6]) == ("A4", "s", "=clip ")
     assert lines.max_row == 3 + 151
-    assert D(str(lines.cell(154, 9).value)) == totals["without_tax"].variance
+    assert D(str(lines.cell(154, 10).value)) == totals["without_tax"].variance
     raw = (folder / "r.pdf").read_bytes()
     pages = max(int(n) for n in re.findall(rb"/Count (\d+)", raw))
     assert pages > 3
     assert b"DejaVuSans" in raw
     table = list(csv.reader((folder / "r.csv").read_text().splitlines()))
     assert [row for row in table if row[2:3] and row[2].startswith("'=clip 0 ")]
-    sections = json.loads((folder / "r.json").read_text())["sections"]
-    assert sections[0]["rows"][2]["values"][3] == str(totals["with_tax"].variance)
+    # The JSON is for programs: the same keys and plain numbers in any language.
+    told = json.loads((folder / "r.json").read_text())
+    assert (told["facts"]["state"], told["sections"][0]["columns"][3]) == ("draft", "variance")
+    assert told["sections"][0]["rows"][2]["values"][3] == str(totals["with_tax"].variance)
+    mail = (folder / "r.md").read_text().splitlines()
+    total = f"{totals['without_tax'].variance:,.2f}".translate(str.maketrans(",.", ".,"))
+    assert sum(line.startswith("| ") for line in mail) == 2 + 3 + 151
+    assert [line for line in mail if line.endswith(f"| +{total} |")]
+    assert "- gewünscht von: Ι. Μάρροου, И. Марроу" in mail
     assert "expected a report ending in" in run(folder, "change", "show", number, "--report", "r.doc")[2]
 
 

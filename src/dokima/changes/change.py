@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from decimal import Decimal
 from typing import Any, Literal, get_args
 
 from dokima.changes.approving import change_facts
@@ -98,6 +99,24 @@ class ChangeOrder:
     def variance(self, *, mix: bool = False) -> Variance:
         """What changes, line by line and in total, against the baseline."""
         return Variance(self._priced(self._before), self._priced(self._after), mix=mix)
+
+    def ordered_separately(self, settle: Settle | Policy | None = None) -> list[str]:
+        """The lines of which approval would order the growth separately, as an order of their own.
+
+        Args:
+            settle: As for `approve`.
+        """
+        policy = self._policy(settle)
+        grown = [
+            line
+            for line in self.variance().lines()
+            if line.status == "added" or _grows(line.figures["quantity"].variance)
+        ]
+        return [line.line for line in grown if (policy(line) if callable(policy) else policy == "split")]
+
+    def _policy(self, settle: Settle | Policy | None) -> Settle | Policy:
+        definition = self.program.definition
+        return settle or definition.policy or definition.changes.mode(self._after.header.get("kind"))
 
     def _priced(self, document: Document) -> Calculation:
         orders = document.orders(self.program.fields)
@@ -215,9 +234,7 @@ class ChangeOrder:
         variance = self.variance()
         facts = change_facts(self.program, self.record, self._after, documents, variance)
         accepted = self._accepted(self._asked("approve", by, today, facts), accept or {})
-        definition = self.program.definition
-        policy = settle or definition.policy or definition.changes.mode(self._after.header.get("kind"))
-        work = Settling(self.program, self.number, documents, self._after, variance, policy)
+        work = Settling(self.program, self.number, documents, self._after, variance, self._policy(settle))
         settlement = work.settled(next_number(self.order_number, "S", [*taken, *self.baseline.parts]))
         self._note("approved", by)
         if accepted:
@@ -295,6 +312,10 @@ class ChangeOrder:
         found = list(moved(before, combined(self.program, documents)))
         if found:
             raise StaleBaseline(f"{self.order_number} has moved since {self.number} was opened; rebase it", found)
+
+
+def _grows(quantity: Decimal | None) -> bool:
+    return quantity is not None and quantity > 0
 
 
 def _as_frozen(before: Document, now: Document) -> Document:

@@ -33,7 +33,7 @@ from dokima.model.states import Settle
 from dokima.reports.changes import change_paper, changes_paper, ledger_paper
 from dokima.reports.charts import draw_bridge
 from dokima.reports.paper import Paper
-from dokima.reports.texts import Wording
+from dokima.reports.texts import LANGUAGES, Wording
 from dokima.reports.words import use_locale
 from dokima.rulebook.book import Rulebook
 from dokima.store.folder import FolderStore
@@ -44,7 +44,8 @@ Store = Annotated[
 Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
 Report = Annotated[
-    list[Path] | None, typer.Option("--report", help="Write the report: .html, .pdf, .xlsx, .csv or .json. May repeat.")
+    list[Path] | None,
+    typer.Option("--report", help="Write the report: .html, .pdf, .xlsx, .md, .csv or .json. May repeat."),
 ]
 
 change = typer.Typer(no_args_is_help=True, help="Change orders: open, edit, show, submit, approve, reject, rebase.")
@@ -120,7 +121,8 @@ def show_change(
     variance = found.variance()
     paper = _paper(kept.book, found, every=every, locale=locale, with_costs=with_costs)
     leave_out = () if with_costs else COSTS
-    _write_reports(paper, report)
+    english = change_paper(found, Wording(LANGUAGES["en"]), every=every, with_costs=with_costs)
+    _write_reports(paper, report, english)
     if chart is not None:
         draw_bridge(variance, number, chart)
         sys.stderr.write(f"written: {chart}\n")
@@ -241,7 +243,7 @@ def ledger(
     kept = _store(store, book)
     found = kept.ledger(order)
     paper = ledger_paper(found, Wording.of(kept.book.program.definition, locale))
-    _write_reports(paper, report)
+    _write_reports(paper, report, ledger_paper(found, Wording(LANGUAGES["en"])))
     data = found.to_dict()
     write(form, table=paper.to_rich, data=lambda: data, rows=lambda: data["lines"])
 
@@ -250,19 +252,21 @@ def _paper(book: Rulebook, found: ChangeOrder, *, every: bool, locale: str = "",
     return change_paper(found, Wording.of(book.program.definition, locale), every=every, with_costs=with_costs)
 
 
-def _write_reports(paper: Paper, targets: list[Path] | None) -> None:
+def _write_reports(paper: Paper, targets: list[Path] | None, english: Paper) -> None:
+    """Write a report; as JSON, which is for programs, always with the same words."""
     from dokima.reports.html import write_html
-    from dokima.reports.paper import write_csv, write_json
+    from dokima.reports.paper import write_csv, write_json, write_markdown
     from dokima.reports.pdf import write_pdf
     from dokima.reports.sheets import write_xlsx
 
     writers = {".html": write_html, ".pdf": write_pdf, ".xlsx": write_xlsx, ".csv": write_csv, ".json": write_json}
+    writers[".md"] = write_markdown
     for target in targets or ():
         writer = writers.get(target.suffix.lower())
         if writer is None:
             raise NotFound(f"expected a report ending in {', '.join(writers)} (got '{target.name}')")
         try:
-            writer(paper, target)
+            writer(english if writer is write_json else paper, target)
         except OSError as error:
             raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
         sys.stderr.write(f"written: {target}\n")

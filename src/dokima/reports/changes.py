@@ -12,10 +12,10 @@ from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
 from dokima.changes.listing import ChangeEntry
 from dokima.changes.variance import COSTS, Change, LineVariance, Variance
 from dokima.engine.calculation import PricedOrder
-from dokima.model.columns import shown
+from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, Side
 from dokima.reports.texts import Wording
 from dokima.reports.words import number
 from dokima.routines.totals import SUMS
@@ -41,10 +41,14 @@ def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False, wi
         words["state"]: words[change.state],
         words["customer"]: after.header("customer"),
         words["supplier"]: after.header("supplier"),
+        words["order_date"]: after.header("date"),
+        words["revision"]: change.baseline.content.get("revision") or 0,
         words["reason"]: record.get("reason"),
         words["requested_by"]: record.get("requested_by"),
-        words["date"]: _day(record.get("opened")),
+        words["opened"]: _deed(record.get("opened"), record.get("opened_by")),
+        words["submitted"]: _submitted(record),
         words["decided"]: _decided(record),
+        words["on_approval"]: _on_approval(change, words),
     }
     sections = [_summary(totals, words), _lines(variance, words, every=every)]
     if with_costs:
@@ -53,20 +57,46 @@ def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False, wi
     return Paper(
         title=f"{words['change_order']} {change.number}",
         subtitle=f"{words['of_order']} {change.order_number}",
-        facts={label: value for label, value in facts.items() if value},
+        facts={label: value for label, value in facts.items() if value not in (None, "")},
         sections=[*sections, *([header] if header.rows else [])],
         currency=after.header("currency") or "",
         places=after.places,
         language=words.language,
         letterhead=words.letterhead,
         page_words=(words["page"], words["of"]),
-        closing=words["signature"] if change.state in ("draft", "submitted") else "",
+        decision=_decision(after, words) if change.state in ("draft", "submitted") else (),
     )
 
 
 def _day(time: Any) -> datetime.date | None:
     """The day of a time in ISO 8601."""
     return datetime.date.fromisoformat(str(time)[:10]) if time else None
+
+
+def _deed(time: Any, by: Any) -> str:
+    """When something was done, and by whom."""
+    return " ".join(filter(None, [number(_day(time)), str(by or "")])) if time else ""
+
+
+def _submitted(record: dict[str, Any]) -> str:
+    """When and by whom a change was submitted last; blank for a draft."""
+    entries = [entry for entry in record.get("history", ()) if entry.get("deed") == "submitted"]
+    return _deed(entries[-1]["time"], entries[-1]["by"]) if entries and record["state"] != "draft" else ""
+
+
+def _decision(after: PricedOrder, words: Wording) -> list[Side]:
+    """Where both sides decide: the other party, and whoever sends the report."""
+    parties = [after.header("customer") or after.header("supplier") or "", next(iter(words.letterhead.values()), "")]
+    fields = [words["name"], words["date"], words["signature"]]
+    return [Side(party, [words["approve"], words["reject"]], fields) for party in parties if party]
+
+
+def _on_approval(change: ChangeOrder, words: Wording) -> str:
+    """What approval will do with a change that has not been decided."""
+    if change.state not in ("draft", "submitted"):
+        return ""
+    lines = change.ordered_separately()
+    return words["separates"].format(lines=", ".join(lines)) if lines else words["amends"]
 
 
 def _decided(record: dict[str, Any]) -> str:
@@ -119,13 +149,23 @@ def _summary(totals: Any, words: Wording) -> Section:
         Column(words["before"], "money"),
         Column(words["after"], "money"),
         Column(words["variance"], "variance"),
+        Column("%", "variance"),
     ]
     rows = []
     for name in SUMS:
         moved: Change = totals[name]
-        values = [words[name], moved.before, moved.after, moved.variance]
+        values = [words[name], moved.before, moved.after, moved.variance, _percent(moved)]
         rows.append(Row(values, "total" if name == "with_tax" else ""))
     return Section(words["summary"], columns, rows)
+
+
+def _percent(moved: Change) -> Decimal | None:
+    """A variance in percent of what was before, with one place; None of nothing, or where one of them is unknown."""
+    if moved.variance is None or not moved.before:
+        return None
+    exact = Quotient.of(decimals([moved.variance])).shifted(-2) / decimals([abs(moved.before)])
+    (found,) = to_decimals(exact.round(1, "half-up").at(1))
+    return found
 
 
 def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
@@ -137,6 +177,7 @@ def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
         Column(words["status"]),
         Column(f"{words['quantity']} {words['before']}", "number"),
         Column(f"{words['quantity']} {words['after']}", "number"),
+        Column(f"{words['quantity']} {words['variance']}", "variance"),
         Column(f"{words['unit_price']} {words['before']}", "money", wide=True),
         Column(f"{words['unit_price']} {words['after']}", "money"),
         Column(words["net"], "variance"),
@@ -146,7 +187,7 @@ def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
     rows = [row for line in listed for row in (_line(line, words), *_fields(line, labels))]
     if rows:
         ((_, totals),) = variance.totals().items()
-        together = ["", words["without_tax"], None, "", None, None, None, None, totals["without_tax"].variance]
+        together = ["", words["without_tax"], None, "", *[None] * 5, totals["without_tax"].variance]
         rows.append(Row(together, "total"))
     return Section(words["lines_all" if every else "lines_changed"], columns, rows, words["nothing"])
 
@@ -197,6 +238,7 @@ def _line(line: LineVariance, words: Wording) -> Row:
         words[said],
         None if added else quantity.before,
         None if removed else quantity.after,
+        quantity.variance or None,
         price.before,
         price.after,
         line.figures["without_tax"].variance,
@@ -209,7 +251,7 @@ def _fields(line: LineVariance, labels: Mapping[str, Field]) -> Iterator[Row]:
     for name, moved in line.fields.items():
         if name not in _BESIDE:
             told = f"{labels[name].shown}: {_shown(moved.before)} → {_shown(moved.after)}"
-            yield Row(["", "", told, "", None, None, None, None, None], "detail")
+            yield Row(["", "", told, "", *[None] * 6], "detail")
 
 
 def _header(variance: Variance, words: Wording) -> Section:
@@ -224,7 +266,7 @@ def _header(variance: Variance, words: Wording) -> Section:
 
 
 def _shown(value: Any) -> str:
-    return "–" if value is None else shown(value)
+    return "–" if value is None else number(value)
 
 
 def ledger_paper(ledger: Ledger, words: Wording) -> Paper:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -55,6 +56,15 @@ class Section:
 
 
 @dataclass(frozen=True)
+class Side:
+    """Where one side decides: who it is, what it may choose, and what it fills in."""
+
+    party: str
+    choices: Sequence[str]
+    fields: Sequence[str]
+
+
+@dataclass(frozen=True)
 class Paper:
     """A report.
 
@@ -68,7 +78,7 @@ class Paper:
         language: Language code.
         letterhead: Who sends it: name first, then whatever belongs below it.
         page_words: The words for "page" and "of".
-        closing: What stands at the end, such as a place to sign.
+        decision: Where each side decides, at the end.
     """
 
     title: str
@@ -80,7 +90,7 @@ class Paper:
     language: str = "en"
     letterhead: Mapping[str, str] = field(default_factory=dict)
     page_words: tuple[str, str] = ("Page", "of")
-    closing: str = ""
+    decision: Sequence[Side] = ()
 
     @property
     def shown_facts(self) -> list[tuple[str, str]]:
@@ -108,7 +118,7 @@ def _table(section: Section) -> RenderableType:
     rows = [[column.cell(v) for column, v in zip(section.columns, row.values, strict=True)] for row in section.rows]
     styles = [_STYLES.get(row.mark, "") for row in section.rows]
     short = [at for at, column in enumerate(section.columns) if not column.wide]
-    narrow = [[row[at] for at in short] for row in rows]
+    narrow = [[row[at] for at in short] for row in map(_told_short, section.rows, rows)]
     titles = [" ".join(filter(None, row[:texts])) for row in rows]
     few = sum(1 for at in short if section.columns[at].kind == "text")
     return FirstThatFits(
@@ -118,6 +128,14 @@ def _table(section: Section) -> RenderableType:
         ],
         stacked(titles, headings[texts:], [row[texts:] for row in rows], styles),
     )
+
+
+def _told_short(row: Row, cells: list[str]) -> list[str]:
+    """A row for a view without its wide columns: a detail, which has nothing else to say, moves to a narrow one."""
+    if row.mark != "detail":
+        return cells
+    told = " ".join(filter(None, cells))
+    return [cells[0], told, *[""] * (len(cells) - 2)]
 
 
 def paper_data(paper: Paper) -> dict[str, Any]:
@@ -158,6 +176,35 @@ def write_csv(paper: Paper, target: Path) -> None:
             writer.writerow([column.heading for column in section.columns])
             writer.writerows([neutral(_plain(value) or "") for value in row.values] for row in section.rows)
             writer.writerow([])
+
+
+def write_markdown(paper: Paper, target: Path) -> None:
+    """Write a report as Markdown with tables (GitHub Flavored Markdown, tables), to paste into a mail."""
+    lines = [f"# {_inert(paper.title)}", "", _inert(" · ".join(filter(None, [paper.subtitle, paper.currency]))), ""]
+    lines += [f"- {_inert(label)}: {_inert(value)}" for label, value in paper.shown_facts]
+    for section in paper.sections:
+        lines += ["", f"## {_inert(section.heading)}", ""]
+        if not section.rows:
+            lines.append(_inert(section.empty))
+            continue
+        lines.append(_markdown_row([column.heading for column in section.columns]))
+        lines.append("|" + "|".join("---" if column.kind == "text" else "---:" for column in section.columns) + "|")
+        for row in section.rows:
+            lines.append(_markdown_row([c.cell(v) for c, v in zip(section.columns, row.values, strict=True)]))
+    for side in paper.decision:
+        choices = " ".join(f"☐ {_inert(choice)}" for choice in side.choices)
+        lines += ["", f"**{_inert(side.party)}**: {choices}", ""]
+        lines += [f"- {_inert(field)}: ............" for field in side.fields]
+    target.write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+
+def _markdown_row(cells: Sequence[str]) -> str:
+    return "| " + " | ".join(map(_inert, cells)) + " |"
+
+
+def _inert(text: str) -> str:
+    """Text that says in Markdown what it says, and nothing else."""
+    return re.sub(r"([\\`*_\[\]<>|#])", r"\\\1", " ".join(text.split()))
 
 
 def neutral(text: str) -> str:

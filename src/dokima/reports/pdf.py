@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
-from dokima.reports.paper import Paper, Section
+from dokima.reports.paper import Paper, Row, Section
 
 _FONT, _BOLD = "DejaVuSans", "DejaVuSans-Bold"
 _INK, _GLASS, _LINE, _GREY = "#1d2a30", "#23475b", "#cfd8dc", "#56676f"
 _MARGIN = 48
 """Points."""
+LAST_ROWS = 2
+"""Rows of a table that stay with what stands below it."""
 
 
 def write_pdf(paper: Paper, target: Path) -> None:
@@ -21,7 +24,7 @@ def write_pdf(paper: Paper, target: Path) -> None:
         OSError: The file cannot be written.
     """
     from reportlab.lib.pagesizes import A4, landscape
-    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer
+    from reportlab.platypus import KeepTogether, Paragraph, SimpleDocTemplate, Spacer
 
     _fonts()
     styles = _styles()
@@ -33,12 +36,23 @@ def write_pdf(paper: Paper, target: Path) -> None:
     flow.append(Paragraph(escape(subtitle), styles["plain"]))
     flow += [Paragraph(f"{escape(label)}: {escape(value)}", styles["plain"]) for label, value in paper.shown_facts]
     for section in paper.sections:
-        flow += [Spacer(1, 14), Paragraph(escape(section.heading), styles["heading"])]
-        flow.append(
-            _table(section, width, styles) if section.rows else Paragraph(escape(section.empty), styles["plain"])
-        )
-    if paper.closing:
-        flow += [Spacer(1, 48), Paragraph(escape(paper.closing), styles["sign"])]
+        last = section is paper.sections[-1] and bool(paper.decision)
+        heading = [Spacer(1, 14), Paragraph(escape(section.heading), styles["heading"])]
+        if not section.rows:
+            body = [Paragraph(escape(section.empty), styles["plain"])]
+        elif not last:
+            body = [_table(section, section.rows, width, styles)]
+        else:
+            # The last rows go with the decision, which never stands alone on a page.
+            split = max(len(section.rows) - LAST_ROWS, 0)
+            body = [_table(section, section.rows[:split], width, styles)] if split else []
+            heading, body = ([], [*heading, *body]) if body else (heading, body)
+            flow += body
+            body = [_table(section, section.rows[split:], width, styles, headed=not split)]
+        if last:
+            flow.append(KeepTogether([*heading, *body, Spacer(1, 22), _decision(paper, width, styles)]))
+        else:
+            flow += [*heading, *body]
     document = SimpleDocTemplate(
         str(target), pagesize=size, title=paper.title, author=next(iter(paper.letterhead.values()), "Dokima"),
         lang=paper.language, leftMargin=_MARGIN, rightMargin=_MARGIN, topMargin=72, bottomMargin=52, invariant=1,
@@ -73,39 +87,57 @@ def _styles() -> dict[str, Any]:
         "strong figure": ParagraphStyle("strong figure", parent=cell, fontName=_BOLD, alignment=TA_RIGHT),
         "head": ParagraphStyle("head", parent=cell, textColor=_GREY, fontSize=7.5),
         "head figure": ParagraphStyle("head figure", parent=cell, textColor=_GREY, fontSize=7.5, alignment=TA_RIGHT),
-        "sign": ParagraphStyle("sign", parent=plain, textColor=_GREY),
     }
 
 
-def _table(section: Section, width: float, styles: dict[str, Any]) -> Any:
+def _decision(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
+    """A box for each side: what it may choose, and lines to fill in."""
+    from reportlab.platypus import Paragraph, Table
+
+    boxes = []
+    for side in paper.decision:
+        choices = "&nbsp;" * 6
+        choices = choices.join(f"☐ {escape(choice)}" for choice in side.choices)
+        cells = [[Paragraph(escape(side.party), styles["strong"])], [Paragraph(choices, styles["plain"])]]
+        cells += [[Paragraph(escape(field), styles["head"])] for field in side.fields]
+        heights = [None, None, *[26] * len(side.fields)]
+        look = [("LINEBELOW", (0, 2), (-1, -1), 0.6, _INK), ("VALIGN", (0, 2), (-1, -1), "BOTTOM")]
+        boxes.append(Table(cells, colWidths=[width / len(paper.decision) - 24], rowHeights=heights, style=look))
+    return Table([boxes], colWidths=[width / len(boxes)] * len(boxes), style=[("VALIGN", (0, 0), (-1, -1), "TOP")])
+
+
+def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str, Any], *, headed: bool = True) -> Any:
     from reportlab.platypus import LongTable, Paragraph, TableStyle
 
     def style(column: Any, base: str) -> Any:
         return styles[base if column.kind == "text" else {"cell": "figure"}.get(base, f"{base} figure")]
 
     cells = [[Paragraph(escape(column.heading), style(column, "head")) for column in section.columns]]
-    for row in section.rows:
+    if not headed:
+        cells = []
+    for row in rows:
         base = "strong" if row.mark == "total" else "cell"
         values = zip(section.columns, row.values, strict=True)
         cells.append([Paragraph(escape(column.cell(value)), style(column, base)) for column, value in values])
     look = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
-        ("LINEBELOW", (0, 0), (-1, 0), 1, _GLASS),
-        ("LINEBELOW", (0, 1), (-1, -1), 0.4, _LINE),
+        ("LINEBELOW", (0, 0), (-1, -1), 0.4, _LINE),
+        *([("LINEBELOW", (0, 0), (-1, 0), 1, _GLASS)] if headed else []),
         ("TOPPADDING", (0, 0), (-1, -1), 2.5),
         ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
         ("LEFTPADDING", (0, 0), (-1, -1), 3),
         ("RIGHTPADDING", (0, 0), (-1, -1), 3),
-        *(("LINEABOVE", (0, at), (-1, at), 1, _INK) for at, row in enumerate(section.rows, 1) if row.mark == "total"),
+        *(("LINEABOVE", (0, at), (-1, at), 1, _INK) for at, row in enumerate(rows, headed) if row.mark == "total"),
+        *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(rows, headed) if row.mark == "detail"),
     ]
-    return LongTable(cells, colWidths=_widths(section, width), repeatRows=1, style=TableStyle(look))
+    return LongTable(cells, colWidths=_widths(section, width), repeatRows=int(headed), style=TableStyle(look))
 
 
 def _widths(section: Section, width: float) -> list[float]:
     """Figures as wide as they need, the rest of the page for texts by how long they are."""
     longest = []
     for at, column in enumerate(section.columns):
-        texts = [column.cell(row.values[at]) for row in section.rows]
+        texts = [column.cell(row.values[at]) for row in section.rows if row.mark != "detail"]
         words = [len(word) for word in column.heading.split()] or [0]
         figures = max([*(len(text) for text in texts), *words])
         longest.append(min(figures, 34 if column.wide else 22) if column.kind == "text" else figures)

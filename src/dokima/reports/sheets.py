@@ -34,6 +34,7 @@ def _title(heading: str) -> str:
 def _sheet(sheet: Any, section: Section, paper: Paper) -> None:
     from openpyxl.styles import Alignment, Font, PatternFill
     from openpyxl.utils import get_column_letter
+    from openpyxl.worksheet.properties import PageSetupProperties
 
     _write(sheet, 1, 1, f"{paper.title} {paper.subtitle} {paper.currency}".strip())
     sheet.cell(1, 1).font = Font(bold=True, size=13)
@@ -46,16 +47,25 @@ def _sheet(sheet: Any, section: Section, paper: Paper) -> None:
         texts = [column.cell(row.values[at - 1]) for row in section.rows]
         longest = max([len(text) for text in texts] + [len(word) for word in column.heading.split()] + [6])
         sheet.column_dimensions[get_column_letter(at)].width = min(longest + 2, 48)
-    money = f"#,##0.{'0' * paper.places}" if paper.places else "#,##0"
-    formats = {"money": money, "variance": f"+{money};-{money};{money}", "number": "General"}
     for line, row in enumerate(section.rows, start=4):
         for at, (column, value) in enumerate(zip(section.columns, row.values, strict=True), start=1):
             _write(sheet, line, at, value)
-            if column.kind in formats:
-                sheet.cell(line, at).number_format = formats[column.kind]
+            if column.kind != "text" and isinstance(value, Decimal):
+                sheet.cell(line, at).number_format = _format(value, signed=column.kind == "variance")
             if row.mark == "total":
                 sheet.cell(line, at).font = Font(bold=True)
     sheet.freeze_panes = "A4"
+    sheet.print_title_rows = "3:3"
+    sheet.page_setup.orientation = "landscape"
+    sheet.sheet_properties.pageSetUpPr = PageSetupProperties(fitToPage=True)
+    sheet.page_setup.fitToHeight = 0  # one page wide, as many as it takes
+
+
+def _format(value: Decimal, *, signed: bool) -> str:
+    """A number format with the number's own places."""
+    places = max(0, -int(value.as_tuple().exponent))
+    plain = f"#,##0.{'0' * places}" if places else "#,##0"
+    return f"+{plain};-{plain};{plain}" if signed else plain
 
 
 def _write(sheet: Any, row: int, column: int, value: Any) -> None:
