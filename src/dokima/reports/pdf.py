@@ -34,7 +34,8 @@ def write_pdf(paper: Paper, target: Path) -> None:
     flow: list[Any] = [Paragraph(escape(paper.title), styles["title"])]
     subtitle = " · ".join(filter(None, [paper.subtitle, paper.currency]))
     flow.append(Paragraph(escape(subtitle), styles["plain"]))
-    flow += [Paragraph(f"{escape(label)}: {escape(value)}", styles["plain"]) for label, value in paper.shown_facts]
+    if paper.shown_facts:
+        flow.append(_facts(paper, width, styles))
     for section in paper.sections:
         last = section is paper.sections[-1] and bool(paper.decision)
         heading = [Spacer(1, 14), Paragraph(escape(section.heading), styles["heading"])]
@@ -50,7 +51,7 @@ def write_pdf(paper: Paper, target: Path) -> None:
             flow += body
             body = [_table(section, section.rows[split:], width, styles, headed=not split)]
         if last:
-            flow.append(KeepTogether([*heading, *body, Spacer(1, 22), _decision(paper, width, styles)]))
+            flow.append(KeepTogether([*heading, *body, Spacer(1, 12), _decision(paper, width, styles)]))
         else:
             flow += [*heading, *body]
     document = SimpleDocTemplate(
@@ -90,6 +91,17 @@ def _styles() -> dict[str, Any]:
     }
 
 
+def _facts(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
+    """The facts in two columns, the first half of them on the left."""
+    from reportlab.platypus import Paragraph, Table
+
+    told = [Paragraph(f"{escape(label)}: {escape(value)}", styles["plain"]) for label, value in paper.shown_facts]
+    half = (len(told) + 1) // 2
+    look = [("LEFTPADDING", (0, 0), (-1, -1), 0), ("VALIGN", (0, 0), (-1, -1), "TOP")]
+    look += [(f"{side}PADDING", (0, 0), (-1, -1), 0) for side in ("TOP", "BOTTOM")]
+    return Table([[told[:half], told[half:]]], colWidths=[width / 2] * 2, style=look)
+
+
 def _decision(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
     """A box for each side: what it may choose, and lines to fill in."""
     from reportlab.platypus import Paragraph, Table
@@ -100,7 +112,7 @@ def _decision(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
         choices = choices.join(f"☐ {escape(choice)}" for choice in side.choices)
         cells = [[Paragraph(escape(side.party), styles["strong"])], [Paragraph(choices, styles["plain"])]]
         cells += [[Paragraph(escape(field), styles["head"])] for field in side.fields]
-        heights = [None, None, *[26] * len(side.fields)]
+        heights = [None, None, *[22] * len(side.fields)]
         look = [("LINEBELOW", (0, 2), (-1, -1), 0.6, _INK), ("VALIGN", (0, 2), (-1, -1), "BOTTOM")]
         boxes.append(Table(cells, colWidths=[width / len(paper.decision) - 24], rowHeights=heights, style=look))
     return Table([boxes], colWidths=[width / len(boxes)] * len(boxes), style=[("VALIGN", (0, 0), (-1, -1), "TOP")])
