@@ -205,7 +205,10 @@ def _is_cost(line: LineVariance) -> bool:
 
 def _costs(variance: Variance, words: Wording) -> Section:
     """What the lines that change cost and earn, and what that comes to together."""
-    names = [name for name in COSTS if name in variance.figures]
+    lines = list(variance.lines())
+    moves = [(name, line.figures[name]) for line in lines for name in COSTS if name in line.figures]
+    known = {name for name, change in moves if change.before is not None or change.after is not None}
+    names = [name for name in COSTS if name in known]
     parts = ("before", "after", "variance")
     columns = [Column(words["line"]), Column(words["item"])]
     columns += [
@@ -215,13 +218,13 @@ def _costs(variance: Variance, words: Wording) -> Section:
     ]
     rows = [
         Row([line.line, line.item or "", *(getattr(line.figures[n], part) for n in names for part in parts)], "changed")
-        for line in variance.lines()
+        for line in (lines if names else ())
     ]
     ((_, totals),) = variance.totals().items()
     if rows and any(name in totals for name in names):
         together = [getattr(totals[n], part) if n in totals else None for n in names for part in parts]
         rows.append(Row(["", words["lines_all"], *together], "total"))
-    return Section(words["costs"], columns, rows, words["nothing"])
+    return Section(words["costs"], columns, rows, words["no_costs"])
 
 
 def _line(line: LineVariance, words: Wording) -> Row:
