@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 import json
 from decimal import Decimal as D
@@ -346,7 +347,8 @@ QUANTITY = st.integers(-30, 60)
 def test_settlements_chain_and_add_up(first, later, rules):
     """Per line and amount step, documents together are what was approved; the ledger balances after every change.
 
-    Between two changes a document may be edited directly, which the ledger shows, and the date may move.
+    Between two changes a document may be edited directly, which the ledger shows, some of it is delivered, and the date
+    may move. What is delivered is never taken back.
     """
     lines = [{"number": str(10 * at + 10), "item": "X", "quantity": q} for at, q in enumerate(first)]
     orders = [dokima.Order("A", state="confirmed", date=datetime.date(2026, 3, 2), lines=lines)]
@@ -361,16 +363,25 @@ def test_settlements_chain_and_add_up(first, later, rules):
             editor.change_header(date=datetime.date(2026, 4, 1 + len(changes)))
         known = [line.number for line in editor.order.lines]
         for number, quantity in zip(known, quantities, strict=False):
-            editor.change_line(number, quantity=quantity)
+            with contextlib.suppress(dokima.Refused):  # below what is delivered
+                editor.change_line(number, quantity=quantity)
         for quantity in quantities[len(known) :]:
             editor.add_line(item="X", quantity=quantity)
         if len(quantities) < len(known) - 1:
-            editor.remove_line(known[-1])
+            with contextlib.suppress(dokima.Refused):
+                editor.remove_line(known[-1])
         variance = change.variance()
         if variance.is_empty:
             continue
         change.submit("Ada")
         wanted = variance.after["A"]
+        orders = [_delivering(orders[0]), *orders[1:]]
+        bounds = _delivered(orders)
+        left = {line.number: line["quantity"] for line in change.document.lines}
+        if any(left.get(number, 0) < bound for number, bound in bounds.items()):
+            with pytest.raises(dokima.Refused, match="less would be left|cannot be removed"):
+                change.approve("Ben", orders)
+            continue
         found = [rules.price(order)[order.number].totals for order in orders]
         done = change.approve("Ben", orders)
         priced = [rules.price(order)[order.number] for order in done.orders]
@@ -385,9 +396,28 @@ def test_settlements_chain_and_add_up(first, later, rules):
         moved = sum(each.totals.tax for each in priced) - sum(each.tax for each in found)
         assert done.tax_rounding == moved - variance.totals()["A"]["tax"].variance
         orders = done.orders
+        assert all(_delivered(orders).get(number, 0) >= bound for number, bound in bounds.items())
         changes.append(change)
         again = [dokima.Order.from_dict(json.loads(json.dumps(each.to_dict(), default=str))) for each in orders]
         assert ledger_of(rules.program, again, changes).is_balanced
+
+
+def _delivering(order):
+    """The original with two pieces of its first line delivered, if it has so many."""
+    for line in order.lines[:1]:
+        if line["quantity"] >= 2:
+            line.fields["delivered"] = D(2)
+    return order
+
+
+def _delivered(orders):
+    """What is delivered of each line, as far as it is ordered."""
+    return {
+        line.number: line["delivered"]
+        for order in orders
+        for line in order.lines
+        if line.get("delivered") and line["quantity"] >= line["delivered"]
+    }
 
 
 def _edited(rules, order):
