@@ -95,6 +95,7 @@ def test_reports_say_the_same_in_every_form(folder, store):
     assert [D(str(cell.value)) for cell in summary[6][1:4]] == [
         totals["with_tax"].before, totals["with_tax"].after, totals["with_tax"].variance,
     ]  # fmt: skip
+    assert ["Grund", "=cmd()"] in [[cell.value for cell in row[:2]] for row in summary.iter_rows(min_row=7)]
     assert (lines.freeze_panes, lines["C5"].data_type, lines["C5"].value[:6]) == ("A4", "s", "=clip ")
     assert lines.max_row == 3 + 151
     assert D(str(lines.cell(154, 10).value)) == totals["without_tax"].variance

@@ -22,6 +22,10 @@ def write_xlsx(paper: Paper, target: Path) -> None:
     book.remove(book.worksheets[0])
     for section in paper.sections:
         _sheet(book.create_sheet(_title(section.heading)), section, paper)
+    first = book.worksheets[0]
+    for at, (label, value) in enumerate(paper.shown_facts, start=first.max_row + 2):
+        _write(first, at, 1, label)
+        _write(first, at, 2, value)
     book.properties.title = paper.title
     book.save(target)
 
