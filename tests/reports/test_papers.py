@@ -161,9 +161,15 @@ def test_a_report_says_everything_that_changes_and_what_approval_does():
         ("changed", "10", "Toughened pane 6 mm"),
         ("detail", "", "due date: – → 2026-05-01"),
         ("changed", "20", "Roof vent"),
-        ("detail", "", "override reason: – → agreed by phone"),
+        ("detail", "", "reason of the manual price: – → agreed by phone"),
         ("detail", "", "manual price: – → 120"),
         ("total", "", None),
+    ]
+    german = change_paper(change, Wording.of(BOOK.program.definition, "de")).sections[1].rows
+    assert [row.values[2].split(":")[0] for row in german if row.mark == "detail"] == [
+        "Liefertermin",
+        "Grund des manuellen Preises",
+        "manueller Preis",
     ]
     assert paper.sections[1].rows[0].values[4:7] == [D(36), D(99), D(63)]
     assert change.ordered_separately() == ["10"]

@@ -184,7 +184,7 @@ def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
     ]
     listed = (line for line in variance.lines(every=every) if every or not (_is_rounding(line) or _is_cost(line)))
     labels = variance.after.orders.fields.line
-    rows = [row for line in listed for row in (_line(line, words), *_fields(line, labels))]
+    rows = [row for line in listed for row in (_line(line, words), *_fields(line, labels, words))]
     if rows:
         ((_, totals),) = variance.totals().items()
         together = ["", words["without_tax"], None, "", *[None] * 5, totals["without_tax"].variance]
@@ -249,19 +249,20 @@ def _line(line: LineVariance, words: Wording) -> Row:
     return Row(values, said)
 
 
-def _fields(line: LineVariance, labels: Mapping[str, Field]) -> Iterator[Row]:
+def _fields(line: LineVariance, labels: Mapping[str, Field], words: Wording) -> Iterator[Row]:
     """Every other field of a line that changes, in a row of its own below it."""
     for name, moved in line.fields.items():
         if name not in _BESIDE:
-            told = f"{labels[name].shown}: {_shown(moved.before)} → {_shown(moved.after)}"
+            told = f"{words.label(labels[name])}: {_shown(moved.before)} → {_shown(moved.after)}"
             yield Row(["", "", told, "", *[None] * 6], "detail")
 
 
 def _header(variance: Variance, words: Wording) -> Section:
     columns = [Column(words["field"]), Column(words["before"]), Column(words["after"])]
     ((_, fields),) = variance.headers().items()
+    labels = variance.after.orders.fields.header
     rows = [
-        Row([name.replace("_", " "), _shown(moved.before), _shown(moved.after)])
+        Row([words.label(labels[name]), _shown(moved.before), _shown(moved.after)])
         for name, moved in fields.items()
         if name not in HEADER_ASIDE
     ]

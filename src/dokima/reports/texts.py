@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from dokima.engine.program import ProgramDefinition
+from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
 
 _ENGLISH: Mapping[str, str] = {
     "change_order": "Change order",
@@ -76,6 +77,13 @@ _ENGLISH: Mapping[str, str] = {
     "no_costs": "None is known.",
     "cost": "cost",
     "margin": "margin",
+    "due_date": "due date",
+    "unit": "unit",
+    "price_override": "manual price",
+    "price_base": "price base",
+    "override_reason": "reason of the manual price",
+    "tax_category": "tax category",
+    "ship_to": "ship to",
     "status": "status",
     "waiting_first": "Those that wait longest first",
     "no_changes": "There are none.",
@@ -153,6 +161,13 @@ _GERMAN: Mapping[str, str] = {
     "no_costs": "Es sind keine bekannt.",
     "cost": "Kosten",
     "margin": "Marge",
+    "due_date": "Liefertermin",
+    "unit": "Einheit",
+    "price_override": "manueller Preis",
+    "price_base": "Preiseinheit",
+    "override_reason": "Grund des manuellen Preises",
+    "tax_category": "Steuerkategorie",
+    "ship_to": "Lieferort",
     "status": "Status",
     "waiting_first": "Am längsten wartende zuerst",
     "no_changes": "Es gibt keine.",
@@ -230,6 +245,13 @@ _DUTCH: Mapping[str, str] = {
     "no_costs": "Er zijn geen bekend.",
     "cost": "kosten",
     "margin": "marge",
+    "due_date": "leverdatum",
+    "unit": "eenheid",
+    "price_override": "handmatige prijs",
+    "price_base": "prijs per",
+    "override_reason": "reden van de handmatige prijs",
+    "tax_category": "belastingcategorie",
+    "ship_to": "afleveradres",
     "status": "status",
     "waiting_first": "Langst wachtende eerst",
     "no_changes": "Er zijn er geen.",
@@ -261,6 +283,12 @@ class Wording:
         language = locale.replace("-", "_").split("_")[0].lower()
         language = language if language in LANGUAGES else "en"
         return cls({**LANGUAGES[language], **definition.texts}, language, definition.letterhead)
+
+    def label(self, field_: Field) -> str:
+        """The label of a field: the rulebook's own, or that of a standard field in our language."""
+        standard = next((each for each in (*HEADER_FIELDS, *LINE_FIELDS) if each.name == field_.name), None)
+        is_own = standard is None or standard.label != field_.label
+        return field_.shown if is_own else self.words.get(field_.name, field_.shown)
 
     def __getitem__(self, key: str) -> str:
         return self.words.get(key, key.replace("_", " "))
