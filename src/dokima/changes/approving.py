@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.combining import total
+from dokima.changes.history import last_entry
 from dokima.changes.variance import Variance
 from dokima.changes.viewing import priced_as_agreed
 from dokima.editing.document import Document
@@ -28,7 +29,6 @@ def change_facts(
     if not any(rule.wants_change for rule in program.rules):
         return {}
     ((_, totals),) = variance.totals().items()
-    submitted = [entry["by"] for entry in record.get("history", ()) if entry.get("deed") == "submitted"]
     moved = {name: totals[name].variance for name in ("without_tax", "with_tax", "margin") if name in totals}
     budget_of = program.definition.changes.budget_of
     current = [getattr(priced_as_agreed(program, each).totals, budget_of) for each in documents]
@@ -36,7 +36,7 @@ def change_facts(
     later = _left(after.header.get("budget"), [*current, moved[budget_of]])
     return {
         "change.opened_by": record.get("opened_by"),
-        "change.submitted_by": submitted[-1] if submitted else None,
+        "change.submitted_by": last_entry(record, "submitted").get("by"),
         "change.requested_by": record.get("requested_by"),
         **{f"variance.{name}": value for name, value in moved.items()},
         "ledger.headroom": now,

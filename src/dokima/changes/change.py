@@ -100,18 +100,18 @@ class ChangeOrder:
         """What changes, line by line and in total, against the baseline."""
         return Variance(self._priced(self._before), self._priced(self._after), mix=mix)
 
-    def ordered_separately(self, settle: Settle | Policy | None = None) -> list[str]:
+    def ordered_separately(
+        self, settle: Settle | Policy | None = None, *, variance: Variance | None = None
+    ) -> list[str]:
         """The lines of which approval would order the growth separately, as an order of their own.
 
         Args:
             settle: As for `approve`.
+            variance: What the change comes to, where the caller has it already.
         """
         policy = self._policy(settle)
-        grown = [
-            line
-            for line in self.variance().lines()
-            if line.status == "added" or _grows(line.figures["quantity"].variance)
-        ]
+        found = self.variance() if variance is None else variance
+        grown = [line for line in found.lines() if line.status == "added" or _grows(line.figures["quantity"].variance)]
         return [line.line for line in grown if (policy(line) if callable(policy) else policy == "split")]
 
     def _policy(self, settle: Settle | Policy | None) -> Settle | Policy:

@@ -9,6 +9,7 @@ from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.combining import total, typed
+from dokima.changes.history import day_of, last_entry
 from dokima.changes.settlement import Sums
 from dokima.changes.viewing import priced_as_agreed
 from dokima.engine.calculation import PricedOrder, amount_at
@@ -300,8 +301,8 @@ def _by_line(order: PricedOrder) -> dict[str, Decimal]:
 def _row(change: ChangeOrder) -> LedgerChange:
     variance = change.variance()
     ((_, totals),) = variance.totals().items()
-    history = [entry for entry in change.record.get("history", ()) if entry.get("deed") == "approved"]
-    decided = f"{history[-1]['time'][:10]} {history[-1]['by']}" if history else ""
+    approved = last_entry(change.record, "approved")
+    decided = f"{day_of(approved['time'])} {approved['by']}" if approved else ""
     rounding = Decimal(change.record.get("settled", {}).get("tax_rounding", "0"))
     lines = {
         line.line: moved

@@ -6,9 +6,9 @@ import datetime
 from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
 
 from dokima.changes.change import ChangeOrder
+from dokima.changes.history import day_of, last_entry
 from dokima.engine.calculation import PricedOrder
 
 
@@ -60,10 +60,8 @@ def _entry(change: ChangeOrder, today: datetime.date) -> ChangeEntry:
     record, variance = change.record, change.variance()
     after = PricedOrder(variance.after, 0)
     ((_, totals),) = variance.totals().items()
-    history: list[dict[str, Any]] = list(record.get("history", ()))
-    last: dict[str, Any] = next((each for each in reversed(history) if each.get("deed") == "submitted"), {})
-    decided: dict[str, Any] = next((each for each in reversed(history) if each.get("deed") == change.state), {})
-    opened, submitted = _day(record.get("opened")), _day(last.get("time"))
+    last, decided = last_entry(record, "submitted"), last_entry(record, change.state)
+    opened, submitted = day_of(record.get("opened")), day_of(last.get("time"))
     since = submitted if change.state == "submitted" else opened
     waits = (today - since).days if change.state in ("draft", "submitted") and since is not None else None
     return ChangeEntry(
@@ -80,8 +78,3 @@ def _entry(change: ChangeOrder, today: datetime.date) -> ChangeEntry:
         waits=waits,
         reason=str(decided.get("reason") or change.reason),
     )
-
-
-def _day(time: Any) -> datetime.date | None:
-    """The day of a time in ISO 8601."""
-    return datetime.date.fromisoformat(str(time)[:10]) if time else None

@@ -10,13 +10,12 @@ from typing import Any
 from dokima.changes.checks import refuse_undercut, tax_by_terms
 from dokima.changes.combining import restated, total
 from dokima.changes.variance import LineVariance, Variance
-from dokima.changes.viewing import changing
+from dokima.changes.viewing import priced_as_agreed
 from dokima.editing.document import Document
 from dokima.editing.terms import TERMS
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.pending import PENDING
-from dokima.engine.pricing import price_orders
-from dokima.engine.program import Program, Run
+from dokima.engine.program import Program
 from dokima.engine.summing import reason_of
 from dokima.engine.terms import by_number
 from dokima.errors import Refused
@@ -120,7 +119,9 @@ class Settling:
         self.places = self.priced.places
         self.by_line = {line.line: line for line in variance.lines(every=True)}
         # A single document is the baseline itself, whose figures were frozen with it.
-        self.held = [self.was] if len(self.documents) == 1 else [self._priced_now(each) for each in self.documents]
+        self.held = (
+            [self.was] if len(self.documents) == 1 else [priced_as_agreed(program, each) for each in self.documents]
+        )
         self.records = by_number(after.header.get(TERMS))
 
     def settled(self, supplement: str) -> Settlement:
@@ -136,7 +137,7 @@ class Settling:
         for old, document in zip(self.documents, documents, strict=True):
             refuse_undercut(old, document)
         made = [*documents, *([increase] if increase.lines else [])]
-        priced = [self._priced_now(document) for document in made]
+        priced = [priced_as_agreed(self.program, document) for document in made]
         rounding = self._tax_rounding(priced)
         return Settlement(
             change=self.change,
@@ -257,10 +258,6 @@ class Settling:
         return self.policy == "split"
 
     # -- figures ----------------------------------------------------------------------------------------------
-
-    def _priced_now(self, document: Document) -> PricedOrder:
-        orders = document.orders(self.program.fields)
-        return PricedOrder(price_orders(changing(self.program, document), orders, Run()).calculation, 0)
 
     def _steps(self) -> list[tuple[str, Step | None]]:
         """The amounts a line keeps: what its price comes to, and every discount and charge."""

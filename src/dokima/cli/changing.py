@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 from dataclasses import asdict, fields
+from functools import partial
 from pathlib import Path
 from typing import Annotated, get_args
 
@@ -121,7 +123,7 @@ def show_change(
     variance = found.variance()
     paper = _paper(kept.book, found, every=every, locale=locale, with_costs=with_costs)
     leave_out = () if with_costs else COSTS
-    english = change_paper(found, Wording(LANGUAGES["en"]), every=every, with_costs=with_costs)
+    english = partial(change_paper, found, Wording(LANGUAGES["en"]), every=every, with_costs=with_costs)
     _write_reports(paper, report, english)
     if chart is not None:
         draw_bridge(variance, number, chart)
@@ -243,7 +245,7 @@ def ledger(
     kept = _store(store, book)
     found = kept.ledger(order)
     paper = ledger_paper(found, Wording.of(kept.book.program.definition, locale))
-    _write_reports(paper, report, ledger_paper(found, Wording(LANGUAGES["en"])))
+    _write_reports(paper, report, partial(ledger_paper, found, Wording(LANGUAGES["en"])))
     data = found.to_dict()
     write(form, table=paper.to_rich, data=lambda: data, rows=lambda: data["lines"])
 
@@ -252,7 +254,7 @@ def _paper(book: Rulebook, found: ChangeOrder, *, every: bool, locale: str = "",
     return change_paper(found, Wording.of(book.program.definition, locale), every=every, with_costs=with_costs)
 
 
-def _write_reports(paper: Paper, targets: list[Path] | None, english: Paper) -> None:
+def _write_reports(paper: Paper, targets: list[Path] | None, english: Callable[[], Paper]) -> None:
     """Write a report; as JSON, which is for programs, always with the same words."""
     from dokima.reports.html import write_html
     from dokima.reports.paper import write_csv, write_json, write_markdown
@@ -266,7 +268,7 @@ def _write_reports(paper: Paper, targets: list[Path] | None, english: Paper) -> 
         if writer is None:
             raise NotFound(f"expected a report ending in {', '.join(writers)} (got '{target.name}')")
         try:
-            writer(english if writer is write_json else paper, target)
+            writer(english() if writer is write_json else paper, target)
         except OSError as error:
             raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
         sys.stderr.write(f"written: {target}\n")

@@ -10,6 +10,7 @@ import numpy as np
 from dokima.exact import decimals
 from dokima.formulas import Level, Name
 from dokima.model.columns import Column, Flags, Texts
+from dokima.rules.rule import IS_CHANGE
 
 CHANGE_FACTS: Mapping[str, Name] = {
     "change.opened_by": Name("text", Level.HEADER, "who opened the change"),
@@ -22,9 +23,6 @@ CHANGE_FACTS: Mapping[str, Name] = {
     "ledger.headroom_after": Name("decimal", Level.HEADER, "left of the budget after the change", money=True),
 }
 """Names that rules of the moment ``approve`` may read, beside what they see of the order as it is to be."""
-CHANGE_HEADS = ("change", "variance", "ledger")
-IS_CHANGE = "change.is_approved"
-"""Whether there is a change at all; rules that read of one do not apply to an order by itself."""
 
 
 def change_column(name: str, facts: Mapping[str, Any] | None, orders: int) -> Column:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.engine.ancestry import Under, parents_above
-from dokima.engine.approving import CHANGE_HEADS, change_column
+from dokima.engine.approving import change_column
 from dokima.engine.program import Program, Run
 from dokima.engine.records import RecordFrame
 from dokima.engine.scope import LINE_FACTS
@@ -23,6 +23,7 @@ from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_bl
 from dokima.model.orders import Orders
 from dokima.routines.groups import Groups
 from dokima.routines.results import LINE_AMOUNT, KeptTax
+from dokima.rules.rule import OF_A_CHANGE
 from dokima.tables.table import Table, names_behind
 
 
@@ -152,7 +153,9 @@ class Sheet:
     def _is_header(self, name: str) -> bool:
         head = name.split(".", maxsplit=1)[0]
         table = self.program.tables.get(head)
-        return head in ("header", "was_header", *CHANGE_HEADS) or (table is not None and table.level is Level.HEADER)
+        return name.startswith(("header.", "was_header.", *OF_A_CHANGE)) or (
+            table is not None and table.level is Level.HEADER
+        )
 
     def _work_out(self, name: str) -> Column:
         if name in self._quotients:

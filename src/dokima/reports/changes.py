@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
+from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
 from dokima.changes.listing import ChangeEntry
 from dokima.changes.variance import COSTS, Change, LineVariance, Variance
@@ -20,7 +20,7 @@ from dokima.reports.texts import Wording
 from dokima.reports.words import number
 from dokima.routines.totals import SUMS
 
-_BESIDE = ("override_by", "override_time")
+_BOOKKEEPING = ("override_by", "override_time")
 """Fields that say who typed a price and when, which is not for the other party."""
 
 
@@ -48,7 +48,7 @@ def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False, wi
         words["opened"]: _deed(record.get("opened"), record.get("opened_by")),
         words["submitted"]: _submitted(record),
         words["decided"]: _decided(record),
-        words["on_approval"]: _on_approval(change, words),
+        words["on_approval"]: _on_approval(change, variance, words),
     }
     sections = [_summary(totals, words), _lines(variance, words, every=every)]
     if with_costs:
@@ -68,20 +68,15 @@ def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False, wi
     )
 
 
-def _day(time: Any) -> datetime.date | None:
-    """The day of a time in ISO 8601."""
-    return datetime.date.fromisoformat(str(time)[:10]) if time else None
-
-
 def _deed(time: Any, by: Any) -> str:
     """When something was done, and by whom."""
-    return " ".join(filter(None, [number(_day(time)), str(by or "")])) if time else ""
+    return " ".join(filter(None, [number(day_of(time)), str(by or "")])) if time else ""
 
 
 def _submitted(record: dict[str, Any]) -> str:
     """When and by whom a change was submitted last; blank for a draft."""
-    entries = [entry for entry in record.get("history", ()) if entry.get("deed") == "submitted"]
-    return _deed(entries[-1]["time"], entries[-1]["by"]) if entries and record["state"] != "draft" else ""
+    entry = last_entry(record, "submitted") if record["state"] != "draft" else {}
+    return _deed(entry.get("time"), entry.get("by"))
 
 
 def _decision(after: PricedOrder, words: Wording) -> list[Side]:
@@ -91,21 +86,19 @@ def _decision(after: PricedOrder, words: Wording) -> list[Side]:
     return [Side(party, [words["approve"], words["reject"]], fields) for party in parties if party]
 
 
-def _on_approval(change: ChangeOrder, words: Wording) -> str:
+def _on_approval(change: ChangeOrder, variance: Variance, words: Wording) -> str:
     """What approval will do with a change that has not been decided."""
     if change.state not in ("draft", "submitted"):
         return ""
-    lines = change.ordered_separately()
+    lines = change.ordered_separately(variance=variance)
     return words["separates"].format(lines=", ".join(lines)) if lines else words["amends"]
 
 
 def _decided(record: dict[str, Any]) -> str:
     """When and by whom a change was decided."""
-    entries = [e for e in record.get("history", ()) if e.get("deed") in ("approved", "rejected", "withdrawn")]
-    if not entries:
-        return ""
-    told = f"{number(_day(entries[-1]['time']))} {entries[-1]['by']}"
-    return f"{told}: {entries[-1]['reason']}" if entries[-1].get("reason") else told
+    entry = last_entry(record, "approved", "rejected", "withdrawn")
+    told = _deed(entry.get("time"), entry.get("by"))
+    return f"{told}: {entry['reason']}" if entry.get("reason") else told
 
 
 def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
@@ -252,7 +245,7 @@ def _line(line: LineVariance, words: Wording) -> Row:
 def _fields(line: LineVariance, labels: Mapping[str, Field], words: Wording) -> Iterator[Row]:
     """Every other field of a line that changes, in a row of its own below it."""
     for name, moved in line.fields.items():
-        if name not in _BESIDE:
+        if name not in _BOOKKEEPING:
             told = f"{words.label(labels[name])}: {_shown(moved.before)} → {_shown(moved.after)}"
             yield Row(["", "", told, "", *[None] * 6], "detail")
 

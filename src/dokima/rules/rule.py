@@ -19,6 +19,8 @@ MOMENTS = ("edit", "enter", "remove", "save", "approve", "close", "cancel")
 
 OF_A_CHANGE = ("change.", "variance.", "ledger.")
 """How names begin that say something of a change being approved."""
+IS_CHANGE = "change.is_approved"
+"""The flag of an order whether such a change is there at all."""
 
 ASKS_ALSO: Mapping[str, Sequence[str]] = {"save": ("enter",), "approve": ("enter", "save")}
 """Moments whose rules are asked first: saving asks of every line what entering asks, approving what saving asks."""

@@ -22,7 +22,7 @@ from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.messages import Message, read_message
 from dokima.rules.python import PythonRule, ask
-from dokima.rules.rule import ASKS_ALSO, OF_A_CHANGE, Rule, RuleDefinition
+from dokima.rules.rule import ASKS_ALSO, IS_CHANGE, OF_A_CHANGE, Rule, RuleDefinition
 
 _FLAG: Sequence[FormulaKind] = ("flag",)
 
@@ -150,7 +150,7 @@ def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
         had = frame.had(rule.level)
         asked = asked & had if had is not None else np.zeros(length, bool)
     if rule.wants_change:
-        asked = asked & bool(flags(frame.column("change.is_approved")).values.all())
+        asked = asked & bool(flags(frame.column(IS_CHANGE)).values.all())
     if rule.definition.python is not None:
         return _judge_python(rule.definition.python, frame, rule.level, asked)
     return _judge_formulas(rule, frame, asked)

@@ -1,0 +1,18 @@
+"""What was done to a change order, by whom and when: the entries of its record."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping
+from typing import Any
+
+
+def last_entry(record: Mapping[str, Any], *deeds: str) -> Mapping[str, Any]:
+    """The last entry of one of some deeds (``submitted``, ``approved`` ...): deed, by, time, reason; empty if none."""
+    entries = [entry for entry in record.get("history", ()) if entry.get("deed") in deeds]
+    return entries[-1] if entries else {}
+
+
+def day_of(time: Any) -> datetime.date | None:
+    """The day of a time in ISO 8601; None for none."""
+    return datetime.date.fromisoformat(str(time)[:10]) if time else None
