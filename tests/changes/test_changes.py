@@ -296,8 +296,9 @@ def test_a_break_that_is_crossed_moves_lines_that_nobody_touched(reprice_on, mov
     if "20" in moved:
         assert [moved[n].figures["cut"].after for n in ("10", "20")] == [D("20.00"), D("10.00")]
         assert [moved[n].is_consequence for n in ("10", "20")] == [False, True]
-        paper = change_paper(change, Wording.of(rules.program.definition))
-        assert [row.mark for row in paper.sections[1].rows] == ["changed", "follows", "total"]
+        paper = change_paper(change, Wording.of(rules.program))
+        assert [row.mark for row in paper.sections[1].rows] == ["changed", "follows", "detail", "total"]
+        assert paper.sections[1].rows[2].values[2] == "because of cut +10.00"
 
 
 def test_amounts_chain_from_one_state_to_the_next():

@@ -10,13 +10,15 @@ from rich.console import Console
 import dokima
 from dokima.changes.ledger import ledger_of
 from dokima.reports.bars import line_bars, order_bars
-from dokima.reports.changes import change_paper, ledger_paper
+from dokima.reports.changes import change_paper
 from dokima.reports.html import html_text
-from dokima.reports.paper import neutral, paper_data
+from dokima.reports.language import LANGUAGES, in_plain_english, use_locale
+from dokima.reports.ledgers import ledger_paper
+from dokima.reports.plain import neutral
 from dokima.reports.pricing import calculation_report
 from dokima.reports.steps import steps_report
-from dokima.reports.texts import LANGUAGES, Wording
-from dokima.reports.words import number, signed, use_locale
+from dokima.reports.texts import WORDS, Wording
+from dokima.reports.words import number, signed
 from tests.books import DEMO, book, routine
 
 BOOK = dokima.load(DEMO)
@@ -69,43 +71,101 @@ def test_bars_of_prices_that_include_tax_and_of_what_is_unknown():
 
 
 def test_every_language_has_the_same_words_and_a_rulebook_its_own(plain):
-    keys = [set(words) for words in LANGUAGES.values()]
-    assert keys[0] == keys[1] == keys[2]
     change = BOOK.change(ORDER, by="Ada", reason="<b>& more</b>")
     change.edit("Ada").change_line(10, quantity=40)
-    titles = {
-        code: change_paper(change, Wording.of(BOOK.program.definition, code)).title for code in ("de_AT", "nl", "fr")
-    }
+    titles = {}
+    for code in ("de_AT", "nl", "fr_FR", "pl"):
+        use_locale(code)
+        titles[code] = change_paper(change, Wording.of(BOOK.program)).title
     assert titles == {
         "de_AT": "Änderungsauftrag SQ-2041-C1",
         "nl": "Wijzigingsopdracht SQ-2041-C1",
-        "fr": "Change order SQ-2041-C1",
+        "fr_FR": "Avenant SQ-2041-C1",
+        "pl": "Change order SQ-2041-C1",
     }
-    own = dokima.load(DEMO).program.definition
-    words = Wording({**LANGUAGES["en"], "change_order": "Variation"}, "en", own.letterhead)
+    said = {code: (use_locale(code), {key: Wording()[key] for key in WORDS})[1] for code in LANGUAGES}
+    same = {key for key in WORDS if said["en"][key] == said["de"][key] == said["fr"][key] == said["nl"][key]}
+    assert not same
+    use_locale("")
+    words = Wording({"change_order": "Variation"}, BOOK.program.definition.letterhead, BOOK.program)
     page = html_text(change_paper(change, words))
-    assert "<h1>Variation SQ-2041-C1</h1>" in page
+    assert "<h1>Variation SQ-2041-C1 <small>draft</small></h1>" in page
+    assert '<div class="watermark" aria-hidden="true">draft</div>' in page
     assert "&lt;b&gt;&amp; more&lt;/b&gt;" in page
     assert page.index("Quillmere Glasshouses") < page.index("<h1>")
-    assert page.count("<th scope=") == 5 + 10
+    assert page.count('<th scope="col"') == 5 + 13
+    assert page.count('class="group" colspan="3"') == 2
+
+
+def test_what_the_core_finds_is_told_in_the_language_of_the_report(plain):
+    """The finding is English wherever it is data; a report says it with the facts it was made of."""
+    rules = book(
+        table={"ware": {"key": {"item": "line.item"}, "required": True}},
+        tables={"ware": [{"item": "X", "price": "10"}]},
+        routine=routine({"name": "price", "kind": "price", "options": [{"value": "ware.price"}]}),
+    )
+    order = dokima.Order("O", stated_payable="1234.50", lines=[{"item": "X", "quantity": 100}])
+    found = rules.price(order)
+    assert [each.message for each in found.findings] == [
+        "stated payable is 1234.50, calculated 1000.00: +234.50 off (its lines state nothing that could be compared)"
+    ]
+    use_locale("de")
+    text = " ".join(printed(calculation_report(found), 200).split())
+    told = "stated payable ist 1.234,50, berechnet 1.000,00: +234,50 Unterschied (die Positionen geben nichts an"
+    assert f"Fehler {told}" in text
+    use_locale("fr")
+    missing = rules.price(dokima.Order("O", lines=[{"item": "Y", "quantity": 1}]), workers=2)
+    text = " ".join(printed(calculation_report(missing), 200).split())
+    assert "erreur ligne 10: la table ware n'a pas de ligne pour item Y" in text
+    assert "essayé : la table ware n'a pas de ligne qui convienne" in text
+    assert in_plain_english(lambda: number(D("1234.5"))) == "1234.5"
+    assert number(D("1234.5")) == "1\u202f234,5"
+
+
+def test_a_rulebook_says_who_the_parties_are_and_how_reports_speak(plain):
+    def told(report, **header):
+        return book(
+            table={"customer": {"key": {"customer": "header.customer"}}},
+            tables={"customer": [{"customer": "C", "name": "Fern & Sons", "place": 3512}]},
+            routine=routine({"name": "price", "kind": "price", "options": [{"value": "10"}]}),
+            report=report,
+        ).change(dokima.Order("O", lines=[{"item": "X", "quantity": 1}], **header), by="Ada")
+
+    parties = {"customer": ["customer.name", "customer.place"], "valid_days": 14}
+    change = told(parties, customer="C", ship_to="Yard 4")
+    change.edit("Ada").change_line(10, quantity=2)
+    change.submit("Ada")
+    paper = change_paper(change, Wording.of(change.program))
+    assert (paper.facts["customer"], paper.facts["ship to"]) == ("Fern & Sons\n3512", "Yard 4")
+    assert (paper.facts["valid until"] - change.valid_until).days == 0
+    assert [side.party for side in paper.decision] == ["Fern & Sons"]
+    assert paper.headline == "The total with tax rises by 10.00 EUR to 20.00 EUR."
+    unknown = told(parties, customer="D")
+    assert change_paper(unknown, Wording.of(unknown.program)).facts["customer"] == "D"
+    with pytest.raises(dokima.RulebookError, match=r"report.customer.0.*table 'customer' has no column 'naem'"):
+        told({"customer": ["customer.naem"]})
+    with pytest.raises(dokima.RulebookError, match=r"report.locale.*expected a locale such as de_DE"):
+        told({"locale": "de-XX-yy"})
 
 
 def test_sums_in_a_report_are_those_of_the_calculation(plain):
     change = BOOK.change(ORDER, by="Ada")
     change.edit("Ada").change_line(20, quantity=9)
-    words = Wording.of(BOOK.program.definition)
-    paper = paper_data(change_paper(change, words))
+    words = Wording.of(BOOK.program)
+    summary, lines = change_paper(change, words).sections
     totals = change.variance().totals()["SQ-2041"]
-    assert paper["sections"][0]["rows"][0]["values"][1:] == [
-        str(totals["without_tax"].before),
-        str(totals["without_tax"].after),
-        "662.52",
-        "17.7",
+    # 5 vents more at 132.50: 662.52 without tax, 139.13 of tax at 21 %, nothing at 9 %.
+    assert [list(row.values) for row in summary.rows] == [
+        ["total without tax", D("3737.51"), D("662.52"), D("4400.03"), D("17.7")],
+        ["tax S 9 %", D("137.25"), D("0.00"), D("137.25"), D("0.0")],
+        ["tax S 21 %", D("464.63"), D("139.13"), D("603.76"), D("29.9")],
+        ["tax", D("601.88"), D("139.13"), D("741.01"), D("23.1")],
+        ["total with tax", D("4339.39"), D("801.65"), D("5141.04"), D("18.5")],
     ]
-    assert paper["sections"][1]["rows"][-1]["values"][-1] == str(totals["without_tax"].variance)
-    assert [row["values"][0] for row in paper["sections"][1]["rows"]] == ["20", ""]
-    every = paper_data(change_paper(change, words, every=True))
-    assert [row["mark"] for row in every["sections"][1]["rows"]] == ["unchanged", "changed", "unchanged", "total"]
+    assert lines.rows[-1].values[-3:] == [D("3737.51"), D("4400.03"), totals["without_tax"].variance]
+    assert [row.values[0] for row in lines.rows] == ["20", ""]
+    every = change_paper(change, words, every=True).sections[1]
+    assert [row.mark for row in every.rows] == ["unchanged", "changed", "unchanged", "total"]
     order = dokima.Order.from_dict(BOOK.orders(ORDER).document(0))
     ledger = ledger_paper(ledger_of(BOOK.program, [order], [change]), words)
     text = printed(ledger.to_rich())
@@ -147,39 +207,44 @@ def test_several_orders_have_a_sum_for_each_currency():
     ]
 
 
-def test_a_report_says_everything_that_changes_and_what_approval_does():
+def test_a_report_says_everything_that_changes_and_what_approval_does(plain):
     """A line whose money moves hides nothing; costs are for our own eyes; both sides decide."""
     change = BOOK.change(ORDER, by="Ada", requested_by="Bea", reason="later, and more")
     editor = change.edit("Ada")
     editor.change_line(10, quantity=99, due_date="2026-05-01")
     editor.override_price(20, "120", "agreed by phone")
     editor.change_line(30, unit_cost="400")
-    words = Wording.of(BOOK.program.definition)
+    words = Wording.of(BOOK.program)
     paper = change_paper(change, words)
     lines = [(row.mark, row.values[0], row.values[2]) for row in paper.sections[1].rows]
     assert lines == [
         ("changed", "10", "Toughened pane 6 mm"),
         ("detail", "", "due date: – → 2026-05-01"),
         ("changed", "20", "Roof vent"),
-        ("detail", "", "reason of the manual price: – → agreed by phone"),
-        ("detail", "", "manual price: – → 120"),
+        ("detail", "", "manual price: – → 120 (agreed by phone)"),
         ("total", "", None),
     ]
-    german = change_paper(change, Wording.of(BOOK.program.definition, "de")).sections[1].rows
+    use_locale("de")
+    german = change_paper(change, words).sections[1].rows
     assert [row.values[2].split(":")[0] for row in german if row.mark == "detail"] == [
         "Liefertermin",
-        "Grund des manuellen Preises",
         "manueller Preis",
     ]
-    assert paper.sections[1].rows[0].values[4:7] == [D(36), D(99), D(63)]
+    use_locale("")
+    assert paper.sections[1].rows[0].values[5:8] == [D(36), D(99), D(63)]
+    # The price of the panes stays and is said once; that of the vents changes.
+    assert [row.values[8:10] for row in paper.sections[1].rows[::2][:2]] == [
+        [None, D("44.25")],
+        [D("129.90"), D("120.00")],
+    ]
     assert change.ordered_separately() == ["10"]
     assert change.ordered_separately("amend") == []
     assert paper.facts["on approval"] == "what is new (line 10) becomes an order of its own; the rest amends this one"
-    assert [side.party for side in paper.decision] == ["FERNHOLT", "Quillmere Glasshouses"]
-    assert "cost" not in str(paper_data(paper))
+    assert [side.party for side in paper.decision] == ["Fernholt Botanic Garden", "Quillmere Glasshouses"]
+    assert "cost" not in html_text(paper)
 
     costs = change_paper(change, words, with_costs=True).sections[2]
-    names = [column.heading for column in costs.columns]
+    names = [column.full for column in costs.columns]
     assert names[2:5] == ["unit cost before", "unit cost after", "unit cost variance"]
     rows = {row.values[0]: dict(zip(names, row.values, strict=True)) for row in costs.rows}
     # 63 panes more at 27.80 each; line 30 is priced by the hour and its own unit cost is new.

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import asdict, fields
 from functools import partial
 from pathlib import Path
-from typing import Annotated, get_args
+from typing import Annotated, Any, get_args
 
 import typer
 
@@ -27,17 +27,20 @@ from dokima.cli.options import (
     day,
     open_book,
     person,
+    speak,
 )
 from dokima.cli.output import show, write
 from dokima.errors import DokimaError, NotFound, listed, nearest
-from dokima.formats.results import cell, variance_data, variance_rows
+from dokima.formats.changes import change_data
+from dokima.formats.jsondocs import json_text
+from dokima.formats.results import cell, variance_rows
 from dokima.model.states import Settle
-from dokima.reports.changes import change_paper, changes_paper, ledger_paper
+from dokima.reports.change_list import changes_paper
+from dokima.reports.changes import change_paper
 from dokima.reports.charts import draw_bridge
+from dokima.reports.ledgers import ledger_paper
 from dokima.reports.paper import Paper
-from dokima.reports.texts import LANGUAGES, Wording
-from dokima.reports.words import use_locale
-from dokima.rulebook.book import Rulebook
+from dokima.reports.texts import Wording
 from dokima.store.folder import FolderStore
 
 Store = Annotated[
@@ -86,6 +89,7 @@ def edit_change(
     reprice: Annotated[list[str] | None, typer.Option("--reprice", help="Lines to price by the rulebook.")] = None,
     today: Today = "",
     by: By = "",
+    locale: LocaleOption = "",
     store: Store = HERE,
     book: Book = HERE,
 ) -> None:
@@ -98,8 +102,9 @@ def edit_change(
             deed(editor)
 
     kept = _store(store, book)
+    speak(locale, kept.book)
     changed = kept.work(number, person(by), work)
-    show(_paper(kept.book, changed, every=False).to_rich())
+    show(change_paper(changed, Wording.of(kept.book.program)).to_rich())
 
 
 @change.command("show")
@@ -117,28 +122,22 @@ def show_change(
     form: FormatOption = Format.table,
 ) -> None:
     """Show what a change order changes, line by line and in total; write it as a report to send."""
-    use_locale(locale)
     kept = _store(store, book)
+    speak(locale, kept.book)
     found = kept.change(number)
-    variance = found.variance()
-    paper = _paper(kept.book, found, every=every, locale=locale, with_costs=with_costs)
     leave_out = () if with_costs else COSTS
-    english = partial(change_paper, found, Wording(LANGUAGES["en"]), every=every, with_costs=with_costs)
-    _write_reports(paper, report, english)
+    data = partial(change_data, found, every=every, leave_out=leave_out)
+    words, whole = Wording.of(kept.book.program), kept.ledger(found.order_number)
+    paper = change_paper(found, words, ledger=whole, every=every, with_costs=with_costs)
+    _write_reports(paper, report, data)
     if chart is not None:
-        draw_bridge(variance, number, chart)
+        draw_bridge(found.variance(), number, chart)
         sys.stderr.write(f"written: {chart}\n")
-    data = {
-        "number": number,
-        "order": found.order_number,
-        "state": found.state,
-        **variance_data(variance, every=every, leave_out=leave_out),
-    }
     write(
         form,
         table=paper.to_rich,
-        data=lambda: data,
-        rows=lambda: variance_rows(variance, every=every, leave_out=leave_out),
+        data=data,
+        rows=lambda: variance_rows(found.variance(), every=every, leave_out=leave_out),
         columns=("order", "line", "status"),
     )
 
@@ -155,14 +154,14 @@ def list_changes(
     """List the change orders of a folder: what each comes to, by whom, and how long it waits."""
     if state and state not in get_args(Status):
         raise NotFound(f"there is no state '{state}'{nearest(state, get_args(Status))}; {listed(get_args(Status))}")
-    use_locale(locale)
     kept = _store(store, book)
+    speak(locale, kept.book)
     chosen = [each for each in kept.all_changes() if state in ("", each.state)]
     entries = change_entries(chosen, day(today))
     data = [{**asdict(entry), "without_tax": cell(entry.without_tax, 0)} for entry in entries]
     write(
         form,
-        table=lambda: changes_paper(entries, Wording.of(kept.book.program.definition, locale)).to_rich(),
+        table=lambda: changes_paper(entries, Wording.of(kept.book.program)).to_rich(),
         data=lambda: data,
         rows=lambda: data,
         columns=[each.name for each in fields(ChangeEntry)],
@@ -241,34 +240,35 @@ def ledger(
     form: FormatOption = Format.table,
 ) -> None:
     """Show what an order was, what approved changes made of it, what is pending, and what its budget leaves."""
-    use_locale(locale)
     kept = _store(store, book)
+    speak(locale, kept.book)
     found = kept.ledger(order)
-    paper = ledger_paper(found, Wording.of(kept.book.program.definition, locale))
-    _write_reports(paper, report, partial(ledger_paper, found, Wording(LANGUAGES["en"])))
+    paper = ledger_paper(found, Wording.of(kept.book.program))
+    _write_reports(paper, report, found.to_dict)
     data = found.to_dict()
     write(form, table=paper.to_rich, data=lambda: data, rows=lambda: data["lines"])
 
 
-def _paper(book: Rulebook, found: ChangeOrder, *, every: bool, locale: str = "", with_costs: bool = False) -> Paper:
-    return change_paper(found, Wording.of(book.program.definition, locale), every=every, with_costs=with_costs)
-
-
-def _write_reports(paper: Paper, targets: list[Path] | None, english: Callable[[], Paper]) -> None:
-    """Write a report; as JSON, which is for programs, always with the same words."""
+def _write_reports(paper: Paper, targets: list[Path] | None, data: Callable[[], dict[str, Any]]) -> None:
+    """Write a report; as JSON, which is for programs, the same data as ``--format json``."""
     from dokima.reports.html import write_html
-    from dokima.reports.paper import write_csv, write_json, write_markdown
     from dokima.reports.pdf import write_pdf
+    from dokima.reports.plain import write_csv, write_markdown
     from dokima.reports.sheets import write_xlsx
 
-    writers = {".html": write_html, ".pdf": write_pdf, ".xlsx": write_xlsx, ".csv": write_csv, ".json": write_json}
-    writers[".md"] = write_markdown
+    def write_json(_: Paper, target: Path) -> None:
+        target.write_text(json_text(data()) + "\n", encoding="utf-8")
+
+    writers: dict[str, Callable[[Paper, Path], None]] = {
+        ".html": write_html, ".pdf": write_pdf, ".xlsx": write_xlsx,
+        ".md": write_markdown, ".csv": write_csv, ".json": write_json,
+    }  # fmt: skip
     for target in targets or ():
         writer = writers.get(target.suffix.lower())
         if writer is None:
             raise NotFound(f"expected a report ending in {', '.join(writers)} (got '{target.name}')")
         try:
-            writer(english() if writer is write_json else paper, target)
+            writer(paper, target)
         except OSError as error:
             raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
         sys.stderr.write(f"written: {target}\n")

@@ -29,6 +29,7 @@ from dokima.cli.options import (
     pairs,
     person,
     read_orders,
+    speak,
     what_if,
     what_was,
 )
@@ -57,7 +58,6 @@ from dokima.reports.findings import answers_report, findings_report
 from dokima.reports.pricing import calculation_report, known_figures, totals_report
 from dokima.reports.steps import steps_report
 from dokima.reports.variances import grouped_report, variance_report
-from dokima.reports.words import use_locale
 
 Named = Annotated[
     list[str] | None, typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders.")
@@ -73,6 +73,7 @@ def check(
     why: Annotated[bool, typer.Option("--why", help="What came of every rule, and the values it saw.")] = False,
     by: By = "",
     today: Today = "",
+    locale: LocaleOption = "",
     orders: OrdersPath = None,
     tables: Tables = None,
     values: Values = None,
@@ -82,6 +83,7 @@ def check(
 ) -> None:
     """Ask the rules about orders. Exit status 1 if a finding stops them: an error, or a warning nobody has accepted."""
     rulebook = open_book(book, tables, values)
+    speak(locale, rulebook)
     if severity not in SEVERITIES:
         raise NotFound(f"expected a severity: {listed(SEVERITIES)} (got '{severity}'{nearest(severity, SEVERITIES)})")
     values_now, was = what_was(sets)
@@ -123,8 +125,8 @@ def price(
     form: FormatOption = Format.table,
 ) -> None:
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
-    use_locale(locale)
     rulebook = open_book(book, tables, values)
+    speak(locale, rulebook)
     found = what_if(read_orders(rulebook, orders_named or [], orders, layout), sets)
     calculation = rulebook.price(found)
     chosen = [name.strip() for name in figures.split(",") if name.strip()]
@@ -169,8 +171,8 @@ def explain(
     form: FormatOption = Format.table,
 ) -> None:
     """Say where the figures of a line came from, and which table rows lost; or what a line would cost."""
-    use_locale(locale)
     rulebook = open_book(book, tables, values)
+    speak(locale, rulebook)
     rungs: list[Rung] = []
     found = None
     if order is None and fields:
@@ -211,8 +213,8 @@ def variance(
     form: FormatOption = Format.table,
 ) -> None:
     """Compare two states of orders, line by line and in total. Exit status 1 if one of them cannot be priced."""
-    use_locale(locale)
     rulebook = open_book(book)
+    speak(locale, rulebook)
     sides = [rulebook.price(read_orders(rulebook, [side], None, layout)) for side in (before, after)]
     found = rulebook.variance(sides[0], sides[1], mix=mix)
     status = 1 if any(side.findings.errors for side in sides) else 0

@@ -15,6 +15,7 @@ from dokima.cli.editing import edit
 from dokima.cli.output import complain
 from dokima.cli.replaying import replay
 from dokima.errors import DokimaError
+from dokima.reports.language import use_locale
 
 app = typer.Typer(
     name="dokima",
@@ -54,6 +55,7 @@ def _start(
     ] = False,
 ) -> None:
     _ = version
+    use_locale("")  # each command says how it speaks; several may run in one process
 
 
 def run(arguments: list[str] | None = None) -> None:

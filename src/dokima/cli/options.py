@@ -15,6 +15,7 @@ import typer
 from dokima.engine.whatif import with_values
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
 from dokima.model.orders import Orders
+from dokima.reports.language import use_locale
 from dokima.rulebook.book import Rulebook, load
 
 
@@ -33,13 +34,21 @@ OrdersPath = Annotated[
 ]
 FormatOption = Annotated[Format, typer.Option("--format", "-f", help="For people or for programs.")]
 
-LocaleOption = Annotated[str, typer.Option("--locale", help="How numbers and dates are written, such as de_DE.")]
+LocaleOption = Annotated[
+    str,
+    typer.Option("--locale", help="Language, numbers and dates, such as de_DE.", show_default="as the rulebook says"),
+]
 Chart = Annotated[Path | None, typer.Option("--chart", help="Draw it to this file: .png, .svg or .pdf.")]
 
 By = Annotated[str, typer.Option("--by", help="Who asks, for run.user and the journal.", show_default="your login")]
 Today = Annotated[str, typer.Option("--today", help="The date for run.today.", show_default="today")]
 
 HERE = Path()
+
+
+def speak(locale: str, rulebook: Rulebook) -> None:
+    """Let reports speak as asked, else as the rulebook says."""
+    use_locale(locale or rulebook.program.definition.report.locale)
 
 
 def person(by: str) -> str:

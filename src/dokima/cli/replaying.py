@@ -18,11 +18,11 @@ from dokima.cli.options import (
     Values,
     day,
     open_book,
+    speak,
 )
 from dokima.cli.output import write
 from dokima.errors import DokimaError
 from dokima.reports.replays import replay_report
-from dokima.reports.words import use_locale
 
 
 def replay(
@@ -37,12 +37,13 @@ def replay(
     form: FormatOption = Format.table,
 ) -> None:
     """Price and check orders with two versions of a rulebook, and say what differs. Exit status 1 if errors appear."""
-    use_locale(locale)
     if new is None and not tables and not values:
         raise DokimaError("expected --new DIR, or another table or value: --table volume=new.csv, --value NAME=..")
     if not orders.exists():
         raise DokimaError(f"there is no file or folder '{orders}'")
-    found = open_book(book).replay(
+    rulebook = open_book(book)
+    speak(locale, rulebook)
+    found = rulebook.replay(
         orders, open_book(new or book, tables, values), layout=layout, as_of=day(as_of) if as_of else None
     )
     data = found.to_dict()

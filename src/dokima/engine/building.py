@@ -60,11 +60,11 @@ class _Builder:
             figures.update(routine.figures)
         rules = self._rules(figures)
         defaults = self._defaults()
-        rate = self._reporting()
+        rate, parties = self._reporting(), self._parties()
         if self.problems:
             raise RulebookError(self.problems)
         tables = {name: table for name, table in self.tables.items() if table is not None}
-        return Program(self.definition, tables, rules, routines, defaults, _readers(tables), rate)
+        return Program(self.definition, tables, rules, routines, defaults, _readers(tables), rate, parties)
 
     def _problem(self, path: str, message: str) -> None:
         self.problems.append(RulebookProblem("", path, message))
@@ -208,6 +208,20 @@ class _Builder:
         except FormulaError as error:
             self._problem("rulebook.reporting.rate", error.pointed())
             return None
+
+    def _parties(self) -> dict[str, list[Formula]]:
+        """What reports say of the parties of an order."""
+        found: dict[str, list[Formula]] = {}
+        for party, sources in self.definition.report.parties.items():
+            for at, source in enumerate(sources):
+                try:
+                    # A postcode of digits is a number to a table that does not declare it.
+                    kinds = ("text", *sorted(NUMBERS))
+                    formula = compile_formula(source, self.scope, kinds, Level.HEADER, "a report")
+                    found.setdefault(party, []).append(formula)
+                except FormulaError as error:
+                    self._problem(f"report.{party}.{at}", error.pointed())
+        return found
 
     def _rules(self, figures: Mapping[str, Name]) -> list[Rule]:
         names = Scope(self.definition, self._table, figures, with_run=True, with_change=True)

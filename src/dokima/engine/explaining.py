@@ -18,6 +18,7 @@ from dokima.exact import Quotient, decimals, to_decimals
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import numbers
 from dokima.model.columns import shown, value_at
+from dokima.model.said import Said
 from dokima.routines.results import OVERRIDE, StepTrace
 from dokima.routines.routine import Step
 from dokima.tables.assembly import Node
@@ -75,7 +76,7 @@ class TableAnswer:
     @property
     def place(self) -> str:
         """File and row."""
-        return f"{self.file} row {self.row}" if self.file else f"row {self.row}"
+        return Said("{file} row {row}", file=self.file, row=self.row) if self.file else Said("row {row}", row=self.row)
 
 
 @dataclass(frozen=True)
@@ -365,14 +366,14 @@ class _Explainer:
             return ""
         rivals = [each for each in routine.steps if each.definition.best_of == step.definition.best_of]
         winner = rivals[int(winners[self.position])]
-        return "" if winner is step else f"beaten by {winner.definition.shown}"
+        return "" if winner is step else Said("beaten by {step}", step=winner.definition.shown)
 
     def _source(self, options: Sequence[Any], chosen: int, trace: StepTrace) -> str:
         if chosen < 0:
-            return "no price"
+            return Said("no price")
         if chosen == OVERRIDE:
             reason = self.line.field("override_reason")
-            return "manual price" + (f" ({reason})" if reason else "")
+            return Said("manual price ({reason})", reason=reason) if reason else Said("manual price")
         option = options[chosen - 1]
         said = with_labels(option.value, self.program.label).replace("*", "×")
         base = "1" if option.base is None else self._counted(option.base, trace)

@@ -15,11 +15,15 @@ if TYPE_CHECKING:
     from dokima.engine.program import ProgramDefinition
 
 
+OF_REPORTS = ("letterhead", "texts", "report")
+"""What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
+
+
 def fingerprint_of(definition: ProgramDefinition) -> str:
     """The form of fingerprints, and the SHA-256 of a rulebook's definition. The same rulebook always gives the same."""
     digest = hashlib.sha256()
     for each in fields(definition):
-        if each.name != "sources":
+        if each.name not in ("sources", *OF_REPORTS):
             digest.update(_text(getattr(definition, each.name)).encode())
     for name, source in definition.sources.items():
         digest.update(f"{name}:{source.file}:{source.size}".encode())

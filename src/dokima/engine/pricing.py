@@ -25,6 +25,7 @@ from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
+from dokima.model.said import Said
 from dokima.routines.instalments import InstalmentPlan, split
 from dokima.routines.results import BlankStep, RoutineResult, StepTrace, TaxTerms
 from dokima.routines.routine import Routine
@@ -175,8 +176,8 @@ def _minor_units(program: Program, orders: Orders, findings: list[Finding]) -> I
     places = np.array([known.get(word, -1) for word in column.words.items] + [-1], np.int64)[column.codes]
     for at in np.flatnonzero(places < 0).tolist():
         code = value_at(column, at)
-        came = f"got '{code}'{nearest(code, known)}" if code else "it is blank"
-        message = f"expected a currency code of ISO 4217, such as EUR ({came})"
+        came = Said("got '{code}'{hint}", code=code, hint=nearest(code, known)) if code else Said("it is blank")
+        message = Said("expected a currency code of ISO 4217, such as EUR ({came})", came=came)
         findings.append(Finding("currency", "error", message, orders.numbers[at], field="currency"))
     return places
 
@@ -203,12 +204,12 @@ def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding
         names = [routine.name for routine, fit in zip(program.routines, fits[:, at], strict=True) if fit]
         every = listed(routine.name for routine in program.routines) or "none"
         if unknown[at]:
-            why = (None if broken is None else value_at(broken, at)) or "a value is blank"
-            message = f"which routine fits could not be decided: {why} (there are: {every})"
+            why = (None if broken is None else value_at(broken, at)) or Said("a value is blank")
+            message = Said("which routine fits could not be decided: {why} (there are: {every})", why=why, every=every)
         elif names:
-            message = f"expected exactly one routine to fit (these do: {listed(names)})"
+            message = Said("expected exactly one routine to fit (these do: {names})", names=listed(names))
         else:
-            message = f"expected exactly one routine to fit (none does; there are: {every})"
+            message = Said("expected exactly one routine to fit (none does; there are: {every})", every=every)
         findings.append(Finding("routine", "error", message, orders.numbers[at]))
     return chosen
 
@@ -272,7 +273,7 @@ def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Findin
     at = blank.order if blank.line < 0 else int(orders.order_of[blank.line])
     order = value_at(orders.header("number"), at) or ""
     line = "" if blank.line < 0 else value_at(orders.line("number"), blank.line)
-    message = f"no {blank.step.definition.shown}: {blank.reason}"
+    message = Said("no {step}: {reason}", step=blank.step.definition.shown, reason=blank.reason)
     return Finding(f"{routine.name}.{blank.step.name}", "error", message, order, line, blank.step.name)
 
 
@@ -282,7 +283,8 @@ def _other_taxes(orders: Orders, result: RoutineResult) -> list[Finding]:
     for each in result.other_taxes:
         for line in each.lines.tolist():
             kept, today = _taxed_with(each.kept, line), _taxed_with(each.today, line)
-            message = f"{each.step.definition.shown} {kept} was agreed; the rulebook of today says {today}"
+            facts = {"step": each.step.definition.shown, "kept": kept, "today": today}
+            message = Said("{step} {kept} was agreed; the rulebook of today says {today}", **facts)
             place = (orders.numbers[int(orders.order_of[line])], orders.line_numbers[line], each.step.name)
             values = {"agreed": kept, "today": today}
             findings.append(Finding("agreed-terms", "warning", message, *place, values=values))
@@ -292,7 +294,7 @@ def _other_taxes(orders: Orders, result: RoutineResult) -> list[Finding]:
 def _taxed_with(terms: TaxTerms, line: int) -> str:
     """Rate and category of a line in words."""
     if not terms.included[line]:
-        return "nothing"
+        return Said("nothing")
     percent, category = value_at(terms.percent, line), value_at(terms.category, line)
     return f"{shown(percent)} %{f' {category}' if category else ''}"
 
@@ -327,7 +329,8 @@ def failed_defaults(program: Program, orders: Orders) -> list[Finding]:
         for at in [] if failed is None else np.flatnonzero(failed.codes >= 0).tolist():
             order = at if level == "header" else int(orders.order_of[at])
             line = "" if level == "header" else orders.line_numbers[at]
-            message = f"no default for {program.label(f'{level}.{name}')}: {value_at(failed, at)}"  # type: ignore[arg-type]
+            why = value_at(failed, at)  # type: ignore[arg-type]
+            message = Said("no default for {field}: {why}", field=program.label(f"{level}.{name}"), why=why)
             findings.append(Finding(f"{level}.{name}", "error", message, orders.numbers[order], line, name))
     return findings
 
@@ -339,17 +342,13 @@ def _not_reproduced(program: Program, orders: Orders, result: RoutineResult) -> 
         for line in each.lines.tolist():
             at = int(orders.order_of[line])
             places = program.definition.minor_units.get(value_at(orders.header("currency"), at) or "", 0)
-            kept, computed = (_amount(column, line, places) for column in (each.kept, each.computed))
-            message = f"{each.step.definition.shown} {kept} was agreed; the formulas of today give {computed}"
+            kept, computed = (amount_at(column, line, places) for column in (each.kept, each.computed))
+            facts = {"step": each.step.definition.shown, "kept": kept, "today": computed}
+            message = Said("{step} {kept} was agreed; the formulas of today give {today}", **facts)
             values = {"agreed": kept, "today": computed}
             place = (orders.numbers[at], orders.line_numbers[line], each.step.name)
             findings.setdefault(line, Finding("agreed-terms", "warning", message, *place, values=values))
     return list(findings.values())
-
-
-def _amount(column: Column, position: int, places: int) -> str:
-    value = amount_at(column, position, places)
-    return "blank" if value is None else format(value, "f")
 
 
 def _prepaid(orders: Orders) -> Decimals:

@@ -23,6 +23,21 @@ from dokima.tables.table import Table
 
 
 @dataclass(frozen=True)
+class ReportTerms:
+    """What a rulebook says about reports.
+
+    Attributes:
+        locale: Locale of reports for which none is asked, blank for English words and plain numbers.
+        parties: Formulas of text by customer, supplier and ship_to: the name first, then lines of the address.
+        valid_days: For how many days after its submission a change order may be decided; None without a limit.
+    """
+
+    locale: str = ""
+    parties: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    valid_days: int | None = None
+
+
+@dataclass(frozen=True)
 class ProgramDefinition:
     """Everything a rulebook says, formulas as text still.
 
@@ -43,6 +58,7 @@ class ProgramDefinition:
         reporting: A second currency that totals are reported in, and the formula of its rate.
         letterhead: Who sends reports: name first, then whatever belongs below it.
         texts: Words of reports in the place of ours.
+        report: How reports speak by default, and what they say of the parties.
         policy: Says of a line's variance whether its growth is ordered separately; None to go by ``changes``.
         changes: How change orders are settled.
         overrides: What a price typed by hand must be.
@@ -65,6 +81,7 @@ class ProgramDefinition:
     reporting: tuple[str, object] | None = None
     letterhead: Mapping[str, str] = field(default_factory=dict)
     texts: Mapping[str, str] = field(default_factory=dict)
+    report: ReportTerms = field(default_factory=ReportTerms)
     policy: Callable[[Any], bool] | None = None
     changes: ChangeTerms = field(default_factory=ChangeTerms)
     overrides: OverrideTerms = field(default_factory=OverrideTerms)
@@ -81,6 +98,7 @@ class Program:
         rules: Rules in the order they were declared.
         routines: Routines in the order they were declared.
         defaults: Formulas of fields, (level, field) first, in the order of what they read.
+        parties: Formulas of text that say who and where the parties are, by customer, supplier and ship_to.
         reporting_rate: How many of the reporting currency one of an order's is; None without such a currency.
         readers: For each figure that changes from step to step the tables that read it, directly or through others.
     """
@@ -92,6 +110,7 @@ class Program:
     defaults: Sequence[tuple[str, str, Formula]] = ()
     readers: Mapping[str, frozenset[str]] = field(default_factory=dict)
     reporting_rate: Formula | None = None
+    parties: Mapping[str, Sequence[Formula]] = field(default_factory=dict)
 
     @cached_property
     def fingerprint(self) -> str:

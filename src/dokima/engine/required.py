@@ -14,6 +14,7 @@ from dokima.formulas import Level
 from dokima.formulas.operators import flags
 from dokima.model.columns import value_at
 from dokima.model.findings import Finding
+from dokima.model.said import Said, listing
 from dokima.tables.table import Table, names_behind
 
 
@@ -91,10 +92,8 @@ def _findings(sheet: Sheet, table: Table, missing: Mask) -> Iterable[Finding]:
     keys = [(formula.source, formula.evaluate(sheet, table.level)) for formula in table.conditions.values()]
     for at in np.flatnonzero(missing).tolist():
         asked = {source: value_at(column, at) for source, column in keys}
-        told = ", ".join(
-            f"{sheet.program.label(source)} {'blank' if value is None else value}" for source, value in asked.items()
-        )
+        told = listing([Said("{name} {value}", name=sheet.program.label(n), value=value) for n, value in asked.items()])
         order = int(sheet.order_of[at]) if table.level is Level.LINE else at
         line = lines[at] if table.level is Level.LINE else ""
-        message = f"table {table.name} has no row for {told}"
+        message = Said("table {table} has no row for {told}", table=table.name, told=told)
         yield Finding(f"table.{table.name}", "error", message, orders[order], line, values=asked)

@@ -14,6 +14,7 @@ from dokima.exact.integers import Mask
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, value_at
 from dokima.model.findings import Finding
+from dokima.model.said import Said
 
 STATED = {
     "stated_line_net": "line_net",
@@ -94,12 +95,14 @@ def _finding(
     program, orders = calculation.program, calculation.orders
     known = program.fields.line if line else program.fields.header
     difference = Context(prec=MAX_PREC).subtract(stated, calculated)
-    message = f"{known[field].shown} is {stated}, calculated {calculated}: {difference:+} off"
+    facts = {"stated": stated, "calculated": calculated, "difference": difference}
+    message = Said(
+        "{field} is {stated}, calculated {calculated}: {difference:+} off", field=known[field].shown, **facts
+    )
     if not line:
-        message += f" ({_source(calculation, order)})"
-    values = {"stated": stated, "calculated": calculated, "difference": difference}
+        message = Said("{message} ({source})", message=message, source=_source(calculation, order))
     severity = program.definition.stated_severity
-    return Finding(rule, severity, message, orders.numbers[order], line, field, values=values)  # type: ignore[arg-type]
+    return Finding(rule, severity, message, orders.numbers[order], line, field, values=facts)  # type: ignore[arg-type]
 
 
 def _source(calculation: Calculation, order: int) -> str:
@@ -108,7 +111,11 @@ def _source(calculation: Calculation, order: int) -> str:
     where = orders.lines_of(order)
     said = [orders.line(field) for field in _LINES if field in orders.lines]
     if not any((~column.is_missing()[where]).any() for column in said):
-        return "its lines state nothing that could be compared"
+        return Said("its lines state nothing that could be compared")
     off = [line for field in _LINES for line in np.flatnonzero(_off(calculation, field)[where]).tolist()]
     lines = [orders.line_numbers[where.start + line] for line in sorted(set(off))]
-    return f"it comes from line{'s' if len(lines) != 1 else ''} {listed(lines)}" if lines else "no line differs"
+    if not lines:
+        return Said("no line differs")
+    if len(lines) == 1:
+        return Said("it comes from line {lines}", lines=lines[0])
+    return Said("it comes from lines {lines}", lines=listed(lines))

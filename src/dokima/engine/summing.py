@@ -11,6 +11,7 @@ import numpy as np
 from dokima.engine.calculation import Calculation, amount_at
 from dokima.exact import total
 from dokima.exact.integers import Mask
+from dokima.model.said import Said
 from dokima.routines.totals import TOTALS
 
 
@@ -51,7 +52,7 @@ def left_out(calculation: Calculation) -> list[LeftOut]:
     aside: dict[str, list[str]] = {}
     for problem in calculation.problems:
         aside.setdefault(problem.order, []).append(str(problem))
-    found = [LeftOut(order, f"set aside: {_first(reasons)}") for order, reasons in aside.items()]
+    found = [LeftOut(order, Said("set aside: {why}", why=_first(reasons))) for order, reasons in aside.items()]
     numbers = calculation.orders.numbers
     return found + [
         LeftOut(numbers[at], reason_of(calculation, numbers[at]))
@@ -62,12 +63,13 @@ def left_out(calculation: Calculation) -> list[LeftOut]:
 def reason_of(calculation: Calculation, order: str) -> str:
     """Why an order could not be priced: its first error, and how many more there are."""
     errors = calculation.findings.of(order).errors
-    return _first([f"{f'line {each.line}: ' if each.line else ''}{each.message}" for each in errors])
+    said = [Said("line {line}: {why}", line=e.line, why=e.message) if e.line else e.message for e in errors]
+    return _first(said)
 
 
 def _first(reasons: Iterable[str]) -> str:
-    first, *others = [*reasons] or ["it could not be priced"]
-    return f"{first} (and {len(others)} more)" if others else first
+    first, *others = [*reasons] or [Said("it could not be priced")]
+    return Said("{why} (and {count} more)", why=first, count=len(others)) if others else first
 
 
 def sums_of(calculation: Calculation) -> list[TotalsSum]:

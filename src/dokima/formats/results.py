@@ -11,7 +11,7 @@ from typing import Any
 
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import Change, Variance
-from dokima.engine.calculation import Calculation, PricedOrder, amount_figures
+from dokima.engine.calculation import Calculation, PricedOrder, TaxRow, amount_figures
 from dokima.engine.explaining import Explanation
 from dokima.engine.summing import left_out, sums_of
 from dokima.errors import Problem
@@ -90,23 +90,25 @@ def _order_data(order: PricedOrder, chosen: Sequence[str]) -> dict[str, Any]:
             for line in order.lines
         ],
         "figures": {name: cell(value) for name, value in order.figures.items()},
-        "tax_breakdown": [
-            {
-                "step": row.step,
-                "category": row.category,
-                "percent": cell(row.percent),
-                "taxable": cell(row.taxable, order.places),
-                "tax": cell(row.tax, order.places),
-                "reason": row.reason,
-            }
-            for row in order.tax_breakdown
-        ],
+        "tax_breakdown": [tax_data(row, order.places) for row in order.tax_breakdown],
         "totals": {name: cell(value, order.places) for name, value in asdict(order.totals).items()},
         "instalments": [
             {"label": row.label, "due": cell(row.due), "amount": cell(row.amount, order.places)}
             for row in order.instalments
         ],
         "reporting": None if second is None else {name: cell(value, 0) for name, value in asdict(second).items()},
+    }
+
+
+def tax_data(row: TaxRow, places: int) -> dict[str, Any]:
+    """A row of a tax breakdown as plain data; amounts with the currency's places."""
+    return {
+        "step": row.step,
+        "category": row.category,
+        "percent": cell(row.percent),
+        "taxable": cell(row.taxable, places),
+        "tax": cell(row.tax, places),
+        "reason": row.reason,
     }
 
 

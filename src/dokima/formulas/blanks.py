@@ -10,6 +10,7 @@ from dokima.formulas.names import Frame, Level
 from dokima.formulas.nodes import Formula, Node
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column
+from dokima.model.said import Said
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ class BlankSearch:
 
     def at(self, order: int, line: int | None) -> Cause:
         """The cause at one order (``line`` None) or line, by their positions."""
-        return self._cause(self.formula.root, order, line) or Cause(f"'{self.formula.source}' is blank")
+        return self._cause(self.formula.root, order, line) or Cause(Said("'{name}' is blank", name=self.formula.source))
 
     def is_blank(self, order: int, line: int | None) -> bool:
         """Whether the formula is blank there."""
@@ -50,7 +51,7 @@ class BlankSearch:
         if not self._blank(node, order, line):
             return None
         if node.name:
-            return Cause(f"{node.name} is blank", node.name)
+            return Cause(Said("{name} is blank", name=node.name), node.name)
         for operand in node.operands:
             if node.gathers and node.rows:
                 found = BlankSearch(self.formula, self.frame.records(node.rows))._on_some_row(operand, order, node.rows)
@@ -62,22 +63,23 @@ class BlankSearch:
                 return found
         text = self.formula.source[node.start : node.stop]
         if len(node.operands) == 2 and self._is_zero(node.operands[1], order, line):
-            return Cause(f"division by zero in '{text}'")
-        return Cause(f"'{text}' is blank")
+            return Cause(Said("division by zero in '{text}'", text=text))
+        return Cause(Said("'{name}' is blank", name=text))
 
     def _on_some_line(self, operand: Node, order: int) -> Cause | None:
         """The first line of the order on which a part of an aggregate is blank."""
         for position in np.flatnonzero(self.frame.order_of == order).tolist():
             if found := self._cause(operand, order, position):
                 number = self.frame.line_column("line.number").take(np.array([position]))
-                return Cause(f"{found.text} on line {number.to_list()[0]}", found.name)  # type: ignore[union-attr]
+                line = number.to_list()[0]  # type: ignore[union-attr]
+                return Cause(Said("{why} on line {line}", why=found.text, line=line), found.name)
         return None
 
     def _on_some_row(self, operand: Node, order: int, rows: str) -> Cause | None:
         """The first delivery or payment of the order on which a part of an aggregate is blank."""
         for position in np.flatnonzero(self.frame.order_of == order).tolist():
             if found := self._cause(operand, order, position):
-                return Cause(f"{found.text} in a {rows}", found.name)
+                return Cause(Said("{why} in one of its {rows}", why=found.text, rows=rows), found.name)
         return None
 
     def _one(self, node: Node, order: int, line: int | None) -> Column | None:

@@ -31,7 +31,7 @@ NOT_AGREED: Mapping[str, str] = {
 """Fields that a change of an order cannot move, and why: approving it would not carry them out."""
 
 
-FINGERPRINT_FORM, TERMS_FORM, ACCEPTANCE_FORM = "2", 2, "2"
+FINGERPRINT_FORM, TERMS_FORM, ACCEPTANCE_FORM = "3", 2, "2"
 """Forms in which fingerprints of rulebooks, agreed terms and digests of acceptances are written. One of another form is
 recognised by its mark and told, never compared or read as if it were of this one."""
 

@@ -8,6 +8,7 @@ from decimal import Decimal
 
 from dokima.engine.calculation import PricedLine, PricedOrder
 from dokima.errors import DokimaError
+from dokima.reports.language import _
 from dokima.routines.routine import Routine
 
 
@@ -74,7 +75,7 @@ def _bars(order: PricedOrder, figure: Callable[[str], Decimal | None], what: str
             bars.append(Bar(step.name, step.definition.shown, step.kind, amount, level))
         elif step.kind == "subtotal" and bars[-1].level == level and not bars[-1].is_level:
             bars.append(Bar(step.name, step.definition.shown, "subtotal", level, level))
-    bars.append(Bar("with_tax", "with tax", "total", whole, whole))
+    bars.append(Bar("with_tax", _("with tax"), "total", whole, whole))
     return bars
 
 

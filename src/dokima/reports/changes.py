@@ -1,4 +1,4 @@
-"""Reports of a change order and of a ledger. Every sum in them is read from a calculation, never added up again."""
+"""The report of a change order. Every sum in it is read from a calculation or a ledger, never added up again."""
 
 from __future__ import annotations
 
@@ -8,64 +8,110 @@ from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.history import day_of, last_entry
-from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
-from dokima.changes.listing import ChangeEntry
+from dokima.changes.ledger import Ledger, LedgerChange
 from dokima.changes.variance import COSTS, Change, LineVariance, Variance
 from dokima.engine.calculation import PricedOrder
+from dokima.engine.parties import party
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
 from dokima.reports.paper import Column, Paper, Row, Section, Side
 from dokima.reports.texts import Wording
-from dokima.reports.words import number
+from dokima.reports.words import number, signed, tax_word
 from dokima.routines.totals import SUMS
 
 _BOOKKEEPING = ("override_by", "override_time")
 """Fields that say who typed a price and when, which is not for the other party."""
+_OPEN = ("draft", "submitted")
 
 
-def change_paper(change: ChangeOrder, words: Wording, *, every: bool = False, with_costs: bool = False) -> Paper:
+def change_paper(
+    change: ChangeOrder, words: Wording, *, ledger: Ledger | None = None, every: bool = False, with_costs: bool = False
+) -> Paper:
     """The report of a change order.
 
     Args:
         change: The change order.
         words: The words it uses.
+        ledger: That of its order, for what was approved before and what the budget leaves; None to leave that out.
         every: Unchanged lines too.
         with_costs: What lines cost us and what they earn, too; never for the other party.
     """
     variance = change.variance()
     after = PricedOrder(variance.after, 0)
     ((_, totals),) = variance.totals().items()
-    record = change.record
-    facts = {
-        words["state"]: words[change.state],
-        words["customer"]: after.header("customer"),
-        words["supplier"]: after.header("supplier"),
-        words["order_date"]: after.header("date"),
-        words["revision"]: change.baseline.content.get("revision") or 0,
-        words["reason"]: record.get("reason"),
-        words["requested_by"]: record.get("requested_by"),
-        words["opened"]: _deed(record.get("opened"), record.get("opened_by")),
-        words["submitted"]: _submitted(record),
-        words["decided"]: _decided(record),
-        words["on_approval"]: _on_approval(change, variance, words),
-    }
-    sections = [_summary(totals, words), _lines(variance, words, every=every)]
-    if with_costs:
-        sections.append(_costs(variance, words))
+    lines = _lines(variance, words, every=every)
     header = _header(variance, words)
+    summary = _summary(variance, totals, words)
+    sections = [summary, lines]
+    sections += [header] if header.rows else []
+    sections += [_costs(variance, words)] if with_costs else []
+    earlier = _so_far(change, totals, ledger, words)
     return Paper(
         title=f"{words['change_order']} {change.number}",
         subtitle=f"{words['of_order']} {change.order_number}",
-        facts={label: value for label, value in facts.items() if value not in (None, "")},
-        sections=[*sections, *([header] if header.rows else [])],
+        facts=_facts(change, variance, ledger, words),
+        sections=[*sections, *([earlier] if earlier else [])],
         currency=after.header("currency") or "",
         places=after.places,
         language=words.language,
         letterhead=words.letterhead,
-        page_words=(words["page"], words["of"]),
-        decision=_decision(after, words) if change.state in ("draft", "submitted") else (),
+        page_words=words.page_words,
+        decision=_decision(after, words) if change.state in _OPEN else (),
+        mark=words[change.state],
+        watermark=words["draft"] if change.state == "draft" else "",
+        headline=_headline(totals["with_tax"], after.header("currency") or "", words),
+        flat=_flat(lines, header, summary, words),
     )
+
+
+def _headline(moved: Change, currency: str, words: Wording) -> str:
+    """What a change comes to, in a sentence."""
+    if moved.variance is None:
+        return words["unknown_total"]
+    said = words["rises" if moved.variance > 0 else "falls" if moved.variance < 0 else "stays"]
+    amounts = {"amount": f"{number(abs(moved.variance))} {currency}", "total": f"{number(moved.after)} {currency}"}
+    return said.format(**amounts)
+
+
+# -- facts ----------------------------------------------------------------------------------------------------
+
+
+def _facts(change: ChangeOrder, variance: Variance, ledger: Ledger | None, words: Wording) -> dict[str, Any]:
+    """Who, when, why, until when, and what approval will do."""
+    after, record = PricedOrder(variance.after, 0), change.record
+    ((_, moved),) = variance.headers().items()
+    submitted = last_entry(record, "submitted") if record["state"] != "draft" else {}
+    facts = {
+        words["requested_by"]: record.get("requested_by"),
+        words["reason"]: record.get("reason"),
+        words["on_approval"]: _on_approval(change, variance, words),
+        words["customer"]: "\n".join(party(after, "customer")),
+        words["supplier"]: "\n".join(party(after, "supplier")),
+        # What does not change is said once; what does stands among the other terms.
+        words["ship_to"]: "" if "ship_to" in moved else "\n".join(party(after, "ship_to")),
+        words["due_date"]: _due(variance),
+        words["order_date"]: after.header("date"),
+        words["revision"]: change.baseline.content.get("revision") or 0,
+        words["opened"]: _deed(record.get("opened"), record.get("opened_by")),
+        words["submitted"]: _deed(submitted.get("time"), submitted.get("by")),
+        words["valid_until"]: change.valid_until,
+        words["decided"]: _decided(record),
+    }
+    if ledger is not None and ledger.budget is not None:
+        facts[words["budget"]] = ledger.budget
+        left = ledger.headroom if change.state == "approved" else _left(ledger, change)
+        facts[words["headroom" if change.state == "approved" else "headroom_after"]] = _known(left, words)
+    return {label: value for label, value in facts.items() if value not in (None, "")}
+
+
+def _due(variance: Variance) -> Any:
+    """When it is to be delivered, where no date changes: the one day, or the first and the last."""
+    if any("due_date" in line.fields for line in variance.lines()):
+        return ""
+    known = [line.field("due_date") for line in PricedOrder(variance.after, 0).lines if not line.is_parent]
+    days = sorted({day for day in known if day is not None})
+    return "" if not days else number(days[0]) if len(days) == 1 else f"{number(days[0])} – {number(days[-1])}"
 
 
 def _deed(time: Any, by: Any) -> str:
@@ -73,22 +119,9 @@ def _deed(time: Any, by: Any) -> str:
     return " ".join(filter(None, [number(day_of(time)), str(by or "")])) if time else ""
 
 
-def _submitted(record: dict[str, Any]) -> str:
-    """When and by whom a change was submitted last; blank for a draft."""
-    entry = last_entry(record, "submitted") if record["state"] != "draft" else {}
-    return _deed(entry.get("time"), entry.get("by"))
-
-
-def _decision(after: PricedOrder, words: Wording) -> list[Side]:
-    """Where both sides decide: the other party, and whoever sends the report."""
-    parties = [after.header("customer") or after.header("supplier") or "", next(iter(words.letterhead.values()), "")]
-    fields = [words["name"], words["date"], words["signature"]]
-    return [Side(party, [words["approve"], words["reject"]], fields) for party in parties if party]
-
-
 def _on_approval(change: ChangeOrder, variance: Variance, words: Wording) -> str:
     """What approval will do with a change that has not been decided."""
-    if change.state not in ("draft", "submitted"):
+    if change.state not in _OPEN:
         return ""
     lines = change.ordered_separately(variance=variance)
     return words["separates"].format(lines=", ".join(lines)) if lines else words["amends"]
@@ -101,55 +134,59 @@ def _decided(record: dict[str, Any]) -> str:
     return f"{told}: {entry['reason']}" if entry.get("reason") else told
 
 
-def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
-    """The list of change orders of a store."""
-    columns = [
-        Column(words["change_order"]),
-        Column(words["party"]),
-        Column(words["state"]),
-        Column(words["without_tax"], "variance"),
-        Column(words["currency"]),
-        Column(words["opened"]),
-        Column(words["submitted"]),
-        Column(words["waits"], "number"),
-        Column(words["reason"], wide=True),
-    ]
-    rows = [
-        Row([
-            entry.number, entry.party, words[entry.state], entry.without_tax, entry.currency,
-            f"{number(entry.opened)} {entry.opened_by}" if entry.opened else "",
-            f"{number(entry.submitted)} {entry.submitted_by}" if entry.submitted else "",
-            entry.waits, entry.reason,
-        ])
-        for entry in entries
-    ]  # fmt: skip
-    return Paper(
-        title=words["change_orders"],
-        subtitle="",
-        facts={},
-        sections=[Section(words["waiting_first"], columns, rows, words["no_changes"])],
-        currency="",
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=(words["page"], words["of"]),
-    )
+def _left(ledger: Ledger, change: ChangeOrder) -> Decimal | None:
+    """What the budget leaves with a change that is pending."""
+    mine = next((each for each in ledger.pending if each.number == change.number), None)
+    moved = None if mine is None else mine.variance[ledger.budget_of]
+    return None if moved is None or ledger.headroom is None else ledger.headroom - moved
 
 
-def _summary(totals: Any, words: Wording) -> Section:
+def _known(amount: Decimal | None, words: Wording) -> Decimal | str:
+    return words["unknown"] if amount is None else amount
+
+
+def _decision(after: PricedOrder, words: Wording) -> list[Side]:
+    """Where both sides decide: the other party, and whoever sends the report."""
+    others = [*party(after, "customer")[:1], *party(after, "supplier")[:1]]
+    sides = dict.fromkeys([*others, next(iter(words.letterhead.values()), "")])
+    fields = [words["name"], words["date"], words["signature"]]
+    return [Side(side, [words["approve"], words["reject"]], fields) for side in sides if side]
+
+
+# -- sums -----------------------------------------------------------------------------------------------------
+
+
+def _summary(variance: Variance, totals: Mapping[str, Change], words: Wording) -> Section:
+    """The sums: without tax, tax by rate, with tax; before, what changes, after, and by how much of a hundred."""
     columns = [
         Column(""),
         Column(words["before"], "money"),
+        Column(words["change"], "variance"),
         Column(words["after"], "money"),
-        Column(words["variance"], "variance"),
         Column("%", "variance"),
     ]
-    rows = []
-    for name in SUMS:
-        moved: Change = totals[name]
-        values = [words[name], moved.before, moved.after, moved.variance, _percent(moved)]
-        rows.append(Row(values, "total" if name == "with_tax" else ""))
-    return Section(words["summary"], columns, rows)
+    rows = [_sum(words["without_tax"], totals["without_tax"])]
+    rates = tax_changes(variance)
+    rows += [_sum(told, moved) for told, moved in rates.items()]
+    if len(rates) != 1:
+        rows.append(_sum(words["tax"], totals["tax"]))
+    return Section(words["summary"], columns, [*rows, _sum(words["with_tax"], totals["with_tax"], "total")])
+
+
+def _sum(told: str, moved: Change, mark: str = "") -> Row:
+    return Row([told, moved.before, moved.variance, moved.after, _percent(moved)], mark)
+
+
+def tax_changes(variance: Variance) -> dict[str, Change]:
+    """The tax of each category and rate, before and after; a rate that one side does not have counts 0 there."""
+    sides = [PricedOrder(side, 0) for side in (variance.before, variance.after)]
+    found: list[dict[str, Decimal]] = [{tax_word(row): row.tax for row in side.tax_breakdown} for side in sides]
+    nothing = Decimal(0).scaleb(-sides[1].places)
+    moves = {}
+    for told in dict.fromkeys([*found[0], *found[1]]):
+        before, after = (side.get(told, nothing) for side in found)
+        moves[told] = Change(before, after, after - before)
+    return moves
 
 
 def _percent(moved: Change) -> Decimal | None:
@@ -161,27 +198,51 @@ def _percent(moved: Change) -> Decimal | None:
     return found
 
 
+def _so_far(change: ChangeOrder, totals: Mapping[str, Change], ledger: Ledger | None, words: Wording) -> Section | None:
+    """What was agreed at first, what was approved before this change, this change; None if it is the first one."""
+    earlier = [] if ledger is None else _earlier(change, ledger.approved)
+    if ledger is None or not earlier:
+        return None
+    columns = [Column(""), Column(words["reason"], wide=True), *(Column(words[name], "money") for name in SUMS)]
+    sums = [Row([words["original"], "", *(ledger.original[name] for name in SUMS)])]
+    sums += [Row([each.number, each.reason, *(each.variance[name] for name in SUMS)]) for each in earlier]
+    mine = Row([words["this_change"], change.reason, *(totals[name].variance for name in SUMS)], "changed")
+    return Section(words["so_far"], columns, [*sums, mine])
+
+
+def _earlier(change: ChangeOrder, approved: Sequence[LedgerChange]) -> list[LedgerChange]:
+    """The changes approved before this one."""
+    numbers = [each.number for each in approved]
+    return list(approved[: numbers.index(change.number)] if change.number in numbers else approved)
+
+
+# -- lines ----------------------------------------------------------------------------------------------------
+
+
 def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
     """The lines that change: before, after and the effect of each; below them what they come to together."""
+    quantity, price, net = words["quantity"], words["unit_price"], words["net"]
     columns = [
         Column(words["line"]),
         Column(words["item"]),
-        Column(words["description"], wide=True),
+        Column(words["description"], wide=True, spare=3),
+        Column(words["unit"], spare=3),
         Column(words["status"]),
-        Column(f"{words['quantity']} {words['before']}", "number"),
-        Column(f"{words['quantity']} {words['after']}", "number"),
-        Column(f"{words['quantity']} {words['variance']}", "variance"),
-        Column(f"{words['unit_price']} {words['before']}", "money", wide=True),
-        Column(f"{words['unit_price']} {words['after']}", "money"),
-        Column(words["net"], "variance"),
+        Column(words["before"], "number", group=quantity),
+        Column(words["after"], "number", group=quantity),
+        Column(words["variance"], "variance", group=quantity, spare=1),
+        Column(words["before"], "money", group=price, spare=1),
+        Column(words["after"], "money", group=price),
+        Column(words["before"], "money", group=net, spare=2),
+        Column(words["after"], "money", group=net, spare=2),
+        Column(words["variance"], "variance", group=net),
     ]
     listed = (line for line in variance.lines(every=every) if every or not (_is_rounding(line) or _is_cost(line)))
-    labels = variance.after.orders.fields.line
-    rows = [row for line in listed for row in (_line(line, words), *_fields(line, labels, words))]
+    rows = [row for line in listed for row in (_line(line, variance, words), *_details(line, variance, words))]
     if rows:
         ((_, totals),) = variance.totals().items()
-        together = ["", words["without_tax"], None, "", *[None] * 5, totals["without_tax"].variance]
-        rows.append(Row(together, "total"))
+        moved = totals["without_tax"]
+        rows.append(Row(["", words["total"], *[None] * 8, moved.before, moved.after, moved.variance], "total"))
     return Section(words["lines_all" if every else "lines_changed"], columns, rows, words["nothing"])
 
 
@@ -196,58 +257,65 @@ def _is_cost(line: LineVariance) -> bool:
     return line.status == "changed" and not line.fields and bool(moved) and moved <= {*COSTS}
 
 
-def _costs(variance: Variance, words: Wording) -> Section:
-    """What the lines that change cost and earn, and what that comes to together."""
-    lines = list(variance.lines())
-    moves = [(name, line.figures[name]) for line in lines for name in COSTS if name in line.figures]
-    known = {name for name, change in moves if change.before is not None or change.after is not None}
-    names = [name for name in COSTS if name in known]
-    parts = ("before", "after", "variance")
-    columns = [Column(words["line"]), Column(words["item"])]
-    columns += [
-        Column(f"{words[name]} {words[part]}", "variance" if part == "variance" else "money")
-        for name in names
-        for part in parts
-    ]
-    rows = [
-        Row([line.line, line.item or "", *(getattr(line.figures[n], part) for n in names for part in parts)], "changed")
-        for line in (lines if names else ())
-    ]
-    ((_, totals),) = variance.totals().items()
-    if rows and any(name in totals for name in names):
-        together = [getattr(totals[n], part) if n in totals else None for n in names for part in parts]
-        rows.append(Row(["", words["lines_all"], *together], "total"))
-    return Section(words["costs"], columns, rows, words["no_costs"])
-
-
-def _line(line: LineVariance, words: Wording) -> Row:
-    quantity, price = line.figures["quantity"], line.figures["price"]
-    mark = line.status
-    said: str = mark
-    if line.is_consequence:
-        said = "follows"
-    added, removed = mark == "added", mark == "removed"
+def _line(line: LineVariance, variance: Variance, words: Wording) -> Row:
+    quantity, price, net = (line.figures[name] for name in ("quantity", "price", "without_tax"))
+    said = "follows" if line.is_consequence else line.status
+    added, removed = line.status == "added", line.status == "removed"
     values = [
         line.line,
         line.item or "",
         line.description or "",
+        _field(line, variance, "unit") or "",
         words[said],
         None if added else quantity.before,
         None if removed else quantity.after,
         quantity.variance or None,
-        price.before,
+        None if price.before == price.after else price.before,  # a price that stays is said once
         price.after,
-        line.figures["without_tax"].variance,
+        None if added else net.before,
+        None if removed else net.after,
+        net.variance,
     ]
     return Row(values, said)
 
 
-def _fields(line: LineVariance, labels: Mapping[str, Field], words: Wording) -> Iterator[Row]:
-    """Every other field of a line that changes, in a row of its own below it."""
-    for name, moved in line.fields.items():
-        if name not in _BOOKKEEPING:
-            told = f"{words.label(labels[name])}: {_shown(moved.before)} → {_shown(moved.after)}"
-            yield Row(["", "", told, "", *[None] * 6], "detail")
+def _field(line: LineVariance, variance: Variance, name: str) -> Any:
+    """A field of a line after the change; of a removed line, before it."""
+    side = variance.before if line.status == "removed" else variance.after
+    return PricedOrder(side, 0).line(line.line).field(name)
+
+
+def _details(line: LineVariance, variance: Variance, words: Wording) -> Iterator[Row]:
+    """Every other field of a line that changes, in a row of its own below it; of a line that follows, why it moves."""
+    labels: Mapping[str, Field] = variance.after.orders.fields.line
+    fields = {name: moved for name, moved in line.fields.items() if name not in _BOOKKEEPING}
+    if line.status == "added":
+        given = {name: _field(line, variance, name) for name in ("due_date", "price_override", "override_reason")}
+        fields = {name: Change(None, value) for name, value in given.items() if value is not None}
+    reason = fields.pop("override_reason", None) if "price_override" in fields else None
+    for name, moved in fields.items():
+        told = f"{words.label(labels[name])}: {_moved(moved, added=line.status == 'added')}"
+        if name == "price_override" and reason is not None and reason.after:
+            told += f" ({reason.after})"
+        yield _detail(told)
+    if line.is_consequence and (steps := _steps_that_moved(line, variance, words)):
+        yield _detail(words["because"].format(steps=", ".join(steps)))
+
+
+def _detail(told: str) -> Row:
+    return Row(["", "", told, *[None] * 10], "detail")
+
+
+def _moved(moved: Change, *, added: bool) -> str:
+    return _shown(moved.after) if added else f"{_shown(moved.before)} → {_shown(moved.after)}"
+
+
+def _steps_that_moved(line: LineVariance, variance: Variance, words: Wording) -> list[str]:
+    """The prices, discounts and charges that moved a line which nobody touched, each with its variance."""
+    routine = PricedOrder(variance.after, 0).routine
+    names = [step.name for step in routine.steps if step.kind in ("discount", "charge")] if routine else []
+    moved = [name for name in ("price", *names) if name in line.figures and line.figures[name].variance]
+    return [f"{words.figure(name)} {signed(line.figures[name].variance)}" for name in moved]
 
 
 def _header(variance: Variance, words: Wording) -> Section:
@@ -266,74 +334,39 @@ def _shown(value: Any) -> str:
     return "–" if value is None else number(value)
 
 
-def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
-    """The report of a ledger."""
-    columns = [Column(""), Column(words["reason"], wide=True), *(Column(words[name], "money") for name in SUMS)]
-    rows = [Row([words["original"], None, *(ledger.original[name] for name in SUMS)])]
-    for change in ledger.approved:
-        rows += [_direct_edit(edit, words) for edit in ledger.direct if edit.before == change.number]
-        rows += _movement(change, ledger, words)
-    rows += [_direct_edit(edit, words) for edit in ledger.direct if not edit.before]
-    if not ledger.is_balanced:
-        rows.append(Row([words["unbalanced"], None, *(ledger.imbalance[name] for name in SUMS)], "removed"))
-    rows.append(Row([words["current"], ", ".join(ledger.documents), *(ledger.current[name] for name in SUMS)], "total"))
-    sections = [Section(words["movements"], columns, rows)]
-    if ledger.pending:
-        pending = [row for change in ledger.pending for row in _movement(change, ledger, words)]
-        sections.append(Section(words["pending"], columns, pending))
-    sections.append(_ledger_lines(ledger, words))
-    facts = {
-        words["budget"]: ledger.budget,
-        words["headroom"]: _known(ledger.headroom, ledger, words),
-        words["headroom_pending"]: _known(ledger.headroom_pending, ledger, words) if ledger.pending else None,
-        **{f"{document} {words['unknown']}": why for document, why in ledger.unknown.items()},
-    }
-    return Paper(
-        title=f"{words['ledger_of']} {ledger.number}",
-        subtitle="",
-        facts={label: value for label, value in facts.items() if value is not None},
-        sections=sections,
-        currency=ledger.currency,
-        places=ledger.places,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=(words["page"], words["of"]),
-    )
-
-
-def _known(amount: Decimal | None, ledger: Ledger, words: Wording) -> Decimal | str | None:
-    """What is left of a budget; said to be unknown where there is a budget and something cannot be priced."""
-    return words["unknown"] if amount is None and ledger.budget is not None else amount
-
-
-def _direct_edit(edit: DirectEdit, words: Wording) -> Row:
-    told = f"{edit.document}, {words['revision']} {edit.revision}"
-    return Row([words["direct_edit"], told, *(edit.variance[name] for name in SUMS)], "changed")
-
-
-def _movement(change: LedgerChange, ledger: Ledger, words: Wording) -> Iterator[Row]:
-    unknown = f"{words['unknown']}: {change.unknown}" if change.unknown else ""
-    told = " · ".join(filter(None, [words[change.state], change.reason, change.decided, unknown]))
-    yield Row([change.number, told, *(change.variance[name] for name in SUMS)], "changed")
-    if change.tax_rounding:
-        yield Row([words["tax_rounding"], None, *(ledger.rounding(change, name) for name in SUMS)])
-
-
-def _ledger_lines(ledger: Ledger, words: Wording) -> Section:
-    columns = [
-        Column(words["line"]),
-        Column(words["item"]),
-        Column(words["original"], "money"),
-        *(Column(change.number, "variance") for change in ledger.approved),
-        *([Column(words["direct_edit"], "variance")] if ledger.direct else []),
-        Column(words["current"], "money"),
+def _costs(variance: Variance, words: Wording) -> Section:
+    """What the lines that change cost and earn, and what that comes to together."""
+    lines = list(variance.lines())
+    moves = [(name, line.figures[name]) for line in lines for name in COSTS if name in line.figures]
+    known = {name for name, change in moves if change.before is not None or change.after is not None}
+    names = [name for name in COSTS if name in known]
+    parts = ("before", "after", "variance")
+    columns = [Column(words["line"]), Column(words["item"])]
+    columns += [
+        Column(words[part], "variance" if part == "variance" else "money", group=words[name])
+        for name in names
+        for part in parts
     ]
     rows = [
-        Row([
-            line.number, line.item, line.original,
-            *(line.changes.get(change.number) for change in ledger.approved),
-            *([line.rest or None] if ledger.direct else []), line.current,
-        ])
-        for line in ledger.lines
-    ]  # fmt: skip
-    return Section(words["by_line"], columns, rows)
+        Row([line.line, line.item or "", *(getattr(line.figures[n], part) for n in names for part in parts)], "changed")
+        for line in (lines if names else ())
+    ]
+    ((_, totals),) = variance.totals().items()
+    if rows and any(name in totals for name in names):
+        together = [getattr(totals[n], part) if n in totals else None for n in names for part in parts]
+        rows.append(Row(["", words["lines_all"], *together], "total"))
+    return Section(words["costs"], columns, rows, words["no_costs"])
+
+
+def _flat(lines: Section, header: Section, summary: Section, words: Wording) -> Section:
+    """All of it in the columns of the lines: the lines, other terms, then the sums before, after and between."""
+    nothing: list[Any] = [None] * 8
+    rows = [row for row in lines.rows if row.mark != "total"]
+    rows += [Row(["", "", f"{label}: {before} → {after}", *[None] * 10]) for label, before, after in _values(header)]
+    for told, before, moved, after, *_rest in _values(summary):
+        rows.append(Row(["", "", told, *nothing[:7], before, after, moved]))
+    return Section(words["lines_changed"], lines.columns, rows)
+
+
+def _values(section: Section) -> list[Sequence[Any]]:
+    return [row.values for row in section.rows]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from decimal import Decimal
 from pathlib import Path
+from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 from dokima.changes.variance import Variance
@@ -12,6 +13,7 @@ from dokima.engine.calculation import PricedOrder
 from dokima.engine.explaining import Explanation, Rung
 from dokima.errors import DokimaError
 from dokima.reports.bars import Bar
+from dokima.reports.language import _
 from dokima.reports.words import number, signed
 
 if TYPE_CHECKING:
@@ -29,9 +31,13 @@ COLOURS = {
 """Glass blue for what stands, rust for what is taken, moss for what is added, grey for tax."""
 _INK, _FAINT = "#1d2326", "#c9ced1"
 FORMATS = (".png", ".svg", ".pdf")
+MANY = 12
+"""Bars from which on they are narrower and their labels smaller."""
 
 
-def draw_waterfall(bars: Sequence[Bar], title: str, currency: str, target: Path) -> None:
+def draw_waterfall(
+    bars: Sequence[Bar], title: str, currency: str, target: Path, *, start: Decimal | None = None
+) -> None:
     """Draw a waterfall, one bar a step.
 
     Args:
@@ -39,14 +45,17 @@ def draw_waterfall(bars: Sequence[Bar], title: str, currency: str, target: Path)
         title: Heading of the chart.
         currency: Currency code, for the axis.
         target: File to write: PNG, SVG or PDF by its ending.
+        start: Where the axis starts, which the chart then says; at 0 if None.
 
     Raises:
         DokimaError: The file cannot be written.
     """
-    figure, axes = _sheet(target, max(7.0, 1.05 * len(bars) + 1.5), title, currency)
+    each = 1.05 if len(bars) <= MANY else 0.8
+    figure, axes = _sheet(target, min(max(7.0, each * len(bars) + 1.5), 40.0), title, currency)
     before = Decimal(0)
     for at, bar in enumerate(bars):
-        bottom, height = (Decimal(0), bar.amount) if bar.is_level else (before, bar.amount)
+        ground = start or Decimal(0)
+        bottom, height = (ground, bar.amount - ground) if bar.is_level else (before, bar.amount)
         axes.bar(at, float(height), bottom=float(bottom), width=0.62, color=COLOURS[bar.kind], zorder=3)
         if at:
             axes.plot([at - 1 + 0.31, at - 0.31], [float(before)] * 2, color=_INK, linewidth=0.7, zorder=2)
@@ -54,9 +63,13 @@ def draw_waterfall(bars: Sequence[Bar], title: str, currency: str, target: Path)
         text = number(bar.amount) if bar.is_level else signed(bar.amount)
         axes.annotate(text, (at, top), (0, 4), textcoords="offset points", ha="center", fontsize=9, color=_INK)
         before = bar.level
-    axes.axhline(0, color=_INK, linewidth=0.8, zorder=4)
+    axes.axhline(float(start or 0), color=_INK, linewidth=0.8, zorder=4)
     axes.margins(y=0.12)
-    axes.set_xticks(range(len(bars)), [_wrapped(bar.label) for bar in bars], fontsize=9)
+    if start:
+        axes.set_ylim(bottom=float(start))
+        said = _("The axis starts at {amount}, so that the change can be seen.").format(amount=number(start))
+        axes.set_xlabel(said, fontsize=8.5, color=_INK, loc="left", labelpad=8)
+    axes.set_xticks(range(len(bars)), [_wrapped(bar.label) for bar in bars], fontsize=9 if len(bars) <= MANY else 7.5)
     _save(figure, axes, target)
 
 
@@ -69,12 +82,13 @@ def draw_price_steps(rungs: Sequence[Rung], explanation: Explanation, target: Pa
     known = [rung for rung in rungs if rung.price is not None and rung.net_each is not None]
     if not known:
         raise DokimaError("there is no price at any quantity, so there is nothing to draw")
-    figure, axes = _sheet(target, 8.0, f"{explanation.title}: price by quantity", explanation.currency)
+    title = _("{item}: price by quantity").format(item=explanation.title)
+    figure, axes = _sheet(target, 8.0, title, explanation.currency)
     quantities = [float(rung.quantity) for rung in known]
     last = quantities[-1] * 1.25
     for name, colour in (("price", COLOURS["price"]), ("net_each", COLOURS["discount"])):
         values = [float(getattr(rung, name)) for rung in known]
-        label = "unit price" if name == "price" else "net of one unit"
+        label = _("unit price") if name == "price" else _("net of one unit")
         axes.step([*quantities, last], [*values, values[-1]], where="post", color=colour, linewidth=2, label=label)
         axes.plot(quantities, values, "o", color=colour, markersize=4)
         place, last_said = ((3, -12), "") if name == "price" else ((3, 6), "")
@@ -86,9 +100,9 @@ def draw_price_steps(rungs: Sequence[Rung], explanation: Explanation, target: Pa
     if explanation.quantity is not None:
         axes.axvline(float(explanation.quantity), color=_FAINT, linewidth=1.5, zorder=1)
         top = (float(explanation.quantity), 1.0)
-        said = f"asked for: {number(explanation.quantity)}"
+        said = ": ".join([_("asked for"), number(explanation.quantity)])
         axes.annotate(said, top, (4, -12), xycoords=("data", "axes fraction"), textcoords="offset points", fontsize=8)
-    axes.set_xlabel("quantity", color=_INK)
+    axes.set_xlabel(_("quantity"), color=_INK)
     axes.margins(y=0.4)
     axes.legend(frameon=False, loc="best", fontsize=9)
     _save(figure, axes, target)
@@ -105,20 +119,35 @@ def draw_bridge(variance: Variance, title: str, target: Path) -> None:
     Raises:
         DokimaError: A total is unknown, or the file cannot be written.
     """
-    ((_, totals),) = variance.totals().items()
+    (totals,) = variance.totals().values()
     before, after = totals["with_tax"].before, totals["with_tax"].after
     if before is None or after is None:
         raise DokimaError(f"a total of {title} is unknown, so there is nothing to draw")
-    bars = [Bar("before", "original", "price", before, before)]
+    bars = [Bar("before", _("original"), "price", before, before)]
     for line in variance.lines():
         moved = line.figures["without_tax"].variance
         if moved:
             kind = "charge" if moved > 0 else "discount"
             bars.append(Bar(line.line, f"{line.line} {line.item or ''}".strip(), kind, moved, bars[-1].level + moved))
     tax = totals["tax"].variance or Decimal(0)
-    bars.append(Bar("tax", "tax", "tax", tax, bars[-1].level + tax))
-    bars.append(Bar("after", "new total", "total", after, after))
-    draw_waterfall(bars, title, PricedOrder(variance.after, 0).header("currency") or "", target)
+    bars.append(Bar("tax", _("tax"), "tax", tax, bars[-1].level + tax))
+    bars.append(Bar("after", _("new total"), "total", after, after))
+    start = _start([bar.level for bar in bars])
+    draw_waterfall(bars, title, PricedOrder(variance.after, 0).header("currency") or "", target, start=start)
+
+
+def _start(levels: Sequence[Decimal]) -> Decimal | None:
+    """Where an axis starts so that a change can be seen: a round amount below all levels; None to start at 0.
+
+    A change that is at least a third of the largest level is seen from 0.
+    """
+    least, most = min(levels), max(levels)
+    moved = most - least
+    if least <= 0 or not moved or moved * 3 >= most:
+        return None
+    step = Decimal(1).scaleb(moved.adjusted())
+    start = (least - moved) // step * step
+    return start if start > 0 else None
 
 
 def _sheet(target: Path, width: float, title: str, currency: str) -> tuple[Any, Axes]:
@@ -128,14 +157,15 @@ def _sheet(target: Path, width: float, title: str, currency: str) -> tuple[Any, 
 
     figure = Figure(figsize=(width, 4.6), dpi=110, layout="constrained")
     axes = figure.add_subplot()
-    axes.set_title(title, loc="left", fontsize=12, color=_INK)
+    # A title that is longer than the chart is wide stands on several lines.
+    axes.set_title("\n".join(wrap(title, int(width * 10.5))), loc="left", fontsize=12, color=_INK)
     axes.set_ylabel(currency, color=_INK)
     return figure, axes
 
 
 def _wrapped(label: str) -> str:
-    """Words of a label one below the other where they are long."""
-    return label.replace(" ", "\n") if len(label) > 10 else label
+    """Words of a label one below the other where they are long; a long word is cut."""
+    return "\n".join(each if len(each) <= 14 else f"{each[:13]}…" for each in wrap(label, 11, break_long_words=False))
 
 
 def _save(figure: Any, axes: Axes, target: Path) -> None:
@@ -143,7 +173,7 @@ def _save(figure: Any, axes: Axes, target: Path) -> None:
     for side in ("top", "right", "left"):
         axes.spines[side].set_visible(False)
     axes.tick_params(length=0, colors=_INK)
-    axes.yaxis.set_major_formatter(lambda value, _: number(Decimal(f"{value:.10g}")))
+    axes.yaxis.set_major_formatter(lambda value, _place: number(Decimal(f"{value:.10g}")))
     try:
         figure.savefig(target, metadata={"Software": None} if target.suffix == ".png" else None)
     except OSError as error:

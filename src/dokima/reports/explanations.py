@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from decimal import Decimal
+from typing import Any
 
 from rich.console import Group, RenderableType
 from rich.table import Table
@@ -11,6 +13,7 @@ from rich.text import Text
 from dokima.engine.explaining import Explanation, Rung, StepExplanation, TableAnswer
 from dokima.model.columns import shown
 from dokima.reports.findings import finding_lines
+from dokima.reports.language import _, told
 from dokima.reports.words import SIGNS, number
 from dokima.tables.losing import Candidate
 
@@ -25,9 +28,11 @@ def explanation_report(
         rungs: What the line costs at other quantities.
         technical: Add formulas and names.
     """
-    head = Text(f"{explanation.order} line {explanation.line}   {explanation.title}", style="bold")
-    quantity, price, net = (number(v) for v in (explanation.quantity, explanation.price, explanation.net))
-    sums = Text(f"{quantity} at {price} makes {net} {explanation.currency} net")
+    place = _("{order} line {line}").format(order=explanation.order, line=explanation.line)
+    head = Text(f"{place}   {explanation.title}", style="bold")
+    names = ("quantity", "price", "net")
+    facts = {name: number(getattr(explanation, name)) for name in names}
+    sums = Text(_("{quantity} at {price} makes {net} {currency} net").format(currency=explanation.currency, **facts))
     table = Table.grid(padding=(0, 2))
     table.add_column(no_wrap=True)
     table.add_column(justify="right", no_wrap=True)
@@ -39,7 +44,8 @@ def explanation_report(
             label, Text(number(step.value), style="bold"), _how(step, explanation, technical, losers=not rungs)
         )
     if not explanation.steps:
-        said = "a parent line: its amounts are the sums of its sub-lines" if explanation.routine else "no routine fits"
+        parent = _("a parent line: its amounts are the sums of its sub-lines")
+        said = parent if explanation.routine else _("no routine fits")
         return Group(head, Text(said), *([finding_lines(tuple(explanation.findings))] if explanation.findings else []))
     parts: list[RenderableType] = [head, sums, Text(""), table]
     if rungs:
@@ -52,31 +58,31 @@ def explanation_report(
 def _could_apply(explanation: Explanation) -> Table:
     """Every row of prices, discounts and charges that could apply, side by side; the winner of each table marked."""
     table = Table.grid(padding=(0, 2))
-    for _ in range(4):
+    for _column in range(4):
         table.add_column(overflow="fold")
-    table.add_row(*(Text(word, style="dim") for word in ("could apply", "row", "gives", "")))
+    table.add_row(*(Text(word, style="dim") for word in (_("could apply"), _("row"), _("gives"), "")))
     for step in explanation.steps:
         for answer in step.answers if step.kind in ("price", "discount", "charge") else ():
             read = [o.name.split(".")[1] for o in step.operands if o.name.startswith(f"{answer.table}.")]
             for candidate in answer.candidates:
                 won = candidate.reason == "won"
-                given = ", ".join(f"{name} {shown(candidate.cells[name])}" for name in read if name in candidate.cells)
-                cells = (answer.label, str(candidate.number), given, "wins" if won else f"not: {candidate.detail}")
-                table.add_row(*cells, style="bold" if won else "dim")
+                given = ", ".join(f"{name} {_value(candidate.cells[name])}" for name in read if name in candidate.cells)
+                said = _("wins") if won else _("not: {why}").format(why=told(candidate.detail))
+                table.add_row(answer.label, str(candidate.number), given, said, style="bold" if won else "dim")
     return table
 
 
 def _ladder(rungs: Sequence[Rung], explanation: Explanation) -> Table:
     """What the line costs at each quantity that matters, its own one marked."""
     table = Table.grid(padding=(0, 3))
-    for _ in range(4):
+    for _column in range(4):
         table.add_column(justify="right")
     table.add_column()
-    table.add_row(*(Text(word, style="dim") for word in ("quantity", "unit price", "net", "net each")))
+    table.add_row(*(Text(word, style="dim") for word in (_("quantity"), _("unit price"), _("net"), _("net each"))))
     for rung in rungs:
         own = rung.quantity == explanation.quantity
         cells = (number(value) for value in (rung.quantity, rung.price, rung.net, rung.net_each))
-        table.add_row(*cells, "asked for" if own else "", style="bold" if own else "")
+        table.add_row(*cells, _("asked for") if own else "", style="bold" if own else "")
     return table
 
 
@@ -101,56 +107,50 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     formulas = step.counted
     if step.kind == "price":
         known = explanation.price is not None
-        yield Text(
-            f"{step.source}: {number(explanation.quantity)} × {number(explanation.price)}" if known else step.source
-        )
+        times = f": {number(explanation.quantity)} × {number(explanation.price)}" if known else ""
+        yield Text(told(step.source) + times)
     elif step.source:
-        yield Text(f"0, {step.source}")
+        yield Text(f"0, {told(step.source)}")
     elif "percent" in formulas:
         base = next((operand for name, operand in read.items() if name.startswith("line.")), None)
-        of = f" of {base.label} {number(base.value)}" if base is not None and step.kind != "tax" else ""
+        of = ""
+        if base is not None and step.kind != "tax":
+            of = " " + _("of {base} {value}").format(base=base.label, value=number(base.value))
         yield Text(f"{formulas['percent']} %{of}")
         if "category" in formulas:
             category = formulas["category"].strip("'")
-            yield Text(f"tax category {category}, rounded on the document and shared over the lines")
+            said = _("tax category {category}, rounded on the document and shared over the lines")
+            yield Text(said.format(category=category))
     elif step.kind != "subtotal":
         for key, values in formulas.items():
             if key != "when":
                 yield Text(values)
     if step.over != "line":
-        yield Text(
-            f"for the {'parent line' if step.over == 'parent' else 'order'}; this line bears {number(step.value)}"
-        )
+        whole = _("for the parent line; this line bears {share}")
+        whole = whole if step.over == "parent" else _("for the order; this line bears {share}")
+        yield Text(whole.format(share=number(step.value)))
 
 
 def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, losers: bool) -> Iterator[Text]:
     """The row that answered and, where rows compete for a price or discount, those it beat."""
     if technical:
-        asked = ", ".join(f"{name} {shown(value)}" for name, value in answer.asked.items())
-        yield Text(f"{answer.table} asked for {asked}", style="cyan")
+        asked = ", ".join(f"{name} {_value(value)}" for name, value in answer.asked.items())
+        yield Text(_("{table} asked for {asked}").format(table=answer.table, asked=asked), style="cyan")
     if answer.agreed or answer.agreed_place:
-        kept = ", ".join(f"{name.replace('_', ' ')} {shown(value)}" for name, value in answer.agreed.items())
-        yield Text(f"agreed when the order left draft: {kept} ({answer.agreed_place or 'no row'})")
-        if all(answer.cells.get(name) == value for name, value in answer.agreed.items()) and answer.row:
-            yield Text(f"  the {answer.label} say the same today", style="dim")
-            return
-        today = ", ".join(f"{name.replace('_', ' ')} {shown(answer.cells.get(name))}" for name in answer.agreed)
-        yield Text(f"  the {answer.label} say today: {today} ({answer.place})" if answer.row else "  no row fits today")
+        yield from _agreed(answer)
         return
+    terms, place = told(answer.terms), told(answer.place)
     if answer.row is None:
-        asked = ", ".join(f"{name.replace('_', ' ')} {shown(value)}" for name, value in answer.asked.items())
-        required = ", and one is required" if answer.is_required else ""
-        found = f"no row of the {answer.label} for {asked}" if answer.is_key else f"no row of the {answer.label} fits"
-        yield Text(found + required, style="bold red" if answer.is_required else "dim")
+        facts = {"table": answer.label, "asked": _named(answer.asked)}
+        found = _("no row of the {table} for {asked}") if answer.is_key else _("no row of the {table} fits")
+        required = _(", and one is required") if answer.is_required else ""
+        yield Text(found.format(**facts) + required, style="bold red" if answer.is_required else "dim")
     elif answer.is_path:
-        key, given = set(answer.asked), {name: value for name, value in answer.cells.items() if value is not None}
-        found = ", ".join(
-            f"{name.replace('_', ' ')} {shown(value)}" for name, value in given.items() if name not in key
-        )
-        yield Text(f"{answer.label} {answer.terms}: {found} ({answer.place})")
+        given = {n: value for n, value in answer.cells.items() if value is not None and n not in answer.asked}
+        yield Text(f"{answer.label} {terms}: {_named(given)} ({place})")
         return
     else:
-        yield Text(f"{answer.label} {answer.terms} ({answer.place})")
+        yield Text(f"{answer.label} {terms} ({place})")
     read = [operand.name.split(".")[1] for operand in step.operands if operand.name.startswith(f"{answer.table}.")]
     if losers and step.kind in ("price", "discount", "charge"):
         for candidate in answer.candidates:
@@ -158,17 +158,40 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, lo
                 yield _beaten(candidate, read)
 
 
+def _agreed(answer: TableAnswer) -> Iterator[Text]:
+    """What the order keeps of a table, and what the table says today."""
+    facts = {"kept": _named(answer.agreed), "place": told(answer.agreed_place) or _("no row"), "table": answer.label}
+    yield Text(_("agreed when the order left draft: {kept} ({place})").format(**facts))
+    if all(answer.cells.get(name) == value for name, value in answer.agreed.items()) and answer.row:
+        yield Text("  " + _("the {table} say the same today").format(**facts), style="dim")
+    elif answer.row:
+        facts["today"], facts["place"] = _named({n: answer.cells.get(n) for n in answer.agreed}), told(answer.place)
+        yield Text("  " + _("the {table} say today: {today} ({place})").format(**facts))
+    else:
+        yield Text("  " + _("no row fits today"))
+
+
+def _named(values: Mapping[str, Any]) -> str:
+    """Values with their names: ``percent 10, min quantity 24``."""
+    return ", ".join(f"{name.replace('_', ' ')} {_value(value)}" for name, value in values.items())
+
+
+def _value(value: Any) -> str:
+    """A value without idle zeros."""
+    return _("blank") if value is None else number(Decimal(shown(value)) if isinstance(value, Decimal) else value)
+
+
 def _components(answer: TableAnswer) -> Iterator[Text]:
     """An assembly's tree: each component below what it goes into, with its quantity and value."""
     for node in answer.tree[1:]:
-        scrap = f" + {number(node.scrap)} % scrap" if node.scrap else ""
+        scrap = " + " + _("{percent} % scrap").format(percent=number(node.scrap)) if node.scrap else ""
         says = f"{number(node.quantity)}{scrap} × {number(node.each)} = {number(node.value)}"
         yield Text(f"{'  ' * node.depth}{node.item}: {says}", style="dim" if node.depth > 1 else "")
 
 
 def _beaten(candidate: Candidate, columns: list[str]) -> Text:
-    line = Text(f"  not row {candidate.number}", style="dim")
-    values = ", ".join(f"{name} {shown(value)}" for name, value in candidate.cells.items() if name in columns)
+    line = Text("  " + _("not row {row}").format(row=candidate.number), style="dim")
+    values = ", ".join(f"{name} {_value(value)}" for name, value in candidate.cells.items() if name in columns)
     line.append(f" ({values})" if values else "")
-    line.append(f": {candidate.detail}")
+    line.append(f": {told(candidate.detail)}")
     return line

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from decimal import Decimal
 
 from rich.console import Group, RenderableType
 from rich.table import Table
@@ -10,9 +11,22 @@ from rich.text import Text
 
 from dokima.model.columns import shown
 from dokima.model.findings import Finding, Findings, RuleSummary
-from dokima.reports.words import plural
+from dokima.reports.language import N_, N_n, _, counted, told
+from dokima.reports.words import number, orders_counted
 from dokima.rules.verdicts import RuleAnswer
 
+SEVERITY_WORDS = {"error": N_("error"), "warning": N_("warning"), "notice": N_("notice")}
+SEVERITY_COUNTS = {
+    "error": N_n("{count} error", "{count} errors"),
+    "warning": N_n("{count} warning", "{count} warnings"),
+    "notice": N_n("{count} notice", "{count} notices"),
+}
+RESULT_WORDS = {
+    "passed": N_("passed"),
+    "refused": N_("refused"),
+    "undecided": N_("undecided"),
+    "does not apply": N_("does not apply"),
+}
 STYLES = {"error": "bold red", "warning": "yellow", "notice": "cyan"}
 MOST = 40
 """Findings shown of one order; the rest is counted."""
@@ -32,7 +46,7 @@ def findings_report(findings: Findings, orders: int) -> RenderableType:
         by_order.setdefault(finding.order, []).append(finding)
     parts: list[RenderableType] = []
     for order, found in by_order.items():
-        parts += [Text(order or "(no order number)", style="bold"), _rows(found), Text("")]
+        parts += [Text(order or _("(no order number)"), style="bold"), _rows(found), Text("")]
     if findings.summary:
         parts += [_rules(findings.summary), Text("")]
     return Group(*parts, summary(findings, orders))
@@ -45,18 +59,18 @@ def _rows(findings: Sequence[Finding]) -> Table:
     table.add_column(min_width=8)
     table.add_column(overflow="fold")
     for finding in findings[:MOST]:
-        place = f"line {finding.line}" if finding.line else "order"
-        said = Text(finding.message)
+        place = _("line {number}").format(number=finding.line) if finding.line else _("order")
+        said = Text(told(finding.message))
         if finding.accepted:
-            said.append(f" (accepted by {finding.accepted})", style="green")
+            said.append(" " + _("(accepted by {who})").format(who=finding.accepted), style="green")
         elif finding.acknowledge:
-            said.append(" (stops until somebody accepts it)", style="yellow")
+            said.append(" " + _("(stops until somebody accepts it)"), style="yellow")
         if finding.help:
-            said.append(f" {finding.help}", style="italic")
+            said.append(f" {told(finding.help)}", style="italic")
         said.append(f"  {finding.rule}", style="dim")
-        table.add_row("", place, Text(finding.severity, style=STYLES[finding.severity]), said)
+        table.add_row("", place, Text(_(SEVERITY_WORDS[finding.severity]), style=STYLES[finding.severity]), said)
     if len(findings) > MOST:
-        table.add_row("", "", "", Text(f"and {len(findings) - MOST} more", style="dim"))
+        table.add_row("", "", "", Text(_("and {count} more").format(count=len(findings) - MOST), style="dim"))
     return table
 
 
@@ -64,13 +78,14 @@ def _rules(summaries: Sequence[RuleSummary]) -> Table:
     """What came of each rule; one that took most of a long check is named."""
     table = Table.grid(padding=(0, 3))
     table.add_column()
-    for _ in range(4):
+    for _column in range(4):
         table.add_column(justify="right")
-    table.add_row(*(Text(word, style="dim") for word in ("rule", "asked", "refused", "undecided", "time")))
+    headings = (_("rule"), _("asked"), _("refused"), _("undecided"), _("time"))
+    table.add_row(*(Text(word, style="dim") for word in headings))
     whole = sum(each.seconds or 0 for each in summaries)
     for each in summaries:
         long = (each.seconds or 0) > max(LONG, whole / 2)
-        time = f"{(each.seconds or 0) * 1000:.1f} ms{', took long' if long else ''}"
+        time = f"{number(round(Decimal((each.seconds or 0) * 1000), 1))} ms" + (_(", took long") if long else "")
         counts = [str(count) for count in (each.asked, each.refused, each.undecided)]
         table.add_row(each.rule, *counts, time, style="yellow" if long else "")
     return table
@@ -80,35 +95,38 @@ def answers_report(answers: Sequence[RuleAnswer]) -> RenderableType:
     """For each rule whether it spoke, passed, did not apply or was undecided, what it saw, and what it says or why
     not."""
     table = Table.grid(padding=(0, 2))
-    for _ in range(4):
+    for _column in range(4):
         table.add_column(no_wrap=True)
     table.add_column(overflow="fold")
-    table.add_row(*(Text(word, style="dim") for word in ("rule", "order", "line", "result", "saw")))
+    table.add_row(*(Text(word, style="dim") for word in (_("rule"), _("order"), _("line"), _("result"), _("saw"))))
     styles = {"refused": "bold red", "undecided": "bold red", "passed": "green", "does not apply": "dim"}
     for each in answers:
         saw = ", ".join(f"{name} = {shown(value)}" for name, value in each.values.items())
-        told = Text("\n".join(part for part in (saw, each.reason) if part))
+        said = Text("\n".join(part for part in (saw, told(each.reason)) if part))
         if each.message:
             speaks = each.result in ("refused", "undecided")
-            told.append(f"\n{'says' if speaks else 'would say'}: {each.message}", style="" if speaks else "dim")
-        table.add_row(each.rule, each.order, each.line, Text(each.result, style=styles[each.result]), told)
+            says = _("says") if speaks else _("would say")
+            said.append(f"\n{says}: {told(each.message)}", style="" if speaks else "dim")
+        result = Text(_(RESULT_WORDS[each.result]), style=styles[each.result])
+        table.add_row(each.rule, each.order, each.line, result, said)
     return table
 
 
 def summary(findings: Findings, orders: int) -> Text:
     """``6 orders: 3 errors in 1 order``, or that nothing was found."""
     if not findings:
-        return Text(f"{plural(orders, 'order')}: nothing found", style="green")
-    counts = ", ".join(_counts(findings))
+        return Text(": ".join([orders_counted(orders), _("nothing found")]), style="green")
+    facts = {"orders": orders_counted(orders), "counts": ", ".join(_counts(findings))}
     touched = len({finding.order for finding in findings})
-    return Text(f"{plural(orders, 'order')}: {counts} in {plural(touched, 'order')}")
+    said = counted(touched, "{{orders}}: {{counts}} in {count} order", "{{orders}}: {{counts}} in {count} orders")
+    return Text(said.format(**facts))
 
 
 def _counts(findings: Findings) -> Iterator[str]:
     for severity in STYLES:
         count = sum(1 for finding in findings if finding.severity == severity)
         if count:
-            yield plural(count, severity)
+            yield counted(count, *SEVERITY_COUNTS[severity])
 
 
 def finding_lines(findings: Findings | tuple[Finding, ...]) -> Group:
@@ -116,8 +134,9 @@ def finding_lines(findings: Findings | tuple[Finding, ...]) -> Group:
     lines = []
     for finding in findings:
         line = Text("  ")
-        line.append(finding.severity, style=STYLES[finding.severity])
-        line.append(f"  line {finding.line}: " if finding.line else "  ")
-        line.append(finding.message)
+        line.append(_(SEVERITY_WORDS[finding.severity]), style=STYLES[finding.severity])
+        place = _("line {number}").format(number=finding.line)
+        line.append(f"  {place}: " if finding.line else "  ")
+        line.append(told(finding.message))
         lines.append(line)
     return Group(*lines)

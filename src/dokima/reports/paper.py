@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-import csv
-import json
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
-from pathlib import Path
 from typing import Any, Literal
 
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from dokima.model.columns import shown
 from dokima.reports.fitting import FirstThatFits, figure_table, stacked
 from dokima.reports.words import number, signed
 
@@ -24,11 +19,26 @@ Kind = Literal["text", "number", "money", "variance"]
 
 @dataclass(frozen=True)
 class Column:
-    """A column of a table in a report."""
+    """A column of a table in a report.
+
+    Attributes:
+        heading: Its heading.
+        kind: What it holds.
+        wide: Whether it takes the room that is to spare, and folds where there is none.
+        group: Heading above it and its neighbours, such as "quantity" above before, after and variance.
+        spare: The higher, the sooner it is left out where a terminal is too narrow; 0 is never left out.
+    """
 
     heading: str
     kind: Kind = "text"
     wide: bool = False
+    group: str = ""
+    spare: int = 0
+
+    @property
+    def full(self) -> str:
+        """The heading with that of its group before it."""
+        return f"{self.group} {self.heading}".strip()
 
     def cell(self, value: Any) -> str:
         """A value as the column writes it; a blank is empty."""
@@ -39,7 +49,7 @@ class Column:
 
 @dataclass(frozen=True)
 class Row:
-    """A row: its values, and what it is (added, removed, changed, total, or nothing of these)."""
+    """A row: its values, and what it is (added, removed, changed, detail, total, or nothing of these)."""
 
     values: Sequence[Any]
     mark: str = ""
@@ -53,6 +63,17 @@ class Section:
     columns: Sequence[Column]
     rows: Sequence[Row]
     empty: str = ""
+
+    @property
+    def groups(self) -> list[tuple[str, int]]:
+        """Headings above the columns, each with the number of columns it stands above; empty if there is none."""
+        found: list[tuple[str, int]] = []
+        for column in self.columns:
+            if found and column.group and found[-1][0] == column.group:
+                found[-1] = (column.group, found[-1][1] + 1)
+            else:
+                found.append((column.group, 1))
+        return found if any(group for group, _ in found) else []
 
 
 @dataclass(frozen=True)
@@ -79,6 +100,10 @@ class Paper:
         letterhead: Who sends it: name first, then whatever belongs below it.
         page_words: The words for "page" and "of".
         decision: Where each side decides, at the end.
+        mark: What state it is in, as a plain mark beside the title.
+        watermark: What is written across its pages; blank for nothing.
+        headline: What it comes to in one sentence.
+        flat: All of it as one table, for CSV; its first section if None.
     """
 
     title: str
@@ -91,18 +116,22 @@ class Paper:
     letterhead: Mapping[str, str] = field(default_factory=dict)
     page_words: tuple[str, str] = ("Page", "of")
     decision: Sequence[Side] = ()
+    mark: str = ""
+    watermark: str = ""
+    headline: str = ""
+    flat: Section | None = None
 
     @property
     def shown_facts(self) -> list[tuple[str, str]]:
-        """The facts as the report writes them."""
+        """The facts as the report writes them; a fact of several lines has a line feed between them."""
         return [(label, number(value)) for label, value in self.facts.items() if value not in (None, "")]
 
     def to_rich(self) -> RenderableType:
         """The report for a terminal."""
         head = Text(self.title, style="bold")
-        head.append(f"   {self.subtitle}   {self.currency}", style="not bold")
-        facts = [Text(f"  {label}: {value}") for label, value in self.shown_facts]
-        parts: list[RenderableType] = [head, *facts]
+        head.append("   " + "   ".join(filter(None, [self.subtitle, self.currency, self.mark])), style="not bold")
+        facts = [Text(f"  {label}: {value.replace(chr(10), ', ')}") for label, value in self.shown_facts]
+        parts: list[RenderableType] = [head, *([Text(f"  {self.headline}")] if self.headline else []), *facts]
         for section in self.sections:
             parts += [Text(""), Text(section.heading, style="bold")]
             parts.append(_table(section) if section.rows else Text(f"  {section.empty}"))
@@ -113,110 +142,23 @@ _STYLES = {"added": "green", "removed": "red", "total": "bold", "unchanged": "di
 
 
 def _table(section: Section) -> RenderableType:
-    texts = sum(1 for column in section.columns if column.kind == "text")
-    headings = [column.heading for column in section.columns]
+    headings = [column.full for column in section.columns]
     rows = [[column.cell(v) for column, v in zip(section.columns, row.values, strict=True)] for row in section.rows]
     styles = [_STYLES.get(row.mark, "") for row in section.rows]
-    short = [at for at, column in enumerate(section.columns) if not column.wide]
-    narrow = [[row[at] for at in short] for row in map(_told_short, section.rows, rows)]
+    layouts = []
+    for most in sorted({column.spare for column in section.columns}, reverse=True):
+        kept = [at for at, column in enumerate(section.columns) if column.spare <= most]
+        told = [_kept(row, cells, kept) for row, cells in zip(section.rows, rows, strict=True)]
+        texts = sum(1 for at in kept if section.columns[at].kind == "text")
+        layouts.append(figure_table([headings[at] for at in kept], told, texts, styles))
+    texts = sum(1 for column in section.columns if column.kind == "text")
     titles = [" ".join(filter(None, row[:texts])) for row in rows]
-    few = sum(1 for at in short if section.columns[at].kind == "text")
-    return FirstThatFits(
-        [
-            figure_table(headings, rows, texts, styles),
-            figure_table([headings[at] for at in short], narrow, few, styles),
-        ],
-        stacked(titles, headings[texts:], [row[texts:] for row in rows], styles),
-    )
+    return FirstThatFits(layouts, stacked(titles, headings[texts:], [row[texts:] for row in rows], styles))
 
 
-def _told_short(row: Row, cells: list[str]) -> list[str]:
-    """A row for a view without its wide columns: a detail, which has nothing else to say, moves to a narrow one."""
+def _kept(row: Row, cells: list[str], kept: Sequence[int]) -> list[str]:
+    """A row for a view without some columns: a detail, which says only one thing, moves to one that is there."""
     if row.mark != "detail":
-        return cells
+        return [cells[at] for at in kept]
     told = " ".join(filter(None, cells))
-    return [cells[0], told, *[""] * (len(cells) - 2)]
-
-
-def paper_data(paper: Paper) -> dict[str, Any]:
-    """A report as plain data, numbers as text."""
-    return {
-        "title": paper.title,
-        "subtitle": paper.subtitle,
-        "currency": paper.currency,
-        "facts": {label: _plain(value) for label, value in paper.facts.items()},
-        "sections": [
-            {
-                "heading": section.heading,
-                "columns": [column.heading for column in section.columns],
-                "rows": [{"mark": row.mark, "values": [_plain(value) for value in row.values]} for row in section.rows],
-            }
-            for section in paper.sections
-        ],
-    }
-
-
-def _plain(value: Any) -> str | None:
-    if value is None:
-        return None
-    return format(value, "f") if isinstance(value, Decimal) else shown(value)
-
-
-def write_json(paper: Paper, target: Path) -> None:
-    """Write a report as JSON."""
-    target.write_text(json.dumps(paper_data(paper), indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
-
-
-def write_csv(paper: Paper, target: Path) -> None:
-    """Write the tables of a report as CSV, one below the other, each with its heading (RFC 4180)."""
-    with target.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        for section in paper.sections:
-            writer.writerow([section.heading])
-            writer.writerow([column.heading for column in section.columns])
-            writer.writerows([neutral(_plain(value) or "") for value in row.values] for row in section.rows)
-            writer.writerow([])
-
-
-def write_markdown(paper: Paper, target: Path) -> None:
-    """Write a report as Markdown with tables (GitHub Flavored Markdown, tables), to paste into a mail."""
-    lines = [f"# {_inert(paper.title)}", "", _inert(" · ".join(filter(None, [paper.subtitle, paper.currency]))), ""]
-    lines += [f"- {_inert(label)}: {_inert(value)}" for label, value in paper.shown_facts]
-    for section in paper.sections:
-        lines += ["", f"## {_inert(section.heading)}", ""]
-        if not section.rows:
-            lines.append(_inert(section.empty))
-            continue
-        lines.append(_markdown_row([column.heading for column in section.columns]))
-        lines.append("|" + "|".join("---" if column.kind == "text" else "---:" for column in section.columns) + "|")
-        for row in section.rows:
-            lines.append(_markdown_row([c.cell(v) for c, v in zip(section.columns, row.values, strict=True)]))
-    for side in paper.decision:
-        choices = " ".join(f"☐ {_inert(choice)}" for choice in side.choices)
-        lines += ["", f"**{_inert(side.party)}**: {choices}", ""]
-        lines += [f"- {_inert(field)}: ............" for field in side.fields]
-    target.write_text("\n".join(lines) + "\n", encoding="utf-8")
-
-
-def _markdown_row(cells: Sequence[str]) -> str:
-    return "| " + " | ".join(map(_inert, cells)) + " |"
-
-
-def _inert(text: str) -> str:
-    """Text that says in Markdown what it says, and nothing else."""
-    return re.sub(r"([\\`*_\[\]<>|#])", r"\\\1", " ".join(text.split()))
-
-
-def neutral(text: str) -> str:
-    """Text that a spreadsheet would take for a formula, with an apostrophe before it; numbers stay as they are."""
-    if text[:1] in ("=", "+", "@", "\t", "\r") or (text[:1] == "-" and not _is_number(text)):
-        return f"'{text}"
-    return text
-
-
-def _is_number(text: str) -> bool:
-    try:
-        Decimal(text)
-    except ArithmeticError:
-        return False
-    return True
+    return [told if place == 1 else "" for place in range(len(kept))]

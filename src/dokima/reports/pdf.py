@@ -31,9 +31,12 @@ def write_pdf(paper: Paper, target: Path) -> None:
     wide = max(len(section.columns) for section in paper.sections) > 7
     size = landscape(A4) if wide else A4
     width = size[0] - 2 * _MARGIN - 12  # the frame keeps 6 points on either side
-    flow: list[Any] = [Paragraph(escape(paper.title), styles["title"])]
+    mark = f'  <font size="9" color="{_GLASS}">{escape(paper.mark.upper())}</font>' if paper.mark else ""
+    flow: list[Any] = [Paragraph(escape(paper.title) + mark, styles["title"])]
     subtitle = " · ".join(filter(None, [paper.subtitle, paper.currency]))
     flow.append(Paragraph(escape(subtitle), styles["plain"]))
+    if paper.headline:
+        flow.append(Paragraph(escape(paper.headline), styles["headline"]))
     if paper.shown_facts:
         flow.append(_facts(paper, width, styles))
     for section in paper.sections:
@@ -81,6 +84,9 @@ def _styles() -> dict[str, Any]:
     return {
         "plain": plain,
         "title": ParagraphStyle("title", parent=plain, fontName=_BOLD, fontSize=16, leading=20, spaceAfter=2),
+        "headline": ParagraphStyle(
+            "headline", parent=plain, fontName=_BOLD, fontSize=10.5, leading=14, spaceBefore=6, spaceAfter=4
+        ),
         "heading": ParagraphStyle("heading", parent=plain, fontName=_BOLD, fontSize=10.5, leading=15, textColor=_GLASS),
         "cell": cell,
         "figure": ParagraphStyle("figure", parent=cell, alignment=TA_RIGHT),
@@ -95,7 +101,10 @@ def _facts(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
     """The facts in two columns, the first half of them on the left."""
     from reportlab.platypus import Paragraph, Table
 
-    told = [Paragraph(f"{escape(label)}: {escape(value)}", styles["plain"]) for label, value in paper.shown_facts]
+    told = [
+        Paragraph(f"{escape(label)}: {escape(value).replace(chr(10), ', ')}", styles["plain"])
+        for label, value in paper.shown_facts
+    ]
     half = (len(told) + 1) // 2
     look = [("LEFTPADDING", (0, 0), (-1, -1), 0), ("VALIGN", (0, 0), (-1, -1), "TOP")]
     look += [(f"{side}PADDING", (0, 0), (-1, -1), 0) for side in ("TOP", "BOTTOM")]
@@ -124,9 +133,8 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
     def style(column: Any, base: str) -> Any:
         return styles[base if column.kind == "text" else {"cell": "figure"}.get(base, f"{base} figure")]
 
-    cells = [[Paragraph(escape(column.heading), style(column, "head")) for column in section.columns]]
-    if not headed:
-        cells = []
+    cells = _heads(section, style) if headed else []
+    heads = len(cells)
     for row in rows:
         base = "strong" if row.mark == "total" else "cell"
         values = zip(section.columns, row.values, strict=True)
@@ -134,15 +142,41 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
     look = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
         ("LINEBELOW", (0, 0), (-1, -1), 0.4, _LINE),
-        *([("LINEBELOW", (0, 0), (-1, 0), 1, _GLASS)] if headed else []),
+        *([("LINEBELOW", (0, heads - 1), (-1, heads - 1), 1, _GLASS)] if headed else []),
+        *(_spans(section) if heads == 2 else []),
         ("TOPPADDING", (0, 0), (-1, -1), 2.5),
         ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
         ("LEFTPADDING", (0, 0), (-1, -1), 3),
         ("RIGHTPADDING", (0, 0), (-1, -1), 3),
-        *(("LINEABOVE", (0, at), (-1, at), 1, _INK) for at, row in enumerate(rows, headed) if row.mark == "total"),
-        *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(rows, headed) if row.mark == "detail"),
+        *(("LINEABOVE", (0, at), (-1, at), 1, _INK) for at, row in enumerate(rows, heads) if row.mark == "total"),
+        *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(rows, heads) if row.mark == "detail"),
     ]
-    return LongTable(cells, colWidths=_widths(section, width), repeatRows=int(headed), style=TableStyle(look))
+    return LongTable(cells, colWidths=_widths(section, width), repeatRows=heads, style=TableStyle(look))
+
+
+def _heads(section: Section, style: Any) -> list[list[Any]]:
+    """The rows of headings: those of groups of columns, if there are any, and those of the columns."""
+    from reportlab.platypus import Paragraph
+
+    heads = [[Paragraph(escape(column.heading), style(column, "head")) for column in section.columns]]
+    if section.groups:
+        above: list[Any] = []
+        for group, count in section.groups:
+            column = section.columns[len(above)]
+            above += [Paragraph(escape(group), style(column, "head")), *[""] * (count - 1)]
+        heads.insert(0, above)
+    return heads
+
+
+def _spans(section: Section) -> list[tuple[Any, ...]]:
+    """The headings of groups, each above its columns with a line below it."""
+    look: list[tuple[Any, ...]] = [("LINEBELOW", (0, 0), (-1, 0), 0, "#ffffff")]
+    at = 0
+    for group, count in section.groups:
+        if group:
+            look += [("SPAN", (at, 0), (at + count - 1, 0)), ("LINEBELOW", (at, 0), (at + count - 1, 0), 0.6, _GREY)]
+        at += count
+    return look
 
 
 def _widths(section: Section, width: float) -> list[float]:
@@ -151,6 +185,7 @@ def _widths(section: Section, width: float) -> list[float]:
     for at, column in enumerate(section.columns):
         texts = [column.cell(row.values[at]) for row in section.rows if row.mark != "detail"]
         words = [len(word) for word in column.heading.split()] or [0]
+        # A figure never breaks; of a code, the longest word decides.
         figures = max([*(len(text) for text in texts), *words])
         longest.append(min(figures, 34 if column.wide else 22) if column.kind == "text" else figures)
     weights = [5.2 * max(each, 3) + 8 for each in longest]
@@ -186,6 +221,8 @@ def _numbered(paper: Paper, size: tuple[float, float]) -> Any:
 
         def _margins(self, at: int) -> None:
             width, height = size
+            if paper.watermark:
+                self._watermark(paper.watermark.upper(), width, height)
             self.setFillColor(_GREY)
             self.setFont(_FONT, 7.5)
             page, of = paper.page_words
@@ -200,5 +237,15 @@ def _numbered(paper: Paper, size: tuple[float, float]) -> Any:
             self.setStrokeColor(_GLASS)
             self.setLineWidth(1.5)
             self.line(_MARGIN, height - 52, width - _MARGIN, height - 52)
+
+        def _watermark(self, text: str, width: float, height: float) -> None:
+            """A word across the page, so pale that what lies on it can be read."""
+            self.saveState()
+            self.setFillColor(_GREY, alpha=0.09)
+            self.setFont(_BOLD, min(110.0, 1.2 * width / max(len(text), 1)))
+            self.translate(width / 2, height / 2)
+            self.rotate(30)
+            self.drawCentredString(0, -30, text)
+            self.restoreState()
 
     return Numbered

@@ -14,8 +14,18 @@ from dokima.engine.summing import TotalsSum, left_out, sums_of
 from dokima.errors import NotFound, listed, nearest
 from dokima.reports.findings import finding_lines
 from dokima.reports.fitting import FirstThatFits, figure_table, stacked
+from dokima.reports.language import _
 from dokima.reports.variances import left_out_rows
-from dokima.reports.words import BLANK, TOTAL_FACTS, TOTAL_WORDS, figure_heading, number, plural
+from dokima.reports.words import (
+    BLANK,
+    TOTAL_FACTS,
+    TOTAL_WORDS,
+    figure_heading,
+    number,
+    orders_counted,
+    tax_word,
+    total_word,
+)
 
 SUMMED = ("without_tax", "tax", "with_tax", "payable")
 """Totals that make sense for several orders together."""
@@ -30,20 +40,21 @@ def calculation_report(calculation: Calculation, figures: Sequence[str] = ()) ->
         calculation: The priced orders.
         figures: Line figures to show, by name; those that make up the amount if empty.
     """
-    parts: list[RenderableType] = [] if len(calculation) or calculation.problems else [Text("no orders")]
+    parts: list[RenderableType] = [] if len(calculation) or calculation.problems else [Text(_("no orders"))]
     for order in calculation:
         parts += [order_report(order, figures), Text("")]
     if len(calculation) > 1:
-        parts += [Text(f"together: {plural(len(calculation), 'order')}", style="bold"), _together(calculation)]
+        together = ": ".join([_("together"), orders_counted(len(calculation))])
+        parts += [Text(together, style="bold"), _together(calculation)]
         parts += left_out_rows([each for each in left_out(calculation) if not each.reason.startswith("set aside")])
     for problem in calculation.problems:
-        parts.append(Text.assemble(("set aside  ", "bold red"), str(problem)))
+        parts.append(Text.assemble((_("set aside"), "bold red"), f"  {problem}"))
     return Group(*parts)
 
 
 def totals_report(calculation: Calculation) -> RenderableType:
     """One row an order, what they come to together, each kind and currency by itself, and what is in no sum."""
-    headings = ["order", "kind", "date", "party", "lines", "currency", *(TOTAL_WORDS[name] for name in SUMMED)]
+    headings = [_("order"), _("kind"), _("date"), _("party"), _("lines"), _("currency"), *map(total_word, SUMMED)]
     rows: list[list[str]] = []
     for order in calculation:
         currency = order.header("currency") or BLANK
@@ -55,7 +66,7 @@ def totals_report(calculation: Calculation) -> RenderableType:
     styles = ["bold red" if order.findings.errors else "" for order in calculation]
     for each in sums_of(calculation):
         values = (number(each.totals[name]) for name in SUMMED)
-        rows.append(["together", each.kind, "", _counted(each), "", each.currency, *values])
+        rows.append([_("together"), each.kind, "", _counted(each), "", each.currency, *values])
         styles.append("bold")
     short = (0, 5, *range(6, len(headings)))
     table = FirstThatFits(
@@ -70,7 +81,8 @@ def totals_report(calculation: Calculation) -> RenderableType:
 
 def _counted(sums: TotalsSum) -> str:
     """How many orders are in a sum, and how many are not."""
-    return plural(sums.orders, "order") + (f", without {sums.left_out}" if sums.left_out else "")
+    without = _(", without {count}").format(count=sums.left_out) if sums.left_out else ""
+    return orders_counted(sums.orders) + without
 
 
 def _together(calculation: Calculation) -> RenderableType:
@@ -79,7 +91,7 @@ def _together(calculation: Calculation) -> RenderableType:
         [each.kind, _counted(each), each.currency, *(number(each.totals[n]) for n in SUMMED)]
         for each in sums_of(calculation)
     ]
-    headings = ["kind", "orders", "currency", *(TOTAL_WORDS[name] for name in SUMMED)]
+    headings = [_("kind"), _("orders"), _("currency"), *map(total_word, SUMMED)]
     table = figure_table(headings, rows, 3, [""] * len(rows))
     titles = [" ".join(row[:3]).strip() for row in rows]
     return FirstThatFits([table], stacked(titles, headings[3:], [r[3:] for r in rows], [""] * len(rows)))
@@ -94,7 +106,7 @@ def order_report(order: PricedOrder, figures: Sequence[str] = ()) -> RenderableT
 
 
 def _heading(order: PricedOrder) -> Text:
-    heading = Text(order.number or "(no order number)", style="bold")
+    heading = Text(order.number or _("(no order number)"), style="bold")
     party = order.header("customer") or order.header("supplier")
     facts = [
         order.header("kind"),
@@ -102,7 +114,7 @@ def _heading(order: PricedOrder) -> Text:
         party,
         order.header("currency"),
     ]
-    facts.append("prices include tax" if order.prices_include_tax else None)
+    facts.append(_("prices include tax") if order.prices_include_tax else None)
     heading.append("   " + "   ".join(str(fact) for fact in facts if fact is not None), style="not bold")
     return heading
 
@@ -151,10 +163,10 @@ def _lines(order: PricedOrder, asked: Sequence[str]) -> RenderableType:
     short = [[text[0], text[1] or text[2], text[3], *cells] for text, cells in zip(texts, numbers, strict=True)]
     return FirstThatFits(
         [
-            figure_table(["line", "item", "description", "quantity", *headings], wide, 3, styles),
-            figure_table(["line", "item", "quantity", *headings], short, 2, styles),
+            figure_table([_("line"), _("item"), _("description"), _("quantity"), *headings], wide, 3, styles),
+            figure_table([_("line"), _("item"), _("quantity"), *headings], short, 2, styles),
             figure_table(
-                ["line", "item", "quantity", *(headings[at] for at in money)],
+                [_("line"), _("item"), _("quantity"), *(headings[at] for at in money)],
                 [[*row[:3], *(row[3 + at] for at in money)] for row in short],
                 2,
                 styles,
@@ -193,7 +205,7 @@ def _totals(order: PricedOrder) -> Table:
     table.add_column(justify="right")
     totals = order.totals
     gross = ("line_net", "allowances", "charges") if order.prices_include_tax else ()
-    words = {name: f"{word}, with tax" if name in gross else word for name, word in TOTAL_WORDS.items()}
+    words = {name: total_word(name) + (_(", with tax") if name in gross else "") for name in TOTAL_WORDS}
     rows = [(words[name], getattr(totals, name), name) for name in TOTAL_WORDS]
     for word, value, name in rows:
         if name in TOTAL_FACTS and value == 0:
@@ -216,18 +228,20 @@ def _beside(order: PricedOrder) -> Iterator[tuple[str, str]]:
         elif step.name in order.figures:
             yield step.definition.shown, number(order.figures[step.name])
     for row in order.instalments:
-        yield row.label + (f", due {number(row.due)}" if row.due else ""), number(row.amount)
+        due = _(", due {day}").format(day=number(row.due)) if row.due else ""
+        yield row.label + due, number(row.amount)
     if (second := order.reporting) is not None:
-        yield f"total without tax in {second.currency} at {number(second.rate)}", number(second.without_tax)
-        yield f"tax in {second.currency}", number(second.tax)
-        yield f"total with tax in {second.currency}", number(second.with_tax)
+        facts = {"currency": second.currency, "rate": number(second.rate)}
+        yield _("total without tax in {currency} at {rate}").format(**facts), number(second.without_tax)
+        yield _("tax in {currency}").format(**facts), number(second.tax)
+        yield _("total with tax in {currency}").format(**facts), number(second.with_tax)
 
 
 def _tax_rows(table: Table, order: PricedOrder) -> None:
     rows = order.tax_breakdown
     for row in rows:
-        what = " ".join(part for part in ("tax", row.category or "", f"{number(row.percent)} %") if part)
         reason = f" ({row.reason})" if row.reason else ""
-        table.add_row(f"{what} of {number(row.taxable)}{reason}", number(row.tax))
+        said = _("{tax} of {taxable}").format(tax=tax_word(row), taxable=number(row.taxable))
+        table.add_row(said + reason, number(row.tax))
     if len(rows) != 1:
-        table.add_row("tax together", number(order.totals.tax))
+        table.add_row(_("tax together"), number(order.totals.tax))

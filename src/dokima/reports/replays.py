@@ -9,7 +9,8 @@ from rich.text import Text
 
 from dokima.changes.grouping import VarianceGroup
 from dokima.reports.fitting import figure_table
-from dokima.reports.words import number, plural, signed
+from dokima.reports.language import _
+from dokima.reports.words import lines_counted, number, orders_counted, signed
 from dokima.rulebook.replay import Moved, Replay
 
 MOST = 10
@@ -19,27 +20,32 @@ MOST = 10
 def replay_report(replay: Replay) -> RenderableType:
     """What a new version of a rulebook does to orders."""
     if replay.stated:
-        stated = plural(replay.stated, "order")
-        said = f"today's rulebook reproduces {replay.reproduced} of {stated} that say what they come to"
+        said = _("today's rulebook reproduces {reproduced} of {stated} that say what they come to")
+        said = said.format(reproduced=replay.reproduced, stated=orders_counted(replay.stated))
     else:
-        said = "no order says what it comes to, so there is nothing to reproduce"
-    changed = f"the new one changes {plural(replay.changed_lines, 'line')} in {plural(replay.changed_orders, 'order')}"
+        said = _("no order says what it comes to, so there is nothing to reproduce")
+    moved = {"lines": lines_counted(replay.changed_lines), "orders": orders_counted(replay.changed_orders)}
+    changed = _("the new one changes {lines} in {orders}").format(**moved)
     parts: list[RenderableType] = [
-        Text(f"{plural(replay.orders, 'order')}, {plural(replay.lines, 'line')}", style="bold"),
+        Text(f"{orders_counted(replay.orders)}, {lines_counted(replay.lines)}", style="bold"),
         Text(said),
         Text(changed),
     ]
-    parts += _orders("not reproduced", ("order", "", "says", "today"), replay.off)
+    parts += _orders(_("not reproduced"), (_("order"), "", _("says"), _("today")), replay.off)
     totals = [[currency, *map(number, sums[:2]), signed(sums[2])] for currency, sums in replay.totals.items()]
-    parts += _table("total without tax", ("currency", "today", "new", "variance"), totals, 1)
+    parts += _table(_("total without tax"), (_("currency"), *_moves()), totals, 1)
     steps = [[step, currency, signed(value)] for (currency, step), value in replay.by_step.items()]
-    parts += _table("by step", ("step", "", "variance"), steps, 2)
-    parts += _groups("by customer", replay.by_customer)
-    parts += _groups("by item", replay.by_item)
-    parts += _orders("largest", ("order", "", "today", "new", "variance"), replay.largest)
+    parts += _table(_("by step"), (_("step"), "", _("variance")), steps, 2)
+    parts += _groups(_("by customer"), replay.by_customer)
+    parts += _groups(_("by item"), replay.by_item)
+    parts += _orders(_("largest"), (_("order"), "", *_moves()), replay.largest)
     rules = [[rule, f"+{appear}", f"−{gone}"] for rule, (appear, gone) in replay.by_rule.items()]
-    parts += _table("findings", ("rule", "appear", "disappear"), rules, 1)
+    parts += _table(_("findings"), (_("rule"), _("appear"), _("disappear")), rules, 1)
     return Group(*parts)
+
+
+def _moves() -> tuple[str, str, str]:
+    return _("today"), _("new"), _("variance")
 
 
 def _table(title: str, headings: Sequence[str], rows: Sequence[Sequence[str]], texts: int) -> list[RenderableType]:
@@ -62,4 +68,4 @@ def _groups(title: str, groups: Sequence[VarianceGroup]) -> list[RenderableType]
         for group in groups
         for sums in [group.figures["without_tax"]]
     ]
-    return _table(title, ("", "", "lines", "today", "new", "variance"), rows, 2)
+    return _table(title, ("", "", _("lines"), *_moves()), rows, 2)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from decimal import Decimal
 from pathlib import Path
+from textwrap import wrap
 from typing import Any
 
 from dokima.reports.paper import Paper, Section
@@ -21,11 +22,8 @@ def write_xlsx(paper: Paper, target: Path) -> None:
     book = Workbook()
     book.remove(book.worksheets[0])
     for section in paper.sections:
-        _sheet(book.create_sheet(_title(section.heading)), section, paper)
-    first = book.worksheets[0]
-    for at, (label, value) in enumerate(paper.shown_facts, start=first.max_row + 2):
-        _write(first, at, 1, label)
-        _write(first, at, 2, value)
+        sheet = book.create_sheet(_title(section.heading))
+        _sheet(sheet, section, paper, facts=sheet is book.worksheets[0])
     book.properties.title = paper.title
     book.save(target)
 
@@ -35,34 +33,80 @@ def _title(heading: str) -> str:
     return re.sub(r"[\[\]:*?/\\]", " ", heading)[:31] or "1"
 
 
-def _sheet(sheet: Any, section: Section, paper: Paper) -> None:
-    from openpyxl.styles import Alignment, Font, PatternFill
-    from openpyxl.utils import get_column_letter
+def _sheet(sheet: Any, section: Section, paper: Paper, *, facts: bool) -> None:
+    """One section: what the paper is, on the first sheet its facts, then the headings and the rows."""
+    from openpyxl.styles import Font
     from openpyxl.worksheet.properties import PageSetupProperties
 
-    _write(sheet, 1, 1, f"{paper.title} {paper.subtitle} {paper.currency}".strip())
+    about = [paper.title, paper.subtitle, paper.currency, paper.mark.upper()]
+    _write(sheet, 1, 1, "   ".join(filter(None, about)))
     sheet.cell(1, 1).font = Font(bold=True, size=13)
-    for at, column in enumerate(section.columns, start=1):
-        _write(sheet, 3, at, column.heading)
-        cell = sheet.cell(3, at)
-        cell.font = Font(bold=True, color="FFFFFF")
-        cell.fill = PatternFill("solid", fgColor="23475B")
-        cell.alignment = Alignment(horizontal="left" if column.kind == "text" else "right", wrap_text=True)
-        texts = [column.cell(row.values[at - 1]) for row in section.rows]
-        longest = max([len(text) for text in texts] + [len(word) for word in column.heading.split()] + [6])
-        sheet.column_dimensions[get_column_letter(at)].width = min(longest + 2, 48)
-    for line, row in enumerate(section.rows, start=4):
+    head = _facts(sheet, paper, len(section.columns)) if facts else 3
+    _headings(sheet, section, head)
+    for line, row in enumerate(section.rows, start=head + 1):
         for at, (column, value) in enumerate(zip(section.columns, row.values, strict=True), start=1):
             _write(sheet, line, at, value)
             if column.kind != "text" and isinstance(value, Decimal):
                 sheet.cell(line, at).number_format = _format(value, signed=column.kind == "variance")
             if row.mark == "total":
                 sheet.cell(line, at).font = Font(bold=True)
-    sheet.freeze_panes = "A4"
-    sheet.print_title_rows = "3:3"
+    sheet.freeze_panes = sheet.cell(head + 1, 1)
+    sheet.print_title_rows = f"{head}:{head}"
     sheet.page_setup.orientation = "landscape"
+    sheet.page_setup.paperSize = sheet.PAPERSIZE_A4
     sheet.sheet_properties.pageSetUpPr = PageSetupProperties(fitToPage=True)
     sheet.page_setup.fitToHeight = 0  # one page wide, as many as it takes
+    sheet.oddFooter.center.text = "&P / &N"
+    if paper.watermark:
+        sheet.oddHeader.center.text = paper.watermark.upper()
+
+
+def _facts(sheet: Any, paper: Paper, columns: int) -> int:
+    """Headline and facts below the title, each across the sheet; gives the row for the headings below them."""
+    from openpyxl.styles import Alignment, Font
+
+    row = 2
+    if paper.headline:
+        _write(sheet, row, 1, paper.headline)
+        sheet.cell(row, 1).font = Font(bold=True)
+        row += 1
+    for label, value in paper.shown_facts:
+        row += 1
+        _write(sheet, row, 1, label)
+        _write(sheet, row, 2, value)
+        sheet.cell(row, 1).font = Font(color="56676F")
+        sheet.cell(row, 1).alignment = Alignment(vertical="top")
+        sheet.cell(row, 2).alignment = Alignment(wrap_text=True, vertical="top")
+        if columns > 2:
+            sheet.merge_cells(start_row=row, end_row=row, start_column=2, end_column=columns)
+        lines = value.split("\n")
+        sheet.row_dimensions[row].height = _LINE * sum(1 + len(line) // 70 for line in lines)
+    return row + 2
+
+
+def _headings(sheet: Any, section: Section, row: int) -> None:
+    """The headings, in a row that is as tall as the longest of them needs, over columns as wide as their cells."""
+    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.utils import get_column_letter
+
+    tallest = 1
+    for at, column in enumerate(section.columns, start=1):
+        _write(sheet, row, at, column.full)
+        cell = sheet.cell(row, at)
+        cell.font = Font(bold=True, color="FFFFFF")
+        cell.fill = PatternFill("solid", fgColor="23475B")
+        side = "left" if column.kind == "text" else "right"
+        cell.alignment = Alignment(horizontal=side, vertical="bottom", wrap_text=True)
+        texts = [column.cell(each.values[at - 1]) for each in section.rows if each.mark != "detail"]
+        longest = max([len(text) for text in texts] + [len(word) for word in column.full.split()] + [6])
+        width = min(longest + 2, 48)
+        sheet.column_dimensions[get_column_letter(at)].width = width
+        tallest = max(tallest, len(wrap(column.full, width - 2)))
+    sheet.row_dimensions[row].height = _LINE * tallest
+
+
+_LINE = 15.0
+"""Points that a line of text takes."""
 
 
 def _format(value: Decimal, *, signed: bool) -> str:

@@ -8,7 +8,8 @@ from rich.text import Text
 
 from dokima.engine.calculation import PricedLine
 from dokima.reports.bars import line_bars
-from dokima.reports.words import BLANK, MINUS, number, signed
+from dokima.reports.language import MINUS, _
+from dokima.reports.words import BLANK, number, signed
 
 
 def steps_report(line: PricedLine) -> RenderableType:
@@ -18,13 +19,13 @@ def steps_report(line: PricedLine) -> RenderableType:
         DokimaError: A figure of the line is unknown.
     """
     order = line.order
-    head = Text(f"{order.number} line {line.number}", style="bold")
-    told = " ".join(str(value) for name in ("item", "description") if (value := line.field(name)) is not None)
-    head.append(f"   {told}   {order.header('currency') or ''}", style="not bold")
+    head = Text(_("{order} line {line}").format(order=order.number, line=line.number), style="bold")
+    title = " ".join(str(value) for name in ("item", "description") if (value := line.field(name)) is not None)
+    head.append(f"   {title}   {order.header('currency') or ''}", style="not bold")
     table = Table.grid(padding=(0, 3))
     for justify in ("left", "right", "right"):
         table.add_column(justify=justify)
-    table.add_row(*(Text(word, style="dim") for word in ("step", "moves", "comes to")))
+    table.add_row(*(Text(word, style="dim") for word in (_("step"), _("moves"), _("comes to"))))
     for bar in line_bars(line):
         if bar.kind == "price" and not line.is_parent:
             said = f"{number(line.field('quantity'))} × {number(line.figure('price'))}"

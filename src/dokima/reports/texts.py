@@ -1,294 +1,162 @@
-"""The words of reports in several languages; a rulebook may put its own in their place."""
+"""The words of papers: ours in the language of reports, or what the rulebook puts in their place."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from dokima.engine.program import ProgramDefinition
+from dokima.engine.program import Program, ProgramDefinition
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
+from dokima.reports.language import N_, _, language
+from dokima.reports.words import figure_word
 
-_ENGLISH: Mapping[str, str] = {
-    "change_order": "Change order",
-    "of_order": "of order",
-    "ledger_of": "Ledger of order",
-    "state": "state",
-    "reason": "reason",
-    "requested_by": "requested by",
-    "customer": "customer",
-    "supplier": "supplier",
-    "date": "date",
-    "decided": "decided",
-    "page": "Page",
-    "of": "of",
-    "draft": "draft",
-    "submitted": "submitted",
-    "approved": "approved",
-    "rejected": "rejected",
-    "withdrawn": "withdrawn",
-    "summary": "Summary",
-    "lines_changed": "What changes",
-    "lines_all": "All lines",
-    "header_changed": "Other terms",
-    "nothing": "Nothing changes.",
-    "before": "before",
-    "after": "after",
-    "variance": "variance",
-    "line": "line",
-    "item": "item",
-    "description": "description",
-    "quantity": "quantity",
-    "unit_price": "unit price",
-    "net": "net without tax",
-    "added": "added",
-    "removed": "removed",
-    "changed": "changed",
-    "unchanged": "unchanged",
-    "follows": "changed by another line",
-    "without_tax": "total without tax",
-    "tax": "tax",
-    "with_tax": "total with tax",
-    "original": "original",
-    "change": "change",
-    "tax_rounding": "tax rounding",
-    "current": "current",
-    "pending": "pending",
-    "budget": "budget",
-    "headroom": "left of the budget",
-    "headroom_pending": "left if all pending changes are approved",
-    "movements": "From the original to now",
-    "by_line": "By line, without tax",
-    "signature": "signature",
-    "name": "name",
-    "approve": "approve",
-    "reject": "reject",
-    "field": "field",
-    "direct_edit": "direct edit",
-    "revision": "revision",
-    "unbalanced": "does not balance",
-    "unknown": "unknown",
-    "change_orders": "Change orders",
-    "order_date": "date of the order",
-    "on_approval": "on approval",
-    "separates": "what is new (line {lines}) becomes an order of its own; the rest amends this one",
-    "amends": "this order is amended",
-    "costs": "Costs and margin, for our own eyes",
-    "unit_cost": "unit cost",
-    "no_costs": "None is known.",
-    "cost": "cost",
-    "margin": "margin",
-    "due_date": "due date",
-    "unit": "unit",
-    "price_override": "manual price",
-    "price_base": "price base",
-    "override_reason": "reason of the manual price",
-    "tax_category": "tax category",
-    "ship_to": "ship to",
-    "status": "status",
-    "waiting_first": "Those that wait longest first",
-    "no_changes": "There are none.",
-    "party": "party",
-    "currency": "currency",
-    "opened": "opened",
-    "waits": "waits, days",
+WORDS: Mapping[str, str] = {
+    # what a paper is
+    "change_order": N_("Change order"),
+    "change_orders": N_("Change orders"),
+    "of_order": N_("of order"),
+    "ledger_of": N_("Ledger of order"),
+    "page": N_("Page"),
+    "of": N_("of"),
+    # states of a change order
+    "draft": N_("draft"),
+    "submitted": N_("submitted"),
+    "approved": N_("approved"),
+    "rejected": N_("rejected"),
+    "withdrawn": N_("withdrawn"),
+    # facts
+    "state": N_("state"),
+    "reason": N_("reason"),
+    "requested_by": N_("requested by"),
+    "customer": N_("customer"),
+    "supplier": N_("supplier"),
+    "ship_to": N_("ship to"),
+    "due_date": N_("due date"),
+    "order_date": N_("date of the order"),
+    "revision": N_("revision"),
+    "currency": N_("currency"),
+    "opened": N_("opened"),
+    "decided": N_("decided"),
+    "valid_until": N_("valid until"),
+    "on_approval": N_("on approval"),
+    "separates": N_("what is new (line {lines}) becomes an order of its own; the rest amends this one"),
+    "amends": N_("this order is amended"),
+    "budget": N_("budget"),
+    "headroom": N_("left of the budget"),
+    "headroom_after": N_("left of the budget with this change"),
+    "headroom_pending": N_("left if all pending changes are approved"),
+    # what a change comes to
+    "rises": N_("The total with tax rises by {amount} to {total}."),
+    "falls": N_("The total with tax falls by {amount} to {total}."),
+    "stays": N_("The total with tax stays {total}."),
+    "unknown_total": N_("What the order comes to with this change is unknown."),
+    "summary": N_("What it comes to"),
+    "so_far": N_("The order so far"),
+    "lines_changed": N_("What changes"),
+    "lines_all": N_("All lines"),
+    "header_changed": N_("Other terms"),
+    "costs": N_("Costs and margin, for our own eyes"),
+    "nothing": N_("Nothing changes."),
+    "no_costs": N_("None is known."),
+    # columns
+    "before": N_("before"),
+    "after": N_("after"),
+    "variance": N_("variance"),
+    "change": N_("change"),
+    "field": N_("field"),
+    "line": N_("line"),
+    "item": N_("item"),
+    "description": N_("description"),
+    "unit": N_("unit"),
+    "status": N_("status"),
+    "quantity": N_("quantity"),
+    "unit_price": N_("unit price"),
+    "net": N_("without tax"),
+    "unit_cost": N_("unit cost"),
+    "cost": N_("cost"),
+    "margin": N_("margin"),
+    "party": N_("party"),
+    "waits": N_("waits, days"),
+    # what became of a line, and why
+    "added": N_("added"),
+    "removed": N_("removed"),
+    "changed": N_("changed"),
+    "unchanged": N_("unchanged"),
+    "follows": N_("changed by another line"),
+    "because": N_("because of {steps}"),
+    "price_override": N_("manual price"),
+    "price_base": N_("price base"),
+    "override_reason": N_("reason of the manual price"),
+    "tax_category": N_("tax category"),
+    # sums
+    "without_tax": N_("total without tax"),
+    "tax": N_("tax"),
+    "with_tax": N_("total with tax"),
+    "total": N_("total"),
+    # ledger
+    "movements": N_("From the original to now"),
+    "by_line": N_("By line, without tax"),
+    "original": N_("original"),
+    "current": N_("current"),
+    "pending": N_("pending"),
+    "this_change": N_("this change"),
+    "with_change": N_("with this change"),
+    "tax_rounding": N_("tax rounding"),
+    "direct_edit": N_("direct edit"),
+    "unbalanced": N_("does not balance"),
+    "unknown": N_("unknown"),
+    "document": N_("document"),
+    # decision, list
+    "name": N_("name"),
+    "date": N_("date"),
+    "signature": N_("signature"),
+    "approve": N_("approve"),
+    "reject": N_("reject"),
+    "waiting_first": N_("Those that wait longest first"),
+    "no_changes": N_("There are none."),
 }
-_GERMAN: Mapping[str, str] = {
-    "change_order": "Änderungsauftrag",
-    "of_order": "zu Auftrag",
-    "ledger_of": "Nachtragsübersicht zu Auftrag",
-    "state": "Stand",
-    "reason": "Grund",
-    "requested_by": "gewünscht von",
-    "customer": "Kunde",
-    "supplier": "Lieferant",
-    "date": "Datum",
-    "decided": "entschieden",
-    "page": "Seite",
-    "of": "von",
-    "draft": "Entwurf",
-    "submitted": "eingereicht",
-    "approved": "genehmigt",
-    "rejected": "abgelehnt",
-    "withdrawn": "zurückgezogen",
-    "summary": "Zusammenfassung",
-    "lines_changed": "Was sich ändert",
-    "lines_all": "Alle Positionen",
-    "header_changed": "Sonstige Bedingungen",
-    "nothing": "Es ändert sich nichts.",
-    "before": "vorher",
-    "after": "nachher",
-    "variance": "Abweichung",
-    "line": "Pos.",
-    "item": "Artikel",
-    "description": "Bezeichnung",
-    "quantity": "Menge",
-    "unit_price": "Einzelpreis",
-    "net": "netto ohne Steuer",
-    "added": "neu",
-    "removed": "entfällt",
-    "changed": "geändert",
-    "unchanged": "unverändert",
-    "follows": "durch andere Position geändert",
-    "without_tax": "Summe ohne Steuer",
-    "tax": "Steuer",
-    "with_tax": "Summe mit Steuer",
-    "original": "ursprünglich",
-    "change": "Änderung",
-    "tax_rounding": "Steuerrundung",
-    "current": "aktuell",
-    "pending": "offen",
-    "budget": "Budget",
-    "headroom": "vom Budget übrig",
-    "headroom_pending": "übrig nach allen offenen Änderungen",
-    "movements": "Vom Ursprung bis heute",
-    "by_line": "Je Position, ohne Steuer",
-    "signature": "Unterschrift",
-    "name": "Name",
-    "approve": "genehmigen",
-    "reject": "ablehnen",
-    "field": "Feld",
-    "direct_edit": "direkte Bearbeitung",
-    "revision": "Revision",
-    "unbalanced": "geht nicht auf",
-    "unknown": "unbekannt",
-    "change_orders": "Änderungsaufträge",
-    "order_date": "Auftragsdatum",
-    "on_approval": "bei Genehmigung",
-    "separates": "was neu ist (Pos. {lines}), wird ein eigener Auftrag; alles Übrige ändert diesen",
-    "amends": "dieser Auftrag wird geändert",
-    "costs": "Kosten und Marge, nur für uns",
-    "unit_cost": "Stückkosten",
-    "no_costs": "Es sind keine bekannt.",
-    "cost": "Kosten",
-    "margin": "Marge",
-    "due_date": "Liefertermin",
-    "unit": "Einheit",
-    "price_override": "manueller Preis",
-    "price_base": "Preiseinheit",
-    "override_reason": "Grund des manuellen Preises",
-    "tax_category": "Steuerkategorie",
-    "ship_to": "Lieferort",
-    "status": "Status",
-    "waiting_first": "Am längsten wartende zuerst",
-    "no_changes": "Es gibt keine.",
-    "party": "Partner",
-    "currency": "Währung",
-    "opened": "eröffnet",
-    "waits": "wartet, Tage",
-}
-_DUTCH: Mapping[str, str] = {
-    "change_order": "Wijzigingsopdracht",
-    "of_order": "bij order",
-    "ledger_of": "Overzicht van wijzigingen bij order",
-    "state": "stand",
-    "reason": "reden",
-    "requested_by": "gevraagd door",
-    "customer": "klant",
-    "supplier": "leverancier",
-    "date": "datum",
-    "decided": "besloten",
-    "page": "Pagina",
-    "of": "van",
-    "draft": "concept",
-    "submitted": "ingediend",
-    "approved": "goedgekeurd",
-    "rejected": "afgewezen",
-    "withdrawn": "ingetrokken",
-    "summary": "Samenvatting",
-    "lines_changed": "Wat er wijzigt",
-    "lines_all": "Alle regels",
-    "header_changed": "Overige voorwaarden",
-    "nothing": "Er wijzigt niets.",
-    "before": "was",
-    "after": "wordt",
-    "variance": "verschil",
-    "line": "regel",
-    "item": "artikel",
-    "description": "omschrijving",
-    "quantity": "aantal",
-    "unit_price": "stukprijs",
-    "net": "netto zonder btw",
-    "added": "nieuw",
-    "removed": "vervalt",
-    "changed": "gewijzigd",
-    "unchanged": "ongewijzigd",
-    "follows": "gewijzigd door een andere regel",
-    "without_tax": "totaal zonder btw",
-    "tax": "btw",
-    "with_tax": "totaal met btw",
-    "original": "oorspronkelijk",
-    "change": "wijziging",
-    "tax_rounding": "afronding btw",
-    "current": "nu",
-    "pending": "open",
-    "budget": "budget",
-    "headroom": "over van het budget",
-    "headroom_pending": "over na alle open wijzigingen",
-    "movements": "Van oorspronkelijk tot nu",
-    "by_line": "Per regel, zonder btw",
-    "signature": "handtekening",
-    "name": "naam",
-    "approve": "goedkeuren",
-    "reject": "afwijzen",
-    "field": "veld",
-    "direct_edit": "directe bewerking",
-    "revision": "revisie",
-    "unbalanced": "klopt niet",
-    "unknown": "onbekend",
-    "change_orders": "Wijzigingsopdrachten",
-    "order_date": "datum van de order",
-    "on_approval": "bij goedkeuring",
-    "separates": "wat nieuw is (regel {lines}), wordt een eigen order; de rest wijzigt deze",
-    "amends": "deze order wordt gewijzigd",
-    "costs": "Kosten en marge, alleen voor ons",
-    "unit_cost": "kosten per stuk",
-    "no_costs": "Er zijn geen bekend.",
-    "cost": "kosten",
-    "margin": "marge",
-    "due_date": "leverdatum",
-    "unit": "eenheid",
-    "price_override": "handmatige prijs",
-    "price_base": "prijs per",
-    "override_reason": "reden van de handmatige prijs",
-    "tax_category": "belastingcategorie",
-    "ship_to": "afleveradres",
-    "status": "status",
-    "waiting_first": "Langst wachtende eerst",
-    "no_changes": "Er zijn er geen.",
-    "party": "relatie",
-    "currency": "valuta",
-    "opened": "geopend",
-    "waits": "wacht, dagen",
-}
-LANGUAGES: Mapping[str, Mapping[str, str]] = {"en": _ENGLISH, "de": _GERMAN, "nl": _DUTCH}
+"""Our words by key; a rulebook puts its own in their place under ``[texts]``."""
 
 
 @dataclass(frozen=True)
 class Wording:
-    """The words of a report.
+    """The words of a paper.
 
     Attributes:
-        words: By key.
-        language: Language code, for the document itself.
-        letterhead: Name, address, contact and whatever else a rulebook says, in its order.
+        own: Words of the rulebook, by key.
+        letterhead: Name, address, contact and whatever else the rulebook says, in its order.
+        program: The rulebook, for labels of its fields and steps; None for none.
     """
 
-    words: Mapping[str, str]
-    language: str = "en"
+    own: Mapping[str, str] = field(default_factory=dict)
     letterhead: Mapping[str, str] = field(default_factory=dict)
+    program: Program | None = None
 
     @classmethod
-    def of(cls, definition: ProgramDefinition, locale: str = "") -> Wording:
-        """The words of a locale's language (English where we have none), with those of the rulebook in their place."""
-        language = locale.replace("-", "_").split("_")[0].lower()
-        language = language if language in LANGUAGES else "en"
-        return cls({**LANGUAGES[language], **definition.texts}, language, definition.letterhead)
+    def of(cls, program: Program) -> Wording:
+        """The words of a rulebook's papers."""
+        definition: ProgramDefinition = program.definition
+        return cls(definition.texts, definition.letterhead, program)
+
+    @property
+    def language(self) -> str:
+        """Code of the language of reports."""
+        return language()
+
+    @property
+    def page_words(self) -> tuple[str, str]:
+        """The words for "page" and "of"."""
+        return self["page"], self["of"]
 
     def label(self, field_: Field) -> str:
         """The label of a field: the rulebook's own, or that of a standard field in our language."""
         standard = next((each for each in (*HEADER_FIELDS, *LINE_FIELDS) if each.name == field_.name), None)
         is_own = standard is None or standard.label != field_.label
-        return field_.shown if is_own else self.words.get(field_.name, field_.shown)
+        return field_.shown if is_own or field_.name not in WORDS else self[field_.name]
+
+    def figure(self, name: str) -> str:
+        """The word for a figure of a line."""
+        return figure_word(self.program, name)
 
     def __getitem__(self, key: str) -> str:
-        return self.words.get(key, key.replace("_", " "))
+        return self.own.get(key) or _(WORDS[key])

@@ -13,8 +13,10 @@ from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import PROFIT, Change, LineVariance, Variance
 from dokima.engine.summing import LeftOut
 from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
-from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, number, plural, signed
+from dokima.reports.language import N_, _, counted, told
+from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word
 
+STATUS_WORDS = {"added": N_("added"), "removed": N_("removed"), "changed": N_("changed"), "unchanged": N_("unchanged")}
 STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged": "dim"}
 
 
@@ -23,7 +25,7 @@ def variance_report(variance: Variance, *, every: bool = False) -> RenderableTyp
     lines = list(variance.lines(every=every))
     parts: list[RenderableType] = []
     headers, totals = variance.headers(), variance.totals()
-    for number_, *_ in variance.pairs:
+    for number_, *_places in variance.pairs:
         mine = [line for line in lines if line.order == number_]
         parts.append(_heading(number_, mine))
         parts += [_header_row(name, change) for name, change in headers[number_].items()]
@@ -43,12 +45,13 @@ def grouped_report(grouped: GroupedVariance) -> RenderableType:
         effects = [name for name in EFFECTS if grouped.mix and name in block.total.figures]
         rows = [_group_row(group, effects) for group in (*block.groups, block.total)]
         words = [figure_word(None, name) for name in effects]
-        headings = [grouped.by.replace("_", " "), "", "lines", "before", "after", "variance", *words]
+        headings = [grouped.by.replace("_", " "), "", _("lines"), _("before"), _("after"), _("variance"), *words]
         parts.append(figure_table(headings, rows, 2, [*([""] * len(block.groups)), "bold"]))
     if parts:
-        parts.append(Text("before and after: the lines that changed, without tax, not their whole orders", style="dim"))
+        said = _("before and after: the lines that changed, without tax, not their whole orders")
+        parts.append(Text(said, style="dim"))
     else:
-        parts.append(Text("no line changed"))
+        parts.append(Text(_("no line changed")))
     return Group(*parts, *left_out_rows(grouped.left_out))
 
 
@@ -60,21 +63,25 @@ def _group_row(group: VarianceGroup, effects: Sequence[str]) -> list[str]:
 
 def left_out_rows(left_out: Sequence[LeftOut]) -> list[Text]:
     """The orders that are in no sum, and why."""
-    return [Text.assemble(("left out  ", "bold red"), f"{each.order}  {each.reason}") for each in left_out]
+    return [Text.assemble((_("left out"), "bold red"), f"  {each.order}  {told(each.reason)}") for each in left_out]
 
 
 def _heading(order: str, lines: list[LineVariance]) -> Text:
-    counts = [(status, sum(1 for line in lines if line.status == status)) for status in ("changed", "added", "removed")]
-    told = ", ".join(f"{count} {status}" for status, count in counts if count)
-    heading = Text(f"{order}   variance", style="bold")
-    heading.append(
-        f"   {plural(sum(c for _, c in counts), 'line')}: {told}" if told else "   no line changed", style="not bold"
-    )
+    changed, added, removed = (sum(line.status == each for line in lines) for each in ("changed", "added", "removed"))
+    counts = [
+        counted(changed, "{count} changed", "{count} changed") if changed else "",
+        counted(added, "{count} added", "{count} added") if added else "",
+        counted(removed, "{count} removed", "{count} removed") if removed else "",
+    ]
+    said = ", ".join(filter(None, counts))
+    heading = Text("   ".join([order, _("variance")]), style="bold")
+    count = lines_counted(changed + added + removed)
+    heading.append("   " + (f"{count}: {said}" if said else _("no line changed")), style="not bold")
     return heading
 
 
 def _header_row(name: str, change: Change) -> Text:
-    return Text(f"  {name.replace('_', ' ')}: {number(change.before)} to {number(change.after)}")
+    return Text(f"  {name.replace('_', ' ')}: {_from_to(change)}")
 
 
 def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
@@ -83,12 +90,13 @@ def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
     moved = [name for name in _amounts(variance) if any(line.figures[name].variance for line in lines)]
     effects = [name for name in moved if name.endswith("_effect")] if "price_effect" in moved else []
     figures = [name for name in moved if not name.endswith("_effect")]
-    texts = [[line.line, line.status, line.item or "", _moved(line.figures["quantity"])] for line in lines]
-    prices = [_from_to(line.figures["price"]) for line in lines]
+    texts = [[line.line, _(STATUS_WORDS[line.status]), line.item or "", _moved(line)] for line in lines]
+    prices = [_price(line.figures["price"]) for line in lines]
     styles = [STATUS_STYLES[line.status] for line in lines]
 
     def layout(names: list[str]) -> FigureTable:
-        headings = ["line", "", "item", "quantity", "unit price", *(figure_word(program, name) for name in names)]
+        fixed = [_("line"), "", _("item"), _("quantity"), _("unit price")]
+        headings = [*fixed, *(figure_word(program, name) for name in names)]
         rows = [
             [*text, price, *(signed(line.figures[name].variance) for name in names)]
             for text, price, line in zip(texts, prices, lines, strict=True)
@@ -125,27 +133,28 @@ def _difference(variance: Variance, one: str, other: str) -> list[int]:
     return [int(unit) for unit in (variance.figures[one].after - variance.figures[other].after).units.tolist()]
 
 
-def _moved(change: Change) -> str:
+def _moved(line: LineVariance) -> str:
     """``36 to 40 (+4)``."""
-    if not change.variance:
-        return number(change.after)
-    return f"{number(change.before)} to {number(change.after)} ({signed(change.variance)})"
+    change = line.figures["quantity"]
+    return f"{_from_to(change)} ({signed(change.variance)})" if change.variance else number(change.after)
+
+
+def _price(change: Change) -> str:
+    if change.before is None or change.after is None:
+        return number(change.after if change.before is None else change.before)
+    return number(change.after) if change.before == change.after else _from_to(change)
 
 
 def _from_to(change: Change) -> str:
-    if change.before is None or change.after is None:
-        return number(change.after if change.before is None else change.before)
-    return (
-        number(change.after) if change.before == change.after else f"{number(change.before)} to {number(change.after)}"
-    )
+    return _("{before} to {after}").format(before=number(change.before), after=number(change.after))
 
 
 def _totals(variance: Variance, totals: dict[str, Change]) -> Table:
     table = Table.grid(padding=(0, 3))
     table.add_column()
-    for _ in range(3):
+    for _column in range(3):
         table.add_column(justify="right")
-    table.add_row("", *(Text(word, style="dim") for word in ("before", "after", "variance")))
+    table.add_row("", *(Text(word, style="dim") for word in (_("before"), _("after"), _("variance"))))
     program = variance.after.program
     always = ("without_tax", "tax", "with_tax")
     steps = [name for name in totals if name not in TOTAL_WORDS and name != "net" and name not in _taxes(variance)]
@@ -155,7 +164,7 @@ def _totals(variance: Variance, totals: dict[str, Change]) -> Table:
             continue
         if _repeats(totals, name, "line_net", "without_tax") or _repeats(totals, name, "payable", "with_tax"):
             continue
-        word = TOTAL_WORDS.get(name) or figure_word(program, name)
+        word = total_word(name) if name in TOTAL_WORDS else figure_word(program, name)
         strong = "bold" if name in ("without_tax", "with_tax") else ""
         cells = [number(change.before), number(change.after), signed(change.variance) if change.variance else BLANK]
         table.add_row(*(Text(cell, style=strong) for cell in (word, *cells)))

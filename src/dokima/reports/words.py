@@ -1,18 +1,18 @@
-"""Words and numbers as reports write them."""
+"""Words and cells as reports write them."""
 
 from __future__ import annotations
 
 import datetime
-from contextvars import ContextVar
 from decimal import Decimal
 from typing import Any
 
+from dokima.engine.calculation import TaxRow
 from dokima.engine.program import Program
-from dokima.errors import DokimaError
 from dokima.model.columns import shown
+from dokima.reports import language
+from dokima.reports.language import MINUS, N_, _, counted
 from dokima.routines.routine import Routine, Step
 
-MINUS = "\u2212"
 BLANK = "\u2013"
 """What stands for a value that is not there."""
 
@@ -23,47 +23,27 @@ SIGNS = {"discount": MINUS, "charge": "+", "tax": "+", "subtotal": "="}
 """What a step does to the running amount."""
 
 TOTAL_WORDS = {
-    "line_net": "sum of line net",
-    "allowances": "allowances on the order",
-    "charges": "charges on the order",
-    "without_tax": "total without tax",
-    "tax": "tax",
-    "with_tax": "total with tax",
-    "prepaid": "prepaid",
-    "rounding": "rounding",
-    "payable": "payable",
+    "line_net": N_("sum of line net"),
+    "allowances": N_("allowances on the order"),
+    "charges": N_("charges on the order"),
+    "without_tax": N_("total without tax"),
+    "tax": N_("tax"),
+    "with_tax": N_("total with tax"),
+    "prepaid": N_("prepaid"),
+    "rounding": N_("rounding"),
+    "payable": N_("payable"),
 }
 """The totals of the EN 16931 semantic model, in words."""
 
 FIGURE_WORDS = {
-    "price": "unit price",
-    "unit_cost": "unit cost",
-    "without_tax": "without tax",
-    "with_tax": "with tax",
-    "quantity_effect": "by quantity",
-    "price_effect": "by price",
-    "mix_effect": "mix",
+    "price": N_("unit price"),
+    "unit_cost": N_("unit cost"),
+    "without_tax": N_("without tax"),
+    "with_tax": N_("with tax"),
+    "quantity_effect": N_("by quantity"),
+    "price_effect": N_("by price"),
+    "mix_effect": N_("mix"),
 }
-
-
-_locale: ContextVar[str] = ContextVar("locale", default="")
-"""How numbers and dates are written; blank for plain digits with a point and ISO dates."""
-
-
-def use_locale(locale: str) -> None:
-    """Write numbers and dates as a locale does (``de_DE``, ``en-GB``), with the data of Unicode CLDR.
-
-    Raises:
-        DokimaError: There is no such locale.
-    """
-    from babel import Locale, UnknownLocaleError
-
-    try:
-        if locale:
-            Locale.parse(locale.replace("-", "_"))
-    except (UnknownLocaleError, ValueError):
-        raise DokimaError(f"expected a locale such as de_DE or en_GB (got '{locale}')") from None
-    _locale.set(locale.replace("-", "_"))
 
 
 def number(value: Any) -> str:
@@ -71,41 +51,34 @@ def number(value: Any) -> str:
     if value is None:
         return BLANK
     if isinstance(value, datetime.date):
-        return date(value)
-    if not isinstance(value, Decimal):
-        return shown(value)
-    return _in_locale(value).replace("-", MINUS)
-
-
-def _in_locale(value: Decimal) -> str:
-    text = format(value, "f")
-    if not (locale := _locale.get()):
-        return text
-    from babel.numbers import format_decimal
-
-    places = len(text.partition(".")[2])
-    return format_decimal(value, f"#,##0.{'0' * places}" if places else "#,##0", locale, decimal_quantization=False)
-
-
-def date(value: datetime.date) -> str:
-    """A date: ISO 8601, or in words of the locale asked for."""
-    if not (locale := _locale.get()):
-        return value.isoformat()
-    from babel.dates import format_date
-
-    return format_date(value, "medium", locale)
+        return language.date(value)
+    if isinstance(value, bool):
+        return _("true") if value else _("false")
+    if isinstance(value, Decimal):
+        return language.number(value)
+    return language.told(value) if isinstance(value, str) else shown(value)
 
 
 def signed(value: Decimal | None) -> str:
     """A variance: with its sign, a dash for a blank."""
-    if value is None:
-        return BLANK
-    return f"+{number(value)}" if value > 0 else number(value if value else abs(value))
+    return BLANK if value is None else language.signed(value)
+
+
+def total_word(name: str) -> str:
+    """The word for a total."""
+    return _(TOTAL_WORDS[name])
+
+
+def tax_word(row: TaxRow) -> str:
+    """What a tax is called: ``tax S 21 %``."""
+    return " ".join(part for part in (_("tax"), row.category or "", f"{number(row.percent)} %") if part)
 
 
 def figure_word(program: Program | None, name: str) -> str:
     """The word for a figure; without a rulebook only those that every routine leaves have one of their own."""
-    return FIGURE_WORDS.get(name) or (name.replace("_", " ") if program is None else program.label(f"line.{name}"))
+    if name in FIGURE_WORDS:
+        return _(FIGURE_WORDS[name])
+    return name.replace("_", " ") if program is None else program.label(f"line.{name}")
 
 
 def step_heading(step: Step) -> str:
@@ -119,9 +92,19 @@ def figure_heading(routine: Routine | None, program: Program, name: str) -> str:
     step = routine.step(name) if routine else None
     if step is not None and name != "price":
         return step_heading(step)
-    return "= net" if name == "net" else figure_word(program, name)
+    return "= " + _("net") if name == "net" else figure_word(program, name)
+
+
+def orders_counted(count: int) -> str:
+    """``1 order``, ``2 orders``."""
+    return counted(count, "{count} order", "{count} orders")
+
+
+def lines_counted(count: int) -> str:
+    """``1 line``, ``2 lines``."""
+    return counted(count, "{count} line", "{count} lines")
 
 
 def plural(count: int, word: str) -> str:
-    """``1 order``, ``2 orders``."""
+    """``1 row``, ``2 rows``, in English."""
     return f"{count} {word}{'' if count == 1 else 's'}"

@@ -9,6 +9,7 @@ import numpy as np
 
 from dokima.formulas import BlankSearch, Formula, Level, Name
 from dokima.model.columns import value_at
+from dokima.model.said import Said, listing
 from dokima.routines.results import Workings
 from dokima.routines.routine import Step
 
@@ -70,18 +71,18 @@ class Reasons:
         if found is None and step.kind == "tax" and self.includes_tax is not None:
             search = BlankSearch(self.includes_tax, self.frame)
             if search.is_blank(order, None):
-                return Reason(f"whether prices include tax is unknown ({search.at(order, None).text})")
+                why = search.at(order, None).text
+                return Reason(Said("whether prices include tax is unknown ({why})", why=why))
             for other in self.taxes:
                 found = self._of_formulas(other, order, [line])
                 if found is not None:
-                    return Reason(
-                        f"{other.definition.shown} in the same price is unknown: {found.text}", found.inherited
-                    )
+                    facts = {"tax": other.definition.shown, "why": found.text}
+                    return Reason(Said("{tax} in the same price is unknown: {why}", **facts), found.inherited)
         if found is not None:
             return found
         if self._is_blank("line.quantity", line):
-            return Reason("the quantity is blank")
-        return Reason("an amount it works on is blank", inherited=True)
+            return Reason(Said("the quantity is blank"))
+        return Reason(Said("an amount it works on is blank"), inherited=True)
 
     def of_order(self, step: Step, order: int) -> Reason | None:
         """The reason for a step of the order; None if no formula of it is blank."""
@@ -107,18 +108,18 @@ class Reasons:
 
     def _price(self, step: Step, line: int, chosen: int) -> str:
         if self._is_blank("line.quantity", line):
-            return "the quantity is blank"
+            return Said("the quantity is blank")
         if chosen == 0:
-            return "the manual price is per 0 units"
+            return Said("the manual price is per 0 units")
         order = int(self.frame.order_of[line])
         if chosen > 0:
             for key, formula in step.options[chosen - 1].formulas():
                 if key not in ("value", "amount") and BlankSearch(formula, self.frame).is_blank(order, line):
-                    return f"its {key} '{formula.source}' is blank"
+                    return Said("its {key} '{formula}' is blank", key=key, formula=formula.source)
             base = step.options[chosen - 1].base
-            return f"its base '{base.source if base else 1}' is 0"
+            return Said("its base '{formula}' is 0", formula=base.source if base else "1")
         tried = [told for option in step.options for told in self._blanks_of(option.value, order, line)]
-        return "tried " + "; ".join(dict.fromkeys(tried))
+        return Said("tried {reasons}", reasons=listing(dict.fromkeys(tried), "; "))
 
     def _blanks_of(self, formula: Formula, order: int, line: int) -> list[str]:
         """What each blank name of a formula has to say; its first cause if no name is blank."""
@@ -133,10 +134,12 @@ class Reasons:
         """Why a name is blank; a blank that a table was asked with is told as that blank."""
         table, _, column = name.partition(".")
         if not self.is_table(table):
-            return f"{name} is blank"
+            return Said("{name} is blank", name=name)
         agreed = self.frame.agreed_as_blank(name, order, line)
         if agreed is not None:
-            return f"{name} was agreed as blank{f' on {agreed}' if agreed else ''}: reprice the line"
+            if agreed:
+                return Said("{name} was agreed as blank on {place}: reprice the line", name=name, place=agreed)
+            return Said("{name} was agreed as blank: reprice the line", name=name)
         if self.frame.row_at(table, order, line) < 0:
             for formula in self.frame.asked_with(table):
                 at = line if formula.level is Level.LINE else None
@@ -144,8 +147,8 @@ class Reasons:
                 if search.is_blank(order, at):
                     cause = search.at(order, at)
                     return self._told(cause.name, order, line) if cause.name else cause.text
-            return f"table {table} has no row that fits"
-        return f"table {table} has a row that fits, but no {column} in it"
+            return Said("table {table} has no row that fits", table=table)
+        return Said("table {table} has a row that fits, but no {column} in it", table=table, column=column)
 
     def _is_blank(self, name: str, position: int) -> bool:
         column = self.frame.column(name)

@@ -10,7 +10,7 @@ from functools import cache
 from typing import Any
 
 from dokima.changes.policy import is_policy
-from dokima.engine.program import ProgramDefinition
+from dokima.engine.program import ProgramDefinition, ReportTerms
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
 from dokima.formulas.custom import own_function
@@ -24,6 +24,7 @@ from dokima.rulebook.specification import (
     ColumnSpec,
     LayoutSpec,
     Marks,
+    ReportSpec,
     RoutineSpec,
     RulebookSpec,
     RuleSpec,
@@ -66,6 +67,7 @@ def program_definition(
         changes=_changes(spec.changes),
         letterhead=spec.letterhead,
         texts=spec.texts,
+        report=_report(spec.report),
         stated_tolerance=spec.stated.tolerance,
         stated_severity=spec.stated.severity,
         reporting=None if reporting is None else (reporting.currency, reporting.rate),
@@ -184,6 +186,11 @@ def _changes(spec: ChangesSpec) -> ChangeTerms:
     if isinstance(spec.settle, str):
         return ChangeTerms(spec.settle, {}, spec.budget_of)
     return ChangeTerms("amend", spec.settle, spec.budget_of)
+
+
+def _report(spec: ReportSpec) -> ReportTerms:
+    given = {name: getattr(spec, name) for name in ("customer", "supplier", "ship_to")}
+    return ReportTerms(spec.locale, {name: lines for name, lines in given.items() if lines}, spec.valid_days)
 
 
 def _lifecycle(spec: StatesSpec | None) -> Lifecycle:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
 
 from dokima.exact import MODES
 
@@ -347,6 +347,26 @@ class ChangesSpec(Spec):
     budget_of: Literal["without_tax", "with_tax"] = "without_tax"
 
 
+class ReportSpec(Spec):
+    """How reports speak by default, and what they say of the parties: formulas of text, one a line, the name first."""
+
+    locale: str = ""
+    customer: list[str] = []
+    supplier: list[str] = []
+    ship_to: list[str] = []
+    valid_days: Annotated[int, Field(ge=0, le=3650)] | None = None
+
+    @field_validator("locale")
+    @classmethod
+    def _known(cls, locale: str) -> str:
+        from babel import Locale, UnknownLocaleError
+
+        try:
+            return locale and str(Locale.parse(locale.replace("-", "_")))
+        except (UnknownLocaleError, ValueError):
+            raise ValueError(f"expected a locale such as de_DE or en_GB (got '{locale}')") from None
+
+
 class RulebookSpec(Spec):
     """A whole rulebook."""
 
@@ -367,6 +387,7 @@ class RulebookSpec(Spec):
     changes: ChangesSpec = ChangesSpec()
     editing: EditingSpec = EditingSpec()
     letterhead: dict[str, str] = {}
+    report: ReportSpec = ReportSpec()
     texts: dict[str, str] = {}
 
 
@@ -398,6 +419,7 @@ _SECTIONS: Mapping[tuple[type[Spec], str], type[Spec]] = {
     (RulebookSpec, "currency"): CurrencySpec,
     (RulebookSpec, "stated"): StatedSpec,
     (RulebookSpec, "changes"): ChangesSpec,
+    (RulebookSpec, "report"): ReportSpec,
     (RulebookSpec, "editing"): EditingSpec,
     (EditingSpec, "override"): OverrideSpec,
     (HeadSpec, "reporting"): ReportingSpec,

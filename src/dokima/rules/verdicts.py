@@ -20,6 +20,7 @@ from dokima.model.columns import shown, value_at
 from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
+from dokima.model.said import Said
 from dokima.rules.messages import Message, read_message
 from dokima.rules.python import PythonRule, ask
 from dokima.rules.rule import ASKS_ALSO, IS_CHANGE, OF_A_CHANGE, Rule, RuleDefinition
@@ -248,7 +249,8 @@ class Asking:
         said = self.verdicts.said.get(position, "")
         message = said if said and not undecided else write(order, line)
         if undecided:
-            message += f" (could not be decided: {said or _why(searches, order, line)})"
+            why = said or _why(searches, order, line)
+            message = Said("{message} (could not be decided: {why})", message=message, why=why)
         digest = rule_digest(rule, self.frame, order, line) if definition.acknowledge and not undecided else ""
         return Finding(
             rule=rule.id,
@@ -271,8 +273,8 @@ class Asking:
         kept = _acceptances(self.orders, order, self.rule.id, line) if digest else ()
         if all(str(each.get("digest")).partition(":")[0] == ACCEPTANCE_FORM for each in kept):
             return self.rule.definition.help
-        told = "it was accepted before, in the form of another version of Dokima, and must be accepted again"
-        return f"{self.rule.definition.help} ({told})".strip()
+        again = Said("it was accepted before, in the form of another version of Dokima, and must be accepted again")
+        return Said("{help} ({again})", help=self.rule.definition.help, again=again)
 
     def _values(self, position: int) -> dict[str, Any]:
         """The values the rule saw: those its formulas read, or what it asked for in Python."""

@@ -10,7 +10,8 @@ import numpy as np
 
 from dokima.exact.integers import Mask
 from dokima.formulas import Frame
-from dokima.model.columns import Column, Dates, Texts, shown, value_at
+from dokima.model.columns import Column, Dates, Texts, value_at
+from dokima.model.said import Said, listing
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table
 
@@ -107,46 +108,47 @@ def _reason(
     at = np.array([row])
     for name, fit, value in zip(table.conditions, fits, values, strict=True):
         if not fit[row]:
-            cell = shown(value_at(table.cells[name], row))
-            return "match", f"for {_label(table, name)} {cell}, not {shown(value_at(value, 0))}"
+            facts = {"cell": value_at(table.cells[name], row), "asked": value_at(value, 0)}
+            return "match", Said("for {column} {cell}, not {asked}", column=_label(table, name), **facts)
     if table.window is not None and isinstance(date, Dates) and not table.window.fits(date, at)[0]:
         return "window", _outside(table, row, date)
     for each, value in zip(table.breaks, reached, strict=True):
         if not each.fits(value, at)[0]:
-            least = shown(value_at(each.least, row))
-            return "break", f"from {_label(table, each.column)} {least} on, not {shown(value_at(value, 0))}"
+            facts = {"least": value_at(each.least, row), "asked": value_at(value, 0)}
+            return "break", Said("from {column} {least} on, not {asked}", column=_label(table, each.column), **facts)
     for criterion in table.criteria:
         if criterion.rank[row] != criterion.rank[winner]:
-            return "choose", f"{criterion.text}: row {table.source.row_number(winner)} is better"
-    return "file order", f"equal to row {table.source.row_number(winner)}, which stands above it"
+            better = table.source.row_number(winner)
+            return "choose", Said("{criterion}: row {row} is better", criterion=criterion.text, row=better)
+    return "file order", Said("equal to row {row}, which stands above it", row=table.source.row_number(winner))
 
 
-def _outside(table: Table, row: int, date: Dates) -> str:
-    assert table.window is not None
-    day = date.to_list()[0]
-    parts = []
-    for word, name in zip(("from", "until"), table.window.names, strict=True):
-        if name and (bound := value_at(table.cells[name], row)) is not None:
-            parts.append(f"{word} {shown(bound)}")
-    return f"valid {' '.join(parts)}, not on {shown(day)}"
+def _outside(table: Table, row: int, date: Dates) -> Said:
+    bounds = _bounds(table, row_values(table, row))
+    return Said("valid {bounds}, not on {day}", bounds=listing(bounds, " "), day=date.to_list()[0])
+
+
+def _bounds(table: Table, cells: Mapping[str, object]) -> list[Said]:
+    """Since when and until when a row is valid, as far as it says."""
+    since, until = ("", "") if table.window is None else table.window.names
+    bounds = [Said("from {day}", day=cells[since])] if since and cells[since] is not None else []
+    return bounds + ([Said("until {day}", day=cells[until])] if until and cells[until] is not None else [])
 
 
 def _label(table: Table, name: str) -> str:
     return table.fields[name].shown
 
 
-def row_terms(table: Table, row: int) -> str:
+def row_terms(table: Table, row: int) -> Said:
     """What a row is for, in words: its filled match cells, its window, its breaks."""
     cells = row_values(table, row)
-    parts = [f"{_label(table, name)} {shown(cells[name])}" for name in table.conditions if cells[name] is not None]
-    if table.window is not None:
-        for word, name in zip(("from", "until"), table.window.names, strict=True):
-            if name and cells[name] is not None:
-                parts.append(f"{word} {shown(cells[name])}")
+    given = [name for name in table.conditions if cells[name] is not None]
+    parts = [Said("{name} {value}", name=_label(table, name), value=cells[name]) for name in given]
+    parts += _bounds(table, cells)
     for each in table.breaks:
         if cells[each.column] is not None:
-            parts.append(f"from {_label(table, each.column)} {shown(cells[each.column])}")
-    return f"for {', '.join(parts)}" if parts else "for everyone"
+            parts.append(Said("from {name} {value}", name=_label(table, each.column), value=cells[each.column]))
+    return Said("for {terms}", terms=listing(parts)) if parts else Said("for everyone")
 
 
 def row_values(table: Table, row: int) -> dict[str, object]:

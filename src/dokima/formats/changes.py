@@ -1,0 +1,54 @@
+"""A change order as plain data: who, when and why, its sums, and its variance. The same in every locale."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from typing import Any
+
+from dokima.changes.change import ChangeOrder
+from dokima.changes.history import last_entry
+from dokima.changes.variance import Variance
+from dokima.engine.calculation import PricedOrder
+from dokima.engine.parties import PARTIES, party
+from dokima.formats.results import cell, tax_data, variance_data
+
+
+def change_data(change: ChangeOrder, *, every: bool = False, leave_out: Collection[str] = ()) -> dict[str, Any]:
+    """A change order as plain data, numbers as text.
+
+    Args:
+        change: The change order.
+        every: Unchanged lines too.
+        leave_out: Figures that are not for the reader, such as costs.
+    """
+    variance, record = change.variance(), change.record
+    after = PricedOrder(variance.after, 0)
+    decided = last_entry(record, "approved", "rejected", "withdrawn")
+    return {
+        "number": change.number,
+        "order": change.order_number,
+        "state": change.state,
+        "reason": change.reason,
+        "currency": after.header("currency"),
+        "order_date": cell(after.header("date")),
+        "revision": change.baseline.content.get("revision") or 0,
+        "parties": {which: party(after, which) for which in PARTIES},
+        "requested_by": record.get("requested_by") or None,
+        "opened": {"time": record.get("opened"), "by": record.get("opened_by")},
+        "submitted": _entry(last_entry(record, "submitted") if change.state != "draft" else {}),
+        "valid_until": cell(change.valid_until),
+        "decided": _entry(decided) and {**(_entry(decided) or {}), "reason": decided.get("reason") or None},
+        "ordered_separately": change.ordered_separately(variance=variance),
+        "tax": _taxes(variance),
+        **variance_data(variance, every=every, leave_out=leave_out),
+    }
+
+
+def _entry(entry: Any) -> dict[str, Any] | None:
+    return {"time": entry["time"], "by": entry["by"]} if entry else None
+
+
+def _taxes(variance: Variance) -> dict[str, list[dict[str, Any]]]:
+    """The tax by category and rate, before and after."""
+    sides = {"before": PricedOrder(variance.before, 0), "after": PricedOrder(variance.after, 0)}
+    return {name: [tax_data(row, side.places) for row in side.tax_breakdown] for name, side in sides.items()}

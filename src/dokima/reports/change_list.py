@@ -1,0 +1,45 @@
+"""The list of change orders of a store."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from dokima.changes.listing import ChangeEntry
+from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.texts import Wording
+from dokima.reports.words import number
+
+
+def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
+    """The list of change orders of a store."""
+    columns = [
+        Column(words["change_order"]),
+        Column(words["party"]),
+        Column(words["state"]),
+        Column(words["without_tax"], "variance"),
+        Column(words["currency"]),
+        Column(words["opened"], spare=1),
+        Column(words["submitted"], spare=1),
+        Column(words["waits"], "number"),
+        Column(words["reason"], wide=True, spare=2),
+    ]
+    rows = [
+        Row([
+            entry.number, entry.party, words[entry.state], entry.without_tax, entry.currency,
+            f"{number(entry.opened)} {entry.opened_by}" if entry.opened else "",
+            f"{number(entry.submitted)} {entry.submitted_by}" if entry.submitted else "",
+            entry.waits, entry.reason,
+        ])
+        for entry in entries
+    ]  # fmt: skip
+    return Paper(
+        title=words["change_orders"],
+        subtitle="",
+        facts={},
+        sections=[Section(words["waiting_first"], columns, rows, words["no_changes"])],
+        currency="",
+        places=0,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=words.page_words,
+    )

@@ -1,0 +1,102 @@
+"""The report of a ledger: from the original order to what it comes to now, and by line."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from decimal import Decimal
+from typing import Any
+
+from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
+from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.texts import Wording
+from dokima.routines.totals import SUMS
+
+
+def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
+    """The report of a ledger."""
+    columns = [Column(""), Column(words["reason"], wide=True), *(Column(words[name], "money") for name in SUMS)]
+    rows = [Row([words["original"], None, *(ledger.original[name] for name in SUMS)])]
+    for change in ledger.approved:
+        rows += [_direct_edit(edit, words) for edit in ledger.direct if edit.before == change.number]
+        rows += _movement(change, ledger, words)
+    rows += [_direct_edit(edit, words) for edit in ledger.direct if not edit.before]
+    if not ledger.is_balanced:
+        rows.append(Row([words["unbalanced"], None, *(ledger.imbalance[name] for name in SUMS)], "removed"))
+    rows.append(Row([words["current"], ", ".join(ledger.documents), *(ledger.current[name] for name in SUMS)], "total"))
+    sections = [Section(words["movements"], columns, rows)]
+    if ledger.pending:
+        pending = [row for change in ledger.pending for row in _movement(change, ledger, words)]
+        sections.append(Section(words["pending"], columns, pending))
+    by_line = _lines(ledger, words)
+    facts = {
+        words["budget"]: ledger.budget,
+        words["headroom"]: _known(ledger.headroom, ledger, words),
+        words["headroom_pending"]: _known(ledger.headroom_pending, ledger, words) if ledger.pending else None,
+        **{f"{document} {words['unknown']}": why for document, why in ledger.unknown.items()},
+    }
+    return Paper(
+        title=f"{words['ledger_of']} {ledger.number}",
+        subtitle="",
+        facts={label: value for label, value in facts.items() if value is not None},
+        sections=[*sections, by_line],
+        currency=ledger.currency,
+        places=ledger.places,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=words.page_words,
+        flat=_flat(ledger, sections, words),
+    )
+
+
+def _known(amount: Decimal | None, ledger: Ledger, words: Wording) -> Decimal | str | None:
+    """What is left of a budget; said to be unknown where there is a budget and something cannot be priced."""
+    return words["unknown"] if amount is None and ledger.budget is not None else amount
+
+
+def _direct_edit(edit: DirectEdit, words: Wording) -> Row:
+    told = f"{edit.document}, {words['revision']} {edit.revision}"
+    return Row([words["direct_edit"], told, *(edit.variance[name] for name in SUMS)], "changed")
+
+
+def _movement(change: LedgerChange, ledger: Ledger, words: Wording) -> Iterator[Row]:
+    unknown = f"{words['unknown']}: {change.unknown}" if change.unknown else ""
+    told = " · ".join(filter(None, [words[change.state], change.reason, change.decided, unknown]))
+    yield Row([change.number, told, *(change.variance[name] for name in SUMS)], "changed")
+    if change.tax_rounding:
+        yield Row([words["tax_rounding"], None, *(ledger.rounding(change, name) for name in SUMS)])
+
+
+def _lines(ledger: Ledger, words: Wording) -> Section:
+    columns = [
+        Column(words["line"]),
+        Column(words["item"]),
+        Column(words["original"], "money"),
+        *(Column(change.number, "variance") for change in ledger.approved),
+        *([Column(words["direct_edit"], "variance")] if ledger.direct else []),
+        Column(words["current"], "money"),
+    ]
+    rows = [
+        Row([
+            line.number, line.item, line.original,
+            *(line.changes.get(change.number) for change in ledger.approved),
+            *([line.rest or None] if ledger.direct else []), line.current,
+        ])
+        for line in ledger.lines
+    ]  # fmt: skip
+    return Section(words["by_line"], columns, rows)
+
+
+def _flat(ledger: Ledger, sections: list[Section], words: Wording) -> Section:
+    """One row a movement of the whole, then one row a movement of a line: what moved it, the line, the amounts."""
+    columns = [
+        Column(words["document"]),
+        Column(words["line"]),
+        Column(words["item"]),
+        Column(words["reason"]),
+        *(Column(words[name], "money") for name in SUMS),
+    ]
+    rows = [Row([row.values[0], "", "", row.values[1] or "", *row.values[2:]]) for s in sections for row in s.rows]
+    for line in ledger.lines:
+        moves: dict[str, Any] = {words["original"]: line.original, **line.changes, words["current"]: line.current}
+        rows += [Row([told, line.number, line.item, "", moved, None, None]) for told, moved in moves.items()]
+    return Section(words["movements"], columns, rows)

@@ -1,0 +1,82 @@
+"""A report as plain text for other programs and for mails: CSV and Markdown."""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections.abc import Sequence
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from dokima.model.columns import shown
+from dokima.reports.paper import Paper
+
+
+def write_csv(paper: Paper, target: Path) -> None:
+    """Write a report as one CSV table with a heading (RFC 4180); numbers plain, whatever the locale.
+
+    Raises:
+        OSError: The file cannot be written.
+    """
+    table = paper.flat or paper.sections[0]
+    with target.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow([column.full for column in table.columns])
+        writer.writerows([neutral(_plain(value)) for value in row.values] for row in table.rows)
+
+
+def _plain(value: Any) -> str:
+    if value is None:
+        return ""
+    return format(value, "f") if isinstance(value, Decimal) else shown(value)
+
+
+def write_markdown(paper: Paper, target: Path) -> None:
+    """Write a report as Markdown with tables (GitHub Flavored Markdown, tables), to paste into a mail.
+
+    Raises:
+        OSError: The file cannot be written.
+    """
+    about = " · ".join(filter(None, [paper.subtitle, paper.currency, paper.mark]))
+    lines = [f"# {_inert(paper.title)}", "", _inert(about), ""]
+    lines += [f"**{_inert(paper.headline)}**", ""] if paper.headline else []
+    lines += [f"- {_inert(label)}: {_inert(value.replace(chr(10), ', '))}" for label, value in paper.shown_facts]
+    for section in paper.sections:
+        lines += ["", f"## {_inert(section.heading)}", ""]
+        if not section.rows:
+            lines.append(_inert(section.empty))
+            continue
+        lines.append(_markdown_row([column.full for column in section.columns]))
+        lines.append("|" + "|".join("---" if column.kind == "text" else "---:" for column in section.columns) + "|")
+        for row in section.rows:
+            lines.append(_markdown_row([c.cell(v) for c, v in zip(section.columns, row.values, strict=True)]))
+    for side in paper.decision:
+        choices = " ".join(f"☐ {_inert(choice)}" for choice in side.choices)
+        lines += ["", f"**{_inert(side.party)}**: {choices}", ""]
+        lines += [f"- {_inert(field)}: ............" for field in side.fields]
+    target.write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+
+def _markdown_row(cells: Sequence[str]) -> str:
+    return "| " + " | ".join(map(_inert, cells)) + " |"
+
+
+def _inert(text: str) -> str:
+    """Text that says in Markdown what it says, and nothing else."""
+    return re.sub(r"([\\`*_\[\]<>|#])", r"\\\1", " ".join(text.split()))
+
+
+def neutral(text: str) -> str:
+    """Text that a spreadsheet would take for a formula, with an apostrophe before it; numbers stay as they are."""
+    if text[:1] in ("=", "+", "@", "\t", "\r") or (text[:1] == "-" and not _is_number(text)):
+        return f"'{text}"
+    return text
+
+
+def _is_number(text: str) -> bool:
+    try:
+        Decimal(text)
+    except ArithmeticError:
+        return False
+    return True
