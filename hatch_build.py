@@ -30,7 +30,7 @@ KEYWORDS = {"_": None, "N_": None, "N_n": (1, 2), "counted": (2, 3), "Said": Non
 class Catalogues(BuildHookInterface):  # type: ignore[misc,valid-type]
     """Compiles the catalogues into what is built."""
 
-    def initialize(self, version: str, build_data: dict[str, Any]) -> None:
+    def initialize(self, version: str, build_data: dict[str, Any]) -> None:  # noqa: ARG002 (Hatch names them)
         """Compile all catalogues; a text without a translation stops the build."""
         compile_catalogues()
 

@@ -17,6 +17,7 @@ from dokima.engine.program import Program
 from dokima.engine.summing import reason_of
 from dokima.exact import decimals
 from dokima.model.order import Order
+from dokima.model.said import Said
 from dokima.routines.totals import SUMS
 
 
@@ -302,7 +303,7 @@ def _row(change: ChangeOrder) -> LedgerChange:
     variance = change.variance()
     ((_, totals),) = variance.totals().items()
     approved = last_entry(change.record, "approved")
-    decided = f"{day_of(approved['time'])} {approved['by']}" if approved else ""
+    decided = Said("{day} {by}", day=day_of(approved["time"]), by=approved["by"]) if approved else ""
     rounding = Decimal(change.record.get("settled", {}).get("tax_rounding", "0"))
     lines = {
         line.line: moved

@@ -24,7 +24,7 @@ def lines_deeds(
     """What changes header and lines, in the order in which it is done."""
     return [
         *_sets(sets), *each(override, _override), *each(reprice, lambda number: lambda e: e.reprice_line(number)),
-        *each(add, _add), *each(insert, _insert), *each(remove, _remove),
+        *each(remove, _there), *each(add, _add), *each(insert, _insert), *each(remove, _remove),
         *each(explode, lambda number: lambda e: e.explode_line(number)),
     ]  # fmt: skip
 
@@ -70,6 +70,16 @@ def _insert(text: str) -> Deed:
         raise DokimaError(f"expected a line and fields such as 20:item=PANE-T6,quantity=4 (got '{text}')")
     fields = _fields(rest)
     return lambda editor: editor.insert_line(before=number, **fields)
+
+
+def _there(number: str) -> Deed:
+    """A line that is to leave must be there before others are added, lest an added one takes its number and leaves."""
+
+    def deed(editor: Editor) -> None:
+        if number != "all":
+            editor.order.line(number)
+
+    return deed
 
 
 def _remove(number: str) -> Deed:

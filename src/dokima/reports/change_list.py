@@ -16,19 +16,19 @@ def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
         Column(words["change_order"]),
         Column(words["party"]),
         Column(words["state"]),
-        Column(words["without_tax"], "variance"),
-        Column(words["currency"]),
         Column(words["opened"], spare=1),
         Column(words["submitted"], spare=1),
-        Column(words["waits"], "number"),
         Column(words["reason"], wide=True, spare=2),
+        Column(words["currency"]),
+        Column(words["without_tax"], "variance"),
+        Column(words["waits"], "number"),
     ]
     rows = [
         Row([
-            entry.number, entry.party, words[entry.state], entry.without_tax, entry.currency,
+            entry.number, entry.party, words[entry.state],
             f"{number(entry.opened)} {entry.opened_by}" if entry.opened else "",
             f"{number(entry.submitted)} {entry.submitted_by}" if entry.submitted else "",
-            entry.waits, entry.reason,
+            entry.reason, entry.currency, entry.without_tax, entry.waits,
         ])
         for entry in entries
     ]  # fmt: skip

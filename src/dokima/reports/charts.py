@@ -66,7 +66,8 @@ def draw_waterfall(
     axes.axhline(float(start or 0), color=_INK, linewidth=0.8, zorder=4)
     axes.margins(y=0.12)
     if start:
-        axes.set_ylim(bottom=float(start))
+        highest = max(max(bar.level, bar.level - (Decimal(0) if bar.is_level else bar.amount)) for bar in bars)
+        axes.set_ylim(float(start), float(highest + (highest - start) * Decimal("0.12")))
         said = _("The axis starts at {amount}, so that the change can be seen.").format(amount=number(start))
         axes.set_xlabel(said, fontsize=8.5, color=_INK, loc="left", labelpad=8)
     axes.set_xticks(range(len(bars)), [_wrapped(bar.label) for bar in bars], fontsize=9 if len(bars) <= MANY else 7.5)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Sequence
 
 from rich import box
@@ -35,8 +36,16 @@ class FirstThatFits:
         yield self.last
 
 
+FOLDED = 18
+"""Characters of a text that folds rather than make its column wider."""
+
+
 def figure_table(
-    headings: Sequence[str], rows: Sequence[Sequence[str]], texts: int, styles: Sequence[str]
+    headings: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    texts: int,
+    styles: Sequence[str],
+    folding: Sequence[int] = (),
 ) -> FigureTable:
     """A table whose first columns are text and whose other columns are figures.
 
@@ -45,11 +54,13 @@ def figure_table(
         rows: Cells as text.
         texts: How many of the first columns are text.
         styles: One style per row.
+        folding: Places of columns whose long texts go on in the next row of the terminal.
     """
     table = FigureTable(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="dim")
     for at, heading in enumerate(headings):
         joined = _SIGN.sub(lambda sign: f"{sign[1]}\u00a0", heading)
-        least = max([*(len(row[at]) for row in rows), *map(len, joined.split(" ")), 1])
+        most = FOLDED if at in folding else sys.maxsize
+        least = max([*(min(len(row[at]), most) for row in rows), *map(len, joined.split(" ")), 1])
         table.needed += least + (3 if at else 2)  # a space on either side, and the box between two columns
         table.add_column(joined, justify="left" if at < texts else "right", width=least, overflow="fold")
     for row, style in zip(rows, styles, strict=True):

@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
+from dokima.reports.language import told
 from dokima.reports.paper import Column, Paper, Row, Section
 from dokima.reports.texts import Wording
 from dokima.routines.totals import SUMS
@@ -59,9 +60,9 @@ def _direct_edit(edit: DirectEdit, words: Wording) -> Row:
 
 
 def _movement(change: LedgerChange, ledger: Ledger, words: Wording) -> Iterator[Row]:
-    unknown = f"{words['unknown']}: {change.unknown}" if change.unknown else ""
-    told = " · ".join(filter(None, [words[change.state], change.reason, change.decided, unknown]))
-    yield Row([change.number, told, *(change.variance[name] for name in SUMS)], "changed")
+    unknown = f"{words['unknown']}: {told(change.unknown)}" if change.unknown else ""
+    said = " · ".join(filter(None, [words[change.state], change.reason, told(change.decided), unknown]))
+    yield Row([change.number, said, *(change.variance[name] for name in SUMS)], "changed")
     if change.tax_rounding:
         yield Row([words["tax_rounding"], None, *(ledger.rounding(change, name) for name in SUMS)])
 

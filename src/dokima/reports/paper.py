@@ -10,7 +10,7 @@ from typing import Any, Literal
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from dokima.reports.fitting import FirstThatFits, figure_table, stacked
+from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
 from dokima.reports.words import number, signed
 
 Kind = Literal["text", "number", "money", "variance"]
@@ -145,20 +145,26 @@ def _table(section: Section) -> RenderableType:
     headings = [column.full for column in section.columns]
     rows = [[column.cell(v) for column, v in zip(section.columns, row.values, strict=True)] for row in section.rows]
     styles = [_STYLES.get(row.mark, "") for row in section.rows]
-    layouts = []
-    for most in sorted({column.spare for column in section.columns}, reverse=True):
-        kept = [at for at, column in enumerate(section.columns) if column.spare <= most]
-        told = [_kept(row, cells, kept) for row, cells in zip(section.rows, rows, strict=True)]
-        texts = sum(1 for at in kept if section.columns[at].kind == "text")
-        layouts.append(figure_table([headings[at] for at in kept], told, texts, styles))
+    levels = sorted({column.spare for column in section.columns}, reverse=True)
+    layouts = [_layout(section, rows, styles, levels[0], folds=False)]
+    layouts += [_layout(section, rows, styles, most, folds=True) for most in levels]
     texts = sum(1 for column in section.columns if column.kind == "text")
     titles = [" ".join(filter(None, row[:texts])) for row in rows]
     return FirstThatFits(layouts, stacked(titles, headings[texts:], [row[texts:] for row in rows], styles))
 
 
+def _layout(section: Section, rows: list[list[str]], styles: list[str], most: int, *, folds: bool) -> FigureTable:
+    """A table of the columns that are not left out yet; long texts fold, if asked."""
+    kept = [at for at, column in enumerate(section.columns) if column.spare <= most]
+    told = [_kept(row, cells, kept) for row, cells in zip(section.rows, rows, strict=True)]
+    texts = sum(1 for at in kept if section.columns[at].kind == "text")
+    folding = [place for place, at in enumerate(kept) if section.columns[at].wide or place == 1] if folds else []
+    return figure_table([section.columns[at].full for at in kept], told, texts, styles, folding)
+
+
 def _kept(row: Row, cells: list[str], kept: Sequence[int]) -> list[str]:
     """A row for a view without some columns: a detail, which says only one thing, moves to one that is there."""
-    if row.mark != "detail":
+    if row.mark != "detail" or all(at in kept for at, cell in enumerate(cells) if cell):
         return [cells[at] for at in kept]
     told = " ".join(filter(None, cells))
     return [told if place == 1 else "" for place in range(len(kept))]

@@ -13,6 +13,8 @@ _FONT, _BOLD = "DejaVuSans", "DejaVuSans-Bold"
 _INK, _GLASS, _LINE, _GREY = "#1d2a30", "#23475b", "#cfd8dc", "#56676f"
 _MARGIN = 48
 """Points."""
+_NEAR = 90
+"""Points by which a text column of a table without long texts is wider than its texts."""
 LAST_ROWS = 2
 """Rows of a table that stay with what stands below it."""
 
@@ -76,7 +78,7 @@ def _fonts() -> None:
 
 
 def _styles() -> dict[str, Any]:
-    from reportlab.lib.enums import TA_RIGHT
+    from reportlab.lib.enums import TA_CENTER, TA_RIGHT
     from reportlab.lib.styles import ParagraphStyle
 
     plain = ParagraphStyle("plain", fontName=_FONT, fontSize=9, leading=12.5, textColor=_INK)
@@ -93,6 +95,7 @@ def _styles() -> dict[str, Any]:
         "strong": ParagraphStyle("strong", parent=cell, fontName=_BOLD),
         "strong figure": ParagraphStyle("strong figure", parent=cell, fontName=_BOLD, alignment=TA_RIGHT),
         "head": ParagraphStyle("head", parent=cell, textColor=_GREY, fontSize=7.5),
+        "head group": ParagraphStyle("head group", parent=cell, textColor=_GREY, fontSize=7.5, alignment=TA_CENTER),
         "head figure": ParagraphStyle("head figure", parent=cell, textColor=_GREY, fontSize=7.5, alignment=TA_RIGHT),
     }
 
@@ -133,7 +136,7 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
     def style(column: Any, base: str) -> Any:
         return styles[base if column.kind == "text" else {"cell": "figure"}.get(base, f"{base} figure")]
 
-    cells = _heads(section, style) if headed else []
+    cells = _heads(section, style, styles) if headed else []
     heads = len(cells)
     for row in rows:
         base = "strong" if row.mark == "total" else "cell"
@@ -151,10 +154,11 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
         *(("LINEABOVE", (0, at), (-1, at), 1, _INK) for at, row in enumerate(rows, heads) if row.mark == "total"),
         *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(rows, heads) if row.mark == "detail"),
     ]
-    return LongTable(cells, colWidths=_widths(section, width), repeatRows=heads, style=TableStyle(look))
+    widths = _widths(section, width)
+    return LongTable(cells, colWidths=widths, repeatRows=heads, style=TableStyle(look), hAlign="LEFT")
 
 
-def _heads(section: Section, style: Any) -> list[list[Any]]:
+def _heads(section: Section, style: Any, styles: dict[str, Any]) -> list[list[Any]]:
     """The rows of headings: those of groups of columns, if there are any, and those of the columns."""
     from reportlab.platypus import Paragraph
 
@@ -162,8 +166,7 @@ def _heads(section: Section, style: Any) -> list[list[Any]]:
     if section.groups:
         above: list[Any] = []
         for group, count in section.groups:
-            column = section.columns[len(above)]
-            above += [Paragraph(escape(group), style(column, "head")), *[""] * (count - 1)]
+            above += [Paragraph(escape(group), styles["head group"]), *[""] * (count - 1)]
         heads.insert(0, above)
     return heads
 
@@ -185,7 +188,6 @@ def _widths(section: Section, width: float) -> list[float]:
     for at, column in enumerate(section.columns):
         texts = [column.cell(row.values[at]) for row in section.rows if row.mark != "detail"]
         words = [len(word) for word in column.heading.split()] or [0]
-        # A figure never breaks; of a code, the longest word decides.
         figures = max([*(len(text) for text in texts), *words])
         longest.append(min(figures, 34 if column.wide else 22) if column.kind == "text" else figures)
     weights = [5.2 * max(each, 3) + 8 for each in longest]
@@ -193,8 +195,10 @@ def _widths(section: Section, width: float) -> list[float]:
     texts_ = [at for at, column in enumerate(section.columns) if column.kind == "text"]
     wide = [at for at in texts_ if section.columns[at].wide] or texts_
     if spare >= 0:
+        # Without a long text there is no need to fill the page: a figure stands near what it is about.
+        each_ = spare / len(wide) if any(column.wide for column in section.columns) else min(spare / len(wide), _NEAR)
         for at in wide:
-            weights[at] += spare / len(wide)
+            weights[at] += each_
         return weights
     return [each * width / sum(weights) for each in weights]
 

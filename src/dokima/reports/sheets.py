@@ -43,6 +43,8 @@ def _sheet(sheet: Any, section: Section, paper: Paper, *, facts: bool) -> None:
     sheet.cell(1, 1).font = Font(bold=True, size=13)
     head = _facts(sheet, paper, len(section.columns)) if facts else 3
     _headings(sheet, section, head)
+    if facts:
+        _labels_fit(sheet, paper)
     for line, row in enumerate(section.rows, start=head + 1):
         for at, (column, value) in enumerate(zip(section.columns, row.values, strict=True), start=1):
             _write(sheet, line, at, value)
@@ -103,6 +105,12 @@ def _headings(sheet: Any, section: Section, row: int) -> None:
         sheet.column_dimensions[get_column_letter(at)].width = width
         tallest = max(tallest, len(wrap(column.full, width - 2)))
     sheet.row_dimensions[row].height = _LINE * tallest
+
+
+def _labels_fit(sheet: Any, paper: Paper) -> None:
+    """Labels of facts stand in the first column, which is as wide as they are."""
+    longest = max((len(label) for label, _ in paper.shown_facts), default=0)
+    sheet.column_dimensions["A"].width = max(sheet.column_dimensions["A"].width, longest + 2)
 
 
 _LINE = 15.0
