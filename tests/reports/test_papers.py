@@ -20,6 +20,7 @@ from dokima.reports.steps import steps_report
 from dokima.reports.texts import WORDS, Wording
 from dokima.reports.words import number, signed
 from tests.books import DEMO, book, routine
+from tests.shell import run_here
 
 BOOK = dokima.load(DEMO)
 ORDER = DEMO / "orders" / "SQ-2041.json"
@@ -120,6 +121,39 @@ def test_what_the_core_finds_is_told_in_the_language_of_the_report(plain):
     assert "essayé : la table ware n'a pas de ligne qui convienne" in text
     assert in_plain_english(lambda: number(D("1234.5"))) == "1234.5"
     assert number(D("1234.5")) == "1\u202f234,5"
+
+
+@pytest.mark.parametrize(
+    ("command", "said", "left"),
+    [
+        (
+            ("price", "orders/SQ-2041.json"),
+            "Summe der Positionen netto|zu zahlen|Steuer S 21 % von 2.212,51",
+            "total|payable|tax ",
+        ),
+        (("price", "orders", "--totals"), "zusammen|Währung|Partner", "together|currency"),
+        (("check", "orders"), "Fehler|gefragt|in 1 Auftrag", "error|asked|undecided"),
+        (
+            ("explain", "orders/SQ-2041.json", "10"),
+            "macht 1.682,50 EUR|nicht Zeile 2|gültig|11,2 × 36",
+            "makes|not row|valid|11.2",
+        ),
+        (
+            ("variance", "orders/SQ-2041.json", "changed/SQ-2041.json"),
+            "36 auf 40|1 neu|Summe mit Steuer",
+            "changed|total",
+        ),
+        (("replay", "orders", "--value", "kit_markup=2"), "11 Aufträge, 37 Positionen|Abweichung", "variance|lines"),
+    ],
+)
+def test_every_command_speaks_the_language_asked_for(command, said, left):
+    _, out, _ = run_here(DEMO, *command, "--locale", "de_DE", width=170)
+    for words in said.split("|"):
+        assert words in out
+    for words in left.split("|"):
+        assert words not in out
+    _, english, _ = run_here(DEMO, *command, width=170)
+    assert all(words in english for words in left.split("|"))
 
 
 def test_a_rulebook_says_who_the_parties_are_and_how_reports_speak(plain):

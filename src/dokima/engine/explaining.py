@@ -18,7 +18,7 @@ from dokima.exact import Quotient, decimals, to_decimals
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import numbers
 from dokima.model.columns import shown, value_at
-from dokima.model.said import Said
+from dokima.model.said import Said, listing
 from dokima.routines.results import OVERRIDE, StepTrace
 from dokima.routines.routine import Step
 from dokima.tables.assembly import Node
@@ -296,7 +296,7 @@ class _Explainer:
             over="order" if step.kind == "advance" else step.definition.over,
         )
 
-    def _counted(self, formula: Formula, trace: StepTrace) -> str:
+    def _counted(self, formula: Formula, trace: StepTrace) -> Said:
         """What counted in a formula on this line."""
         frame = Traced(self.sheet, trace.columns)
         return Counted(formula, frame, self.order, self.position, self.program.label).text()
@@ -376,11 +376,17 @@ class _Explainer:
             return Said("manual price ({reason})", reason=reason) if reason else Said("manual price")
         option = options[chosen - 1]
         said = with_labels(option.value, self.program.label).replace("*", "×")
-        base = "1" if option.base is None else self._counted(option.base, trace)
-        factor = "1" if option.factor is None else self._counted(option.factor, trace)
+        base: str = "1" if option.base is None else self._counted(option.base, trace)
+        factor: str = "1" if option.factor is None else self._counted(option.factor, trace)
         # A price for one is told by the calculation; one for a hundred, or for another unit, is not.
-        price = "" if base == factor == "1" else f" {self._counted(option.value, trace)}"
-        return said + price + (f" per {base}" if base != "1" else "") + (f", times {factor}" if factor != "1" else "")
+        parts: list[str] = [said]
+        if not base == factor == "1":
+            parts += [" ", self._counted(option.value, trace)]
+        if base != "1":
+            parts.append(Said(" per {base}", base=base))
+        if factor != "1":
+            parts.append(Said(", times {factor}", factor=factor))
+        return listing(parts, "")
 
     def _answer(self, table: Table, row: int) -> TableAnswer:
         sheet = self.sheet

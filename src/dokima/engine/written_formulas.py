@@ -11,6 +11,7 @@ from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.money import is_money
 from dokima.formulas.nodes import Node
 from dokima.model.columns import Column, shown, value_at
+from dokima.model.said import Said, listing
 
 MOST_BARE = 2
 """Values that a person tells apart without their names; in a longer calculation each gets its word."""
@@ -67,7 +68,7 @@ class Counted:
             sum(1 for node in self._numbers(formula.root) if node.kind in ("decimal", "integer")) > MOST_BARE
         )
 
-    def text(self) -> str:
+    def text(self) -> Said:
         """The formula as it was worked out, such as ``36 × 27.80``."""
         return self._written(self.formula.root)
 
@@ -96,34 +97,36 @@ class Counted:
         column = node.evaluate(self.frame)
         return value_at(column, position) if len(column) else None
 
-    def _written(self, node: Node) -> str:
+    def _written(self, node: Node) -> Said:
         chosen = self._chosen(node)
         if chosen is not None:
             inner = self._written(chosen)
-            return f"({inner})" if " " in inner and node is not self.formula.root else inner
+            return Said("({inner})", inner=inner) if " " in inner and node is not self.formula.root else inner
         if node.name or node.gathers or not node.operands:
             return self._with_label(node, self._number(node))
-        source, last, parts = self.formula.source, node.start, []
+        source, last, parts = self.formula.source, node.start, list[str]()
         for operand in sorted(node.operands, key=lambda each: each.start):
             if operand.start >= last:
                 parts += [_signs(source[last : operand.start]), self._written(operand)]
                 last = operand.stop
-        return "".join([*parts, _signs(source[last : node.stop])])
+        return listing([*parts, _signs(source[last : node.stop])], "")
 
-    def _with_label(self, node: Node, value: str) -> str:
+    def _with_label(self, node: Node, value: Said) -> Said:
         """A value, after its word where there are too many to tell apart; everybody knows the quantity."""
         if not self.labelled or node.name == "line.quantity" or node.kind not in ("decimal", "integer"):
             return value
         if node.name:
-            return f"{self.label(node.name)} {value}"
+            return Said("{name} {value}", name=self.label(node.name), value=value)
         inner = next((each for each in node.walk() if each.name), None) if node.gathers else None
-        return value if inner is None else f"{node.role} of {self.label(inner.name)} {value}"
+        if inner is None:
+            return value
+        return Said("{role} of {name} {value}", role=node.role, name=self.label(inner.name), value=value)
 
-    def _number(self, node: Node) -> str:
+    def _number(self, node: Node) -> Said:
         value = self._value(node)
         if isinstance(value, Decimal):
-            return text(parse(value), self.frame.money_places(self.order) if is_money(node) else 0)
-        return repr(value) if isinstance(value, str) else shown(value)
+            value = Decimal(text(parse(value), self.frame.money_places(self.order) if is_money(node) else 0))
+        return Said("{value}", value=repr(value) if isinstance(value, str) else value)
 
 
 def _signs(between: str) -> str:

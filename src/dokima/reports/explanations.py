@@ -116,7 +116,7 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
         of = ""
         if base is not None and step.kind != "tax":
             of = " " + _("of {base} {value}").format(base=base.label, value=number(base.value))
-        yield Text(f"{formulas['percent']} %{of}")
+        yield Text(f"{told(formulas['percent'])} %{of}")
         if "category" in formulas:
             category = formulas["category"].strip("'")
             said = _("tax category {category}, rounded on the document and shared over the lines")
@@ -124,7 +124,7 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     elif step.kind != "subtotal":
         for key, values in formulas.items():
             if key != "when":
-                yield Text(values)
+                yield Text(told(values))
     if step.over != "line":
         whole = _("for the parent line; this line bears {share}")
         whole = whole if step.over == "parent" else _("for the order; this line bears {share}")

@@ -38,6 +38,7 @@ TOTAL_WORDS = {
 FIGURE_WORDS = {
     "price": N_("unit price"),
     "unit_cost": N_("unit cost"),
+    "net": N_("net"),
     "without_tax": N_("without tax"),
     "with_tax": N_("with tax"),
     "quantity_effect": N_("by quantity"),
