@@ -386,3 +386,33 @@ def test_two_people_who_each_add_a_line_do_not_conflict():
     assert change.record["history"][-1]["renumbered"] == numbers
     assert [line.fields["item"] for line in change.document.lines[3:]] == ["VENT-R", *mine]
     assert [line.line for line in change.variance().lines() if line.status == "added"] == list(numbers.values())[1:]
+
+
+def test_cost_and_margin_need_no_steps_of_the_rulebook():
+    """Line 10: cost 2 x 7.005 = 14.01, then 3 x 7.005 = 21.02 (21.015 half up); margin 20.00 - 14.01, 30.00 - 21.02.
+
+    Line 20 costs 5 before and after; line 30 is new and nobody knows its cost, so the order's is unknown afterwards.
+    """
+    rules = book(routine=routine({"name": "price", "kind": "price", "options": [{"value": "10"}]}))
+    lines = [{"item": "X", "quantity": 2, "unit_cost": "7.005"}, {"item": "Y", "quantity": 1, "unit_cost": "5"}]
+    change = rules.change(dokima.Order("A", lines=lines), by="Ada")
+    editor = change.edit("Ada")
+    editor.change_line(10, quantity=3)
+    first = change.variance()
+    moved = {line.line: (line.figures["cost"], line.figures["margin"]) for line in first.lines(every=True)}
+    assert [tuple(vars(each).values()) for each in moved["10"]] == [
+        (D("14.01"), D("21.02"), D("7.01")),
+        (D("5.99"), D("8.98"), D("2.99")),
+    ]
+    assert moved["20"][0].variance == D("0.00")
+    totals = first.totals()["A"]
+    assert [totals[name].variance for name in ("cost", "margin")] == [D("7.01"), D("2.99")]
+    assert (totals["cost"].before, totals["margin"].after) == (D("19.01"), D("13.98"))
+    editor.add_line(item="Z", quantity=1)
+    totals = change.variance().totals()["A"]
+    assert (totals["cost"].before, totals["cost"].after, totals["margin"].variance) == (D("19.01"), None, None)
+    paper = change_paper(change, Wording.of(rules.program), with_costs=True)
+    assert [row.values[-6:] for row in paper.sections[2].rows][0] == [
+        D("14.01"), D("21.02"), D("7.01"), D("5.99"), D("8.98"), D("2.99"),
+    ]  # fmt: skip
+    assert "cost" not in str(change_paper(change, Wording.of(rules.program)))

@@ -62,6 +62,36 @@ def fails(day: datetime.date, flag: bool) -> bool:
     raise RuntimeError("no")
 
 
+@dokima.rule("who-and-how-much", at="approve")
+def who_and_how_much(order, change):
+    if change.opened_by == order.customer or change["variance.without_tax"] > 50:
+        told = (change.opened_by, change.requested_by, change["variance.with_tax"], change["ledger.headroom_after"])
+        return refuse(" ".join(map(str, told)))
+    return accept()
+
+
+def test_a_rule_of_approving_in_python_sees_the_change():
+    """2 to 8 at 10.00 is 60.00 more, and leaves 20.00 of a budget of 100.00; an order by itself is no change."""
+    rules = dokima.Rulebook.from_dict(
+        {
+            "rulebook": {"name": "r", "currency": "EUR"},
+            "routine": routine({"name": "price", "kind": "price", "options": [{"value": "10"}]}),
+        },
+        python=[who_and_how_much],
+    )
+    order = dokima.Order("A", customer="C", budget="100", state="confirmed", lines=[{"item": "X", "quantity": 2}])
+    assert not rules.check(order, at="approve")
+    for quantity, refused in ((8, "Ada Bea 60 20"), (7, "")):
+        change = rules.change(order, by="Ada", requested_by="Bea")
+        change.edit("Ada").change_line(10, quantity=quantity)
+        change.submit("Ada")
+        if refused:
+            with pytest.raises(dokima.Refused, match=refused):
+                change.approve("Cleo", [order])
+        else:
+            assert change.approve("Cleo", [order]).orders[0].lines[0].fields["quantity"] == quantity
+
+
 PYTHON = [no_red, forgot, breaks, several, columns, pallets, initial, fails]
 
 
@@ -113,7 +143,7 @@ def test_answers_that_are_none():
     arguments = dokima.rule("arguments", at="save")(lambda order, customer: accept())
     found = said({"quantity": 1}, {"quantity": 2}, python=[yes, empty, short, arguments])
     assert [(rule, line, message.split("decided: ")[1]) for rule, line, _, message in found] == [
-        ("arguments", "", "expected arguments named line and order (got 'customer'))"),
+        ("arguments", "", "expected arguments named line, order and change (got 'customer'))"),
         ("empty", "", "expected accept() or refuse(message) (it returned nothing))"),
         ("yes", "", "expected accept() or refuse(message) (it returned True))"),
         ("short", "10", "expected 2 answers, one a line (it returned 1))"),

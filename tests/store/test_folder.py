@@ -413,6 +413,13 @@ def test_only_rules_of_approving_see_a_change():
         dokima.RulebookError, match="there is no 'variance.whithout_tax'; did you mean 'variance.without"
     ):
         dokima.Rulebook.from_dict(data)
+
+    @dokima.rule("too-much", at=("approve", "save"))
+    def too_much(order, change):
+        return dokima.accept()
+
+    with pytest.raises(dokima.RulebookError, match="'change' is known to rules of 'approve' only .got approve, save"):
+        dokima.Rulebook.from_dict({"rulebook": {"name": "x"}}, python=[too_much])
     data = {"rulebook": {"name": "x"}, "header": {"asker": {"default": "change.opened_by"}}}
     with pytest.raises(dokima.RulebookError, match="only rules of 'approve' see the change"):
         dokima.Rulebook.from_dict(data)

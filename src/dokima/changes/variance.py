@@ -11,7 +11,7 @@ import numpy as np
 
 from dokima.engine.calculation import Calculation, PricedOrder, amount_at, amount_figures
 from dokima.errors import DocumentError, Problem
-from dokima.exact import Decimals, Quotient, choose, compare, stored
+from dokima.exact import Decimals, Quotient, choose, compare, stored, total
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.addresses import read_address
@@ -139,8 +139,28 @@ class Variance:
         }
         for name in amounts:
             result[name] = replace(self._columns(*self._figure(name), absent_is_zero=True), is_amount=True)
+        result |= self._profit(result)
         effects = self._effects(result["quantity"], result.get("without_tax"))
         return {**result, **effects}
+
+    def _profit(self, known: Mapping[str, Columns]) -> dict[str, Columns]:
+        """Cost and margin where no step of the rulebook works them out: unit cost x quantity, and what net leaves."""
+        each, net = known["unit_cost"], known.get("without_tax")
+        costed = [not side.is_missing().all() for side in (each.before, each.after)]
+        if net is None or any(name in known for name in PROFIT) or not any(costed):
+            return {}
+        absent = (self.at_before < 0, self.at_after < 0)
+        quantity = known["quantity"]
+        sides = []
+        for gone, count, price in zip(
+            absent, (quantity.before, quantity.after), (each.before, each.after), strict=True
+        ):
+            whole = self._rounded(Quotient.of(count) * price)
+            sides.append(stored(choose(gone, Decimals.zeros(1), whole)))
+        before, after = sides
+        cost = Columns(before, after, after - before, is_amount=True)
+        left = (net.before - before, net.after - after)
+        return {"cost": cost, "margin": Columns(*left, left[1] - left[0], is_amount=True)}
 
     def _has(self, name: str) -> bool:
         return name in self.before.figures or name in self.after.figures
@@ -260,10 +280,19 @@ class Variance:
         for name in PROFIT:
             if self._has(name):
                 result[name] = _changed(*(_profit(side, name) for side in sides))
+            elif name in self.figures:
+                result[name] = self._summed(name, at, to)
         for name in TOTALS:
             values = [Decimal(0) if side is None else getattr(side.totals, name) for side in sides]
             result[name] = _changed(*values)
         return result
+
+    def _summed(self, name: str, at: int, to: int) -> Change:
+        """The sum of a figure over the lines of a pair of orders; None if it is unknown on one of them."""
+        mine = np.flatnonzero((self._sides[self.pair_of] == (at, to)).all(axis=1))
+        places = int(self.after.minor_units[to]) if to >= 0 else int(self.before.minor_units[at])
+        columns = self.figures[name]
+        return _changed(*(amount_at(total(side.take(mine)), 0, places) for side in (columns.before, columns.after)))
 
     def headers(self) -> dict[str, dict[str, Change]]:
         """For each order that both sides have, the header fields that differ."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -46,13 +46,32 @@ class PythonRule:
     @property
     def by_line(self) -> bool:
         """Whether it is asked about every line, else once per order."""
-        return self.columns or "line" in inspect.signature(self.work).parameters
+        return self.columns or "line" in self.arguments
+
+    @property
+    def of_change(self) -> bool:
+        """Whether it asks for the change that is being approved."""
+        return not self.columns and "change" in self.arguments
+
+    @property
+    def arguments(self) -> Sequence[str]:
+        """Names of its arguments."""
+        return list(inspect.signature(self.work).parameters)
 
 
 class View:
-    """A line or an order as a rule in Python sees it: fields as attributes, any dotted name in brackets."""
+    """A line, an order or a change as a rule in Python sees it: fields as attributes, any dotted name in brackets."""
 
-    def __init__(self, frame: Frame, order: int, line: int | None, known: dict[str, Any], seen: dict[str, Any]) -> None:
+    def __init__(
+        self,
+        frame: Frame,
+        order: int,
+        line: int | None,
+        known: dict[str, Any],
+        seen: dict[str, Any],
+        level: Literal["header", "line", "change"] = "header",
+    ) -> None:
+        self._level = level if line is None else "line"
         self._frame = frame
         self._order = order
         self._line = line
@@ -84,7 +103,7 @@ class View:
         if name.startswith("_"):
             raise AttributeError(name)
         try:
-            return self[f"{'header' if self._line is None else 'line'}.{name}"]
+            return self[f"{self._level}.{name}"]
         except (KeyError, UnknownName):
             raise AttributeError(f"there is no field or figure '{name}'") from None
 
@@ -130,12 +149,17 @@ def ask(declared: PythonRule, frame: Frame, places: Sequence[tuple[int, int | No
         views = {"order": View(frame, order, None, known, seen)}
         if line is not None:
             views["line"] = View(frame, order, line, known, seen)
-        wanted = inspect.signature(declared.work).parameters
+        if declared.of_change:
+            views["change"] = View(frame, order, None, known, seen, "change")
         try:
-            answer = declared.work(**{name: views[name] for name in wanted})
+            answer = declared.work(**{name: views[name] for name in declared.arguments})
             answers = list(answer) if isinstance(answer, Iterator) else [answer]
         except KeyError as error:
-            yield None, f"expected arguments named line and order (got {error}{nearest(str(error), views)})", seen
+            yield (
+                None,
+                f"expected arguments named line, order and change (got {error}{nearest(str(error), views)})",
+                seen,
+            )
             continue
         except Exception as error:  # a rule that fails has not answered, and that refuses
             yield None, f"it raised {type(error).__name__}: {error}", seen

@@ -93,6 +93,9 @@ class Rule:
     @property
     def wants_change(self) -> bool:
         """Whether it reads of a change being approved, without which it does not apply."""
+        python = self.definition.python
+        if python is not None and python.of_change:
+            return True
         return any(name.startswith(OF_A_CHANGE) for name in (*self.reads, *self.message.reads))
 
     @property

@@ -66,6 +66,8 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         problems.append(RulebookProblem("", f"{path}.message", error.pointed()))
     reads = [*(name for part in used for name in part.reads), *message.reads]
     of_change = next((name for name in reads if name.startswith(OF_A_CHANGE)), None)
+    if definition.python is not None and definition.python.of_change:
+        of_change = "change"
     if of_change is not None and set(definition.at) != {"approve"}:
         said = f"'{of_change}' is known to rules of 'approve' only (got {listed(definition.at)})"
         problems.append(RulebookProblem("", f"{path}.at", said))
