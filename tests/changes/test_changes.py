@@ -412,7 +412,7 @@ def test_cost_and_margin_need_no_steps_of_the_rulebook():
     totals = change.variance().totals()["A"]
     assert (totals["cost"].before, totals["cost"].after, totals["margin"].variance) == (D("19.01"), None, None)
     paper = change_paper(change, Wording.of(rules.program), with_costs=True)
-    assert [row.values[-6:] for row in paper.sections[2].rows][0] == [
+    assert paper.sections[2].rows[0].values[-6:] == [
         D("14.01"), D("21.02"), D("7.01"), D("5.99"), D("8.98"), D("2.99"),
     ]  # fmt: skip
     assert "cost" not in str(change_paper(change, Wording.of(rules.program)))
