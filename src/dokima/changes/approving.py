@@ -9,13 +9,13 @@ from typing import Any
 from dokima.changes.combining import total
 from dokima.changes.history import last_entry
 from dokima.changes.variance import Variance
-from dokima.changes.viewing import priced_as_agreed
 from dokima.editing.document import Document
+from dokima.engine.calculation import PricedOrder
 from dokima.engine.program import Program
 
 
 def change_facts(
-    program: Program, record: Mapping[str, Any], after: Document, documents: Sequence[Document], variance: Variance
+    program: Program, record: Mapping[str, Any], after: Document, held: Sequence[PricedOrder], variance: Variance
 ) -> dict[str, Any]:
     """The facts of a change by the names that rules read them under (``engine.approving.CHANGE_FACTS``).
 
@@ -23,7 +23,7 @@ def change_facts(
         program: The rulebook.
         record: What the change order keeps of people and times.
         after: The order as it is to be; its budget is the one that counts afterwards.
-        documents: The original and its supplements as they are now.
+        held: The original and its supplements as they are now.
         variance: What the change comes to.
     """
     if not any(rule.wants_change for rule in program.rules):
@@ -31,8 +31,8 @@ def change_facts(
     ((_, totals),) = variance.totals().items()
     moved = {name: totals[name].variance for name in ("without_tax", "with_tax", "margin") if name in totals}
     budget_of = program.definition.changes.budget_of
-    current = [getattr(priced_as_agreed(program, each).totals, budget_of) for each in documents]
-    now = _left(documents[0].header.get("budget"), current)
+    current = [getattr(each.totals, budget_of) for each in held]
+    now = _left(held[0].header("budget"), current)
     later = _left(after.header.get("budget"), [*current, moved[budget_of]])
     return {
         "change.opened_by": record.get("opened_by"),

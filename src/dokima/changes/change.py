@@ -240,9 +240,9 @@ class ChangeOrder:
         documents = self._current(current)
         self._refuse_stale(documents)
         variance = self.variance()
-        facts = change_facts(self.program, self.record, self._after, documents, variance)
-        accepted = self._accepted(self._asked("approve", by, today, facts), accept or {})
         work = Settling(self.program, self.number, documents, self._after, variance, self._policy(settle))
+        facts = change_facts(self.program, self.record, self._after, work.held, variance)
+        accepted = self._accepted(self._asked("approve", by, today, facts), accept or {})
         settlement = work.settled(next_number(self.order_number, "S", [*taken, *self.baseline.parts]))
         self._note("approved", by)
         if accepted:

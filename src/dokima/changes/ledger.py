@@ -212,7 +212,7 @@ def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[Chan
         current: The original and its supplements as they are now.
         changes: Its change orders, approved ones in the order of their approval.
     """
-    priced = [priced_as_agreed(program, typed(program, order)) for order in current]
+    priced = priced_as_agreed(program, [typed(program, order) for order in current])
     approved = [_row(change) for change in changes if change.state == "approved"]
     pending = [_row(change) for change in changes if change.state in ("draft", "submitted")]
     now = {name: _sum([_total(order, name) for order in priced], priced[0].places) for name in SUMS}

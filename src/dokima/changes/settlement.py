@@ -119,9 +119,7 @@ class Settling:
         self.places = self.priced.places
         self.by_line = {line.line: line for line in variance.lines(every=True)}
         # A single document is the baseline itself, whose figures were frozen with it.
-        self.held = (
-            [self.was] if len(self.documents) == 1 else [priced_as_agreed(program, each) for each in self.documents]
-        )
+        self.held = [self.was] if len(self.documents) == 1 else priced_as_agreed(program, self.documents)
         self.records = by_number(after.header.get(TERMS))
 
     def settled(self, supplement: str) -> Settlement:
@@ -137,7 +135,7 @@ class Settling:
         for old, document in zip(self.documents, documents, strict=True):
             refuse_undercut(old, document)
         made = [*documents, *([increase] if increase.lines else [])]
-        priced = [priced_as_agreed(self.program, document) for document in made]
+        priced = priced_as_agreed(self.program, made)
         rounding = self._tax_rounding(priced)
         return Settlement(
             change=self.change,

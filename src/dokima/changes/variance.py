@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from dokima.engine.calculation import Calculation, PricedOrder, amount_at, amount_figures
+from dokima.engine.calculation import Calculation, PricedOrder, amount_at, amount_figures, amounts_at
 from dokima.errors import DocumentError, Problem
 from dokima.exact import Decimals, Quotient, choose, compare, stored, total
 from dokima.exact.integers import Integers, Mask
@@ -46,10 +46,11 @@ class Columns:
     is_amount: bool = False
     is_money: bool = True
 
-    def at(self, position: int, places: int) -> Change:
-        """The figure of one line; amounts and prices with the currency's places."""
+    def at(self, rows: Integers, places: Integers) -> list[Change]:
+        """The figure of some lines; amounts and prices with the places of each line's currency."""
         parts = (self.before, self.after, self.variance)
-        return Change(*(amount_at(part, position, places if self.is_money else 0) for part in parts))
+        wanted = places if self.is_money else np.zeros(len(rows), np.int64)
+        return [Change(*each) for each in zip(*(amounts_at(part, rows, wanted) for part in parts), strict=True)]
 
 
 @dataclass(frozen=True)
@@ -245,11 +246,14 @@ class Variance:
     def lines(self, *, every: bool = False) -> Iterator[LineVariance]:
         """The lines that changed, or all of them."""
         numbers_of = [self.before.orders.line_numbers, self.after.orders.line_numbers]
-        for at in range(len(self)) if every else np.flatnonzero(self.status != 0).tolist():
+        rows = np.arange(len(self)) if every else np.flatnonzero(self.status != 0)
+        order_after = self._sides[:, 1][self.pair_of[rows]]
+        places = np.where(order_after >= 0, self.after.minor_units[np.maximum(order_after, 0)], 2)
+        figures = {name: columns.at(rows, places) for name, columns in self.figures.items()}
+        for place_of, at in enumerate(rows.tolist()):
             before, after = int(self.at_before[at]), int(self.at_after[at])
             side, place = (self.after, after) if after >= 0 else (self.before, before)
-            number, _, order_after = self.pairs[int(self.pair_of[at])]
-            places = int(self.after.minor_units[order_after]) if order_after >= 0 else 2
+            number, *_ = self.pairs[int(self.pair_of[at])]
             differing = {
                 name: Change(value_at(x, at), value_at(y, at))
                 for name, (x, y) in self.fields.items()
@@ -261,7 +265,7 @@ class Variance:
                 status=_STATUSES[int(self.status[at])],
                 item=value_at(side.orders.line("item"), place),
                 description=value_at(side.orders.line("description"), place),
-                figures={name: columns.at(at, places) for name, columns in self.figures.items()},
+                figures={name: changes[place_of] for name, changes in figures.items()},
                 fields=differing,
             )
 

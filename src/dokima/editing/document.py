@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -108,3 +108,17 @@ class Document:
     def is_parent(self, number: str) -> bool:
         """Whether a line has sub-lines."""
         return any(each.startswith(f"{number}/") for each in self.lines)
+
+
+def orders_of(documents: Sequence[Document], fields: Fields) -> Orders:
+    """Several documents as the columns of one batch, each with a number of its own.
+
+    Raises:
+        DocumentError: With every problem.
+    """
+    if len(documents) == 1:
+        return documents[0].orders(fields)
+    orders = read_orders(RawOrders.from_documents([each.order() for each in documents]), fields)
+    if orders.problems:
+        raise DocumentError(orders.problems)
+    return orders

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from decimal import MAX_PREC, Context, Decimal
 from typing import Any
 
@@ -12,8 +13,9 @@ import numpy as np
 
 from dokima.engine.program import Program
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import Decimals, Quotient, stored, to_arrow
+from dokima.exact import Decimals, Quotient, stored, texts, to_arrow, total
 from dokima.exact.integers import Integers, Mask
+from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, value_at
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
@@ -140,8 +142,8 @@ class Calculation:
         import pandas as pd
 
         orders = self.orders
-        numbers = np.array([*orders.numbers, ""], object)
-        data: dict[str, Any] = {"order": numbers[orders.order_of]}
+        known = np.array([*orders.numbers, ""], object)
+        data: dict[str, Any] = {"order": known[orders.order_of]}
         for name in ("number", "item", "description", "quantity", "unit"):
             data["line" if name == "number" else name] = _series(orders.line(name), name)
         places, amounts = self._places, {n for routine in self.program.routines for n in amount_figures(routine)}
@@ -207,7 +209,7 @@ class PricedOrder:
         """A header field, its default included."""
         return value_at(self.calculation.orders.header(name), self.position)
 
-    @property
+    @cached_property
     def totals(self) -> Totals:
         """The totals, exact to the currency's places."""
         columns = self.calculation.totals
@@ -232,10 +234,12 @@ class PricedOrder:
         amounts = amount_figures(self.routine)
         if figure not in amounts:
             raise NotFound(f"order {self.number} has no amount figure '{figure}'{nearest(figure, amounts)}")
-        parts = [line.figure(figure) for line in self.lines if not line.is_parent]
-        if any(part is None for part in parts):
-            return None
-        return sum((part for part in parts if part is not None), Decimal(0).scaleb(-self.places))
+        orders, where = self.calculation.orders, self.calculation.orders.lines_of(self.position)
+        lines = np.arange(where.start, where.stop)
+        lines = lines if orders.leaf is None else lines[orders.leaf[where]]
+        whole = total(stored(numbers(self.calculation.figures[figure].take(lines))))
+        found: Decimal | None = amount_at(whole, 0, self.places)
+        return found
 
     @property
     def reporting(self) -> ReportingTotals | None:
@@ -291,10 +295,10 @@ class PricedOrder:
             NotFound: There is none; names the nearest.
         """
         where = self.calculation.orders.lines_of(self.position)
-        numbers = self.calculation.orders.line_numbers[where]
-        if str(number) not in numbers:
-            raise NotFound(f"order {self.number} has no line {number}{nearest(str(number), numbers)}")
-        return PricedLine(self, where.start + numbers.index(str(number)))
+        known = self.calculation.orders.line_numbers[where]
+        if str(number) not in known:
+            raise NotFound(f"order {self.number} has no line {number}{nearest(str(number), known)}")
+        return PricedLine(self, where.start + known.index(str(number)))
 
     @property
     def findings(self) -> Findings:
@@ -381,6 +385,18 @@ def amount_at(column: Column, position: int, places: int) -> Any:
     return (
         value if -int(value.as_tuple().exponent) > places else value.quantize(Decimal(1).scaleb(-places), context=_WIDE)
     )
+
+
+def amounts_at(column: Column, positions: Integers, places: Integers) -> list[Any]:
+    """Several values of a column of numbers, each with at least its decimal places; None where it is blank."""
+    found: list[Any] = [None] * len(positions)
+    numbers_ = stored(numbers(column.take(positions)))
+    for least in np.unique(places).tolist():
+        mine = np.flatnonzero(places == least)
+        # A currency that is not known has -1 places.
+        for at, said in zip(mine.tolist(), texts(numbers_.take(mine), max(least, 0)), strict=True):
+            found[at] = None if said is None else Decimal(said)
+    return found
 
 
 _WIDE = Context(prec=MAX_PREC)

@@ -1,0 +1,110 @@
+"""Change orders in a folder: a change of an order that has had fifty, among 5,000 orders; a long report in every form.
+
+The first and the fiftieth change of the order are timed in the same run, several times, as a ratio.
+"""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import io
+import json
+import shutil
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from first_slice import DEMO
+
+import dokima
+from dokima.cli.main import app
+from dokima.store.folder import FolderStore
+
+ORDER = {"kind": "sales", "customer": "FERNHOLT", "currency": "EUR", "date": "2026-03-02", "pick_up": True}
+
+
+def folder_of(count: int, at: Path) -> Path:
+    """A folder with the demo's rulebook and that many orders of three lines."""
+    shutil.copytree(DEMO, at)
+    for n in range(count):
+        lines = [{"item": "CLIP-S", "quantity": n % 7 + 1}, {"item": "VENT-R", "quantity": 2}, {"item": "BENCH-K"}]
+        order = dokima.Order(f"B-{n}", state="confirmed", lines=[{"quantity": 1, **line} for line in lines], **ORDER)
+        (at / "orders" / f"B-{n}.json").write_text(json.dumps(order.to_dict(), default=str))
+    return at
+
+
+def one_change(store: FolderStore, number: str) -> float:
+    """Seconds for a change from opening to approval."""
+    started = time.perf_counter()
+    change = store.open(number, "Ada", reason="benchmark").number
+    store.work(change, "Ada", lambda found: found.edit("Ada").change_line("10", quantity=len(change) % 3 + turn()))
+    store.work(change, "Ada", lambda found: found.submit("Ada"))
+    store.approve(change, "Ben")
+    return time.perf_counter() - started
+
+
+_turn = [10]
+
+
+def turn() -> int:
+    """Another quantity each time."""
+    _turn[0] += 1
+    return _turn[0]
+
+
+def of_fifty(orders: int, rounds: int) -> None:
+    """Print how much longer the fiftieth change of an order takes than the first."""
+    with tempfile.TemporaryDirectory() as place:
+        at = folder_of(orders, Path(place) / "q")
+        store = FolderStore(at, dokima.load(at))
+        ratios, firsts = [], []
+        for each in range(rounds):
+            times = [one_change(store, f"B-{each}") for _ in range(50)]
+            fresh = one_change(store, f"B-{rounds + each}")
+            firsts.append(fresh)
+            ratios.append(statistics.median(times[-3:]) / statistics.median([times[0], fresh]))
+        said = f"{statistics.median(ratios):.2f} ({min(ratios):.2f} to {max(ratios):.2f})"
+        print(f"{orders:,} orders: a change takes {statistics.median(firsts):.2f} s; the fiftieth to the first: {said}")
+
+
+def report(lines: int) -> None:
+    """Print how long the report of a long change takes in each form."""
+    with tempfile.TemporaryDirectory() as place:
+        at = folder_of(1, Path(place) / "q")
+        store = FolderStore(at, dokima.load(at))
+        number = store.open("B-0", "Ada").number
+
+        def more(change: dokima.ChangeOrder) -> None:
+            editor = change.edit("Ada")
+            for n in range(lines):
+                editor.add_line(item="CLIP-S", quantity=n % 40 + 1)
+
+        store.work(number, "Ada", more)
+        for form in ("html", "pdf", "xlsx", "csv", "md", "json"):
+            target = at / f"r.{form}"
+            arguments = ["change", "show", number, "--store", str(at), "--book", str(at), "--report", str(target)]
+            seconds = _seconds(lambda given=arguments: app([*given, "--format", "csv"], standalone_mode=False))
+            print(f"{lines} changed lines as {form}: {seconds:.2f} s, {target.stat().st_size / 1000:.0f} kB")
+
+
+def _seconds(work: Callable[[], object]) -> float:
+    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+        started = time.perf_counter()
+        work()
+        return time.perf_counter() - started
+
+
+def main() -> None:
+    """Print times and ratios."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--orders", type=int, default=5000)
+    parser.add_argument("--rounds", type=int, default=3)
+    asked = parser.parse_args()
+    report(300)
+    of_fifty(asked.orders, asked.rounds)
+
+
+if __name__ == "__main__":
+    main()
