@@ -20,7 +20,11 @@ from first_slice import DEMO
 
 import dokima
 from dokima.cli.main import app
+from dokima.model.states import Settle
 from dokima.store.folder import FolderStore
+
+SETTLE: tuple[Settle, ...] = ("amend", "split")
+"""Fifty changes of one document, and fifty that each order their growth separately: fifty supplements."""
 
 ORDER = {"kind": "sales", "customer": "FERNHOLT", "currency": "EUR", "date": "2026-03-02", "pick_up": True}
 
@@ -35,13 +39,13 @@ def folder_of(count: int, at: Path) -> Path:
     return at
 
 
-def one_change(store: FolderStore, number: str) -> float:
+def one_change(store: FolderStore, number: str, settle: Settle) -> float:
     """Seconds for a change from opening to approval."""
     started = time.perf_counter()
     change = store.open(number, "Ada", reason="benchmark").number
     store.work(change, "Ada", lambda found: found.edit("Ada").change_line("10", quantity=len(change) % 3 + turn()))
     store.work(change, "Ada", lambda found: found.submit("Ada"))
-    store.approve(change, "Ben")
+    store.approve(change, "Ben", settle=settle)
     return time.perf_counter() - started
 
 
@@ -59,14 +63,16 @@ def of_fifty(orders: int, rounds: int) -> None:
     with tempfile.TemporaryDirectory() as place:
         at = folder_of(orders, Path(place) / "q")
         store = FolderStore(at, dokima.load(at))
-        ratios, firsts = [], []
-        for each in range(rounds):
-            times = [one_change(store, f"B-{each}") for _ in range(50)]
-            fresh = one_change(store, f"B-{rounds + each}")
-            firsts.append(fresh)
-            ratios.append(statistics.median(times[-3:]) / statistics.median([times[0], fresh]))
-        said = f"{statistics.median(ratios):.2f} ({min(ratios):.2f} to {max(ratios):.2f})"
-        print(f"{orders:,} orders: a change takes {statistics.median(firsts):.2f} s; the fiftieth to the first: {said}")
+        number = iter(range(orders))
+        for settle in SETTLE:
+            ratios, firsts = [], []
+            for _ in range(rounds):
+                name, other = f"B-{next(number)}", f"B-{next(number)}"
+                times = [one_change(store, name, settle) for _ in range(50)]
+                firsts.append(statistics.median([times[0], one_change(store, other, settle)]))
+                ratios.append(statistics.median(times[-3:]) / firsts[-1])
+            said = f"{statistics.median(ratios):.2f} ({min(ratios):.2f} to {max(ratios):.2f})"
+            print(f"{orders:,} orders, {settle}: {statistics.median(firsts):.2f} s; the fiftieth to the first {said}")
 
 
 def report(lines: int) -> None:
