@@ -106,10 +106,13 @@ def _facts(change: ChangeOrder, variance: Variance, ledger: Ledger | None, words
 
 
 def _due(variance: Variance) -> Any:
-    """When it is to be delivered, where no date changes: the one day, or the first and the last."""
-    if any("due_date" in line.fields for line in variance.lines()):
+    """When what was ordered before is to be delivered, where no date changes: the one day, or the first and the last."""
+    lines = list(variance.lines())
+    if any("due_date" in line.fields for line in lines):
         return ""
-    known = [line.field("due_date") for line in PricedOrder(variance.after, 0).lines if not line.is_parent]
+    added = {line.line for line in lines if line.status == "added"}
+    stays = [line for line in PricedOrder(variance.after, 0).lines if not line.is_parent and line.number not in added]
+    known = [line.field("due_date") for line in stays]
     days = sorted({day for day in known if day is not None})
     return "" if not days else number(days[0]) if len(days) == 1 else f"{number(days[0])} – {number(days[-1])}"
 
