@@ -1,5 +1,6 @@
 """The public face: what it exports, how light it is to import, and that the examples run."""
 
+import ast
 import re
 import subprocess
 import sys
@@ -14,8 +15,19 @@ ROOT = Path(__file__).parents[1]
 
 def test_all_is_sorted_and_true():
     assert dokima.__all__ == sorted(dokima.__all__)
-    public = {name for name, value in vars(dokima).items() if callable(value) and not name.startswith("_")}
+    public = set(dokima._HOMES)
     assert public == set(dokima.__all__)
+
+
+def test_a_name_is_imported_when_it_is_used_and_known_to_type_checkers_before():
+    """The map of homes, the imports that type checkers read, and `__all__` say the same."""
+    tree = ast.parse(Path(dokima.__file__).read_text())
+    (block,) = [node for node in tree.body if isinstance(node, ast.If)]
+    assert {name.asname: node.module for node in block.body for name in node.names} == dokima._HOMES
+    assert {*dokima.__all__} <= {*dir(dokima)}
+    assert dokima.errors.DokimaError.__module__ == dokima.FormulaError.__module__ == "dokima"
+    with pytest.raises(AttributeError, match="module 'dokima' has no attribute 'prise'"):
+        getattr(dokima, "prise")  # noqa: B009 (as a misspelt name would be looked up)
 
 
 def test_every_public_class_and_method_has_a_docstring():

@@ -3,50 +3,112 @@
 Exact, explained, and written once for the single order being edited and the million lines of a nightly run.
 """
 
-from dokima.auditing.remark import Remark
-from dokima.changes.change import ChangeOrder
-from dokima.changes.ledger import Ledger
-from dokima.changes.policy import settling
-from dokima.changes.settlement import Settlement
-from dokima.changes.variance import Change, LineVariance, Variance
-from dokima.editing.comparing import PriceComparison
-from dokima.editing.editor import Editor
-from dokima.editing.journal import Entry
-from dokima.engine.calculation import (
-    Calculation,
-    InstalmentRow,
-    PricedLine,
-    PricedOrder,
-    ReportingTotals,
-    TaxRow,
-    Totals,
-)
-from dokima.engine.explaining import Explanation, Rung
-from dokima.errors import (
-    Conflict,
-    DocumentError,
-    DokimaError,
-    ExactError,
-    FormulaError,
-    Locked,
-    NotFound,
-    Problem,
-    Refused,
-    RulebookError,
-    RulebookProblem,
-    StaleBaseline,
-)
-from dokima.formats.results import to_csv, to_json
-from dokima.formulas.custom import function
-from dokima.model.findings import Finding, Findings, RuleSummary
-from dokima.model.order import Line, Order
-from dokima.model.orders import Orders
-from dokima.rulebook.book import Rulebook, load
-from dokima.rulebook.replay import Replay
-from dokima.rules.declaring import rule
-from dokima.rules.python import accept, refuse
-from dokima.rules.verdicts import RuleAnswer
-from dokima.store.folder import FolderStore
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:  # for editors and type checkers; at run time a name is imported when it is first used
+    from dokima.auditing.remark import Remark as Remark
+    from dokima.changes.change import ChangeOrder as ChangeOrder
+    from dokima.changes.ledger import Ledger as Ledger
+    from dokima.changes.policy import settling as settling
+    from dokima.changes.settlement import Settlement as Settlement
+    from dokima.changes.variance import Change as Change
+    from dokima.changes.variance import LineVariance as LineVariance
+    from dokima.changes.variance import Variance as Variance
+    from dokima.editing.comparing import PriceComparison as PriceComparison
+    from dokima.editing.editor import Editor as Editor
+    from dokima.editing.journal import Entry as Entry
+    from dokima.engine.calculation import Calculation as Calculation
+    from dokima.engine.calculation import InstalmentRow as InstalmentRow
+    from dokima.engine.calculation import PricedLine as PricedLine
+    from dokima.engine.calculation import PricedOrder as PricedOrder
+    from dokima.engine.calculation import ReportingTotals as ReportingTotals
+    from dokima.engine.calculation import TaxRow as TaxRow
+    from dokima.engine.calculation import Totals as Totals
+    from dokima.engine.explaining import Explanation as Explanation
+    from dokima.engine.explaining import Rung as Rung
+    from dokima.errors import Conflict as Conflict
+    from dokima.errors import DocumentError as DocumentError
+    from dokima.errors import DokimaError as DokimaError
+    from dokima.errors import ExactError as ExactError
+    from dokima.errors import FormulaError as FormulaError
+    from dokima.errors import Locked as Locked
+    from dokima.errors import NotFound as NotFound
+    from dokima.errors import Problem as Problem
+    from dokima.errors import Refused as Refused
+    from dokima.errors import RulebookError as RulebookError
+    from dokima.errors import RulebookProblem as RulebookProblem
+    from dokima.errors import StaleBaseline as StaleBaseline
+    from dokima.formats.results import to_csv as to_csv
+    from dokima.formats.results import to_json as to_json
+    from dokima.formulas.custom import function as function
+    from dokima.model.findings import Finding as Finding
+    from dokima.model.findings import Findings as Findings
+    from dokima.model.findings import RuleSummary as RuleSummary
+    from dokima.model.order import Line as Line
+    from dokima.model.order import Order as Order
+    from dokima.model.orders import Orders as Orders
+    from dokima.rulebook.book import Rulebook as Rulebook
+    from dokima.rulebook.book import load as load
+    from dokima.rulebook.replay import Replay as Replay
+    from dokima.rules.declaring import rule as rule
+    from dokima.rules.python import accept as accept
+    from dokima.rules.python import refuse as refuse
+    from dokima.rules.verdicts import RuleAnswer as RuleAnswer
+    from dokima.store.folder import FolderStore as FolderStore
+
+_HOMES = {
+    "Calculation": "dokima.engine.calculation",
+    "Change": "dokima.changes.variance",
+    "ChangeOrder": "dokima.changes.change",
+    "Conflict": "dokima.errors",
+    "DocumentError": "dokima.errors",
+    "DokimaError": "dokima.errors",
+    "Editor": "dokima.editing.editor",
+    "Entry": "dokima.editing.journal",
+    "ExactError": "dokima.errors",
+    "Explanation": "dokima.engine.explaining",
+    "Finding": "dokima.model.findings",
+    "Findings": "dokima.model.findings",
+    "FolderStore": "dokima.store.folder",
+    "FormulaError": "dokima.errors",
+    "InstalmentRow": "dokima.engine.calculation",
+    "Ledger": "dokima.changes.ledger",
+    "Line": "dokima.model.order",
+    "LineVariance": "dokima.changes.variance",
+    "Locked": "dokima.errors",
+    "NotFound": "dokima.errors",
+    "Order": "dokima.model.order",
+    "Orders": "dokima.model.orders",
+    "PriceComparison": "dokima.editing.comparing",
+    "PricedLine": "dokima.engine.calculation",
+    "PricedOrder": "dokima.engine.calculation",
+    "Problem": "dokima.errors",
+    "Refused": "dokima.errors",
+    "Remark": "dokima.auditing.remark",
+    "Replay": "dokima.rulebook.replay",
+    "ReportingTotals": "dokima.engine.calculation",
+    "RuleAnswer": "dokima.rules.verdicts",
+    "RuleSummary": "dokima.model.findings",
+    "Rulebook": "dokima.rulebook.book",
+    "RulebookError": "dokima.errors",
+    "RulebookProblem": "dokima.errors",
+    "Rung": "dokima.engine.explaining",
+    "Settlement": "dokima.changes.settlement",
+    "StaleBaseline": "dokima.errors",
+    "TaxRow": "dokima.engine.calculation",
+    "Totals": "dokima.engine.calculation",
+    "Variance": "dokima.changes.variance",
+    "accept": "dokima.rules.python",
+    "function": "dokima.formulas.custom",
+    "load": "dokima.rulebook.book",
+    "refuse": "dokima.rules.python",
+    "rule": "dokima.rules.declaring",
+    "settling": "dokima.changes.policy",
+    "to_csv": "dokima.formats.results",
+    "to_json": "dokima.formats.results",
+}
+"""Where each public name lives."""
 
 __all__ = [
     "Calculation",
@@ -100,3 +162,15 @@ __all__ = [
     "to_json",
 ]
 __version__ = "0.1.0"
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOMES:
+        raise AttributeError(f"module 'dokima' has no attribute '{name}'")
+    value = getattr(import_module(_HOMES[name]), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted({*globals(), *_HOMES})

@@ -1,15 +1,25 @@
 """``python -m dokima`` and the ``dokima`` command: the command line with the demo on top."""
 
-from dokima.cli.main import app
-from dokima.cli.main import run as run_app
-from dokima.demo.walk import demo
-
-app.command()(demo)
+import sys
 
 
 def run() -> None:
     """Run the command line."""
+    if sys.argv[1:] == ["--version"]:  # nothing else is needed to answer that
+        from dokima import __version__
+
+        sys.stdout.write(f"dokima {__version__}\n")
+        return
     run_app()
+
+
+def run_app(arguments: list[str] | None = None) -> None:
+    """Run the command line with these arguments, those of the process if None."""
+    from dokima.cli.main import COMMANDS
+    from dokima.cli.main import run as run_commands
+
+    COMMANDS["demo"] = "dokima.demo.walk:demo"
+    run_commands(arguments)
 
 
 if __name__ == "__main__":

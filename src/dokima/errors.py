@@ -182,3 +182,7 @@ def listed(words: Iterable[str], most: int = 12) -> str:
     every = list(words)
     more = f" and {len(every) - most} more" if len(every) > most else ""
     return ", ".join(every[:most]) + more
+
+
+for _error in (DokimaError, *DokimaError.__subclasses__(), FormulaError):
+    _error.__module__ = "dokima"  # what people import it from is what a traceback says

@@ -123,6 +123,42 @@ def test_reports_say_the_same_in_every_form(folder, store):
     assert "expected a report ending in" in run(folder, "change", "show", number, "--report", "r.doc")[2]
 
 
+@pytest.mark.parametrize(
+    ("option", "missing", "said"),
+    [
+        (
+            ("--chart", "c.png"),
+            "matplotlib",
+            "charts need matplotlib, which is not installed: pip install 'dokima[charts]'",
+        ),
+        (
+            ("--report", "r.pdf"),
+            "reportlab",
+            "reports as PDF need reportlab, which is not installed: pip install 'dokima[pdf]'",
+        ),
+    ],
+)
+def test_without_an_extra_a_report_says_what_to_install(folder, store, monkeypatch, option, missing, said):
+    number = store.open("SQ-2041", "Ada").number
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    for name in [each for each in sys.modules if each.partition(".")[0] == missing]:
+        monkeypatch.delitem(sys.modules, name)
+    monkeypatch.setattr(sys, "meta_path", [_Without(missing), *sys.meta_path])
+    status, _, err = run(folder, "change", "show", number, *option)
+    assert (status, f"error: {said}\n" in err, (folder / option[1]).exists()) == (2, True, False)
+
+
+class _Without:
+    """Finds one library nowhere."""
+
+    def __init__(self, library):
+        self.library = library
+
+    def find_spec(self, name, *_):
+        if name.partition(".")[0] == self.library:
+            raise ModuleNotFoundError(f"No module named '{name}'", name=name)
+
+
 @pytest.mark.parametrize("survives", range(4))
 def test_a_settlement_cut_short_is_all_there_or_not_at_all(store, monkeypatch, survives):
     """The process dies before the nth file is in place: before the deciding one nothing has happened, after it all has."""

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
 from dataclasses import asdict, fields
 from functools import partial
-from pathlib import Path
-from typing import Annotated, Any, get_args
+from typing import Annotated, get_args
 
 import typer
 
@@ -25,39 +23,23 @@ from dokima.cli.options import (
     LocaleOption,
     Today,
     day,
-    open_book,
     person,
     speak,
 )
 from dokima.cli.output import show, write
+from dokima.cli.writing import Report, Store, open_store, write_reports
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.changes import change_data
-from dokima.formats.jsondocs import json_text
 from dokima.formats.results import cell, variance_rows
 from dokima.model.states import Settle
 from dokima.reports.change_list import changes_paper
 from dokima.reports.changes import change_paper
 from dokima.reports.charts import draw_bridge
-from dokima.reports.ledgers import ledger_paper
-from dokima.reports.paper import Paper
 from dokima.reports.texts import Wording
-from dokima.store.folder import FolderStore
 
-Store = Annotated[
-    Path, typer.Option("--store", help="Folder with orders, changes, baselines.", show_default="this folder")
-]
 Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
-Report = Annotated[
-    list[Path] | None,
-    typer.Option("--report", help="Write the report: .html, .pdf, .xlsx, .md, .csv or .json. May repeat."),
-]
-
 change = typer.Typer(no_args_is_help=True, help="Change orders: open, edit, show, submit, approve, reject, rebase.")
-
-
-def _store(folder: Path, book: Path, tables: list[str] | None = None) -> FolderStore:
-    return FolderStore(folder, open_book(book, tables))
 
 
 def _told(changed: ChangeOrder, what: str) -> None:
@@ -74,7 +56,7 @@ def open_change(
     book: Book = HERE,
 ) -> None:
     """Freeze an order as it is now and open a change order of it."""
-    opened = _store(store, book).open(order, person(by), reason=reason, requested_by=requested_by)
+    opened = open_store(store, book).open(order, person(by), reason=reason, requested_by=requested_by)
     sys.stdout.write(f"{opened.number}\n")
 
 
@@ -101,7 +83,7 @@ def edit_change(
         for deed in deeds:
             deed(editor)
 
-    kept = _store(store, book)
+    kept = open_store(store, book)
     speak(locale, kept.book)
     changed = kept.work(number, person(by), work)
     show(change_paper(changed, Wording.of(kept.book.program)).to_rich())
@@ -122,14 +104,14 @@ def show_change(
     form: FormatOption = Format.table,
 ) -> None:
     """Show what a change order changes, line by line and in total; write it as a report to send."""
-    kept = _store(store, book)
+    kept = open_store(store, book)
     speak(locale, kept.book)
     found = kept.change(number)
     leave_out = () if with_costs else COSTS
     data = partial(change_data, found, every=every, leave_out=leave_out)
     words, whole = Wording.of(kept.book.program), kept.ledger(found.order_number)
     paper = change_paper(found, words, ledger=whole, every=every, with_costs=with_costs)
-    _write_reports(paper, report, data)
+    write_reports(paper, report, data)
     if chart is not None:
         draw_bridge(found.variance(), number, chart)
         sys.stderr.write(f"written: {chart}\n")
@@ -154,7 +136,7 @@ def list_changes(
     """List the change orders of a folder: what each comes to, by whom, and how long it waits."""
     if state and state not in get_args(Status):
         raise NotFound(f"there is no state '{state}'{nearest(state, get_args(Status))}; {listed(get_args(Status))}")
-    kept = _store(store, book)
+    kept = open_store(store, book)
     speak(locale, kept.book)
     chosen = [each for each in kept.all_changes() if state in ("", each.state)]
     entries = change_entries(chosen, day(today))
@@ -171,7 +153,7 @@ def list_changes(
 @change.command("submit")
 def submit_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Freeze the figures of a change order and hand it in."""
-    _told(_store(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
+    _told(open_store(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
 
 
 @change.command("approve")
@@ -190,7 +172,7 @@ def approve_change(
     if settle not in ("", "amend", "split"):
         raise DokimaError(f"expected --settle amend or split (got '{settle}')")
     mode: Settle | None = "amend" if settle == "amend" else "split" if settle == "split" else None
-    kept = _store(store, book)
+    kept = open_store(store, book)
     settlement = kept.approve(number, person(by), settle=mode, today=day(today), accept=_reasons(accept))
     for order in settlement.orders:
         role = "supplement" if settlement.supplement and order.number == settlement.supplement.number else "amended"
@@ -213,62 +195,22 @@ def _reasons(accept: list[str] | None) -> dict[str, str]:
 @change.command("reject")
 def reject_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Turn a submitted change order down."""
-    _told(_store(store, book).work(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
+    kept = open_store(store, book)
+    _told(kept.work(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
 
 
 @change.command("withdraw")
 def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Take a change order back that has not been decided."""
-    _told(_store(store, book).work(number, person(by), lambda found: found.withdraw(person(by), reason)), "withdrawn")
+    _told(
+        open_store(store, book).work(number, person(by), lambda found: found.withdraw(person(by), reason)), "withdrawn"
+    )
 
 
 @change.command("rebase")
 def rebase_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Freeze an order that has moved anew, and make the same change to it field by field."""
-    changed = _store(store, book).rebase(number, person(by))
+    changed = open_store(store, book).rebase(number, person(by))
     _told(changed, "rebased, a draft again")
     for old, new in changed.record["history"][-1].get("renumbered", {}).items():
         _told(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")
-
-
-def ledger(
-    order: Annotated[str, typer.Argument(metavar="ORDER", help="Number of the order.")],
-    report: Report = None,
-    locale: LocaleOption = "",
-    store: Store = HERE,
-    book: Book = HERE,
-    form: FormatOption = Format.table,
-) -> None:
-    """Show what an order was, what approved changes made of it, what is pending, and what its budget leaves."""
-    kept = _store(store, book)
-    speak(locale, kept.book)
-    found = kept.ledger(order)
-    paper = ledger_paper(found, Wording.of(kept.book.program))
-    _write_reports(paper, report, found.to_dict)
-    data = found.to_dict()
-    write(form, table=paper.to_rich, data=lambda: data, rows=lambda: data["lines"])
-
-
-def _write_reports(paper: Paper, targets: list[Path] | None, data: Callable[[], dict[str, Any]]) -> None:
-    """Write a report; as JSON, which is for programs, the same data as ``--format json``."""
-    from dokima.reports.html import write_html
-    from dokima.reports.pdf import write_pdf
-    from dokima.reports.plain import write_csv, write_markdown
-    from dokima.reports.sheets import write_xlsx
-
-    def write_json(_: Paper, target: Path) -> None:
-        target.write_text(json_text(data()) + "\n", encoding="utf-8")
-
-    writers: dict[str, Callable[[Paper, Path], None]] = {
-        ".html": write_html, ".pdf": write_pdf, ".xlsx": write_xlsx,
-        ".md": write_markdown, ".csv": write_csv, ".json": write_json,
-    }  # fmt: skip
-    for target in targets or ():
-        writer = writers.get(target.suffix.lower())
-        if writer is None:
-            raise NotFound(f"expected a report ending in {', '.join(writers)} (got '{target.name}')")
-        try:
-            writer(paper, target)
-        except OSError as error:
-            raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
-        sys.stderr.write(f"written: {target}\n")

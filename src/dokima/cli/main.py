@@ -4,40 +4,80 @@ from __future__ import annotations
 
 import os
 import sys
-from typing import Annotated
+from collections.abc import Iterator, MutableMapping
+from importlib import import_module
+from typing import Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
-from dokima.cli import commands
-from dokima.cli.auditing import audit
-from dokima.cli.changing import change, ledger
-from dokima.cli.editing import edit
 from dokima.cli.output import complain
-from dokima.cli.replaying import replay
 from dokima.errors import DokimaError
 from dokima.reports.language import use_locale
 
+COMMANDS = {
+    "check": "dokima.cli.checking:check",
+    "price": "dokima.cli.pricing:price",
+    "explain": "dokima.cli.explaining:explain",
+    "variance": "dokima.cli.variances:variance",
+    "audit": "dokima.cli.auditing:audit",
+    "ledger": "dokima.cli.ledgers:ledger",
+    "replay": "dokima.cli.replaying:replay",
+    "edit": "dokima.cli.editing:edit",
+    "describe": "dokima.cli.describing:describe",
+    "change": "dokima.cli.changing:change",
+}
+"""Each command and where it lives. A command is imported when it is asked for, so that each starts quickly."""
+
+
+class _Commands(MutableMapping[str, Any]):
+    """The commands by name, made when they are looked up."""
+
+    def __init__(self) -> None:
+        self._made: dict[str, Any] = {}
+
+    def __getitem__(self, name: str) -> Any:
+        if name not in self._made:
+            module, _, attribute = COMMANDS[name].partition(":")
+            found = getattr(import_module(module), attribute)
+            if not isinstance(found, typer.Typer):
+                alone = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
+                alone.command(name)(found)
+                found = alone
+            self._made[name] = typer.main.get_command(found)
+            self._made[name].name = name
+        return self._made[name]
+
+    def __setitem__(self, name: str, command: Any) -> None:
+        self._made[name] = command
+
+    def __delitem__(self, name: str) -> None:
+        del self._made[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(COMMANDS)
+
+    def __len__(self) -> int:
+        return len(COMMANDS)
+
+
+class _Group(TyperGroup):
+    """The command line, whose commands are made when they are asked for."""
+
+    def __init__(self, **settings: Any) -> None:
+        super().__init__(**settings)
+        self.commands = _Commands()
+
+
 app = typer.Typer(
     name="dokima",
+    cls=_Group,
     help="Rules, prices, totals and variances for orders made of a header and lines.",
     no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for command in (
-    commands.check,
-    commands.price,
-    commands.explain,
-    commands.variance,
-    audit,
-    ledger,
-    replay,
-    edit,
-    commands.describe,
-):
-    app.command()(command)
-app.add_typer(change, name="change")
 
 
 def _version(asked: bool) -> None:

@@ -43,6 +43,10 @@ Chart = Annotated[Path | None, typer.Option("--chart", help="Draw it to this fil
 By = Annotated[str, typer.Option("--by", help="Who asks, for run.user and the journal.", show_default="your login")]
 Today = Annotated[str, typer.Option("--today", help="The date for run.today.", show_default="today")]
 
+Named = Annotated[
+    list[str] | None, typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders.")
+]
+
 HERE = Path()
 
 

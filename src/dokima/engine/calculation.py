@@ -5,8 +5,8 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
 from decimal import MAX_PREC, Context, Decimal
+from functools import cached_property
 from typing import Any
 
 import numpy as np

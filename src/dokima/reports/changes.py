@@ -106,7 +106,7 @@ def _facts(change: ChangeOrder, variance: Variance, ledger: Ledger | None, words
 
 
 def _due(variance: Variance) -> Any:
-    """When what was ordered before is to be delivered, where no date changes: the one day, or the first and the last."""
+    """When what was ordered before is to be delivered, where no date changes: the day, or the first and the last."""
     lines = list(variance.lines())
     if any("due_date" in line.fields for line in lines):
         return ""

@@ -13,6 +13,7 @@ from dokima.engine.calculation import PricedOrder
 from dokima.engine.explaining import Explanation, Rung
 from dokima.errors import DokimaError
 from dokima.reports.bars import Bar
+from dokima.reports.extras import needed
 from dokima.reports.language import _
 from dokima.reports.words import number, signed
 
@@ -154,9 +155,7 @@ def _start(levels: Sequence[Decimal]) -> Decimal | None:
 def _sheet(target: Path, width: float, title: str, currency: str) -> tuple[Any, Axes]:
     if target.suffix.lower() not in FORMATS:
         raise DokimaError(f"expected a chart file ending in .png, .svg or .pdf (got '{target.name}')")
-    from matplotlib.figure import Figure
-
-    figure = Figure(figsize=(width, 4.6), dpi=110, layout="constrained")
+    figure = needed("matplotlib.figure", "charts", "charts").Figure(figsize=(width, 4.6), dpi=110, layout="constrained")
     axes = figure.add_subplot()
     # A title that is longer than the chart is wide stands on several lines.
     axes.set_title("\n".join(wrap(title, int(width * 10.5))), loc="left", fontsize=12, color=_INK)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
+from dokima.reports.extras import needed
 from dokima.reports.paper import Paper, Row, Section
 
 _FONT, _BOLD = "DejaVuSans", "DejaVuSans-Bold"
@@ -24,7 +25,9 @@ def write_pdf(paper: Paper, target: Path) -> None:
 
     Raises:
         OSError: The file cannot be written.
+        DokimaError: ReportLab is not installed.
     """
+    needed("reportlab", "reports as PDF", "pdf")
     from reportlab.lib.pagesizes import A4, landscape
     from reportlab.platypus import KeepTogether, Paragraph, SimpleDocTemplate, Spacer
 
@@ -68,7 +71,7 @@ def write_pdf(paper: Paper, target: Path) -> None:
 
 def _fonts() -> None:
     """The font that Matplotlib ships covers Latin, Greek and Cyrillic."""
-    from matplotlib import get_data_path
+    get_data_path = needed("matplotlib", "reports as PDF", "pdf").get_data_path
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 

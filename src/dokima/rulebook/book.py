@@ -7,18 +7,10 @@ import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from dokima.auditing.audit import audit
-from dokima.auditing.remark import Remark
-from dokima.changes.baseline import Baseline
-from dokima.changes.change import ChangeOrder
-from dokima.changes.combining import next_number
-from dokima.changes.variance import Variance
-from dokima.editing.editor import Editor
 from dokima.engine.calculation import Calculation, amount_at
 from dokima.engine.checking import answers, check_orders
-from dokima.engine.explaining import Explanation, Rung, explain_line, quantities_worth_asking
 from dokima.engine.pricing import Pricing, price_orders
 from dokima.engine.program import Program, Run
 from dokima.engine.whatif import with_values
@@ -29,8 +21,15 @@ from dokima.formats.reading import orders_from
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.orders import Orders
-from dokima.rulebook.replay import Replay, replay
 from dokima.rules.verdicts import RuleAnswer
+
+if TYPE_CHECKING:  # each is imported by the method that needs it, so that pricing starts without them
+    from dokima.auditing.remark import Remark
+    from dokima.changes.change import ChangeOrder
+    from dokima.changes.variance import Variance
+    from dokima.editing.editor import Editor
+    from dokima.engine.explaining import Explanation, Rung
+    from dokima.rulebook.replay import Replay
 
 
 class Rulebook:
@@ -210,6 +209,8 @@ class Rulebook:
         Raises:
             DocumentError: The order cannot be read, or there is not exactly one.
         """
+        from dokima.editing.editor import Editor
+
         return Editor(self.program, self._one_order(source, layout), by, _now, today)
 
     def _one_order(self, source: Any, layout: str | None = None) -> Order:
@@ -243,6 +244,10 @@ class Rulebook:
         Raises:
             DocumentError: An order cannot be read.
         """
+        from dokima.changes.baseline import Baseline
+        from dokima.changes.change import ChangeOrder
+        from dokima.changes.combining import next_number
+
         orders = [self._one_order(each) for each in (source, *supplements)]
         baseline = Baseline.take(self.program, orders, Run(user=by))
         number = next_number(baseline.number, "C", taken)
@@ -274,6 +279,8 @@ class Rulebook:
             NotFound: There is no such order, line or figure.
             DocumentError: The order was set aside because of a problem.
         """
+        from dokima.engine.explaining import explain_line
+
         orders = self.orders(source, layout)
         numbers = orders.numbers
         if order is None and len(numbers) > 1:
@@ -302,6 +309,8 @@ class Rulebook:
         Raises:
             DocumentError: A field is unknown or cannot hold its value.
         """
+        from dokima.engine.explaining import Rung, quantities_worth_asking
+
         explanation = self.explain(Order("trial", lines=[{"number": "10", **line}], **header), 10)
         rungs = []
         for quantity in quantities_worth_asking(explanation):
@@ -318,6 +327,8 @@ class Rulebook:
         Args:
             today: Rows that ended before it have expired.
         """
+        from dokima.auditing.audit import audit
+
         return audit(self.program, today)
 
     def replay(
@@ -331,6 +342,8 @@ class Rulebook:
             layout: As for `orders`.
             as_of: Price all orders as if they were ordered on this day.
         """
+        from dokima.rulebook.replay import replay
+
         return replay(self, new, source, layout=layout, as_of=as_of)
 
     def variance(self, before: Any, after: Any, layout: str | None = None, *, mix: bool = False) -> Variance:
@@ -349,6 +362,8 @@ class Rulebook:
         problems: Sequence[Problem] = [problem for side in sides for problem in side.problems]
         if problems:
             raise DocumentError(problems)
+        from dokima.changes.variance import Variance
+
         return Variance(*sides, mix=mix)
 
 
