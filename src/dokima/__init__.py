@@ -7,17 +7,17 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # for editors and type checkers; at run time a name is imported when it is first used
-    from dokima.auditing.remark import Remark as Remark
+    from dokima.auditing.remark import AuditRemark as AuditRemark
     from dokima.changes.change import ChangeOrder as ChangeOrder
     from dokima.changes.ledger import Ledger as Ledger
     from dokima.changes.policy import settling as settling
     from dokima.changes.settlement import Settlement as Settlement
-    from dokima.changes.variance import Change as Change
+    from dokima.changes.variance import Delta as Delta
     from dokima.changes.variance import LineVariance as LineVariance
     from dokima.changes.variance import Variance as Variance
     from dokima.editing.comparing import PriceComparison as PriceComparison
     from dokima.editing.editor import Editor as Editor
-    from dokima.editing.journal import Entry as Entry
+    from dokima.editing.journal import JournalEntry as JournalEntry
     from dokima.engine.calculation import Calculation as Calculation
     from dokima.engine.calculation import InstalmentRow as InstalmentRow
     from dokima.engine.calculation import PricedLine as PricedLine
@@ -26,7 +26,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.engine.calculation import TaxRow as TaxRow
     from dokima.engine.calculation import Totals as Totals
     from dokima.engine.explaining import Explanation as Explanation
-    from dokima.engine.explaining import Rung as Rung
+    from dokima.engine.explaining import QuantityPrice as QuantityPrice
     from dokima.errors import Conflict as Conflict
     from dokima.errors import DocumentError as DocumentError
     from dokima.errors import DokimaError as DokimaError
@@ -59,13 +59,13 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
 
 _HOMES = {
     "Calculation": "dokima.engine.calculation",
-    "Change": "dokima.changes.variance",
+    "Delta": "dokima.changes.variance",
     "ChangeOrder": "dokima.changes.change",
     "Conflict": "dokima.errors",
     "DocumentError": "dokima.errors",
     "DokimaError": "dokima.errors",
     "Editor": "dokima.editing.editor",
-    "Entry": "dokima.editing.journal",
+    "JournalEntry": "dokima.editing.journal",
     "ExactError": "dokima.errors",
     "Explanation": "dokima.engine.explaining",
     "Finding": "dokima.model.findings",
@@ -85,7 +85,7 @@ _HOMES = {
     "PricedOrder": "dokima.engine.calculation",
     "Problem": "dokima.errors",
     "Refused": "dokima.errors",
-    "Remark": "dokima.auditing.remark",
+    "AuditRemark": "dokima.auditing.remark",
     "Replay": "dokima.rulebook.replay",
     "ReportingTotals": "dokima.engine.calculation",
     "RuleAnswer": "dokima.rules.verdicts",
@@ -93,7 +93,7 @@ _HOMES = {
     "Rulebook": "dokima.rulebook.book",
     "RulebookError": "dokima.errors",
     "RulebookProblem": "dokima.errors",
-    "Rung": "dokima.engine.explaining",
+    "QuantityPrice": "dokima.engine.explaining",
     "Settlement": "dokima.changes.settlement",
     "StaleBaseline": "dokima.errors",
     "TaxRow": "dokima.engine.calculation",
@@ -111,14 +111,14 @@ _HOMES = {
 """Where each public name lives."""
 
 __all__ = [
+    "AuditRemark",
     "Calculation",
-    "Change",
     "ChangeOrder",
     "Conflict",
+    "Delta",
     "DocumentError",
     "DokimaError",
     "Editor",
-    "Entry",
     "ExactError",
     "Explanation",
     "Finding",
@@ -126,6 +126,7 @@ __all__ = [
     "FolderStore",
     "FormulaError",
     "InstalmentRow",
+    "JournalEntry",
     "Ledger",
     "Line",
     "LineVariance",
@@ -137,8 +138,8 @@ __all__ = [
     "PricedLine",
     "PricedOrder",
     "Problem",
+    "QuantityPrice",
     "Refused",
-    "Remark",
     "Replay",
     "ReportingTotals",
     "RuleAnswer",
@@ -146,7 +147,6 @@ __all__ = [
     "Rulebook",
     "RulebookError",
     "RulebookProblem",
-    "Rung",
     "Settlement",
     "StaleBaseline",
     "TaxRow",

@@ -65,7 +65,7 @@ def test_a_tie_that_only_the_file_decides_and_its_example():
     assert (tie.example["header.customer"], tie.example["line.item"]) == ("C", "A")
     header = {name[7:]: value for name, value in tie.example.items() if name.startswith("header.")}
     line = {name[5:]: value for name, value in tie.example.items() if name.startswith("line.")}
-    (answer,) = [a for a in rules.try_line(header, line)[0].step("price").answers if a.table == "deals"]
+    (answer,) = [a for a in rules.price_line(header, line)[0].step("price").answers if a.table == "deals"]
     assert [(each.number, each.reason) for each in answer.candidates] == [(2, "won"), (3, "file order")]
     assert _of(_audit(*rows, choose="most specific")[1], "tie") == []
 
@@ -157,11 +157,11 @@ def test_each_example_of_the_demo_can_be_priced():
         header = {name[7:]: value for name, value in remark.example.items() if name.startswith("header.")}
         line = {name[5:]: value for name, value in remark.example.items() if name.startswith("line.")}
         if remark.check == "price-and-discount":
-            step = rules.try_line(header, line)[0].step("quantity_discount")
+            step = rules.price_line(header, line)[0].step("quantity_discount")
             assert step.value > D(0)
         if remark.check == "never-wins":
-            (answer,) = [a for a in rules.try_line(header, line)[0].step("price").answers if a.table == "agreed"]
+            (answer,) = [a for a in rules.price_line(header, line)[0].step("price").answers if a.table == "agreed"]
             reasons = {each.number: each.reason for each in answer.candidates}
             assert (reasons[remark.rows[0]], reasons[remark.rows[1]]) == ("choose", "won")
         if remark.check == "no-price":
-            assert rules.try_line(header, line)[0].price is None
+            assert rules.price_line(header, line)[0].price is None

@@ -100,7 +100,7 @@ def test_effects_split_the_variance(quillmere, before):
     assert [str(line.figures[name].variance) for name in ("without_tax", "quantity_effect", "price_effect")] == [
         "275.00", "305.00", "-30.00",
     ]  # fmt: skip
-    assert line.figures["price"] == dokima.Change(D("610.00"), D("600.00"), D("-10.00"))
+    assert line.figures["price"] == dokima.Delta(D("610.00"), D("600.00"), D("-10.00"))
     assert {name: (c.before, c.after) for name, c in line.fields.items()} == {"price_override": (D(610), D(600))}
 
 

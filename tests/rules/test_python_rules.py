@@ -216,7 +216,7 @@ def test_messages_format_numbers_and_name_labels():
 def test_why_tells_what_came_of_every_rule():
     rules = [{"id": "a", "at": "enter", "when": "line.fitted", "require": "line.weight > 1"}]
     lines = [{"fitted": True, "weight": 2}, {"fitted": True, "weight": 1}, {"fitted": False}, {"fitted": True}]
-    answers = book(**FIELDS, rule=rules).why(dokima.Order("A", lines=lines), rule="a")
+    answers = book(**FIELDS, rule=rules).explain_rules(dokima.Order("A", lines=lines), rule="a")
     assert [(a.line, a.result) for a in answers] == [
         ("10", "passed"),
         ("20", "refused"),

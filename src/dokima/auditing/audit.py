@@ -6,14 +6,14 @@ import datetime
 
 from dokima.auditing.coverage import audit_discounts, audit_keys, audit_prices
 from dokima.auditing.examples import Examples
-from dokima.auditing.remark import CHECKS, Remark
+from dokima.auditing.remark import CHECKS, AuditRemark
 from dokima.auditing.rows import audit_rows
 from dokima.auditing.usage import audit_comparisons, audit_rules, audit_usage
 from dokima.engine.program import Program
 from dokima.model.findings import SEVERITIES
 
 
-def audit(program: Program, today: datetime.date) -> list[Remark]:
+def audit(program: Program, today: datetime.date) -> list[AuditRemark]:
     """What is doubtful in a rulebook and its tables, the worst first.
 
     Args:

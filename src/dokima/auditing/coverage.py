@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from dokima.auditing.examples import Examples, document, header_of
-from dokima.auditing.remark import Remark
+from dokima.auditing.remark import AuditRemark
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.exact import stored
@@ -31,7 +31,7 @@ COMMON_UNITS = frozenset([*_MEASURES.split(), *_PACKS.split()])
 """Common codes of UN/ECE Recommendation 20 (with the package codes that trade uses as units)."""
 
 
-def audit_prices(program: Program, examples: Examples) -> Iterator[Remark]:
+def audit_prices(program: Program, examples: Examples) -> Iterator[AuditRemark]:
     """Items that no option of a routine has a price for."""
     items = [table for table in program.tables.values() if _found_by(table, "line.item") and table.required]
     items = items or [table for table in program.tables.values() if _found_by(table, "line.item")]
@@ -47,7 +47,7 @@ def audit_prices(program: Program, examples: Examples) -> Iterator[Remark]:
                 example = {**(examples.of(table, [row]) or {}), **header_of(routine)}
                 message = f"{shown(item)} has no price in routine {routine.name}"
                 place = (table.name, table.source.file, [table.source.row_number(row)])
-                yield Remark("no-price", severity, message, *place, example=example)
+                yield AuditRemark("no-price", severity, message, *place, example=example)
 
 
 def _items_of(program: Program, routine: Routine, items: Sequence[Table]) -> Table | None:
@@ -88,7 +88,7 @@ def _may_answer(program: Program, name: str, item: str) -> bool:
     return bool((fits & filled).any())
 
 
-def audit_discounts(program: Program, examples: Examples) -> Iterator[Remark]:
+def audit_discounts(program: Program, examples: Examples) -> Iterator[AuditRemark]:
     """Rows of special prices on which a discount comes on top, found by pricing an example of each."""
     for routine in program.routines:
         # What comes last is the price for everybody; those before it are special.
@@ -99,7 +99,7 @@ def audit_discounts(program: Program, examples: Examples) -> Iterator[Remark]:
                 yield from _on_top(program, routine, table, place, examples)
 
 
-def _on_top(program: Program, routine: Routine, table: Table, place: int, examples: Examples) -> Iterator[Remark]:
+def _on_top(program: Program, routine: Routine, table: Table, place: int, examples: Examples) -> Iterator[AuditRemark]:
     tried = [(row, example) for row in range(min(table.size, MOST_TRIED)) if (example := examples.of(table, [row]))]
     if not tried:
         return
@@ -121,10 +121,10 @@ def _on_top(program: Program, routine: Routine, table: Table, place: int, exampl
                 rows = [table.source.row_number(row)]
                 message = f"{said} takes another {shown(amount)} off it"
                 place_ = (table.name, table.source.file, rows)
-                yield Remark("price-and-discount", "warning", message, *place_, example=example)
+                yield AuditRemark("price-and-discount", "warning", message, *place_, example=example)
 
 
-def audit_keys(program: Program) -> Iterator[Remark]:
+def audit_keys(program: Program) -> Iterator[AuditRemark]:
     """Keys that differ only in case or spaces, and keys, currencies and units that nobody has."""
     words: dict[str, dict[str, list[tuple[Table, str]]]] = {}
     for table in program.tables.values():
@@ -140,7 +140,7 @@ def audit_keys(program: Program) -> Iterator[Remark]:
     yield from _unknown_codes(program)
 
 
-def _near_twins(source: str, known: dict[str, list[tuple[Table, str]]]) -> Iterator[Remark]:
+def _near_twins(source: str, known: dict[str, list[tuple[Table, str]]]) -> Iterator[AuditRemark]:
     alike: dict[str, list[str]] = {}
     for word in known:
         alike.setdefault(" ".join(word.split()).casefold(), []).append(word)
@@ -152,7 +152,7 @@ def _near_twins(source: str, known: dict[str, list[tuple[Table, str]]]) -> Itera
             said = " and ".join(f"'{word}'" for word in twins)
             files = ", ".join(dict.fromkeys(each.source.file or each.name for each, _, _ in places))
             message = f"{source}: {said} differ only in case or spaces ({files})"
-            yield Remark("near-twin", "warning", message, table.name, table.source.file, rows)
+            yield AuditRemark("near-twin", "warning", message, table.name, table.source.file, rows)
 
 
 def _row(table: Table, name: str, word: str) -> int:
@@ -162,7 +162,7 @@ def _row(table: Table, name: str, word: str) -> int:
     return table.source.row_number(int(np.flatnonzero(np.isin(cells.codes, codes))[0]))
 
 
-def _unknown_keys(program: Program, source: str, known: dict[str, list[tuple[Table, str]]]) -> Iterator[Remark]:
+def _unknown_keys(program: Program, source: str, known: dict[str, list[tuple[Table, str]]]) -> Iterator[AuditRemark]:
     """Values that rows ask for, and that the table found by them does not have."""
     owner = next((table for table in program.tables.values() if _found_by(table, source)), None)
     column = re.fullmatch(r"(\w+)\.(\w+)", source)
@@ -181,14 +181,14 @@ def _unknown_keys(program: Program, source: str, known: dict[str, list[tuple[Tab
                 message = f"'{word}' is no {name.replace('_', ' ')} of table {owner.name}, so this row never answers"
                 rows = [_row(table, name, word)]
                 severity: Severity = "notice" if column is not None and column[1] == owner.name else "warning"
-                yield Remark("unknown-key", severity, message, table.name, table.source.file, rows)
+                yield AuditRemark("unknown-key", severity, message, table.name, table.source.file, rows)
 
 
 def _listed(table: Table, column: str) -> list[object]:
     return [value_at(table.columns[column], row) for row in range(table.size)]
 
 
-def _unknown_codes(program: Program) -> Iterator[Remark]:
+def _unknown_codes(program: Program) -> Iterator[AuditRemark]:
     currencies = set(program.definition.minor_units)
     units = set(COMMON_UNITS)
     for table in program.tables.values():
@@ -206,4 +206,4 @@ def _unknown_codes(program: Program) -> Iterator[Remark]:
                     rows = [_row(table, column, word)]
                     severity = "error" if column == "currency" else "warning"
                     message = f"'{word}' is no {column} that is known"
-                    yield Remark(check, severity, message, table.name, table.source.file, rows)  # type: ignore[arg-type]
+                    yield AuditRemark(check, severity, message, table.name, table.source.file, rows)  # type: ignore[arg-type]

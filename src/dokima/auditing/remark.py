@@ -1,4 +1,4 @@
-"""`Remark`: one doubtful thing in a rulebook, with the rows and an example that show it."""
+"""`AuditRemark`: one doubtful thing in a rulebook, with the rows and an example that show it."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ CHECKS: Mapping[str, str] = {
 
 
 @dataclass(frozen=True)
-class Remark:
+class AuditRemark:
     """One doubtful thing.
 
     Attributes:

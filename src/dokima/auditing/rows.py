@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from dokima.auditing.examples import Examples
-from dokima.auditing.remark import Remark
+from dokima.auditing.remark import AuditRemark
 from dokima.engine.program import Program
 from dokima.model.columns import shown, value_at
 from dokima.tables.index import SEPARATOR
@@ -34,7 +34,7 @@ class Use:
     is_price: bool
 
 
-def audit_rows(program: Program, examples: Examples, today: datetime.date) -> Iterator[Remark]:
+def audit_rows(program: Program, examples: Examples, today: datetime.date) -> Iterator[AuditRemark]:
     """What is doubtful about the rows of each table."""
     uses = {use.table: use for use in _uses(program)}
     for table in program.tables.values():
@@ -68,7 +68,7 @@ class _Auditing:
         for row, cells in self.expanded:
             self.alike.setdefault(cells, []).append(row)
 
-    def remarks(self, today: datetime.date) -> Iterator[Remark]:
+    def remarks(self, today: datetime.date) -> Iterator[AuditRemark]:
         yield from self._backwards()
         yield from self._zero_prices()
         yield from self._expired(today)
@@ -95,11 +95,11 @@ class _Auditing:
             )
         return itertools.product(*parts)
 
-    def _remark(self, check: str, severity: Any, message: str, rows: Sequence[int]) -> Remark:
+    def _remark(self, check: str, severity: Any, message: str, rows: Sequence[int]) -> AuditRemark:
         source = self.table.source
         example = self.examples.of(self.table, list(rows))
         numbers_ = [source.row_number(row) for row in rows]
-        return Remark(check, severity, message, self.table.name, source.file, numbers_, example=example or {})
+        return AuditRemark(check, severity, message, self.table.name, source.file, numbers_, example=example or {})
 
     def _terms(self, row: int) -> str:
         return row_terms(self.table, row)
@@ -110,14 +110,14 @@ class _Auditing:
         window = self.table.window
         return window is None or bool(max(window.start[a], window.start[b]) <= min(window.end[a], window.end[b]))
 
-    def _backwards(self) -> Iterator[Remark]:
+    def _backwards(self) -> Iterator[AuditRemark]:
         """Rows that end before they begin: they are never valid."""
         window = self.table.window
         for row in np.flatnonzero(window.end < window.start).tolist() if window is not None else ():
             message = f"{self._terms(row)} ends before it begins, so it is never valid"
             yield self._remark("backwards", "error", message, [row])
 
-    def _zero_prices(self) -> Iterator[Remark]:
+    def _zero_prices(self) -> Iterator[AuditRemark]:
         """A price of 0 among prices that are not is a gift, or a cell that was meant to stay empty."""
         if self.use is None or not self.use.is_price:
             return
@@ -127,14 +127,14 @@ class _Auditing:
                 message = f"{self._terms(row)} has the {self.use.column.replace('_', ' ')} 0, others do not"
                 yield self._remark("zero-price", "warning", message, [row])
 
-    def _expired(self, today: datetime.date) -> Iterator[Remark]:
+    def _expired(self, today: datetime.date) -> Iterator[AuditRemark]:
         if self.table.window is None:
             return
         day = today.toordinal() - datetime.date(1970, 1, 1).toordinal()
         for row in (self.table.window.end < day).nonzero()[0].tolist():
             yield self._remark("expired", "notice", f"{self._terms(row)}: valid no longer on {today}", [row])
 
-    def _windows(self, rows: Sequence[int]) -> Iterator[Remark]:
+    def _windows(self, rows: Sequence[int]) -> Iterator[AuditRemark]:
         """Overlaps and gaps among rows with the same terms and the same breaks."""
         window = self.table.window
         if window is None or len(rows) < 2:
@@ -156,14 +156,14 @@ class _Auditing:
                     remark = self._remark("gap", "notice", message, [before])
                     dated = {**remark.example, "header.date": first} if remark.example else {}
                     rows_ = [self.table.source.row_number(row) for row in (before, after)]
-                    yield Remark("gap", "notice", message, remark.table, remark.file, rows_, example=dated)
+                    yield AuditRemark("gap", "notice", message, remark.table, remark.file, rows_, example=dated)
 
     # -- preference -------------------------------------------------------------------------------------------
 
     def _tied(self, a: int, b: int) -> bool:
         return all(criterion.rank[a] == criterion.rank[b] for criterion in self.table.criteria)
 
-    def _ties(self) -> Iterator[Remark]:
+    def _ties(self) -> Iterator[AuditRemark]:
         """Rows that can fit one line and are equal in every criterion: the first is taken."""
         ranks: dict[tuple[int, ...], list[tuple[int, Cells]]] = {}
         for row, cells in self.expanded:
@@ -189,7 +189,7 @@ class _Auditing:
         used |= set(self.table.window.names if self.table.window else ())
         return [value_at(column, row) for name, column in self.table.columns.items() if name not in used]
 
-    def _never_wins(self) -> Iterator[Remark]:
+    def _never_wins(self) -> Iterator[AuditRemark]:
         """Rows that another is preferred to wherever they fit."""
         by_pattern: dict[tuple[int, ...], dict[Cells, list[int]]] = {}
         for row, cells in self.expanded:
@@ -229,7 +229,7 @@ class _Auditing:
 
     # -- breaks -----------------------------------------------------------------------------------------------
 
-    def _worse(self, rows: Sequence[int]) -> Iterator[Remark]:
+    def _worse(self, rows: Sequence[int]) -> Iterator[AuditRemark]:
         """A higher break with a higher price, or with a smaller discount."""
         if self.use is None or len(self.breaks) != 1:
             return

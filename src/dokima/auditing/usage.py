@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator
 
-from dokima.auditing.remark import Remark
+from dokima.auditing.remark import AuditRemark
 from dokima.engine.program import Program
 from dokima.errors import nearest
 from dokima.formulas import Formula, Level
@@ -46,7 +46,7 @@ def all_formulas(program: Program) -> Iterator[tuple[str, Formula]]:
         yield "rulebook.reporting.rate", program.reporting_rate
 
 
-def audit_usage(program: Program) -> Iterator[Remark]:
+def audit_usage(program: Program) -> Iterator[AuditRemark]:
     """Fields, tables and named values that no formula reads."""
     formulas = [formula for _, formula in all_formulas(program)]
     read = {name for formula in formulas for name in formula.reads}
@@ -58,22 +58,22 @@ def audit_usage(program: Program) -> Iterator[Remark]:
     for name, table in program.tables.items():
         if name not in tables:
             said = f"table {name} is never read{python}"
-            yield Remark("unused", "notice", said, name, table.source.file, path=f"table.{name}")
+            yield AuditRemark("unused", "notice", said, name, table.source.file, path=f"table.{name}")
     for name in program.definition.values:
         if f"value.{name}" not in read:
-            yield Remark("unused", "notice", f"value.{name} is never read{python}", path=f"value.{name}")
+            yield AuditRemark("unused", "notice", f"value.{name} is never read{python}", path=f"value.{name}")
     standard = {f"header.{each.name}" for each in HEADER_FIELDS} | {f"line.{each.name}" for each in LINE_FIELDS}
     for level, fields in (("header", program.fields.header), ("line", program.fields.line)):
         for field in fields:
             name = f"{level}.{field}"
             if name not in standard and name not in read:
-                yield Remark("unused", "notice", f"{name} is never read{python}", path=name)
+                yield AuditRemark("unused", "notice", f"{name} is never read{python}", path=name)
 
 
 _OTHER = (("was.", "line."), ("was_header.", "header."))
 
 
-def audit_rules(program: Program) -> Iterator[Remark]:
+def audit_rules(program: Program) -> Iterator[AuditRemark]:
     """Rules that can never speak: what they require is always true, or what they speak about never is."""
     for rule in program.rules:
         if rule.definition.python is not None or rule.require is None:
@@ -88,7 +88,7 @@ def audit_rules(program: Program) -> Iterator[Remark]:
         elif _is_same_twice(rule.require):
             why = f"'{rule.require.source}' compares a value with itself"
         if why:
-            yield Remark("cannot-fail", "warning", f"rule {rule.id} can never fail: {why}", path=f"rule.{rule.id}")
+            yield AuditRemark("cannot-fail", "warning", f"rule {rule.id} can never fail: {why}", path=f"rule.{rule.id}")
 
 
 def _constant(formula: Formula) -> bool | None:
@@ -111,7 +111,7 @@ def _is_same_twice(formula: Formula) -> bool:
     return ast.dump(tree.left) == ast.dump(tree.comparators[0])
 
 
-def audit_comparisons(program: Program) -> Iterator[Remark]:
+def audit_comparisons(program: Program) -> Iterator[AuditRemark]:
     """Comparisons of a field or a table's column with a text that it cannot hold."""
     for path, formula in all_formulas(program):
         for node in formula.root.walk():
@@ -125,7 +125,7 @@ def audit_comparisons(program: Program) -> Iterator[Remark]:
                 (text,) = values_of(operand.evaluate(RowFrame({}, 1)))
                 if text is not None and text not in known:
                     said = f"{name} is never '{text}', as in: {formula.source}{nearest(text, known)}"
-                    yield Remark("never-equal", "warning", said, path=path)
+                    yield AuditRemark("never-equal", "warning", said, path=path)
 
 
 def _values_of(program: Program, name: str) -> list[str]:

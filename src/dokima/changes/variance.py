@@ -28,7 +28,7 @@ _STATUSES: tuple[Status, ...] = ("unchanged", "changed", "added", "removed")
 
 
 @dataclass(frozen=True)
-class Change:
+class Delta:
     """A value before, after, and the variance between; None where it is unknown or does not apply."""
 
     before: Any
@@ -46,11 +46,11 @@ class Columns:
     is_amount: bool = False
     is_money: bool = True
 
-    def at(self, rows: Integers, places: Integers) -> list[Change]:
+    def at(self, rows: Integers, places: Integers) -> list[Delta]:
         """The figure of some lines; amounts and prices with the places of each line's currency."""
         parts = (self.before, self.after, self.variance)
         wanted = places if self.is_money else np.zeros(len(rows), np.int64)
-        return [Change(*each) for each in zip(*(amounts_at(part, rows, wanted) for part in parts), strict=True)]
+        return [Delta(*each) for each in zip(*(amounts_at(part, rows, wanted) for part in parts), strict=True)]
 
 
 @dataclass(frozen=True)
@@ -72,8 +72,8 @@ class LineVariance:
     status: Status
     item: str | None
     description: str | None
-    figures: Mapping[str, Change]
-    fields: Mapping[str, Change]
+    figures: Mapping[str, Delta]
+    fields: Mapping[str, Delta]
 
     @property
     def is_consequence(self) -> bool:
@@ -255,7 +255,7 @@ class Variance:
             side, place = (self.after, after) if after >= 0 else (self.before, before)
             number, *_ = self.pairs[int(self.pair_of[at])]
             differing = {
-                name: Change(value_at(x, at), value_at(y, at))
+                name: Delta(value_at(x, at), value_at(y, at))
                 for name, (x, y) in self.fields.items()
                 if before >= 0 and after >= 0 and value_at(x, at) != value_at(y, at)
             }
@@ -271,13 +271,13 @@ class Variance:
 
     # -- orders -----------------------------------------------------------------------------------------------
 
-    def totals(self) -> dict[str, dict[str, Change]]:
+    def totals(self) -> dict[str, dict[str, Delta]]:
         """For each order its totals and sums of amounts: before, after, variance."""
         return {number: self._totals_of(at, to) for number, at, to in self.pairs}
 
-    def _totals_of(self, at: int, to: int) -> dict[str, Change]:
+    def _totals_of(self, at: int, to: int) -> dict[str, Delta]:
         sides = [None if p < 0 else PricedOrder(s, p) for s, p in ((self.before, at), (self.after, to))]
-        result: dict[str, Change] = {}
+        result: dict[str, Delta] = {}
         for name in dict.fromkeys(name for side in sides if side for name in amount_figures(side.routine)):
             if name != "amount":
                 result[name] = _changed(*(_total(side, name) for side in sides))
@@ -291,20 +291,20 @@ class Variance:
             result[name] = _changed(*values)
         return result
 
-    def _summed(self, name: str, at: int, to: int) -> Change:
+    def _summed(self, name: str, at: int, to: int) -> Delta:
         """The sum of a figure over the lines of a pair of orders; None if it is unknown on one of them."""
         mine = np.flatnonzero((self._sides[self.pair_of] == (at, to)).all(axis=1))
         places = int(self.after.minor_units[to]) if to >= 0 else int(self.before.minor_units[at])
         columns = self.figures[name]
         return _changed(*(amount_at(total(side.take(mine)), 0, places) for side in (columns.before, columns.after)))
 
-    def headers(self) -> dict[str, dict[str, Change]]:
+    def headers(self) -> dict[str, dict[str, Delta]]:
         """For each order that both sides have, the header fields that differ."""
         names = dict.fromkeys([*self.before.orders.headers, *self.after.orders.headers])
         fields = [(name, self.before.orders.header(name), self.after.orders.header(name)) for name in names]
         return {
             number: {
-                name: Change(*values)
+                name: Delta(*values)
                 for name, before, after in fields
                 if at >= 0 and to >= 0 and name != "number"
                 if (values := (value_at(before, at), value_at(after, to)))[0] != values[1]
@@ -319,8 +319,8 @@ class Variance:
         return not bool(self.status.any()) and not any(self.headers().values()) and not moved
 
 
-def _changed(before: Decimal | None, after: Decimal | None) -> Change:
-    return Change(before, after, None if before is None or after is None else after - before)
+def _changed(before: Decimal | None, after: Decimal | None) -> Delta:
+    return Delta(before, after, None if before is None or after is None else after - before)
 
 
 def _total(side: PricedOrder | None, figure: str) -> Decimal | None:

@@ -66,7 +66,7 @@ def check(
     findings = rulebook.check(found, at=at, rule=rule, today=date, by=user, was=was)
     status = 1 if findings.stopping else 0
     if why:
-        answers = rulebook.why(found, at=at, rule=rule, today=date, by=user, was=was)
+        answers = rulebook.explain_rules(found, at=at, rule=rule, today=date, by=user, was=was)
         rows = [answer_data(each) for each in answers]
         write(form, table=lambda: answers_report(answers), data=lambda: rows, rows=lambda: rows)
         raise typer.Exit(status)

@@ -28,7 +28,7 @@ from dokima.cli.options import (
     what_if,
 )
 from dokima.cli.output import write
-from dokima.engine.explaining import Rung
+from dokima.engine.explaining import QuantityPrice
 from dokima.errors import DokimaError
 from dokima.formats.results import (
     cell,
@@ -58,10 +58,10 @@ def explain(
     """Say where the figures of a line came from, and which table rows lost; or what a line would cost."""
     rulebook = open_book(book, tables, values)
     speak(locale, rulebook)
-    rungs: list[Rung] = []
+    rungs: list[QuantityPrice] = []
     found = None
     if order is None and fields:
-        explanation, rungs = rulebook.try_line(pairs(header), pairs(fields))
+        explanation, rungs = rulebook.price_line(pairs(header), pairs(fields))
     elif order is None or line is None:
         raise DokimaError("expected ORDER and LINE, or --header and --line fields of a line that stands in no order")
     else:

@@ -11,7 +11,7 @@ from dokima.model.columns import shown
 
 
 @dataclass(frozen=True)
-class Entry:
+class JournalEntry:
     """One thing that was done.
 
     Attributes:

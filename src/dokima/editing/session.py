@@ -8,7 +8,7 @@ from typing import Any
 
 from dokima.editing.asking import Edit
 from dokima.editing.document import Document
-from dokima.editing.journal import Entry
+from dokima.editing.journal import JournalEntry
 from dokima.editing.lifecycle import Stages
 from dokima.editing.refusing import once, refuse_if_any
 from dokima.editing.terms import keep_terms
@@ -53,7 +53,7 @@ class Session:
         self._stages = Stages(program.definition.lifecycle)
         self._past: list[Document] = []
         self._future: list[Document] = []
-        self._journal: list[Entry] = []
+        self._journal: list[JournalEntry] = []
         self._spent: dict[str, str] = {}
         self._priced: tuple[Document, Calculation] | None = None
         self._kept: tuple[Document, Document] | None = None
@@ -74,7 +74,7 @@ class Session:
         return self._stages.state(self._document)
 
     @property
-    def journal(self) -> tuple[Entry, ...]:
+    def journal(self) -> tuple[JournalEntry, ...]:
         """What was done, by whom and when."""
         return tuple(self._journal)
 
@@ -124,7 +124,7 @@ class Session:
             return False
         target.append(self._document)
         self._document = source.pop()
-        self._journal.append(Entry(deed, self.by, self._now(), {}))
+        self._journal.append(JournalEntry(deed, self.by, self._now(), {}))
         return True
 
     # -- how every operation ends -----------------------------------------------------------------------------
@@ -151,7 +151,7 @@ class Session:
         self._past.append(self._document)
         self._future.clear()
         self._document = self._with_pending(after, findings)
-        self._journal.append(Entry(deed, self.by, self._now(), details, operation))
+        self._journal.append(JournalEntry(deed, self.by, self._now(), details, operation))
         if operation:
             self._spent[operation] = str(details.get("line", ""))
         return self.findings

@@ -428,7 +428,7 @@ class _Explainer:
 
 
 @dataclass(frozen=True)
-class Rung:
+class QuantityPrice:
     """What a line costs at one quantity: unit price, net, and net for one unit; None where it has no price."""
 
     quantity: Decimal

@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
-from dokima.changes.variance import Change, Variance
+from dokima.changes.variance import Variance
 from dokima.engine.calculation import Calculation, PricedOrder, TaxRow, amount_figures
 from dokima.engine.explaining import Explanation
 from dokima.engine.summing import left_out, sums_of
@@ -181,7 +181,7 @@ def variance_data(variance: Variance, *, every: bool = False, leave_out: Collect
     }
 
 
-def _change(change: Change) -> dict[str, str | None]:
+def _change(change: Delta) -> dict[str, str | None]:
     return {"before": cell(change.before, 0), "after": cell(change.after, 0), "variance": cell(change.variance, 0)}
 
 

@@ -10,14 +10,14 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from dokima.auditing.remark import CHECKS, Remark
+from dokima.auditing.remark import CHECKS, AuditRemark
 from dokima.model.columns import shown
 from dokima.model.findings import SEVERITIES
 from dokima.reports.findings import STYLES
 from dokima.reports.words import plural
 
 
-def audit_report(remarks: Sequence[Remark]) -> RenderableType:
+def audit_report(remarks: Sequence[AuditRemark]) -> RenderableType:
     """All remarks, those of one check together."""
     parts: list[RenderableType] = []
     for (severity, check), mine in groupby(remarks, key=lambda each: (each.severity, each.check)):
@@ -28,7 +28,7 @@ def audit_report(remarks: Sequence[Remark]) -> RenderableType:
     return Group(*parts)
 
 
-def _lines(remark: Remark) -> Iterator[Text]:
+def _lines(remark: AuditRemark) -> Iterator[Text]:
     rows = f"{'row' if len(remark.rows) == 1 else 'rows'} {', '.join(map(str, remark.rows))}" if remark.rows else ""
     place = " ".join(part for part in (remark.file or remark.table, rows) if part) or remark.path
     yield Text.assemble((place, "cyan"), f": {remark.message}")

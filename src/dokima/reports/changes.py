@@ -9,7 +9,7 @@ from typing import Any
 from dokima.changes.change import ChangeOrder
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import Ledger, LedgerChange
-from dokima.changes.variance import COSTS, Change, LineVariance, Variance
+from dokima.changes.variance import COSTS, Delta, LineVariance, Variance
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.parties import party
 from dokima.exact import Quotient, decimals, to_decimals
@@ -65,7 +65,7 @@ def change_paper(
     )
 
 
-def _headline(moved: Change, currency: str, words: Wording) -> str:
+def _headline(moved: Delta, currency: str, words: Wording) -> str:
     """What a change comes to, in a sentence."""
     if moved.variance is None:
         return words["unknown_total"]
@@ -159,7 +159,7 @@ def _decision(after: PricedOrder, words: Wording) -> list[Side]:
 # -- sums -----------------------------------------------------------------------------------------------------
 
 
-def _summary(variance: Variance, totals: Mapping[str, Change], words: Wording) -> Section:
+def _summary(variance: Variance, totals: Mapping[str, Delta], words: Wording) -> Section:
     """The sums: without tax, tax by rate, with tax; before, what changes, after, and by how much of a hundred."""
     columns = [
         Column(""),
@@ -176,11 +176,11 @@ def _summary(variance: Variance, totals: Mapping[str, Change], words: Wording) -
     return Section(words["summary"], columns, [*rows, _sum(words["with_tax"], totals["with_tax"], "total")])
 
 
-def _sum(told: str, moved: Change, mark: str = "") -> Row:
+def _sum(told: str, moved: Delta, mark: str = "") -> Row:
     return Row([told, moved.before, moved.variance, moved.after, _percent(moved)], mark)
 
 
-def tax_changes(variance: Variance) -> dict[str, Change]:
+def tax_changes(variance: Variance) -> dict[str, Delta]:
     """The tax of each category and rate, before and after; a rate that one side does not have counts 0 there."""
     sides = [PricedOrder(side, 0) for side in (variance.before, variance.after)]
     found: list[dict[str, Decimal]] = [{tax_word(row): row.tax for row in side.tax_breakdown} for side in sides]
@@ -188,11 +188,11 @@ def tax_changes(variance: Variance) -> dict[str, Change]:
     moves = {}
     for told in dict.fromkeys([*found[0], *found[1]]):
         before, after = (side.get(told, nothing) for side in found)
-        moves[told] = Change(before, after, after - before)
+        moves[told] = Delta(before, after, after - before)
     return moves
 
 
-def _percent(moved: Change) -> Decimal | None:
+def _percent(moved: Delta) -> Decimal | None:
     """A variance in percent of what was before, with one place; None of nothing, or where one of them is unknown."""
     if moved.variance is None or not moved.before:
         return None
@@ -201,7 +201,7 @@ def _percent(moved: Change) -> Decimal | None:
     return found
 
 
-def _so_far(change: ChangeOrder, totals: Mapping[str, Change], ledger: Ledger | None, words: Wording) -> Section | None:
+def _so_far(change: ChangeOrder, totals: Mapping[str, Delta], ledger: Ledger | None, words: Wording) -> Section | None:
     """What was agreed at first, what was approved before this change, this change; None if it is the first one."""
     earlier = [] if ledger is None else _earlier(change, ledger.approved)
     if ledger is None or not earlier:
@@ -294,7 +294,7 @@ def _details(line: LineVariance, variance: Variance, words: Wording) -> Iterator
     fields = {name: moved for name, moved in line.fields.items() if name not in _BOOKKEEPING}
     if line.status == "added":
         given = {name: _field(line, variance, name) for name in ("due_date", "price_override", "override_reason")}
-        fields = {name: Change(None, value) for name, value in given.items() if value is not None}
+        fields = {name: Delta(None, value) for name, value in given.items() if value is not None}
     reason = fields.pop("override_reason", None) if "price_override" in fields else None
     for name, moved in fields.items():
         told = f"{words.label(labels[name])}: {_moved(moved, added=line.status == 'added')}"
@@ -309,7 +309,7 @@ def _detail(told: str) -> Row:
     return Row(["", "", told, *[None] * 10], "detail")
 
 
-def _moved(moved: Change, *, added: bool) -> str:
+def _moved(moved: Delta, *, added: bool) -> str:
     return _shown(moved.after) if added else f"{_shown(moved.before)} → {_shown(moved.after)}"
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from dokima.changes.variance import Variance
 from dokima.engine.calculation import PricedOrder
-from dokima.engine.explaining import Explanation, Rung
+from dokima.engine.explaining import Explanation, QuantityPrice
 from dokima.errors import DokimaError
 from dokima.reports.bars import Bar
 from dokima.reports.extras import needed
@@ -75,7 +75,7 @@ def draw_waterfall(
     _save(figure, axes, target)
 
 
-def draw_price_steps(rungs: Sequence[Rung], explanation: Explanation, target: Path) -> None:
+def draw_price_steps(rungs: Sequence[QuantityPrice], explanation: Explanation, target: Path) -> None:
     """Draw what one unit costs by quantity: the unit price, and the net of one unit after discounts and charges.
 
     Raises:

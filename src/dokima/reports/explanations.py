@@ -10,7 +10,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.explaining import Explanation, Rung, StepExplanation, TableAnswer
+from dokima.engine.explaining import Explanation, QuantityPrice, StepExplanation, TableAnswer
 from dokima.model.columns import shown
 from dokima.reports.findings import finding_lines
 from dokima.reports.language import _, told
@@ -19,7 +19,7 @@ from dokima.tables.losing import Candidate
 
 
 def explanation_report(
-    explanation: Explanation, rungs: Sequence[Rung] = (), *, technical: bool = False
+    explanation: Explanation, rungs: Sequence[QuantityPrice] = (), *, technical: bool = False
 ) -> RenderableType:
     """Where the figures of a line came from.
 
@@ -72,7 +72,7 @@ def _could_apply(explanation: Explanation) -> Table:
     return table
 
 
-def _ladder(rungs: Sequence[Rung], explanation: Explanation) -> Table:
+def _ladder(rungs: Sequence[QuantityPrice], explanation: Explanation) -> Table:
     """What the line costs at each quantity that matters, its own one marked."""
     table = Table.grid(padding=(0, 3))
     for _column in range(4):

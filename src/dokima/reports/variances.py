@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
-from dokima.changes.variance import PROFIT, Change, LineVariance, Variance
+from dokima.changes.variance import PROFIT, Delta, LineVariance, Variance
 from dokima.engine.summing import LeftOut
 from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
 from dokima.reports.language import N_, _, counted, told
@@ -80,7 +80,7 @@ def _heading(order: str, lines: list[LineVariance]) -> Text:
     return heading
 
 
-def _header_row(name: str, change: Change) -> Text:
+def _header_row(name: str, change: Delta) -> Text:
     return Text(f"  {name.replace('_', ' ')}: {_from_to(change)}")
 
 
@@ -139,17 +139,17 @@ def _moved(line: LineVariance) -> str:
     return f"{_from_to(change)} ({signed(change.variance)})" if change.variance else number(change.after)
 
 
-def _price(change: Change) -> str:
+def _price(change: Delta) -> str:
     if change.before is None or change.after is None:
         return number(change.after if change.before is None else change.before)
     return number(change.after) if change.before == change.after else _from_to(change)
 
 
-def _from_to(change: Change) -> str:
+def _from_to(change: Delta) -> str:
     return _("{before} to {after}").format(before=number(change.before), after=number(change.after))
 
 
-def _totals(variance: Variance, totals: dict[str, Change]) -> Table:
+def _totals(variance: Variance, totals: dict[str, Delta]) -> Table:
     table = Table.grid(padding=(0, 3))
     table.add_column()
     for _column in range(3):
@@ -171,6 +171,6 @@ def _totals(variance: Variance, totals: dict[str, Change]) -> Table:
     return table
 
 
-def _repeats(totals: dict[str, Change], name: str, one: str, other: str) -> bool:
+def _repeats(totals: dict[str, Delta], name: str, one: str, other: str) -> bool:
     """Whether this total only repeats another."""
     return name == one and totals[one] == totals[other]

@@ -24,11 +24,11 @@ from dokima.model.orders import Orders
 from dokima.rules.verdicts import RuleAnswer
 
 if TYPE_CHECKING:  # each is imported by the method that needs it, so that pricing starts without them
-    from dokima.auditing.remark import Remark
+    from dokima.auditing.remark import AuditRemark
     from dokima.changes.change import ChangeOrder
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
-    from dokima.engine.explaining import Explanation, Rung
+    from dokima.engine.explaining import Explanation, QuantityPrice
     from dokima.rulebook.replay import Replay
 
 
@@ -147,7 +147,7 @@ class Rulebook:
         found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
         return _document_findings(orders.problems) + found
 
-    def why(
+    def explain_rules(
         self,
         source: Any,
         at: str = "save",
@@ -296,7 +296,7 @@ class Rulebook:
         pricing = self._price(chosen, None, traced=True)
         return explain_line(pricing, number, str(line), figure)
 
-    def try_line(self, header: Mapping[str, Any], line: Mapping[str, Any]) -> tuple[Explanation, list[Rung]]:
+    def price_line(self, header: Mapping[str, Any], line: Mapping[str, Any]) -> tuple[Explanation, list[QuantityPrice]]:
         """What a line would cost that stands in no order yet, and what it would cost at every quantity that matters.
 
         Args:
@@ -309,7 +309,7 @@ class Rulebook:
         Raises:
             DocumentError: A field is unknown or cannot hold its value.
         """
-        from dokima.engine.explaining import Rung, quantities_worth_asking
+        from dokima.engine.explaining import QuantityPrice, quantities_worth_asking
 
         explanation = self.explain(Order("trial", lines=[{"number": "10", **line}], **header), 10)
         rungs = []
@@ -318,10 +318,10 @@ class Rulebook:
             tried = self.price(Order("trial", lines=lines, **header))["trial"].line(10)
             net = tried.figure("net") if "net" in tried.order.calculation.figures else None
             each = None if net is None else amount_at(decimals([net / quantity]).round(4), 0, tried.order.places)
-            rungs.append(Rung(quantity, tried.figure("price") if net is not None else None, net, each))
+            rungs.append(QuantityPrice(quantity, tried.figure("price") if net is not None else None, net, each))
         return explanation, rungs
 
-    def audit(self, today: datetime.date) -> list[Remark]:
+    def audit(self, today: datetime.date) -> list[AuditRemark]:
         """What is doubtful in the rulebook and its tables, found without any order, the worst first.
 
         Args:
