@@ -48,6 +48,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.model.order import Line as Line
     from dokima.model.order import Order as Order
     from dokima.model.orders import Orders as Orders
+    from dokima.reports.front import Report as Report
+    from dokima.reports.front import report as report
     from dokima.rulebook.book import Rulebook as Rulebook
     from dokima.rulebook.book import load as load
     from dokima.rulebook.replay import Replay as Replay
@@ -87,6 +89,7 @@ _HOMES = {
     "Refused": "dokima.errors",
     "AuditRemark": "dokima.auditing.remark",
     "Replay": "dokima.rulebook.replay",
+    "Report": "dokima.reports.front",
     "ReportingTotals": "dokima.engine.calculation",
     "RuleAnswer": "dokima.rules.verdicts",
     "RuleSummary": "dokima.model.findings",
@@ -103,6 +106,7 @@ _HOMES = {
     "function": "dokima.formulas.custom",
     "load": "dokima.rulebook.book",
     "refuse": "dokima.rules.python",
+    "report": "dokima.reports.front",
     "rule": "dokima.rules.declaring",
     "settling": "dokima.changes.policy",
     "to_csv": "dokima.formats.results",
@@ -141,6 +145,7 @@ __all__ = [
     "QuantityPrice",
     "Refused",
     "Replay",
+    "Report",
     "ReportingTotals",
     "RuleAnswer",
     "RuleSummary",
@@ -156,6 +161,7 @@ __all__ = [
     "function",
     "load",
     "refuse",
+    "report",
     "rule",
     "settling",
     "to_csv",

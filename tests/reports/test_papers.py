@@ -12,7 +12,7 @@ from dokima.changes.ledger import ledger_of
 from dokima.reports.bars import line_bars, order_bars
 from dokima.reports.changes import change_paper
 from dokima.reports.html import html_text
-from dokima.reports.language import LANGUAGES, in_plain_english, use_locale
+from dokima.reports.language import LANGUAGES, speaking, use_locale
 from dokima.reports.ledgers import ledger_paper
 from dokima.reports.plain import neutral
 from dokima.reports.pricing import calculation_report
@@ -119,7 +119,8 @@ def test_what_the_core_finds_is_told_in_the_language_of_the_report(plain):
     text = " ".join(printed(calculation_report(missing), 200).split())
     assert "erreur ligne 10: la table ware n'a pas de ligne pour item Y" in text
     assert "essayé : la table ware n'a pas de ligne qui convienne" in text
-    assert in_plain_english(lambda: number(D("1234.5"))) == "1234.5"
+    with speaking(""):
+        assert number(D("1234.5")) == "1234.5"
     assert number(D("1234.5")) == "1\u202f234,5"
 
 

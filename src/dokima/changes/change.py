@@ -67,6 +67,9 @@ class ChangeOrder:
 
     # -- reading ----------------------------------------------------------------------------------------------
 
+    def __repr__(self) -> str:
+        return f"<ChangeOrder {self.number}: {self.state}>"
+
     @property
     def state(self) -> Status:
         """draft, submitted, approved, rejected or withdrawn."""

@@ -117,6 +117,9 @@ class Ledger:
     direct: Sequence[DirectEdit] = ()
     unknown: Mapping[str, str] = field(default_factory=dict)
 
+    def __repr__(self) -> str:
+        return f"<Ledger {self.number}: {len(self.approved)} approved, {len(self.pending)} pending>"
+
     def rounding(self, change: LedgerChange, name: str) -> Decimal | None:
         """What a change's rounding of tax adds to a total; None if nothing."""
         if self.prices_include_tax:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
@@ -18,6 +18,9 @@ from dokima.model.addresses import read_address
 from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
 from dokima.model.orders import texts
 from dokima.routines.totals import TOTALS
+
+if TYPE_CHECKING:
+    from dokima.changes.grouping import GroupedVariance
 
 Status = Literal["unchanged", "changed", "added", "removed"]
 PROFIT = ("cost", "margin")
@@ -268,6 +271,20 @@ class Variance:
                 figures={name: changes[place_of] for name, changes in figures.items()},
                 fields=differing,
             )
+
+    def by(self, field: str) -> GroupedVariance:
+        """The changed lines taken together by a field: ``item``, ``customer``, ``item.family``.
+
+        Raises:
+            NotFound: There is no such field or column; names the nearest.
+        """
+        from dokima.changes.grouping import grouped
+
+        return grouped(self, field)
+
+    def __repr__(self) -> str:
+        changed = int((self.status != 0).sum())
+        return f"<Variance: {len(self.pairs)} orders, {changed} of {len(self)} lines changed>"
 
     # -- orders -----------------------------------------------------------------------------------------------
 

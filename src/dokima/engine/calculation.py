@@ -106,6 +106,10 @@ class Calculation:
     reporting: Mapping[str, Decimals] = field(default_factory=dict)
     findings: Findings = field(default_factory=Findings)
 
+    def __repr__(self) -> str:
+        errors = len(self.findings.errors)
+        return f"<Calculation: {len(self)} orders, {self.orders.line_count} lines, {errors} errors>"
+
     @property
     def problems(self) -> tuple[Problem, ...]:
         """What was wrong with orders that were set aside."""
@@ -188,6 +192,9 @@ class PricedOrder:
     def number(self) -> str:
         """The order number."""
         return value_at(self.calculation.orders.header("number"), self.position) or ""
+
+    def __repr__(self) -> str:
+        return f"<PricedOrder {self.number}: {len(self.lines)} lines, payable {self.totals.payable}>"
 
     @property
     def places(self) -> int:
@@ -317,6 +324,9 @@ class PricedLine:
     def number(self) -> str:
         """The line number."""
         return str(self.field("number"))
+
+    def __repr__(self) -> str:
+        return f"<PricedLine {self.order.number} {self.number}>"
 
     @property
     def is_parent(self) -> bool:

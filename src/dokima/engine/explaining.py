@@ -136,6 +136,9 @@ class Explanation:
     steps: Sequence[StepExplanation]
     findings: Sequence[Any] = field(default_factory=tuple)
 
+    def __repr__(self) -> str:
+        return f"<Explanation {self.order} line {self.line}: {len(self.steps)} steps, net {self.net}>"
+
     def step(self, name: str) -> StepExplanation:
         """One step.
 

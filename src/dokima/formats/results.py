@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
-from dokima.changes.variance import Variance
+from dokima.changes.variance import Delta, Variance
 from dokima.engine.calculation import Calculation, PricedOrder, TaxRow, amount_figures
 from dokima.engine.explaining import Explanation
 from dokima.engine.summing import left_out, sums_of

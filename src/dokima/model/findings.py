@@ -139,6 +139,9 @@ class Findings(Sequence[Finding]):
         )
         return cls(tuple(rows))
 
+    def __repr__(self) -> str:
+        return f"<Findings: {len(self.errors)} errors of {len(self.items)}>"
+
     def __len__(self) -> int:
         return len(self.items)
 

@@ -41,7 +41,9 @@ def explanation_report(
         # The rows that lost stand in a table of their own, where every price and discount is shown side by side.
         label = Text(f"{SIGNS.get(step.kind, ''):1} {step.label}")
         table.add_row(
-            label, Text(number(step.value), style="bold"), _how(step, explanation, technical, losers=not rungs)
+            label,
+            Text(number(step.value), style="bold"),
+            _how(step, explanation, technical=technical, losers=not rungs),
         )
     if not explanation.steps:
         parent = _("a parent line: its amounts are the sums of its sub-lines")
@@ -86,7 +88,7 @@ def _ladder(rungs: Sequence[QuantityPrice], explanation: Explanation) -> Table:
     return table
 
 
-def _how(step: StepExplanation, explanation: Explanation, technical: bool, *, losers: bool) -> Group:
+def _how(step: StepExplanation, explanation: Explanation, *, technical: bool, losers: bool) -> Group:
     lines: list[RenderableType] = list(_said(step, explanation))
     for answer in step.answers:
         lost = answer.row is None and (answer.is_required or step.value is None)
@@ -99,6 +101,12 @@ def _how(step: StepExplanation, explanation: Explanation, technical: bool, *, lo
             if values != source:
                 lines.append(Text(f"{' ' * len(key)} = {values}", style="cyan"))
     return Group(*lines)
+
+
+def step_lines(step: StepExplanation, explanation: Explanation) -> list[str]:
+    """How a step came about, line by line."""
+    how = _how(step, explanation, technical=False, losers=True)
+    return [each.plain for each in how.renderables if isinstance(each, Text)]
 
 
 def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import datetime
 import gettext
-from collections.abc import Callable
+from collections.abc import Iterator
+from contextlib import contextmanager
 from contextvars import ContextVar
 from decimal import Decimal
 from functools import cache
@@ -42,13 +43,19 @@ def use_locale(locale: str) -> None:
     _locale.set(locale.replace("-", "_"))
 
 
-def in_plain_english(work: Callable[[], Any]) -> Any:
-    """What something gives in English words and plain numbers, for programs."""
-    before = _locale.set("")
+@contextmanager
+def speaking(locale: str) -> Iterator[None]:
+    """Speak as a locale does for a while.
+
+    Raises:
+        DokimaError: There is no such locale.
+    """
+    before = _locale.get()
+    use_locale(locale)
     try:
-        return work()
+        yield
     finally:
-        _locale.reset(before)
+        _locale.set(before)
 
 
 def language() -> str:

@@ -144,7 +144,12 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
     for row in rows:
         base = "strong" if row.mark == "total" else "cell"
         values = zip(section.columns, row.values, strict=True)
-        cells.append([Paragraph(escape(column.cell(value)), style(column, base)) for column, value in values])
+        cells.append(
+            [
+                Paragraph(escape(column.cell(value)).replace("\n", "<br/>"), style(column, base))
+                for column, value in values
+            ]
+        )
     look = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
         ("LINEBELOW", (0, 0), (-1, -1), 0.4, _LINE),

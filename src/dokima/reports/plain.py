@@ -33,11 +33,16 @@ def _plain(value: Any) -> str:
 
 
 def write_markdown(paper: Paper, target: Path) -> None:
-    """Write a report as Markdown with tables (GitHub Flavored Markdown, tables), to paste into a mail.
+    """Write a report as Markdown.
 
     Raises:
         OSError: The file cannot be written.
     """
+    target.write_text(markdown_text(paper), encoding="utf-8")
+
+
+def markdown_text(paper: Paper) -> str:
+    """A report as Markdown with tables (GitHub Flavored Markdown, tables), to paste into a mail."""
     about = " · ".join(filter(None, [paper.subtitle, paper.currency, paper.mark]))
     lines = [f"# {_inert(paper.title)}", "", _inert(about), ""]
     lines += [f"**{_inert(paper.headline)}**", ""] if paper.headline else []
@@ -55,7 +60,7 @@ def write_markdown(paper: Paper, target: Path) -> None:
         choices = " ".join(f"☐ {_inert(choice)}" for choice in side.choices)
         lines += ["", f"**{_inert(side.party)}**: {choices}", ""]
         lines += [f"- {_inert(field)}: ............" for field in side.fields]
-    target.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    return "\n".join(lines) + "\n"
 
 
 def _markdown_row(cells: Sequence[str]) -> str:

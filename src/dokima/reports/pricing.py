@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import Any
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
@@ -203,45 +204,51 @@ def _totals(order: PricedOrder) -> Table:
     table = Table.grid(padding=(0, 3))
     table.add_column()
     table.add_column(justify="right")
-    totals = order.totals
-    gross = ("line_net", "allowances", "charges") if order.prices_include_tax else ()
-    words = {name: total_word(name) + (_(", with tax") if name in gross else "") for name in TOTAL_WORDS}
-    rows = [(words[name], getattr(totals, name), name) for name in TOTAL_WORDS]
-    for word, value, name in rows:
-        if name in TOTAL_FACTS and value == 0:
-            continue
-        if name == "tax":
-            _tax_rows(table, order)
-            continue
-        strong = name == "payable"
-        table.add_row(Text(word, style="bold" if strong else ""), Text(number(value), style="bold" if strong else ""))
-    for word, shown_value in _beside(order):
-        table.add_row(Text(word, style="dim"), Text(shown_value, style="dim"))
+    for word, value, mark in total_rows(order):
+        style = {"total": "bold", "beside": "dim"}.get(mark, "")
+        table.add_row(Text(word, style=style), Text(number(value), style=style))
     return table
 
 
-def _beside(order: PricedOrder) -> Iterator[tuple[str, str]]:
+def total_rows(order: PricedOrder) -> Iterator[tuple[str, Any, str]]:
+    """The totals of an order: word, value, and what it is (total for what is to be paid, beside for what is no sum)."""
+    totals = order.totals
+    gross = ("line_net", "allowances", "charges") if order.prices_include_tax else ()
+    for name in TOTAL_WORDS:
+        value = getattr(totals, name)
+        if name in TOTAL_FACTS and value == 0:
+            continue
+        if name == "tax":
+            yield from _tax_rows(order)
+            continue
+        word = total_word(name) + (_(", with tax") if name in gross else "")
+        yield word, value, "total" if name == "payable" else ""
+    for word, value in _beside(order):
+        yield word, value, "beside"
+
+
+def _beside(order: PricedOrder) -> Iterator[tuple[str, Any]]:
     """What stands beside the totals: advance, instalments, figures of the order, the reporting currency."""
     for step in order.routine.steps if order.routine else ():
         if step.kind == "advance":
-            yield step.definition.shown, number(order.total(step.name))
+            yield step.definition.shown, order.total(step.name)
         elif step.name in order.figures:
-            yield step.definition.shown, number(order.figures[step.name])
+            yield step.definition.shown, order.figures[step.name]
     for row in order.instalments:
         due = _(", due {day}").format(day=number(row.due)) if row.due else ""
-        yield row.label + due, number(row.amount)
+        yield row.label + due, row.amount
     if (second := order.reporting) is not None:
         facts = {"currency": second.currency, "rate": number(second.rate)}
-        yield _("total without tax in {currency} at {rate}").format(**facts), number(second.without_tax)
-        yield _("tax in {currency}").format(**facts), number(second.tax)
-        yield _("total with tax in {currency}").format(**facts), number(second.with_tax)
+        yield _("total without tax in {currency} at {rate}").format(**facts), second.without_tax
+        yield _("tax in {currency}").format(**facts), second.tax
+        yield _("total with tax in {currency}").format(**facts), second.with_tax
 
 
-def _tax_rows(table: Table, order: PricedOrder) -> None:
+def _tax_rows(order: PricedOrder) -> Iterator[tuple[str, Any, str]]:
     rows = order.tax_breakdown
     for row in rows:
         reason = f" ({row.reason})" if row.reason else ""
         said = _("{tax} of {taxable}").format(tax=tax_word(row), taxable=number(row.taxable))
-        table.add_row(said + reason, number(row.tax))
+        yield said + reason, row.tax, ""
     if len(rows) != 1:
-        table.add_row(_("tax together"), number(order.totals.tax))
+        yield _("tax together"), order.totals.tax, ""

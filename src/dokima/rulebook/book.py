@@ -38,9 +38,12 @@ class Rulebook:
     Make one with `load` (a folder) or `Rulebook.from_dict` (plain data).
     """
 
-    def __init__(self, program: Program, layouts: Mapping[str, Layout]) -> None:
+    def __init__(
+        self, program: Program, layouts: Mapping[str, Layout], what_if: Mapping[str, str] | None = None
+    ) -> None:
         self.program = program
         self.layouts = dict(layouts)
+        self._what_if = dict(what_if or {})
 
     @classmethod
     def from_dict(
@@ -83,7 +86,32 @@ class Rulebook:
         """
         from dokima.rulebook.loading import with_tables
 
-        return Rulebook(with_tables(self.program, tables), self.layouts)
+        return Rulebook(with_tables(self.program, tables), self.layouts, self._what_if)
+
+    def what_if(
+        self,
+        *,
+        set: Mapping[str, Any] | None = None,
+        values: Mapping[str, Any] | None = None,
+        tables: Mapping[str, Any] | None = None,
+    ) -> Rulebook:
+        """This rulebook as it would be with other values, for trying something out.
+
+        Args:
+            set: Values of every order that it reads, by target: ``header.x``, ``line.x`` of every line, ``20.x`` of
+                every line 20.
+            values: Named values in the place of its own.
+            tables: Rows by table, as for `with_tables`.
+
+        Raises:
+            RulebookError: There is no such value or table, or it does not take what is given.
+        """
+        from dokima.rulebook.loading import with_tables, with_values_of
+
+        program = with_values_of(self.program, values) if values else self.program
+        program = with_tables(program, tables) if tables else program
+        given = {target: "" if value is None else str(value) for target, value in (set or {}).items()}
+        return Rulebook(program, self.layouts, {**self._what_if, **given})
 
     def layout(self, name: str) -> Layout:
         """A layout by name.
@@ -119,7 +147,8 @@ class Rulebook:
     def _read(self, source: Any, layout: str | None) -> Orders:
         """Orders, whatever is wrong with them among their problems."""
         chosen = None if layout is None else self.layout(layout)
-        return orders_from(source, self.program.fields, chosen)
+        orders = orders_from(source, self.program.fields, chosen)
+        return with_values(orders, self._what_if) if self._what_if else orders
 
     def check(
         self,

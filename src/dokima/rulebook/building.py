@@ -56,7 +56,7 @@ def program_definition(
     return ProgramDefinition(
         name=spec.rulebook.name,
         fields=Fields.standard(header, line, delivery, payment),
-        values={name: _value(value) for name, value in spec.value.items()},
+        values={name: column_of_value(value) for name, value in spec.value.items()},
         tables=[_table(name, table) for name, table in spec.table.items()],
         sources=sources,
         rules=[*rules, *(rule for rule in BUILT_IN if rule.id not in {each.id for each in rules})],
@@ -104,7 +104,8 @@ def _field(name: str, spec: ColumnSpec, standard: Field | None) -> Field:
     )
 
 
-def _value(value: Any) -> Column:
+def column_of_value(value: Any) -> Column:
+    """A named value as a column of length 1."""
     if isinstance(value, bool):
         return Flags.of([value])
     if isinstance(value, int | Decimal):

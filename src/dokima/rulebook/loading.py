@@ -23,9 +23,10 @@ from dokima.formats.delimited import Grid
 from dokima.formats.frames import grid_of
 from dokima.formats.layouts import Layout
 from dokima.formats.sheets import read_grid
+from dokima.model.columns import Kind, value_at
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
-from dokima.rulebook.building import layout_of, program_definition, reader_of
+from dokima.rulebook.building import column_of_value, layout_of, program_definition, reader_of
 from dokima.rulebook.places import line_of
 from dokima.rulebook.specification import RulebookSpec, TableSpec, known_keys
 from dokima.tables.definition import TableSource
@@ -83,17 +84,37 @@ def _replace_values(data: dict[str, Any], values: Mapping[str, Any]) -> list[Rul
             message = f"there is no such named value{nearest(name, known)}"
             problems.append(RulebookProblem("", f"value.{name}", message))
             continue
-        kind = (
-            "flag" if isinstance(known[name], bool) else "decimal" if isinstance(known[name], int | Decimal) else "text"
-        )
-        kind = "date" if isinstance(known[name], datetime.date) else kind
         try:
-            read = ValueReader().read(Field(name, kind), value)  # type: ignore[arg-type]
+            known[name] = _read_as(known[name], name, value)
         except BadValue as error:
             problems.append(RulebookProblem("", f"value.{name}", str(error)))
-            continue
-        known[name] = to_decimals(from_pairs([read]))[0] if kind == "decimal" else read
     return problems
+
+
+def _read_as(known: Any, name: str, value: Any) -> Any:
+    """A value of the kind of the one that it replaces.
+
+    Raises:
+        BadValue: It is not of that kind.
+    """
+    kind: Kind = "flag" if isinstance(known, bool) else "decimal" if isinstance(known, int | Decimal) else "text"
+    kind = "date" if isinstance(known, datetime.date) else kind
+    read = ValueReader().read(Field(name, kind), value)
+    return to_decimals(from_pairs([read]))[0] if kind == "decimal" else read
+
+
+def with_values_of(program: Program, values: Mapping[str, Any]) -> Program:
+    """A rulebook with other named values; a text is read as what it replaces.
+
+    Raises:
+        RulebookError: There is no such value, or it is of another kind.
+    """
+    data = {"value": {name: value_at(column, 0) for name, column in program.definition.values.items()}}
+    problems = _replace_values(data, values)
+    if problems:
+        raise RulebookError(problems)
+    changed = {name: column_of_value(data["value"][name]) for name in values}
+    return build_program(replace(program.definition, values={**program.definition.values, **changed}))
 
 
 def load_data(

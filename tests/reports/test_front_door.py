@@ -1,0 +1,105 @@
+"""`dokima.report`: every result in every form, with the figures of the calculation, in the language asked for."""
+
+import datetime
+from decimal import Decimal as D
+
+import openpyxl
+import pytest
+
+import dokima
+from dokima.changes.ledger import ledger_of
+from tests.books import DEMO
+from tests.shell import run_here
+
+BOOK = dokima.load(DEMO)
+ORDER = DEMO / "orders" / "SQ-2041.json"
+CHANGED = DEMO / "changed" / "SQ-2041.json"
+
+
+def test_printed_it_is_what_the_terminal_shows(capsys):
+    priced = BOOK.price(ORDER)
+    print(dokima.report(priced), end="")
+    _, shown, _ = run_here(DEMO, "price", "orders/SQ-2041.json")
+    assert capsys.readouterr().out == "\n".join(line.rstrip() for line in shown.splitlines()).rstrip("\n") + "\n"
+    assert repr(dokima.report(priced["SQ-2041"])) == "<Report: SQ-2041   sales   2026-03-02   FERNHOLT   EUR>"
+    german = dokima.report(priced, locale="de_DE")
+    assert "zu zahlen" in german.text
+    assert "4.339,39" in german.html
+    assert "payable" in dokima.report(priced).text
+
+
+def test_a_report_of_priced_orders_has_their_figures_in_every_form(tmp_path):
+    """The workbook holds numbers; page, mail and workbook hold the same net, tax and totals."""
+    report = dokima.report(BOOK.price(ORDER))
+    assert report._repr_html_() == report.html
+    for text in ("1682.50", "353.33", "4339.39", "tax S 21 % of 2212.51"):
+        assert text in report.html
+        assert text in report.markdown
+    report.to_xlsx(tmp_path / "r.xlsx")
+    lines, totals = openpyxl.load_workbook(tmp_path / "r.xlsx").worksheets
+    net = next(cell.column for row in lines.iter_rows() for cell in row if cell.value == "= net")
+    found = [D(str(lines.cell(row, net).value)) for row in range(lines.max_row - 2, lines.max_row + 1)]
+    assert found == [D("1682.5"), D("530.01"), D("1525")]
+    assert D("4339.39") in [D(str(row[1].value)) for row in totals.iter_rows(min_row=4) if row[1].value]
+    for form in ("html", "markdown", "csv", "pdf"):
+        getattr(report, f"to_{form}")(tmp_path / f"r.{form}")
+        assert (tmp_path / f"r.{form}").stat().st_size > 300
+    with pytest.raises(dokima.DokimaError, match="cannot be written: No such file or directory"):
+        report.to_html(tmp_path / "nowhere" / "r.html")
+
+
+def test_every_result_has_a_report():
+    change = BOOK.change(ORDER, by="Ada")
+    change.edit("Ada").change_line(10, quantity=40)
+    order = dokima.Order.from_dict(BOOK.orders(ORDER).document(0))
+    variance = BOOK.variance(ORDER, CHANGED)
+    expected = {
+        "half-days": BOOK.check(DEMO / "orders"),
+        "+447.80": variance,
+        "agreed price: 36 × 44.25": BOOK.explain(ORDER, 10),
+        "+186.94": change,
+        "SQ-2041-C1": ledger_of(BOOK.program, [order], [change]),
+        "3737.51": BOOK.replay(ORDER, BOOK.what_if(values={"freight_rate": "0.5"})),
+        "expired": BOOK.audit(datetime.date(2028, 1, 1)),
+    }
+    for said, result in expected.items():
+        report = dokima.report(result)
+        assert said in report.text, type(result)
+        assert said in report.markdown, type(result)
+    assert "glazing" in dokima.report(variance.by("item.family")).text
+    assert "quantity discount" in dokima.report(BOOK).text
+    with pytest.raises(dokima.DokimaError, match="this result is text only"):
+        dokima.report(BOOK).to_html("r.html")
+    with pytest.raises(dokima.DokimaError, match="there is no report of a dict; expected a result of a rulebook"):
+        dokima.report({})
+    with pytest.raises(dokima.DokimaError, match="expected a locale such as de_DE"):
+        dokima.report(variance, locale="xx-yy")
+
+
+def test_what_if_is_a_rulebook_with_other_values_and_its_origin_stays():
+    """Freight 0.38 to 0.50 a kg: 36 panes of 11.2 kg bear 201.60 for 153.22; 40 of them 224.00."""
+    dearer = BOOK.what_if(values={"freight_rate": "0.50"})
+    assert dearer.price(ORDER)["SQ-2041"].line(10).freight == D("201.60")
+    more = dearer.what_if(set={"10.quantity": 40, "header.requested_by": "Bea"})
+    priced = more.price(ORDER)["SQ-2041"]
+    assert (priced.line(10).freight, priced.header("requested_by")) == (D("224.00"), "Bea")
+    assert BOOK.price(ORDER)["SQ-2041"].line(10).freight == D("153.22")
+    with pytest.raises(dokima.RulebookError, match="there is no such named value; did you mean 'freight_rate'"):
+        BOOK.what_if(values={"freight_rat": 1})
+    with pytest.raises(dokima.NotFound, match="there is no line 99"):
+        BOOK.what_if(set={"99.quantity": 1}).price(ORDER)
+
+
+def test_results_say_in_a_line_what_they_are():
+    priced = BOOK.price(DEMO / "orders")
+    order = priced["SQ-2041"]
+    change = BOOK.change(ORDER, by="Ada")
+    assert [repr(each) for each in (priced, order, order.line(10), priced.findings, change, change.variance())] == [
+        "<Calculation: 11 orders, 41 lines, 0 errors>",
+        "<PricedOrder SQ-2041: 3 lines, payable 4339.39>",
+        "<PricedLine SQ-2041 10>",
+        "<Findings: 0 errors of 0>",
+        "<ChangeOrder SQ-2041-C1: draft>",
+        "<Variance: 1 orders, 0 of 3 lines changed>",
+    ]
+    assert repr(BOOK.explain(ORDER, 10)) == "<Explanation SQ-2041 line 10: 11 steps, net 1682.50>"
