@@ -25,6 +25,7 @@ COMMANDS = {
     "replay": "dokima.cli.replaying:replay",
     "edit": "dokima.cli.editing:edit",
     "describe": "dokima.cli.describing:describe",
+    "schema": "dokima.cli.schemas:schema",
     "change": "dokima.cli.changing:change",
 }
 """Each command and where it lives. A command is imported when it is asked for, so that each starts quickly."""

@@ -19,19 +19,10 @@ from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field, Fields
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, State
 from dokima.model.values import ValueReader
 from dokima.routines.definition import InstalmentDefinition, OptionDefinition, RoutineDefinition, StepDefinition
-from dokima.rulebook.specification import (
-    ChangesSpec,
-    ColumnSpec,
-    LayoutSpec,
-    Marks,
-    ReportSpec,
-    RoutineSpec,
-    RulebookSpec,
-    RuleSpec,
-    StatesSpec,
-    StepSpec,
-    TableSpec,
-)
+from dokima.rulebook.spec_routines import RoutineSpec, StepSpec
+from dokima.rulebook.spec_tables import LayoutSpec, TableSpec
+from dokima.rulebook.spec_types import ColumnSpec, Marks
+from dokima.rulebook.specification import ChangesSpec, ReportSpec, RulebookSpec, RuleSpec, StatesSpec
 from dokima.rules.declaring import declared_rule
 from dokima.rules.rule import MOMENTS, RuleDefinition
 from dokima.tables.definition import TableDefinition, TableSource

@@ -28,7 +28,8 @@ from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
 from dokima.rulebook.building import column_of_value, layout_of, program_definition, reader_of
 from dokima.rulebook.places import line_of
-from dokima.rulebook.specification import RulebookSpec, TableSpec, known_keys
+from dokima.rulebook.spec_tables import TableSpec
+from dokima.rulebook.specification import RulebookSpec, known_keys
 from dokima.tables.definition import TableSource
 
 

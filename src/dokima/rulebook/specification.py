@@ -2,313 +2,115 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Mapping
 from decimal import Decimal
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, field_validator, model_validator
+from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from dokima.exact import MODES
-
-
-def _no_float(value: Any) -> Any:
-    if isinstance(value, float):
-        raise ValueError(f"expected an exact number, as text or Decimal (got the binary float {value!r})")
-    return value
-
-
-def _exact(value: Any) -> Any:
-    """An exact number, from text or TOML."""
-    _no_float(value)
-    if isinstance(value, str | int) and not isinstance(value, bool):
-        try:
-            return Decimal(value)
-        except ArithmeticError:
-            raise ValueError(f"expected a number such as 0.05 (got {value!r})") from None
-    return value
-
-
-def _not_negative(value: Any) -> Any:
-    value = _exact(value)
-    if isinstance(value, Decimal) and not value >= 0:
-        raise ValueError(f"expected a number of 0 or more (got {value})")
-    return value
-
-
-def _number(value: Any) -> Any:
-    """An exact number above 0, from text or TOML."""
-    value = _exact(value)
-    if isinstance(value, Decimal) and not value > 0:
-        raise ValueError(f"expected a number above 0 (got {value})")
-    return value
-
-
-def _as_list(value: Any) -> Any:
-    return [value] if isinstance(value, str) else value
-
-
-def _mode(value: str) -> str:
-    if value not in MODES:
-        raise ValueError(f"expected a rounding mode: {', '.join(MODES)} (got '{value}')")
-    return value
-
-
-def _name(value: str) -> str:
-    if not value.isidentifier():
-        raise ValueError(f"expected a name of letters, digits and '_' (got '{value}')")
-    return value
-
-
-FormulaText = Annotated[str | bool | int | Decimal, BeforeValidator(_no_float)]
-"""A formula; numbers and flags are formulas too."""
-NamedValue = Annotated[bool | int | Decimal | datetime.date | str, BeforeValidator(_no_float)]
-Texts = Annotated[list[str], BeforeValidator(_as_list)]
-Mode = Annotated[str, AfterValidator(_mode)]
-Name = Annotated[str, AfterValidator(_name)]
-Kind = Literal["text", "decimal", "integer", "date", "flag"]
-
-
-class Spec(BaseModel):
-    """Base of all parts: an unknown key is a problem, and values are not bent into other kinds."""
-
-    model_config = ConfigDict(extra="forbid", strict=True, populate_by_name=True, frozen=True)
-
-
-class ColumnSpec(Spec):
-    """The one column specification: fields, table columns and layouts."""
-
-    kind: Kind | None = None
-    places: Annotated[int, Field(ge=0, le=30)] | None = None
-    required: bool = False
-    default: Any = None
-    choices: list[str] = []
-    label: str = ""
-    from_: str = Field("", alias="from")
-    codes: dict[str, str] = {}
-    floats: Literal["refuse", "round"] = "refuse"
-    empty: Literal["blank", "absent"] = "blank"
-
-    @model_validator(mode="after")
-    def _check(self) -> ColumnSpec:
-        _no_float(self.default)
-        if self.floats == "round" and self.places is None:
-            raise ValueError("floats = 'round' needs 'places' to round to")
-        return self
-
-
-def _heading(value: Any) -> Any:
-    return {"from": value} if isinstance(value, str) else value
-
-
-LayoutColumn = Annotated[ColumnSpec, BeforeValidator(_heading)]
-"""A column of a layout: its heading alone, or a specification."""
-
-
-class Marks(Spec):
-    """How text in a file is written."""
-
-    separator: Annotated[str, Field(min_length=1, max_length=1)] = ","
-    encoding: str = "utf-8"
-    decimal: Annotated[str, Field(min_length=1, max_length=1)] = "."
-    thousands: Annotated[str, Field(max_length=1)] = ""
-    dates: str = ""
-
-    @model_validator(mode="after")
-    def _differ(self) -> Marks:
-        if self.decimal == self.thousands:
-            raise ValueError(f"decimal and thousands marks must differ (both are '{self.decimal}')")
-        return self
-
-
-class WindowSpec(Spec):
-    """From when until when a row is valid, and the date that is asked about."""
-
-    from_: str = Field("", alias="from")
-    until: str = ""
-    on: str
-
-    @model_validator(mode="after")
-    def _some(self) -> WindowSpec:
-        if not self.from_ and not self.until:
-            raise ValueError("expected 'from', 'until' or both, naming columns")
-        return self
-
-
-class TableSpec(Marks):
-    """A table."""
-
-    file: str | None = None
-    key: dict[str, FormulaText] | None = None
-    match: dict[str, FormulaText] | None = None
-    window: WindowSpec | None = None
-    breaks: dict[str, FormulaText] = {}
-    choose: Texts = []
-    columns: dict[str, ColumnSpec] = {}
-    graduated: bool = False
-    roll_up: dict[Name, str] = {}
-    convert: dict[Name, FormulaText] = {}
-    required: FormulaText = False
-    label: str = ""
-
-    @model_validator(mode="after")
-    def _one_way(self) -> TableSpec:
-        if (self.key is None) == (self.match is None):
-            raise ValueError("expected either 'key' or 'match'")
-        if self.key is not None and not self.key:
-            raise ValueError("expected at least one key column")
-        return self
-
-
-class LayoutFiles(Spec):
-    """Names of the two files of a layout, and the heading that links lines to headers."""
-
-    headers: str
-    lines: str
-    link: str = "order"
-
-
-class LayoutSpec(Marks):
-    """A layout of other people's files."""
-
-    header: dict[str, LayoutColumn]
-    line: dict[str, LayoutColumn]
-    files: LayoutFiles | None = None
-
-    @model_validator(mode="after")
-    def _numbers(self) -> LayoutSpec:
-        for level, columns in (("header", self.header), ("line", self.line)):
-            if "number" not in columns:
-                raise ValueError(f"expected a column for '{level}.number'")
-        return self
+from dokima.rulebook.spec_routines import InstalmentSpec, OptionSpec, RoutineSpec, StepSpec
+from dokima.rulebook.spec_tables import LayoutFiles, LayoutSpec, TableSpec, WindowSpec
+from dokima.rulebook.spec_types import (
+    ColumnSpec,
+    FormulaText,
+    Name,
+    NamedValue,
+    Spec,
+    Texts,
+    not_negative,
+)
 
 
 class RuleSpec(Spec):
     """A rule."""
 
     id: str
+    """Its id."""
     at: Texts
+    """The moment or moments at which it is asked: edit, enter, remove, save, approve, close, cancel, or one of the
+    rulebook's own."""
     require: FormulaText
+    """What must hold, a formula."""
     when: FormulaText | None = None
+    """Where it applies, a formula; everywhere if left out."""
     message: str = ""
+    """What it says, with formulas in braces."""
     severity: Literal["error", "warning", "notice"] = "error"
+    """What follows if it does not hold: error stops, warning and notice are told."""
     field: str = ""
+    """The field it is about: line.x or header.x; needed at edit."""
     help: str = ""
+    """What to do about it."""
     acknowledge: bool = False
+    """Whether a warning stops until somebody accepts it."""
     parents: Literal["", "also", "only"] = ""
-
-
-class OptionSpec(Spec):
-    """One place a price may come from."""
-
-    value: FormulaText | None = None
-    amount: FormulaText | None = None
-    base: FormulaText | None = None
-    factor: FormulaText | None = None
-
-    @model_validator(mode="after")
-    def _one_way(self) -> OptionSpec:
-        if (self.value is None) == (self.amount is None):
-            raise ValueError("expected either 'value', a price, or 'amount', what the whole line comes to")
-        if self.amount is not None and (self.base is not None or self.factor is not None):
-            raise ValueError("an 'amount' takes no base and no factor")
-        return self
-
-
-class StepSpec(Spec):
-    """A step of a routine."""
-
-    name: str
-    kind: Literal["price", "discount", "charge", "subtotal", "figure", "tax", "advance"]
-    options: list[OptionSpec] = []
-    percent: FormulaText | None = None
-    amount: FormulaText | None = None
-    per_unit: FormulaText | None = None
-    of: str | None = None
-    value: FormulaText | None = None
-    when: FormulaText | None = None
-    cap: FormulaText | None = None
-    keep_above: FormulaText | None = None
-    best_of: Name | None = None
-    over: Literal["line", "parent", "order"] = "line"
-    where: FormulaText | None = None
-    share: FormulaText | None = None
-    if_no_share: Literal["refuse", "equal"] = "refuse"
-    places: Annotated[int, Field(ge=0, le=30)] | None = None
-    rounding: Mode | None = None
-    category: FormulaText | None = None
-    reason: FormulaText | None = None
-    on_top_of: Texts = []
-    label: str = ""
-
-
-class InstalmentSpec(Spec):
-    """One instalment."""
-
-    label: str
-    share: FormulaText
-    due: FormulaText | None = None
-
-
-class RoutineSpec(Spec):
-    """A routine."""
-
-    step: list[StepSpec]
-    when: FormulaText | None = None
-    rounding: Mode = "half-up"
-    tax_per: Literal["document", "line"] = "document"
-    prices_include_tax: FormulaText | None = None
-    payable_step: Annotated[Decimal, BeforeValidator(_number)] | None = None
-    instalments: list[InstalmentSpec] = []
-    instalments_of: str = "with_tax"
+    """Whether lines with sub-lines are asked: not, also, or only they."""
 
 
 class ReportingSpec(Spec):
     """A second currency that totals are reported in: how many of it one of the order's currency is."""
 
     currency: str
+    """The currency, ISO 4217."""
     rate: FormulaText
+    """How many of it one of the order's currency is, a formula."""
 
 
 class CurrencySpec(Spec):
     """What a rulebook says of a currency."""
 
     places: Annotated[int, Field(ge=0, le=12)]
+    """Decimal places in the place of the standard's."""
 
 
 class StatedSpec(Spec):
     """How stated figures are compared with calculated ones."""
 
-    tolerance: Annotated[Decimal, BeforeValidator(_not_negative)] = Decimal(0)
+    tolerance: Annotated[Decimal, BeforeValidator(not_negative)] = Decimal(0)
+    """How far a stated figure may be off."""
     severity: Literal["error", "warning", "notice"] = "error"
+    """What follows if it is further off."""
 
 
 class HeadSpec(Spec):
     """The rulebook's own name, the currency of orders that name none, and moments it adds."""
 
     name: Name
+    """Its name."""
     currency: str = ""
+    """The currency of orders that name none, ISO 4217."""
     moments: list[Name] = []
+    """Moments that it adds to those every rulebook knows."""
     python: Texts = []
+    """Files with rules and functions in Python, beside the rulebook."""
     reporting: ReportingSpec | None = None
+    """A second currency that totals are reported in."""
 
 
 class StateSpec(Spec):
     """A state of an order."""
 
     to: list[str] = []
+    """States it leads to."""
     permits: list[Literal["header", "lines", "close", "records"]] = []
+    """What may be done in it: header, lines, close, records."""
     asks: str = ""
+    """The moment whose rules are asked on the way into it."""
 
 
 class StatesSpec(Spec):
     """The states of orders, of which the first is that of an order that names none, and those of deliveries."""
 
     order: dict[Name, StateSpec] = {}
+    """States of orders by name; the first is that of an order that names none."""
     finished: str = "finished"
+    """The state of an order whose lines are all closed or delivered."""
     change_when_paid: bool = False
+    """Whether lines may be changed once something has been paid."""
     delivery: dict[Name, Literal["open", "delivered", "ended"]] = {}
+    """States of deliveries, each as open, delivered or ended."""
     payments: Literal["limited", "free"] = "limited"
+    """Whether payments may exceed what is payable."""
 
     @model_validator(mode="after")
     def _known(self) -> StatesSpec:
@@ -325,36 +127,47 @@ class TermsSpec(Spec):
     """Agreed terms."""
 
     reprice_on: list[str] = ["item", "unit"]
+    """Fields; where one has changed, agreed terms of a line are not used any more."""
 
 
 class OverrideSpec(Spec):
     """What a price typed by hand must be."""
 
     reason: bool = True
+    """Whether a price typed by hand needs a reason."""
     negative: bool = False
+    """Whether it may be negative."""
 
 
 class EditingSpec(Spec):
     """What the editor permits."""
 
     override: OverrideSpec = OverrideSpec()
+    """What a price typed by hand must be."""
 
 
 class ChangesSpec(Spec):
     """How change orders are settled: one way for all, or by kind of order."""
 
     settle: Literal["amend", "split"] | dict[str, Literal["amend", "split"]] = "amend"
+    """How approved changes are settled: amend or split, or one of them for each kind of order."""
     budget_of: Literal["without_tax", "with_tax"] = "without_tax"
+    """The total that a budget is compared with."""
 
 
 class ReportSpec(Spec):
     """How reports speak by default, and what they say of the parties: formulas of text, one a line, the name first."""
 
     locale: str = ""
+    """The locale of reports for which none is asked, such as en_GB."""
     customer: list[str] = []
+    """Formulas of text: the customer's name, then lines of the address."""
     supplier: list[str] = []
+    """The same of the supplier."""
     ship_to: list[str] = []
+    """The same of the place of delivery."""
     valid_days: Annotated[int, Field(ge=0, le=3650)] | None = None
+    """For how many days after its submission a change order is offered."""
 
     @field_validator("locale")
     @classmethod
@@ -371,24 +184,43 @@ class RulebookSpec(Spec):
     """A whole rulebook."""
 
     rulebook: HeadSpec
+    """The rulebook's own name, currency and moments."""
     header: dict[Name, ColumnSpec] = {}
+    """Header fields by name, beside the standard ones or in their place."""
     line: dict[Name, ColumnSpec] = {}
+    """Line fields by name, likewise."""
     delivery: dict[Name, ColumnSpec] = {}
+    """Fields of deliveries by name."""
     payment: dict[Name, ColumnSpec] = {}
+    """Fields of payments by name."""
     value: dict[Name, NamedValue] = {}
+    """Named values, read as value.x."""
     table: dict[Name, TableSpec] = {}
+    """Tables by name."""
     layout: dict[Name, LayoutSpec] = {}
+    """Layouts of other people's files by name."""
     rule: list[RuleSpec] = []
+    """Rules."""
     routine: dict[Name, RoutineSpec] = {}
+    """Routines by name."""
     states: StatesSpec | None = None
+    """States of orders and deliveries; those every rulebook knows if left out."""
     terms: TermsSpec = TermsSpec()
+    """When agreed terms end."""
     currency: dict[str, CurrencySpec] = {}
+    """What the rulebook says of currencies, by code."""
     stated: StatedSpec = StatedSpec()
+    """How stated figures are compared."""
     changes: ChangesSpec = ChangesSpec()
+    """How change orders are settled."""
     editing: EditingSpec = EditingSpec()
+    """What the editor permits."""
     letterhead: dict[str, str] = {}
+    """Who sends reports: the name first, then whatever stands beside it."""
     report: ReportSpec = ReportSpec()
+    """How reports speak, and what they say of the parties."""
     texts: dict[str, str] = {}
+    """Words of reports in the place of ours, by key."""
 
 
 def known_keys(path: tuple[int | str, ...]) -> list[str]:
