@@ -50,6 +50,11 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.model.orders import Orders as Orders
     from dokima.reports.front import Report as Report
     from dokima.reports.front import report as report
+    from dokima.routines.kinds.adjustment import Charge as Charge
+    from dokima.routines.kinds.adjustment import Discount as Discount
+    from dokima.routines.kinds.kind import Setting as Setting
+    from dokima.routines.kinds.kind import StepKind as StepKind
+    from dokima.routines.kinds.kind import Working as Working
     from dokima.rulebook.book import Rulebook as Rulebook
     from dokima.rulebook.book import load as load
     from dokima.rulebook.replay import Replay as Replay
@@ -60,14 +65,16 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.store.folder import FolderStore as FolderStore
 
 _HOMES = {
+    "AuditRemark": "dokima.auditing.remark",
     "Calculation": "dokima.engine.calculation",
-    "Delta": "dokima.changes.variance",
     "ChangeOrder": "dokima.changes.change",
+    "Charge": "dokima.routines.kinds.adjustment",
     "Conflict": "dokima.errors",
+    "Delta": "dokima.changes.variance",
+    "Discount": "dokima.routines.kinds.adjustment",
     "DocumentError": "dokima.errors",
     "DokimaError": "dokima.errors",
     "Editor": "dokima.editing.editor",
-    "JournalEntry": "dokima.editing.journal",
     "ExactError": "dokima.errors",
     "Explanation": "dokima.engine.explaining",
     "Finding": "dokima.model.findings",
@@ -75,6 +82,7 @@ _HOMES = {
     "FolderStore": "dokima.store.folder",
     "FormulaError": "dokima.errors",
     "InstalmentRow": "dokima.engine.calculation",
+    "JournalEntry": "dokima.editing.journal",
     "Ledger": "dokima.changes.ledger",
     "Line": "dokima.model.order",
     "LineVariance": "dokima.changes.variance",
@@ -86,8 +94,8 @@ _HOMES = {
     "PricedLine": "dokima.engine.calculation",
     "PricedOrder": "dokima.engine.calculation",
     "Problem": "dokima.errors",
+    "QuantityPrice": "dokima.engine.explaining",
     "Refused": "dokima.errors",
-    "AuditRemark": "dokima.auditing.remark",
     "Replay": "dokima.rulebook.replay",
     "Report": "dokima.reports.front",
     "ReportingTotals": "dokima.engine.calculation",
@@ -96,12 +104,14 @@ _HOMES = {
     "Rulebook": "dokima.rulebook.book",
     "RulebookError": "dokima.errors",
     "RulebookProblem": "dokima.errors",
-    "QuantityPrice": "dokima.engine.explaining",
+    "Setting": "dokima.routines.kinds.kind",
     "Settlement": "dokima.changes.settlement",
     "StaleBaseline": "dokima.errors",
+    "StepKind": "dokima.routines.kinds.kind",
     "TaxRow": "dokima.engine.calculation",
     "Totals": "dokima.engine.calculation",
     "Variance": "dokima.changes.variance",
+    "Working": "dokima.routines.kinds.kind",
     "accept": "dokima.rules.python",
     "function": "dokima.formulas.custom",
     "load": "dokima.rulebook.book",
@@ -118,8 +128,10 @@ __all__ = [
     "AuditRemark",
     "Calculation",
     "ChangeOrder",
+    "Charge",
     "Conflict",
     "Delta",
+    "Discount",
     "DocumentError",
     "DokimaError",
     "Editor",
@@ -152,11 +164,14 @@ __all__ = [
     "Rulebook",
     "RulebookError",
     "RulebookProblem",
+    "Setting",
     "Settlement",
     "StaleBaseline",
+    "StepKind",
     "TaxRow",
     "Totals",
     "Variance",
+    "Working",
     "accept",
     "function",
     "load",

@@ -106,7 +106,7 @@ def _on_top(program: Program, routine: Routine, table: Table, place: int, exampl
     documents = [Order.from_dict(document(str(at), example)) for at, (_, example) in enumerate(tried)]
     orders = read_orders(RawOrders.from_documents(documents), program.fields)
     calculation = price_orders(program, orders, Run(examples.today)).calculation
-    discounts = [step for step in routine.steps if step.kind == "discount" and step.name in calculation.figures]
+    discounts = [step for step in routine.steps if step.sign < 0 and step.name in calculation.figures]
     figures = {step.name: stored(numbers(calculation.figures[step.name])) for step in discounts}
     for at, number in enumerate(orders.numbers):
         row, example = tried[int(number)]

@@ -52,7 +52,7 @@ def _uses(program: Program) -> Iterator[Use]:
                     mine = [base.partition(".")[2] for base in bases if base.startswith(f"{table}.")]
                     yield Use(table, column, mine[0] if mine else "", True)
             for key in ("percent", "amount", "per_unit"):
-                if step.kind == "discount" and key in step.parts:
+                if step.sign < 0 and key in step.parts:
                     for name in step.parts[key].reads:
                         yield Use(name.partition(".")[0], name.partition(".")[2], "", False)
 

@@ -41,7 +41,7 @@ def tax_by_terms(order: PricedOrder) -> Decimal:
     rate.
     """
     routine = order.routine
-    taxes = [] if routine is None else [step for step in routine.steps if step.kind == "tax"]
+    taxes = [] if routine is None else [step for step in routine.steps if step.way.is_tax]
     plain_taxes = not order.prices_include_tax and not any(step.definition.on_top_of for step in taxes)
     if routine is None or not plain_taxes or routine.definition.tax_per != "document":
         return order.totals.tax or Decimal(0)

@@ -260,7 +260,7 @@ class Settling:
     def _steps(self) -> list[tuple[str, Step | None]]:
         """The amounts a line keeps: what its price comes to, and every discount and charge."""
         routine = self.priced.routine
-        steps = [] if routine is None else [s for s in routine.steps if s.kind in ("discount", "charge")]
+        steps = [] if routine is None else [s for s in routine.steps if s.sign]
         return [(LINE_AMOUNT, None), *((step.name, step) for step in steps)]
 
     def _divide(self, number: str, shares: list[_Share]) -> None:
@@ -296,7 +296,7 @@ class Settling:
         routine = self.priced.routine
         assert routine is not None
         of = step.definition.of
-        stop = next((each.name for each in routine.steps if each.name == of and each.kind == "subtotal"), step.name)
+        stop = next((each.name for each in routine.steps if each.name == of and each.way.is_level), step.name)
         if of is not None and of != stop and of in mine.figures:
             return mine.figures[of] == _figure(self.held[at], number, of)
         before = [each.name for each in routine.steps]
@@ -444,7 +444,7 @@ class Settling:
 
     def _left(self, figures: Mapping[str, Decimal | None]) -> Decimal:
         """What a line comes to: its price less discounts, with charges."""
-        signs = {name: -1 if step is not None and step.kind == "discount" else 1 for name, step in self._steps()}
+        signs = {name: 1 if step is None else step.sign for name, step in self._steps()}
         return total([amount * signs[name] for name, amount in figures.items() if amount is not None])
 
 

@@ -17,6 +17,7 @@ from dokima.formulas.operators import numbers
 from dokima.model.fields import Field
 from dokima.routines.building import build_routine
 from dokima.routines.definition import RESERVED, RUNNING
+from dokima.routines.kinds import kinds_by_name
 from dokima.routines.routine import Routine
 from dokima.rules.rule import MOMENTS, Rule
 from dokima.rules.verdicts import build_rule
@@ -165,7 +166,7 @@ class _Builder:
         for routine in routines:
             for step in routine.steps:
                 for key, formula in step.formulas():
-                    if key.rpartition(".")[2] in ("value", "amount", "per_unit") and step.kind != "figure":
+                    if key.rpartition(".")[2] in ("value", "amount", "per_unit") and step.way.is_amount:
                         self._check_currency(f"routine.{routine.name}.step.{step.name}.{key}", formula)
 
     def _check_currency(self, path: str, formula: Formula) -> None:
@@ -181,7 +182,7 @@ class _Builder:
 
     def _figures_for_tables(self) -> dict[str, Name]:
         """Tables may read figures; whether those come early enough is checked where a step reads the table."""
-        names = {step.name for routine in self.definition.routines for step in routine.steps if step.kind != "price"}
+        names = {step.name for routine in self.definition.routines for step in routine.steps if step.name != "price"}
         names |= {"amount", "net", "without_tax"}
         line = {f"line.{name}": Name("decimal", Level.LINE) for name in (*names, "price")}
         return {**line, **{f"header.{name}": Name("decimal", Level.HEADER) for name in names}}
@@ -189,7 +190,7 @@ class _Builder:
     def _routine(self, name: str) -> Routine | None:
         definition = next(routine for routine in self.definition.routines if routine.name == name)
         try:
-            return build_routine(definition, self.scope.with_figures)
+            return build_routine(definition, self.scope.with_figures, kinds_by_name(self.definition.kinds))
         except RulebookError as error:
             self.problems += error.problems
             return None

@@ -345,9 +345,9 @@ class PricedLine:
         if routine is None or amount is None:
             return None
         for step in routine.steps:
-            if step.kind in ("discount", "charge"):
+            if step.sign:
                 moved = self.figure(step.name)
-                amount = None if moved is None else amount + moved if step.kind == "discount" else amount - moved
+                amount = None if moved is None else amount - step.sign * moved
             if amount is None:
                 return None
         return Decimal(amount)

@@ -94,6 +94,8 @@ class StepExplanation:
         operands: The values it read.
         answers: The tables it asked.
         over: Whether it is worked out for the line, for the parent line above it (parent), or for the order.
+        symbol: The sign before its label.
+        moves: Whether it is a price, or moves the amount of the line.
     """
 
     name: str
@@ -106,6 +108,8 @@ class StepExplanation:
     answers: Sequence[TableAnswer]
     counted: Mapping[str, str] = field(default_factory=dict)
     over: str = "line"
+    symbol: str = ""
+    moves: bool = False
 
 
 @dataclass(frozen=True)
@@ -263,28 +267,28 @@ class _Explainer:
         values = {name: self._value(trace, name) for name in trace.columns}
         chosen = int(self.part.result.options[self.position])
         formulas = list(step.formulas())
-        if step.kind == "price":
+        if step.way.is_price:
             formulas = [each for each in formulas if each[0].startswith(f"options.{chosen - 1}.")] if chosen > 0 else []
         read = {name for _, formula in formulas for name in formula.reads}
         figure = "amount" if step.name == "price" else step.name
-        if step.kind == "price":
+        if step.way.is_price:
             read |= {"line.quantity"} | ({"line.price_override", "line.price_base"} if chosen == OVERRIDE else set())
             value = self._price_amount()
-        elif step.level is Level.HEADER and step.kind == "figure":
+        elif step.level is Level.HEADER and not step.way.is_amount:
             value = self.line.order.figures.get(step.name)
         else:
             value = self.line.figure(figure)
         if step.definition.of:
             read.add(f"line.{step.definition.of}")
         operands = [Operand(name, self.program.label(name), values[name]) for name in values if name in read]
-        asked = trace.step.formulas() if step.kind == "price" else [each for each in formulas if each[0] != "when"]
+        asked = trace.step.formulas() if step.way.is_price else [each for each in formulas if each[0] != "when"]
         tables, path = self._tables([name for _, formula in asked for name in formula.reads], trace)
         return StepExplanation(
             name=step.name,
             label=step.definition.shown,
             kind=step.kind,
             value=value,
-            source=self._source(step.options, chosen, trace) if step.kind == "price" else self._beaten_by(step),
+            source=self._source(step.options, chosen, trace) if step.way.is_price else self._beaten_by(step),
             formulas=[(key, formula.source, with_values(formula, values)) for key, formula in formulas],
             counted={key: self._counted(formula, trace) for key, formula in formulas},
             operands=operands,
@@ -296,7 +300,9 @@ class _Explainer:
                 )
                 for table in tables
             ],
-            over="order" if step.kind == "advance" else step.definition.over,
+            over="order" if step.way.of_order else step.definition.over,
+            symbol=step.way.symbol,
+            moves=step.way.is_price or step.sign != 0,
         )
 
     def _counted(self, formula: Formula, trace: StepTrace) -> Said:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import fields, is_dataclass
+from inspect import getsource
+from textwrap import dedent
 from types import CodeType, FunctionType
 from typing import TYPE_CHECKING, Any
 
 from dokima.exact import Decimals
 from dokima.model.columns import Dates, Flags, Texts
 from dokima.model.content import FINGERPRINT_FORM
+from dokima.routines.kinds.kind import StepKind
 
 if TYPE_CHECKING:
     from dokima.engine.program import ProgramDefinition
@@ -41,6 +44,8 @@ def _text(value: Any) -> str:
     if isinstance(value, FunctionType):
         constants = [each for each in value.__code__.co_consts if not isinstance(each, CodeType)]
         return f"{value.__qualname__}:{value.__code__.co_code.hex()}:{constants!r}"
+    if isinstance(value, StepKind):
+        return f"{value.name}: {dedent(getsource(type(value)))}"
     if is_dataclass(value) and not isinstance(value, type):
         return f"({', '.join(f'{each.name}={_text(getattr(value, each.name))}' for each in fields(value))})"
     if isinstance(value, dict):

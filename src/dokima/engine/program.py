@@ -16,6 +16,7 @@ from dokima.model.columns import Column
 from dokima.model.fields import Fields
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms
 from dokima.routines.definition import RoutineDefinition
+from dokima.routines.kinds.kind import StepKind
 from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
 from dokima.tables.definition import TableDefinition, TableSource
@@ -59,6 +60,7 @@ class ProgramDefinition:
         letterhead: Who sends reports: name first, then whatever belongs below it.
         texts: Words of reports in the place of ours.
         report: How reports speak by default, and what they say of the parties.
+        kinds: Kinds of steps of its own, beside those that are built in.
         policy: Says of a line's variance whether its growth is ordered separately; None to go by ``changes``.
         changes: How change orders are settled.
         overrides: What a price typed by hand must be.
@@ -83,6 +85,7 @@ class ProgramDefinition:
     texts: Mapping[str, str] = field(default_factory=dict)
     report: ReportTerms = field(default_factory=ReportTerms)
     policy: Callable[[Any], bool] | None = None
+    kinds: Sequence[StepKind] = ()
     changes: ChangeTerms = field(default_factory=ChangeTerms)
     overrides: OverrideTerms = field(default_factory=OverrideTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")

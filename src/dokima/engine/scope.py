@@ -91,7 +91,7 @@ class Scope:
         if tail in fields:
             return Name(fields[tail].kind, level, fields[tail].shown, money=fields[tail].money)
         steps = [step for routine in self.definition.routines for step in routine.steps if step.name == tail]
-        if any(step.kind != "price" or head == "line" for step in steps):
+        if any(step.name != "price" or head == "line" for step in steps):
             raise UnknownName(f"'{name}' is the figure of a step and can be read only after that step")
         known = [*fields, *(figure.split(".")[1] for figure in self.figures if figure.startswith(f"{head}."))]
         found = nearest(tail, known).replace("'", f"'{head}.", 1)

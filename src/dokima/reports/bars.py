@@ -58,22 +58,23 @@ def _bars(order: PricedOrder, figure: Callable[[str], Decimal | None], what: str
     routine = order.routine
     if routine is None:
         raise DokimaError(f"order {order.number} has no routine, so there is nothing to draw")
-    moving = [step for step in routine.steps if step.kind in ("discount", "charge")]
-    taxes = [step for step in routine.steps if step.kind == "tax" and not order.prices_include_tax]
+    moving = [step for step in routine.steps if step.sign]
+    taxes = [step for step in routine.steps if step.way.is_tax and not order.prices_include_tax]
     amounts = {step.name: figure(step.name) for step in [*moving, *taxes]}
     end, whole = figure("amount"), figure("with_tax")
     blank = [name for name, amount in amounts.items() if amount is None]
     if end is None or whole is None or blank:
         raise DokimaError(f"a figure of {what} of order {order.number} is unknown, so there is nothing to draw")
-    signs = {step.name: -1 if step.kind == "discount" else 1 for step in moving}
+    signs = {step.name: step.sign for step in moving}
     level = end - sum((sign * _known(amounts[name]) for name, sign in signs.items()), Decimal(0))
     bars = [Bar(routine.steps[0].name, _first_word(routine), "price", level, level)]
     for step in routine.steps[1:]:
         if step.name in amounts:
             amount = signs.get(step.name, 1) * _known(amounts[step.name])
             level += amount
-            bars.append(Bar(step.name, step.definition.shown, step.kind, amount, level))
-        elif step.kind == "subtotal" and bars[-1].level == level and not bars[-1].is_level:
+            kind = {-1: "discount", 1: "charge"}.get(step.sign, "tax")
+            bars.append(Bar(step.name, step.definition.shown, kind, amount, level))
+        elif step.way.is_level and bars[-1].level == level and not bars[-1].is_level:
             bars.append(Bar(step.name, step.definition.shown, "subtotal", level, level))
     bars.append(Bar("with_tax", _("with tax"), "total", whole, whole))
     return bars
@@ -86,4 +87,4 @@ def _known(amount: Decimal | None) -> Decimal:
 def _first_word(routine: Routine) -> str:
     """What the amount by price is called: the subtotal right after it, else the price step."""
     following = routine.steps[1] if len(routine.steps) > 1 else routine.steps[0]
-    return following.definition.shown if following.kind == "subtotal" else routine.steps[0].definition.shown
+    return following.definition.shown if following.way.is_level else routine.steps[0].definition.shown

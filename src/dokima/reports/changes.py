@@ -316,7 +316,7 @@ def _moved(moved: Delta, *, added: bool) -> str:
 def _steps_that_moved(line: LineVariance, variance: Variance, words: Wording) -> list[str]:
     """The prices, discounts and charges that moved a line which nobody touched, each with its variance."""
     routine = PricedOrder(variance.after, 0).routine
-    names = [step.name for step in routine.steps if step.kind in ("discount", "charge")] if routine else []
+    names = [step.name for step in routine.steps if step.sign] if routine else []
     moved = [name for name in ("price", *names) if name in line.figures and line.figures[name].variance]
     return [f"{words.figure(name)} {signed(line.figures[name].variance)}" for name in moved]
 

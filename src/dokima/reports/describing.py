@@ -11,8 +11,8 @@ from rich.text import Text
 from dokima.engine.program import Program
 from dokima.model.columns import shown, value_at
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
-from dokima.reports.words import SIGNS, plural
-from dokima.routines.definition import StepDefinition
+from dokima.reports.words import plural
+from dokima.routines.routine import Step
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table
 
@@ -121,34 +121,15 @@ def _routines(program: Program) -> Iterator[str]:
         when = f" for orders where {spec.when}" if spec.when is not None else ""
         yield f"{routine.name}{when}, rounded {spec.rounding}, tax per {spec.tax_per}"
         for number, step in enumerate(routine.steps, start=1):
-            yield f"  {number}. {_step(step.definition)}"
+            yield f"  {number}. {_step(step)}"
         for each in spec.instalments:
             due = f", due {each.due}" if each.due is not None else ""
             yield f"  instalment of {spec.instalments_of.replace('_', ' ')}: {each.label}, share {each.share}{due}"
 
 
-def _step(spec: StepDefinition) -> str:
-    name = f"{SIGNS.get(spec.kind, '')} {spec.shown}".strip()
-    when = f", if {spec.when}" if spec.when is not None else ""
-    match spec.kind:
-        case "price":
-            ways = [f"{o.value}{f' per {o.base}' if o.base is not None else ''}" for o in spec.options]
-            return f"{name}: the manual price, else {', else '.join(ways)}"
-        case "subtotal":
-            return f"{name}: what it comes to so far"
-        case "figure":
-            return f"{name}: {spec.value}"
-        case "tax":
-            category = f", category {spec.category}" if spec.category is not None else ""
-            return f"{name}: {spec.percent} %{category}{when}"
-        case "advance":
-            return f"{name}: {spec.percent} % of {spec.of or 'the total with tax'}{when}; moves nothing"
-    over = {"order": ", once for the order", "parent": ", once for each parent line"}.get(spec.over, "")
-    share = f", shared by {spec.share or 'what each line comes to'}" if over and spec.amount is not None else ""
-    of = f" of {spec.of or 'what it comes to so far'}"
-    amount = f"{spec.percent} %{of}" if spec.percent is not None else f"{spec.amount or f'{spec.per_unit} a unit'}"
-    cap = f", at most {spec.cap}" if spec.cap is not None else ""
-    return f"{name}: {amount}{cap}{over}{share}{when}"
+def _step(step: Step) -> str:
+    name = f"{step.way.symbol} {step.definition.shown}".strip()
+    return f"{name}: {step.way.describe(step.definition)}"
 
 
 def _settings(program: Program) -> Iterator[str]:

@@ -14,7 +14,7 @@ from dokima.engine.explaining import Explanation, QuantityPrice, StepExplanation
 from dokima.model.columns import shown
 from dokima.reports.findings import finding_lines
 from dokima.reports.language import _, told
-from dokima.reports.words import SIGNS, number
+from dokima.reports.words import number
 from dokima.tables.losing import Candidate
 
 
@@ -39,7 +39,7 @@ def explanation_report(
     table.add_column(overflow="fold")
     for step in explanation.steps:
         # The rows that lost stand in a table of their own, where every price and discount is shown side by side.
-        label = Text(f"{SIGNS.get(step.kind, ''):1} {step.label}")
+        label = Text(f"{step.symbol:1} {step.label}")
         table.add_row(
             label,
             Text(number(step.value), style="bold"),
@@ -64,7 +64,7 @@ def _could_apply(explanation: Explanation) -> Table:
         table.add_column(overflow="fold")
     table.add_row(*(Text(word, style="dim") for word in (_("could apply"), _("row"), _("gives"), "")))
     for step in explanation.steps:
-        for answer in step.answers if step.kind in ("price", "discount", "charge") else ():
+        for answer in step.answers if step.moves else ():
             read = [o.name.split(".")[1] for o in step.operands if o.name.startswith(f"{answer.table}.")]
             for candidate in answer.candidates:
                 won = candidate.reason == "won"
@@ -160,7 +160,7 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, lo
     else:
         yield Text(f"{answer.label} {terms} ({place})")
     read = [operand.name.split(".")[1] for operand in step.operands if operand.name.startswith(f"{answer.table}.")]
-    if losers and step.kind in ("price", "discount", "charge"):
+    if losers and step.moves:
         for candidate in answer.candidates:
             if candidate.reason != "won":
                 yield _beaten(candidate, read)

@@ -126,13 +126,13 @@ def line_columns(order: PricedOrder) -> list[str]:
     if routine is None:
         return []
     names = ["price"]
-    moving = [step for step in routine.steps if step.kind in ("discount", "charge", "subtotal")]
+    moving = [step for step in routine.steps if step.sign or step.way.is_level]
     names += [step.name for step in moving]
-    if not moving or moving[-1].kind != "subtotal":
+    if not moving or not moving[-1].way.is_level:
         names.append("net")
-    names += [step.name for step in routine.steps if step.kind == "tax"]
+    names += [step.name for step in routine.steps if step.way.is_tax]
     return names + [
-        step.name for step in routine.steps if step.kind == "figure" and f"line.{step.name}" in routine.figures
+        step.name for step in routine.steps if not step.way.is_amount and f"line.{step.name}" in routine.figures
     ]
 
 
@@ -158,8 +158,10 @@ def _lines(order: PricedOrder, asked: Sequence[str]) -> RenderableType:
     texts = [_texts(line) for line in lines]
     numbers = [[_figure(line, name) for name in figures] for line in lines]
     styles = [_style(line) for line in lines]
-    kinds = {step.name: step.kind for step in order.routine.steps} if order.routine and not asked else {}
-    money = [at for at, name in enumerate(figures) if kinds.get(name) != "figure"]
+    beside = (
+        {step.name for step in order.routine.steps if not step.way.is_amount} if order.routine and not asked else {""}
+    )
+    money = [at for at, name in enumerate(figures) if name not in beside]
     wide = [[*text, *cells] for text, cells in zip(texts, numbers, strict=True)]
     short = [[text[0], text[1] or text[2], text[3], *cells] for text, cells in zip(texts, numbers, strict=True)]
     return FirstThatFits(
@@ -230,7 +232,7 @@ def total_rows(order: PricedOrder) -> Iterator[tuple[str, Any, str]]:
 def _beside(order: PricedOrder) -> Iterator[tuple[str, Any]]:
     """What stands beside the totals: advance, instalments, figures of the order, the reporting currency."""
     for step in order.routine.steps if order.routine else ():
-        if step.kind == "advance":
+        if step.way.of_order:
             yield step.definition.shown, order.total(step.name)
         elif step.name in order.figures:
             yield step.definition.shown, order.figures[step.name]

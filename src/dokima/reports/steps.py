@@ -35,7 +35,7 @@ def steps_report(line: PricedLine) -> RenderableType:
         else:
             sign = MINUS if bar.amount < 0 or bar.kind == "discount" else "+"
             table.add_row(f"{sign} {bar.label}", signed(bar.amount), number(bar.level))
-    figures = [] if order.routine is None else [s for s in order.routine.steps if s.kind in ("figure", "advance")]
+    figures = [] if order.routine is None else [s for s in order.routine.steps if not s.way.is_amount or s.way.of_order]
     rows = [(step, line.figure(step.name)) for step in figures if step.name in order.calculation.figures]
     if rows:
         table.add_row("", "", "")

@@ -113,13 +113,13 @@ def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
 
 def _taxes(variance: Variance) -> list[str]:
     steps = [step for routine in variance.after.program.routines for step in routine.steps]
-    return list(dict.fromkeys(step.name for step in steps if step.kind == "tax"))
+    return list(dict.fromkeys(step.name for step in steps if step.way.is_tax))
 
 
 def _amounts(variance: Variance) -> list[str]:
     """Amounts worth a column: no total that only repeats another."""
     names = [name for name, columns in variance.figures.items() if columns.is_amount]
-    advances = [step.name for r in variance.after.program.routines for step in r.steps if step.kind == "advance"]
+    advances = [step.name for r in variance.after.program.routines for step in r.steps if step.way.of_order]
     repeated = {"with_tax", *PROFIT, *advances, *(["tax"] if len(_taxes(variance)) == 1 else [])}
     if not any(value != 0 for value in _difference(variance, "net", "without_tax")):
         repeated.add("without_tax")

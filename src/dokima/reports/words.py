@@ -10,7 +10,7 @@ from dokima.engine.calculation import TaxRow
 from dokima.engine.program import Program
 from dokima.model.columns import shown
 from dokima.reports import language
-from dokima.reports.language import MINUS, N_, _, counted
+from dokima.reports.language import N_, _, counted
 from dokima.routines.routine import Routine, Step
 
 BLANK = "\u2013"
@@ -18,9 +18,6 @@ BLANK = "\u2013"
 
 TOTAL_FACTS = ("allowances", "charges", "prepaid", "rounding")
 """Totals that are left out where they are 0."""
-
-SIGNS = {"discount": MINUS, "charge": "+", "tax": "+", "subtotal": "="}
-"""What a step does to the running amount."""
 
 TOTAL_WORDS = {
     "line_net": N_("sum of line net"),
@@ -84,8 +81,7 @@ def figure_word(program: Program | None, name: str) -> str:
 
 def step_heading(step: Step) -> str:
     """The word for a step with what it does: ``− quantity discount``, ``= goods net``."""
-    sign = SIGNS.get(step.kind, "")
-    return f"{sign} {step.definition.shown}".strip()
+    return f"{step.way.symbol} {step.definition.shown}".strip()
 
 
 def figure_heading(routine: Routine | None, program: Program, name: str) -> str:

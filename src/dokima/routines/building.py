@@ -5,85 +5,44 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
-from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, Names, compile_formula
+from dokima.formulas import Formula, FormulaKind, Level, Name, Names, compile_formula
 from dokima.formulas.money import is_money
 from dokima.routines.definition import RESERVED, RoutineDefinition, StepDefinition
 from dokima.routines.instalments import Instalment
+from dokima.routines.kinds import BUILT_IN, kinds_by_name
+from dokima.routines.kinds.kind import NUMBER, Setting, StepKind
 from dokima.routines.routine import Option, Routine, Step
 
 NamesWith = Callable[[Mapping[str, Name]], Names]
 """The names of a rulebook with the figures that exist so far."""
 
-_NUMBER: Sequence[FormulaKind] = tuple(sorted(NUMBERS))
-_ORDER = ("where", "share")
-"""Settings of a step that is worked out once for the order."""
-_TAKES: Mapping[str, Sequence[str]] = {
-    "price": ("options", "places", "rounding"),
-    "discount": (
-        "percent",
-        "amount",
-        "per_unit",
-        "of",
-        "when",
-        "cap",
-        "keep_above",
-        "best_of",
-        "places",
-        "rounding",
-        *_ORDER,
-    ),
-    "charge": ("percent", "amount", "per_unit", "of", "when", "cap", "best_of", "places", "rounding", *_ORDER),
-    "subtotal": (),
-    "figure": ("value", "places", "rounding"),
-    "tax": ("percent", "category", "reason", "when", "on_top_of", "rounding"),
-    "advance": ("percent", "of", "when", "rounding"),
-}
-_SETTINGS = (
-    "options",
-    "percent",
-    "amount",
-    "per_unit",
-    "of",
-    "value",
-    "when",
-    "cap",
-    "keep_above",
-    "best_of",
-    "where",
-    "share",
-    "places",
-    "rounding",
-    "category",
-    "reason",
-    "on_top_of",
-)
-_FORMULAS = (
-    "percent", "amount", "per_unit", "value", "when", "cap", "keep_above", "where", "share", "category", "reason",
-)  # fmt: skip
-_ONCE = ("percent", "amount", "when", "cap")
-"""What a step of the order or the parent works out once for it."""
-_LAST = ("tax", "figure", "advance")
-_KINDS: Mapping[str, Sequence[FormulaKind]] = {
-    "when": ("flag",),
-    "where": ("flag",),
-    "category": ("text",),
-    "reason": ("text",),
-}
+_SETTINGS = tuple(dict.fromkeys(key for kind in BUILT_IN for key in kind.settings))
+"""Settings that some built-in kind takes; where and share belong to ``over``, which says what is wrong with them."""
+_ALWAYS = ("name", "kind", "label", "over")
+"""What every step may say."""
 _PRICE = Name("decimal", Level.LINE, "unit price", money=True)
 
 
-def build_routine(definition: RoutineDefinition, names_with: NamesWith) -> Routine:
+def build_routine(
+    definition: RoutineDefinition, names_with: NamesWith, kinds: Mapping[str, StepKind] | None = None
+) -> Routine:
     """Check a routine. A figure can be read only after its step.
+
+    Args:
+        definition: What the rulebook says.
+        names_with: The names of the rulebook with the figures that exist so far.
+        kinds: Kinds of steps by name; those that are built in if None.
 
     Raises:
         RulebookError: With every problem of its steps.
     """
-    return _Builder(definition, names_with).build()
+    return _Builder(definition, names_with, kinds or kinds_by_name()).build()
 
 
 class _Builder:
-    def __init__(self, definition: RoutineDefinition, names_with: NamesWith) -> None:
+    def __init__(self, definition: RoutineDefinition, names_with: NamesWith, kinds: Mapping[str, StepKind]) -> None:
         self.definition = definition
+        self.kinds = kinds
         self.names_with = names_with
         self.problems: list[RulebookProblem] = []
         self.path = f"routine.{definition.name}"
@@ -98,6 +57,9 @@ class _Builder:
         if self.definition.prices_include_tax is not None:
             path = f"{self.path}.prices_include_tax"
             includes = self._formula(path, self.definition.prices_include_tax, ("flag",), Level.HEADER)
+        self._check_kinds()
+        if self.problems:
+            raise RulebookError(self.problems)
         self._check_sequence()
         self._check_rivals()
         steps = [self._step(at, step) for at, step in enumerate(self.definition.steps)]
@@ -113,7 +75,7 @@ class _Builder:
             self._problem(f"{path}_of", f"expected an amount figure (got '{of}'{nearest(of, self.amounts)})")
         found = []
         for at, each in enumerate(self.definition.instalments):
-            share = self._formula(f"{path}.{at}.share", each.share, _NUMBER, Level.HEADER)
+            share = self._formula(f"{path}.{at}.share", each.share, NUMBER, Level.HEADER)
             due = None
             if each.due is not None:
                 due = self._formula(f"{path}.{at}.due", each.due, ("date",), Level.HEADER)
@@ -133,13 +95,21 @@ class _Builder:
             self._problem(path, error.pointed())
             return None
 
+    def _check_kinds(self) -> None:
+        for at, step in enumerate(self.definition.steps):
+            if step.kind not in self.kinds:
+                came = f"got '{step.kind}'{nearest(step.kind, self.kinds)}"
+                said = f"expected a kind of step: {listed(self.kinds)} ({came})"
+                self._problem(f"{self.path}.step.{step.name or at}.kind", said)
+
     def _check_sequence(self) -> None:
-        kinds = [step.kind for step in self.definition.steps]
-        if kinds.count("price") != 1 or kinds[0] != "price":
+        ways = [self.kinds[step.kind] for step in self.definition.steps]
+        if [way.is_price for way in ways] != [True, *[False] * (len(ways) - 1)]:
             self._problem(f"{self.path}.step", "expected exactly one step of kind 'price', and that one first")
-        if "tax" in kinds:
-            after = [step for step in self.definition.steps[kinds.index("tax") :] if step.kind not in _LAST]
-            for step in after:
+        taxed = False
+        for step, way in zip(self.definition.steps, ways, strict=True):
+            taxed = taxed or way.is_tax
+            if taxed and not way.after_tax:
                 self._problem(
                     f"{self.path}.step.{step.name}",
                     f"expected only tax, figure and advance steps after a tax (got '{step.kind}')",
@@ -166,26 +136,26 @@ class _Builder:
 
     def _step(self, at: int, definition: StepDefinition) -> Step:
         path = f"{self.path}.step.{definition.name or at}"
-        self._check_name(path, definition)
-        self._check_settings(path, definition)
+        way = self.kinds[definition.kind]
+        self._check_name(path, definition, way)
+        self._check_settings(path, definition, way)
         parts: dict[str, Formula] = {}
-        for key in _FORMULAS:
-            source = getattr(definition, key)
-            if source is not None and key in _TAKES[definition.kind]:
-                expect = _KINDS.get(key, _NUMBER if key != "value" else ())
-                order = definition.over == "order" or definition.kind == "advance"
-                once = order and key in (("when",) if definition.kind == "advance" else _ONCE)
-                formula = self._formula(f"{path}.{key}", source, expect, Level.HEADER if once else Level.LINE)
+        for key, setting in way.settings.items():
+            source = definition.setting(key)
+            if source is not None and setting.gives is not None:
+                once = setting.once and (definition.over == "order" or way.of_order)
+                formula = self._formula(f"{path}.{key}", source, setting.gives, Level.HEADER if once else Level.LINE)
                 if formula is not None:
                     parts[key] = formula
-                    self._check_parent(f"{path}.{key}", definition, key, formula)
+                    self._check_parent(f"{path}.{key}", definition, setting, formula)
         options = [self._option(f"{path}.options.{n}", option) for n, option in enumerate(definition.options)]
         step = Step(
             definition,
             definition.rounding or self.definition.rounding,
+            way,
             parts,
             [option for option in options if option is not None],
-            max(Level.HEADER, parts["value"].level) if "value" in parts else Level.LINE,
+            max(Level.HEADER, parts["value"].level) if "value" in parts and not way.is_amount else Level.LINE,
         )
         self._leave(step)
         return step
@@ -193,15 +163,15 @@ class _Builder:
     def _option(self, path: str, definition: object) -> Option | None:
         keys = ("value", "amount", "base", "factor")
         sources = {key: getattr(definition, key) for key in keys if getattr(definition, key) is not None}
-        formulas = {key: self._formula(f"{path}.{key}", source, _NUMBER) for key, source in sources.items()}
+        formulas = {key: self._formula(f"{path}.{key}", source, NUMBER) for key, source in sources.items()}
         value = formulas.get("value") or formulas.get("amount")
         if value is None:
             return None
         return Option(value, formulas.get("base"), formulas.get("factor"), "amount" in formulas)
 
-    def _check_parent(self, path: str, definition: StepDefinition, key: str, formula: Formula) -> None:
+    def _check_parent(self, path: str, definition: StepDefinition, setting: Setting, formula: Formula) -> None:
         """What is worked out once for a parent line reads that parent line, not the lines below it."""
-        if definition.over != "parent" or key not in _ONCE:
+        if definition.over != "parent" or not setting.once:
             return
         for name, level in formula.reads.items():
             if level is Level.LINE and not name.startswith("parent."):
@@ -209,48 +179,35 @@ class _Builder:
                     path, f"a step of the parent reads parent.x here, once for each parent line (got '{name}')"
                 )
 
-    def _check_name(self, path: str, definition: StepDefinition) -> None:
+    def _check_name(self, path: str, definition: StepDefinition, way: StepKind) -> None:
         name = definition.name
         if not name.isidentifier():
             self._problem(path, f"expected a step name of letters, digits and '_' (got '{name}')")
-        elif name in RESERVED and not (name == "price" and definition.kind == "price"):
+        elif name in RESERVED and not (name == "price" and way.is_price):
             self._problem(path, f"'{name}' is a figure every routine leaves; choose another name for this step")
         elif f"line.{name}" in self.figures or f"header.{name}" in self.figures:
             self._problem(path, f"expected each step name once in a routine (got '{name}' again)")
 
-    def _check_settings(self, path: str, definition: StepDefinition) -> None:
-        kind = definition.kind
+    def _check_settings(self, path: str, definition: StepDefinition, way: StepKind) -> None:
         for key in _SETTINGS:
-            given = getattr(definition, key)
-            if given not in (None, (), []) and key not in _TAKES[kind]:
-                takes = listed(_TAKES[kind]) or "no settings"
-                self._problem(f"{path}.{key}", f"{_a(kind)} step takes {takes} (got '{key}')")
-        if kind in ("discount", "charge"):
-            ways = [key for key in ("percent", "amount", "per_unit") if getattr(definition, key) is not None]
-            if len(ways) != 1:
-                self._problem(path, f"expected one of percent, amount, per_unit (got {listed(ways) or 'none'})")
-            if definition.of is not None and definition.percent is None:
-                self._problem(f"{path}.of", "'of' says what a percent is taken of; this step has none")
-        over = definition.over
-        if over != "line" and kind not in ("discount", "charge"):
-            only = f"only discounts and charges are worked out for the {over}"
-            self._problem(f"{path}.over", f"{only} (got {_a(kind)})")
-        if over == "parent" and definition.best_of is not None:
-            self._problem(f"{path}.best_of", "steps of the parent do not compete; those of the line or the order do")
-        for key in _ORDER:
-            if definition.over == "line" and getattr(definition, key) is not None:
-                self._problem(f"{path}.{key}", f"'{key}' goes with over = 'order' or 'parent'")
-        if definition.share is not None and definition.amount is None:
-            self._problem(f"{path}.share", "'share' says how an amount is shared; this step has none")
-        taxes = [step.name for step in self.definition.steps if step.kind == "tax"]
+            if getattr(definition, key) not in (None, (), []) and key not in way.settings:
+                takes = listed(way.settings, 20) or "no settings"
+                self._problem(f"{path}.{key}", f"{way.article} step takes {takes} (got '{key}')")
+        for key in definition.own:
+            if key not in way.settings:
+                hint = nearest(key, [*way.settings, *_SETTINGS, *_ALWAYS])
+                self._problem(f"{path}.{key}", f"expected a known key (got '{key}'{hint})")
+        for key, message in way.check(definition):
+            self._problem(f"{path}.{key}" if key else path, message)
+        taxes = [step.name for step in self.definition.steps if self.kinds[step.kind].is_tax]
         earlier = taxes[: taxes.index(definition.name)] if definition.name in taxes else []
         for name in definition.on_top_of:
             if name not in earlier:
                 hint = nearest(name, earlier)
                 self._problem(f"{path}.on_top_of", f"expected an earlier tax step (got '{name}'{hint})")
-        needed = {"price": "options", "figure": "value", "tax": "percent", "advance": "percent"}.get(kind)
-        if needed and not getattr(definition, needed) and getattr(definition, needed) != 0:
-            self._problem(f"{path}.{needed}", f"{_a(kind)} step needs '{needed}'")
+        needed = definition.setting(way.needs) if way.needs else None
+        if way.needs and not needed and needed != 0:
+            self._problem(f"{path}.{way.needs}", f"{way.article} step needs '{way.needs}'")
         of = definition.of
         if of is not None and of != "amount" and of not in self.amounts:
             later = [step.name for step in self.definition.steps]
@@ -259,27 +216,17 @@ class _Builder:
 
     def _leave(self, step: Step) -> None:
         """The figures that can be read from here on."""
-        if step.kind == "price":
+        if step.way.is_price:
             self.figures["line.price"] = _PRICE
-            for running in ("amount", "net", "without_tax"):
-                self._leave_amount(running)
-        if step.kind == "figure":
+        if not step.way.is_amount:
             level = "header" if step.level is Level.HEADER else "line"
             kind = step.parts["value"].kind if "value" in step.parts else "decimal"
             money = "value" in step.parts and is_money(step.parts["value"].root)
             self.figures[f"{level}.{step.name}"] = Name(kind, step.level, step.definition.shown, money=money)
-        elif step.is_amount:
-            self._leave_amount(step.name, step.definition.shown)
-        if step.kind == "tax":
-            self._leave_amount("tax")
-            self._leave_amount("with_tax")
+        for name in step.way.leaves_amounts(step.name):
+            self._leave_amount(name, step.definition.shown if name == step.name else "")
 
     def _leave_amount(self, name: str, label: str = "") -> None:
         self.figures[f"line.{name}"] = Name("decimal", Level.LINE, label, money=True)
         self.figures[f"header.{name}"] = Name("decimal", Level.HEADER, label, money=True)
         self.amounts.append(name)
-
-
-def _a(kind: str) -> str:
-    """``a price``, ``an advance``."""
-    return f"an {kind}" if kind[0] in "aeiou" else f"a {kind}"

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Literal
-
-StepKind = Literal["price", "discount", "charge", "subtotal", "figure", "tax", "advance"]
 
 RESERVED = ("price", "amount", "net", "without_tax", "tax", "with_tax")
 """Figures every routine leaves on a line; no step may take their names, but the price step may be called price."""
@@ -33,7 +31,7 @@ class StepDefinition:
     """A step as a rulebook declares it. Which settings a kind takes is checked when it is built."""
 
     name: str
-    kind: StepKind
+    kind: str
     options: Sequence[OptionDefinition] = ()
     percent: object = None
     amount: object = None
@@ -54,11 +52,17 @@ class StepDefinition:
     reason: object = None
     on_top_of: Sequence[str] = ()
     label: str = ""
+    own: Mapping[str, object] = field(default_factory=dict)
+    """Settings of a kind that is not built in, by key."""
 
     @property
     def shown(self) -> str:
         """The label, or the name in words."""
         return self.label or self.name.replace("_", " ")
+
+    def setting(self, key: str) -> object:
+        """A setting by its key, None if it is left out."""
+        return self.own[key] if key in self.own else getattr(self, key, None)
 
 
 @dataclass(frozen=True)

@@ -64,11 +64,11 @@ class Reasons:
             line: Position of the line.
             chosen: Of a price step the option that was taken: 0 the manual price, 1 the first option, -1 none.
         """
-        if step.kind == "price":
+        if step.way.is_price:
             return Reason(self._price(step, line, chosen))
         order = int(self.frame.order_of[line])
         found = self._of_formulas(step, order, [line])
-        if found is None and step.kind == "tax" and self.includes_tax is not None:
+        if found is None and step.way.is_tax and self.includes_tax is not None:
             search = BlankSearch(self.includes_tax, self.frame)
             if search.is_blank(order, None):
                 why = search.at(order, None).text

@@ -146,7 +146,7 @@ class RoutineResult:
         not_reproduced: Agreed figures that formulas do not give; they stand all the same.
         tax_terms: What each tax step taxed the lines with.
         other_taxes: Lines that the rulebook of today would tax otherwise.
-        of_order: Parts of the steps of the order, all discounts and all charges together, one value per line.
+        of_order: Parts of the steps of the order, by the total that they feed, one value per line.
         inclusive: Per order, True if its prices include tax; empty if those of none do.
         in_error: Per order, True if a money step came out blank on one of its lines, or for the order as a whole.
         winners: For each step that competed, the place of the winner among its rivals on each line, -1 for none.

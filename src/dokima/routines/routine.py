@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from dokima.formulas import Formula, Level, Name
 from dokima.routines.definition import RoutineDefinition, StepDefinition
 from dokima.routines.instalments import Instalment
+from dokima.routines.kinds.kind import StepKind
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,7 @@ class Step:
     Attributes:
         definition: What the rulebook says.
         rounding: Mode of its own or of the routine.
+        way: What makes it a price, a discount, a tax ...
         parts: Its formulas by setting (percent, amount, per_unit, value, when, cap, category, reason).
         options: Of a price step.
         level: Of a figure: once per order or per line. All other steps work per line.
@@ -42,6 +44,7 @@ class Step:
 
     definition: StepDefinition
     rounding: str
+    way: StepKind
     parts: Mapping[str, Formula] = field(default_factory=dict)
     options: Sequence[Option] = ()
     level: Level = Level.LINE
@@ -53,15 +56,18 @@ class Step:
 
     @property
     def kind(self) -> str:
-        """price, discount, charge, subtotal, figure, tax or advance."""
-        return self.definition.kind
+        """The name of its kind: price, discount, charge, subtotal, figure, tax, advance, or another."""
+        return self.way.name
+
+    @property
+    def sign(self) -> int:
+        """What its figure does to the amount of a line: -1 takes, +1 adds, 0 neither."""
+        return self.way.sign
 
     @property
     def is_amount(self) -> bool:
         """Whether its figure is an amount of money, rounded to the currency and summed into the header."""
-        if self.kind == "price":
-            return self.name != "price"
-        return self.kind != "figure"
+        return self.way.is_amount and not (self.way.is_price and self.name == "price")
 
     def formulas(self) -> Iterator[tuple[str, Formula]]:
         """All its formulas by the path of their key."""
@@ -99,7 +105,7 @@ class Routine:
     def steps_for(self, figures: Collection[str]) -> int:
         """How many of the first steps it takes to know some figures, by dotted name."""
         names = {figure.split(".")[1] for figure in figures if figure in self.figures}
-        taxes = [at for at, step in enumerate(self.steps) if step.kind == "tax"]
+        taxes = [at for at, step in enumerate(self.steps) if step.way.is_tax]
         needed = 0
         for at, step in enumerate(self.steps, start=1):
             if step.name in names or (at == 1 and "price" in names):

@@ -41,7 +41,7 @@ class Running:
         self.lost = np.zeros(frame.order_count, bool)
         self.broken: Texts | None = None
         self.reasons = Reasons(
-            frame, routine.figures, routine.includes_tax, [step for step in routine.steps if step.kind == "tax"]
+            frame, routine.figures, routine.includes_tax, [step for step in routine.steps if step.way.is_tax]
         )
 
     def _close_errors(self) -> None:
@@ -58,10 +58,10 @@ class Running:
 
     def _keep_trace(self, step: Step) -> None:
         names = {name for _, formula in step.formulas() for name in formula.reads}
-        if step.kind == "price":
+        if step.way.is_price:
             names |= {"line.quantity", "line.price_override", "line.price_base"}
         of = step.definition.of
-        names |= {f"line.{of}"} if of else {"line.amount"} if step.kind != "price" else set()
+        names |= {f"line.{of}"} if of else set() if step.way.is_price else {"line.amount"}
         tables = {name.split(".")[0] for name in names} | {t for _, f in step.formulas() for t in f.tables}
         columns = {name: self.frame.column(name) for name in sorted(names)}
         asked = self.frame.behind(table for table in tables if self.reasons.is_table(table))
@@ -70,7 +70,7 @@ class Running:
 
     # -- figures ----------------------------------------------------------------------------------------------
 
-    def _leave(self, name: str, column: Column) -> None:
+    def leave(self, name: str, column: Column) -> None:
         self.result.lines[name] = column
         self.frame.put(f"line.{name}", column)
         if self.broken is not None:
@@ -78,32 +78,32 @@ class Running:
             if failed is not None:
                 self.frame.fail(f"line.{name}", failed)
 
-    def _start(self, amount: Decimals) -> None:
+    def start(self, amount: Decimals) -> None:
         """What the line comes to by its price."""
         self.running = self.net = amount
         for name in ("amount", "net", "without_tax"):
-            self._leave(name, amount)
+            self.leave(name, amount)
 
     def _move(self, step: Step, figure: Decimals) -> None:
         """The running amount after a discount or charge; a part of an order's figure is not the line's own net."""
-        sign = -1 if step.kind == "discount" else 1
+        sign = step.sign
         own = step.definition.over != "order"
         # One subtraction serves both as long as no step of the order has come between.
         same = own and self.net is self.running
         self.running = self.running - figure if sign < 0 else self.running + figure
-        self._leave("amount", self.running)
-        self._leave("without_tax", self.running)
+        self.leave("amount", self.running)
+        self.leave("without_tax", self.running)
         if same:
             self.net = self.running
         elif own:
             self.net = self.net - figure if sign < 0 else self.net + figure
         if own:
-            self._leave("net", self.net)
+            self.leave("net", self.net)
         else:
-            kept = self.result.of_order.get(step.kind)
-            self.result.of_order[step.kind] = figure if kept is None else kept + figure
+            kept = self.result.of_order.get(step.way.total)
+            self.result.of_order[step.way.total] = figure if kept is None else kept + figure
 
-    def _evaluate(self, formula: Formula, frame: Frame | None = None) -> Column:
+    def evaluate(self, formula: Formula, frame: Frame | None = None) -> Column:
         """The values per line, blank where they depend on a call that failed."""
         frame = frame or self.frame
         return self._without_failures(formula.evaluate(frame, Level.LINE), formula.failures(frame, Level.LINE))
@@ -115,7 +115,7 @@ class Running:
         return column.spread(self.length).without(failed.codes >= 0)
 
     def _part(self, step: Step, key: str, frame: Frame | None = None) -> Column | None:
-        return self._evaluate(step.parts[key], frame) if key in step.parts else None
+        return self.evaluate(step.parts[key], frame) if key in step.parts else None
 
     def _once(self, groups: Groups, formula: Formula) -> Column:
         """The value for each group, blank where it depends on a call that failed."""
@@ -124,12 +124,12 @@ class Running:
             self.broken = first_of(self.broken, failed.take(groups.of))
         return column
 
-    def _blame(self, step: Step, missing: Mask) -> None:
+    def note_blanks(self, step: Step, missing: Mask) -> None:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
         new = np.flatnonzero(missing & ~self.failed)
         failed = any_in(self.failed, self.frame.order_of, self.frame.order_count) if len(new) else None
         for line in new.tolist():
-            chosen = int(self.result.options[line]) if step.kind == "price" else -1
+            chosen = int(self.result.options[line]) if step.way.is_price else -1
             reason = self._broken_at(line) or self.reasons.of(step, line, chosen)
             # What is blank because of another line of the order has been told there.
             if not (reason.inherited and failed is not None and failed[self.frame.order_of[line]]):
@@ -148,7 +148,7 @@ class Running:
             return computed
         return Decimals.choose(frozen & kept[0], kept[1], computed.spread(self.length))
 
-    def _stand(self, step: Step, name: str, computed: Decimals) -> Decimals:
+    def agreed_or(self, step: Step, name: str, computed: Decimals) -> Decimals:
         """An amount, but as it was agreed where that stands; a step that was not there then is 0."""
         stands = self.frame.stands()
         if stands is None:

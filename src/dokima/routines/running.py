@@ -7,15 +7,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, Quotient, any_in, choose, compare, group_sums, magnitude, stored
-from dokima.exact.integers import Integers, Mask, either
-from dokima.formulas import Frame, Level
+from dokima.exact import Decimals, any_in, compare, group_sums, magnitude
+from dokima.exact.integers import Mask, either
+from dokima.formulas import Level
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Flags, Texts, value_at
+from dokima.model.columns import Flags
 from dokima.routines.groups import Groups
+from dokima.routines.kinds.kind import Working
 from dokima.routines.limits import capped, cut_to
-from dokima.routines.results import LINE_AMOUNT, BlankStep, RoutineResult, Workings
-from dokima.routines.routine import Option, Routine, Step
+from dokima.routines.results import BlankStep, RoutineResult, Workings
+from dokima.routines.routine import Routine, Step
 from dokima.routines.spreading import Spread, spread_amount, spread_exact
 from dokima.routines.tax_steps import TaxSteps
 
@@ -35,17 +36,14 @@ def run_routine(
         traced: Keep what each step saw, for explanations.
         first: Run only so many of the first steps.
     """
-    return _Run(routine, frame, places, traced).run(routine.steps[:first])
+    return Run(routine, frame, places, traced).run(routine.steps[:first])
 
 
-class _Run(TaxSteps):
-    """A running routine: each kind of step, and steps that compete."""
+class Run(TaxSteps):
+    """A running routine: what kinds of steps need to work themselves out, and steps that compete."""
 
     def run(self, steps: Sequence[Step]) -> RoutineResult:
-        work = {
-            "price": self._price, "discount": self._adjust, "charge": self._adjust,
-            "subtotal": self._subtotal, "figure": self._figure, "tax": self._tax, "advance": self._advance,
-        }  # fmt: skip
+        """Work all steps out, one after the other."""
         for rivals in _together(steps):
             if self.traced:
                 for step in rivals:
@@ -53,7 +51,7 @@ class _Run(TaxSteps):
             if len(rivals) > 1:
                 self._compete(rivals)
             else:
-                work[rivals[0].kind](rivals[0])
+                rivals[0].way.run(self, rivals[0])
         self._leave_tax()
         self._break_down()
         self._close_errors()
@@ -61,83 +59,32 @@ class _Run(TaxSteps):
 
     # -- steps ------------------------------------------------------------------------------------------------
 
-    def _price(self, step: Step) -> None:
-        unit, self.result.options = self._unit_price(step.options)
-        if step.definition.places is not None:
-            unit = unit.round(step.definition.places, step.rounding)
-        quantity = numbers(self.frame.column("line.quantity"))
-        exact = quantity * unit
-        for place, option in enumerate(step.options, start=1):
-            if option.is_amount and (self.result.options == place).any():
-                # What the whole line comes to needs no unit price, which a quantity of 0 does not have.
-                exact = choose(self.result.options == place, numbers(self._evaluate(option.value)), exact)
-        amount = self._stand(step, LINE_AMOUNT, exact.round(self.places, step.rounding))
-        self._blame(step, amount.is_missing())
-        kept = self.frame.kept_figure("price")
-        self._leave("price", unit if kept is None else choose(kept[0], kept[1], unit))
-        if step.name != "price":
-            self._leave(step.name, amount)
-        self.result.line_amount = amount
-        self._start(amount)
-
-    def _unit_price(self, options: Sequence[Option]) -> tuple[Number, Integers]:
-        """The first price that is not blank, the manual one before all others, and which it was."""
-        priced = [self._manual()] + [self._option(option) for option in options]
-        chosen = np.full(self.length, -1, np.int64)
-        unit: Number = Decimals.blanks(self.length)
-        for place in reversed(range(len(priced))):
-            value, price = priced[place]
-            there = ~value.is_missing()
-            if there.all():
-                unit, chosen = price.spread(self.length), np.full(self.length, place)
-            elif there.any():
-                unit, chosen = choose(there, price, unit), np.where(there, place, chosen)
-        return unit, chosen
-
-    def _manual(self) -> tuple[Number, Number]:
-        value = numbers(self.frame.column("line.price_override"))
-        base = numbers(self.frame.column("line.price_base"))
-        if value.is_missing().all() or base.is_missing().all():
-            return value, value
-        return value, value / choose(~base.is_missing(), base, Decimals.constant(1))
-
-    def _option(self, option: Option) -> tuple[Number, Number]:
-        """A value and the unit price it makes; an amount for the whole line makes that of one unit of it, exactly."""
-        value = numbers(self._evaluate(option.value))
-        if option.is_amount:
-            return value, value / numbers(self.frame.column("line.quantity"))
-        price = value
-        if option.factor is not None:
-            price = price * numbers(self._evaluate(option.factor))
-        if option.base is not None:
-            price = price / numbers(self._evaluate(option.base))
-        return value, price
-
-    def _adjust(self, step: Step) -> None:
+    def adjust(self, step: Step) -> None:
+        """Work out what each line bears of a step, and move its amount by that."""
         match step.definition.over:
             case "order":
                 figure = self._of_order(step)
             case "parent":
                 figure = self._of_parents(step)
             case _:
-                figure = self._stand(step, step.name, self._moved_by(step))
-                self._blame(step, figure.is_missing())
-        self._leave(step.name, figure)
+                figure = self.agreed_or(step, step.name, self._moved_by(step))
+                self.note_blanks(step, figure.is_missing())
+        self.leave(step.name, figure)
         self._move(step, figure)
 
-    def _advance(self, step: Step) -> None:
-        """A part payment: worked out once for the order and apportioned; it moves no amount."""
+    def apportion(self, step: Step) -> None:
+        """Work a step out once for the order and apportion it; it moves no amount."""
         spread = self._share_out(step, Groups.by_order(self.frame))
         # Like tax it follows from the amounts that stand, for this document; it is only compared.
         parts = self._frozen(step.name, spread.parts)
-        self._stand(step, step.name, parts)
+        self.agreed_or(step, step.name, parts)
         self._blame_orders(step, parts, spread)
-        self._leave(step.name, parts)
+        self.leave(step.name, parts)
 
     def _of_order(self, step: Step) -> Decimals:
         """Each line's part of a figure worked out once for the order."""
         spread = self._share_out(step, Groups.by_order(self.frame))
-        parts = self._stand(step, step.name, self._keeping(step, spread))
+        parts = self.agreed_or(step, step.name, self._keeping(step, spread))
         self._blame_orders(step, parts, spread)
         return parts
 
@@ -152,11 +99,11 @@ class _Run(TaxSteps):
             reached |= groups.inside & (True if spread.reached is None else spread.reached)
             mixed |= groups.inside & spread.mixed[groups.of]
             weightless |= groups.inside & spread.weightless[groups.of]
-        parts = self._stand(step, step.name, self._keeping(step, Spread(parts, mixed, weightless, reached)))
+        parts = self.agreed_or(step, step.name, self._keeping(step, Spread(parts, mixed, weightless, reached)))
         for line in np.flatnonzero((mixed | weightless) & ~self.failed).tolist():
             self.result.blank_steps.append(BlankStep(step, line, _MIXED if mixed[line] else _WEIGHTLESS))
         self.failed = self.failed | mixed | weightless
-        self._blame(step, parts.is_missing())
+        self.note_blanks(step, parts.is_missing())
         return parts
 
     def _nowhere(self) -> Mask:
@@ -176,7 +123,7 @@ class _Run(TaxSteps):
             equal = step.definition.if_no_share == "equal"
             spread = spread_amount(amount, weights, included, of, places, step.rounding, equal=equal)
         else:
-            exact = self._adjustment(step, groups.frame)
+            exact = step.way.exact(Working(self, step, groups.frame))
             spread = spread_exact(exact, included, cap, of, count, places, step.rounding)
         parts = spread.parts
         unknown = any_in(where.missing, of, count)
@@ -231,7 +178,7 @@ class _Run(TaxSteps):
 
     def _moved_by(self, step: Step) -> Decimals:
         """The figure of a discount or charge: capped, rounded, cut, and 0 where it does not apply."""
-        exact = self._adjustment(step)
+        exact = step.way.exact(Working(self, step))
         if (cap := self._part(step, "cap")) is not None:
             exact = capped(exact, numbers(cap))
         places = self.places if step.definition.places is None else step.definition.places
@@ -263,8 +210,8 @@ class _Run(TaxSteps):
         total = zero
         for place, step in enumerate(rivals):
             figure = Decimals.choose(winner == place, best, zero).without(best.missing)
-            figure = self._stand(step, step.name, figure)
-            self._leave(step.name, figure)
+            figure = self.agreed_or(step, step.name, figure)
+            self.leave(step.name, figure)
             self.result.winners[step.name] = np.where(best.is_missing(), -1, winner)
             total = total + figure
         best = best if self.frame.stands() is None else total
@@ -284,21 +231,10 @@ class _Run(TaxSteps):
                 blank |= self._nowhere() if wrong is None else wrong[self.frame.order_of]
             else:
                 figures.append(self._moved_by(step))
-                self._blame(step, figures[-1].is_missing())
+                self.note_blanks(step, figures[-1].is_missing())
                 blank |= figures[-1].is_missing()
         self.failed, self.lost = failed | blank, self.lost | lost
         return figures, blank
-
-    def _adjustment(self, step: Step, frame: Frame | None = None) -> Number:
-        if (percent := self._part(step, "percent", frame)) is not None:
-            of = step.definition.of
-            if of is None and step.kind == "advance":
-                of = "with_tax" if "with_tax" in self.result.lines else "amount"
-            base = stored(numbers(self.frame.column(f"line.{of}"))) if of else self.running
-            return base * numbers(percent).shifted(2)
-        if (amount := self._part(step, "amount")) is not None:
-            return numbers(amount)
-        return numbers(self._evaluate(step.parts["per_unit"])) * numbers(self.frame.column("line.quantity"))
 
     def _where(self, step: Step, figure: Decimals) -> Decimals:
         """The figure, but 0 where the step's ``when`` is false and blank where that is."""
@@ -307,33 +243,6 @@ class _Run(TaxSteps):
             return figure
         when = flags(when)
         return Decimals.choose(when.is_true(), figure, Decimals.zeros(self.length)).without(when.missing)
-
-    def _subtotal(self, step: Step) -> None:
-        self._leave(step.name, self.running)
-
-    def _figure(self, step: Step) -> None:
-        formula = step.parts["value"]
-        column = formula.evaluate(self.frame, step.level)
-        failed = formula.failures(self.frame, step.level)
-        if failed is not None:
-            column = self._failed_figure(step, column, failed)
-        if isinstance(column, Decimals | Quotient) and step.definition.places is not None:
-            column = column.round(step.definition.places, step.rounding)
-        if step.level is Level.LINE:
-            self._leave(step.name, column)
-        else:
-            self.result.headers[step.name] = column
-            self.frame.put(f"header.{step.name}", column)
-
-    def _failed_figure(self, step: Step, column: Column, failed: Texts) -> Column:
-        """A figure moves no money, but one whose function failed is told, and what reads it is in error."""
-        level = "line" if step.level is Level.LINE else "header"
-        for at in np.flatnonzero(failed.codes >= 0).tolist():
-            order = int(self.frame.order_of[at]) if step.level is Level.LINE else at
-            line = at if step.level is Level.LINE else -1
-            self.result.failed_figures.append(BlankStep(step, line, value_at(failed, at), order))
-        self.frame.fail(f"{level}.{step.name}", failed)
-        return column.without(failed.codes >= 0)
 
 
 def _together(steps: Sequence[Step]) -> list[list[Step]]:

@@ -19,7 +19,8 @@ from dokima.routines.taxing import TaxBase, Taxed, tax_lines
 class TaxSteps(Running):
     """A running routine that can work out its taxes."""
 
-    def _tax(self, step: Step) -> None:
+    def add_tax(self, step: Step) -> None:
+        """Work out the tax of each category and rate, and each line's part of it."""
         terms = self._tax_terms(step)
         percent = terms.percent
         amount = self.running
@@ -37,13 +38,13 @@ class TaxSteps(Running):
         per_line = self.routine.definition.tax_per == "line"
         taxed = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
         taxed = self._as_frozen(step, taxed)
-        self._blame(step, percent.is_missing() & terms.included)
+        self.note_blanks(step, percent.is_missing() & terms.included)
         self.failed = self.failed | taxed.parts.is_missing()
         # Tax is that of the amounts that stand, worked out for this document; it is only compared.
-        self._stand(step, step.name, taxed.parts)
+        self.agreed_or(step, step.name, taxed.parts)
         self.result.tax_terms[step.name] = terms
         self._taxed.append((step, taxed))
-        self._leave(step.name, taxed.parts)
+        self.leave(step.name, taxed.parts)
         self.tax = self.tax + taxed.parts
         self._leave_tax()
 
@@ -86,21 +87,21 @@ class TaxSteps(Running):
         return found
 
     def _tax_terms_today(self, step: Step) -> TaxTerms:
-        percent = numbers(self._evaluate(step.parts["percent"]))
+        percent = numbers(self.evaluate(step.parts["percent"]))
         category = self._texts(step, "category")
         if "category" in step.parts:
             percent = percent.without(category.missing)
         when = flags(self._part(step, "when") or Flags(np.ones(self.length, bool)))
         percent = percent.without(when.missing)
         if self.routine.includes_tax is not None:
-            percent = percent.without(self._evaluate(self.routine.includes_tax).missing)
+            percent = percent.without(self.evaluate(self.routine.includes_tax).missing)
         return TaxTerms(percent, category, self._texts(step, "reason"), when.is_true() | when.is_missing())
 
     def _includes_tax(self) -> Mask | None:
         """True for lines of orders whose prices include tax; None if there are none."""
         if self.routine.includes_tax is None:
             return None
-        inside = flags(self._evaluate(self.routine.includes_tax)).is_true()
+        inside = flags(self.evaluate(self.routine.includes_tax)).is_true()
         return inside if inside.any() else None
 
     def _tax_shares(self, step: Step) -> tuple[Number, Number]:
@@ -111,7 +112,7 @@ class TaxSteps(Running):
         one: Number = Decimals.constant(1)
         shares: dict[str, Number] = {}
         for each in self.routine.steps:
-            if each.kind == "tax":
+            if each.way.is_tax:
                 terms = self._tax_terms(each)
                 below = sum((shares[name] for name in each.definition.on_top_of), one)
                 share = terms.percent.shifted(2) * below
@@ -120,13 +121,13 @@ class TaxSteps(Running):
 
     def _leave_tax(self) -> None:
         """The figures that end a routine; where prices include tax, the amount without it is what is left of them."""
-        self._leave("tax", self.tax)
+        self.leave("tax", self.tax)
         inside = self._includes_tax()
         with_tax = self.running + self.tax
         if inside is not None:
             with_tax = Decimals.choose(inside, self.running, with_tax)
-            self._leave("without_tax", Decimals.choose(inside, self.running - self.tax, self.running))
-        self._leave("with_tax", with_tax)
+            self.leave("without_tax", Decimals.choose(inside, self.running - self.tax, self.running))
+        self.leave("with_tax", with_tax)
 
     def _break_down(self) -> None:
         """The breakdown of all taxes; where prices include them, its base is what is left without them."""

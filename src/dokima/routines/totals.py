@@ -56,11 +56,11 @@ def total_up(result: RoutineResult, order_of: Integers, terms: Terms) -> dict[st
         found = group_sums(stored(numbers(result.lines[name])), order_of, orders)
         return found.at(max(found.places, places))
 
-    def of_order(kind: str) -> Decimals:
-        parts = result.of_order.get(kind)
+    def of_order(total: str) -> Decimals:
+        parts = result.of_order.get(total)
         return zero if parts is None else group_sums(parts, order_of, orders) + zero
 
-    line_net, tax, allowances, charges = summed("net"), summed("tax"), of_order("discount"), of_order("charge")
+    line_net, tax, allowances, charges = summed("net"), summed("tax"), of_order("allowances"), of_order("charges")
     together = line_net - allowances + charges
     without_tax, with_tax = together, together + tax
     if result.inclusive.any():

@@ -21,6 +21,7 @@ from dokima.formats.reading import orders_from
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.routines.kinds.kind import StepKind
 from dokima.rules.verdicts import RuleAnswer
 
 if TYPE_CHECKING:  # each is imported by the method that needs it, so that pricing starts without them
@@ -47,7 +48,11 @@ class Rulebook:
 
     @classmethod
     def from_dict(
-        cls, data: Mapping[str, Any], tables: Mapping[str, Any] | None = None, python: Sequence[object] = ()
+        cls,
+        data: Mapping[str, Any],
+        tables: Mapping[str, Any] | None = None,
+        python: Sequence[object] = (),
+        kinds: Sequence[StepKind] = (),
     ) -> Rulebook:
         """A rulebook from plain data of the same shape as ``rulebook.toml``.
 
@@ -55,13 +60,14 @@ class Rulebook:
             data: Sections ``rulebook``, ``header``, ``line``, ``value``, ``table``, ``layout``, ``rule``, ``routine``.
             tables: Rows by table: a pandas DataFrame or a list of mappings.
             python: Functions marked with `rule` or `function`.
+            kinds: Kinds of steps beside those that are built in.
 
         Raises:
             RulebookError: With every problem.
         """
         from dokima.rulebook.loading import load_data
 
-        return cls(*load_data(data, tables or {}, python))
+        return cls(*load_data(data, tables or {}, python, kinds))
 
     @property
     def name(self) -> str:
@@ -417,7 +423,11 @@ def _document_findings(problems: Sequence[Problem]) -> Findings:
 
 
 def load(
-    folder: str | Path, tables: Mapping[str, Any] | None = None, values: Mapping[str, Any] | None = None
+    folder: str | Path,
+    tables: Mapping[str, Any] | None = None,
+    values: Mapping[str, Any] | None = None,
+    *,
+    kinds: Sequence[StepKind] = (),
 ) -> Rulebook:
     """Load a rulebook from a folder: all its ``*.toml`` files together form one rulebook.
 
@@ -426,10 +436,11 @@ def load(
         tables: What stands in for a table's file: a pandas DataFrame, a list of mappings, or the path of another
             file, by table.
         values: Named values that stand in for those of the rulebook.
+        kinds: Kinds of steps beside those that are built in; their source is part of the rulebook's fingerprint.
 
     Raises:
         RulebookError: With every problem, each with file, place, what was expected and what came.
     """
     from dokima.rulebook.loading import load_folder
 
-    return Rulebook(*load_folder(Path(folder), tables or {}, values or {}))
+    return Rulebook(*load_folder(Path(folder), tables or {}, values or {}, kinds))

@@ -19,6 +19,7 @@ from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field, Fields
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, State
 from dokima.model.values import ValueReader
 from dokima.routines.definition import InstalmentDefinition, OptionDefinition, RoutineDefinition, StepDefinition
+from dokima.routines.kinds.kind import StepKind
 from dokima.rulebook.spec_routines import RoutineSpec, StepSpec
 from dokima.rulebook.spec_tables import LayoutSpec, TableSpec
 from dokima.rulebook.spec_types import ColumnSpec, Marks
@@ -29,7 +30,10 @@ from dokima.tables.definition import TableDefinition, TableSource
 
 
 def program_definition(
-    spec: RulebookSpec, sources: Mapping[str, TableSource], python: Sequence[object] = ()
+    spec: RulebookSpec,
+    sources: Mapping[str, TableSource],
+    python: Sequence[object] = (),
+    kinds: Sequence[StepKind] = (),
 ) -> ProgramDefinition:
     """What the engine compiles, out of a specification, the rows of its tables, and functions marked in Python."""
     standard = {"header": {f.name: f for f in HEADER_FIELDS}, "line": {f.name: f for f in LINE_FIELDS}}
@@ -55,6 +59,7 @@ def program_definition(
         moments=[*MOMENTS, *spec.rulebook.moments],
         minor_units={**minor_units(), **{code: each.places for code, each in spec.currency.items()}},
         policy=next((body for body in python if is_policy(body)), None),  # type: ignore[arg-type]
+        kinds=kinds,
         changes=_changes(spec.changes),
         letterhead=spec.letterhead,
         texts=spec.texts,
@@ -219,9 +224,10 @@ def _routine(name: str, spec: RoutineSpec) -> RoutineDefinition:
 
 
 def _step(spec: StepSpec) -> StepDefinition:
-    settings = {key: value for key, value in spec.model_dump().items() if key != "options"}
+    own = spec.model_extra or {}
+    settings = {key: value for key, value in spec.model_dump().items() if key != "options" and key not in own}
     options = [OptionDefinition(option.value, option.base, option.factor, option.amount) for option in spec.options]
-    return StepDefinition(**settings, options=tuple(options))
+    return StepDefinition(**settings, options=tuple(options), own=own)
 
 
 def layout_of(name: str, spec: LayoutSpec) -> Layout:

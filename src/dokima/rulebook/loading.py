@@ -26,6 +26,7 @@ from dokima.formats.sheets import read_grid
 from dokima.model.columns import Kind, value_at
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
+from dokima.routines.kinds.kind import StepKind
 from dokima.rulebook.building import column_of_value, layout_of, program_definition, reader_of
 from dokima.rulebook.places import line_of
 from dokima.rulebook.spec_tables import TableSpec
@@ -50,7 +51,7 @@ class _Text:
 
 
 def load_folder(
-    folder: Path, tables: Mapping[str, Any], values: Mapping[str, Any]
+    folder: Path, tables: Mapping[str, Any], values: Mapping[str, Any], kinds: Sequence[StepKind] = ()
 ) -> tuple[Program, dict[str, Layout]]:
     """A rulebook from a folder: all its ``*.toml`` files together, and the tables they name.
 
@@ -58,6 +59,7 @@ def load_folder(
         folder: The folder.
         tables: Rows that stand in for a table's file, or the path of another file.
         values: Named values that stand in for those of the rulebook; a text is read as what it replaces.
+        kinds: Kinds of steps beside those that are built in.
 
     Raises:
         RulebookError: With every problem, each with file, place, what was expected and what came.
@@ -74,7 +76,7 @@ def load_folder(
     problems += _replace_values(data, values)
     if problems:
         raise RulebookError(problems)
-    return _compile(data, text, tables, folder)
+    return _compile(data, text, tables, folder, kinds=kinds)
 
 
 def _replace_values(data: dict[str, Any], values: Mapping[str, Any]) -> list[RulebookProblem]:
@@ -119,14 +121,17 @@ def with_values_of(program: Program, values: Mapping[str, Any]) -> Program:
 
 
 def load_data(
-    data: Mapping[str, Any], tables: Mapping[str, Any], python: Sequence[object] = ()
+    data: Mapping[str, Any],
+    tables: Mapping[str, Any],
+    python: Sequence[object] = (),
+    kinds: Sequence[StepKind] = (),
 ) -> tuple[Program, dict[str, Layout]]:
     """A rulebook from plain data of the same shape as ``rulebook.toml``, rows for its tables, and Python functions.
 
     Raises:
         RulebookError: With every problem.
     """
-    return _compile(data, _Text(), tables, None, python)
+    return _compile(data, _Text(), tables, None, python, kinds)
 
 
 def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:
@@ -212,6 +217,7 @@ def _compile(
     tables: Mapping[str, Any],
     folder: Path | None,
     python: Sequence[object] = (),
+    kinds: Sequence[StepKind] = (),
 ) -> tuple[Program, dict[str, Layout]]:
     try:
         spec = RulebookSpec.model_validate(data)
@@ -221,7 +227,7 @@ def _compile(
     sources, problems = _sources(spec, tables, folder)
     own = [*python, *_python_files(spec.rulebook.python, folder, problems)]
     layouts = {name: layout_of(name, layout) for name, layout in spec.layout.items()}
-    definition = program_definition(spec, sources, own)
+    definition = program_definition(spec, sources, own, kinds)
     problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
     try:
         program = build_program(definition)

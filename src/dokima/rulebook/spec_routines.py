@@ -5,8 +5,9 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Annotated, Literal
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import BeforeValidator, ConfigDict, Field, WithJsonSchema, model_validator
 
+from dokima.routines.kinds import BUILT_IN
 from dokima.rulebook.spec_types import (
     FormulaText,
     Mode,
@@ -14,6 +15,7 @@ from dokima.rulebook.spec_types import (
     Spec,
     Texts,
     above_zero,
+    no_float,
 )
 
 
@@ -41,9 +43,12 @@ class OptionSpec(Spec):
 class StepSpec(Spec):
     """A step of a routine."""
 
+    # A kind of one's own has settings of its own, which are checked when the routine is built.
+    model_config = ConfigDict(extra="allow", json_schema_extra={"additionalProperties": False})
+
     name: str
     """Its name, and that of the figure it leaves."""
-    kind: Literal["price", "discount", "charge", "subtotal", "figure", "tax", "advance"]
+    kind: Annotated[str, WithJsonSchema({"type": "string", "enum": [kind.name for kind in BUILT_IN]})]
     """What it does."""
     options: list[OptionSpec] = []
     """Where a price may come from, the first that is not blank (price)."""
@@ -85,6 +90,12 @@ class StepSpec(Spec):
     """Earlier taxes that this one is taken of too (tax)."""
     label: str = ""
     """The word shown to people."""
+
+    @model_validator(mode="after")
+    def _exact(self) -> StepSpec:
+        for value in (self.model_extra or {}).values():
+            no_float(value)
+        return self
 
 
 class InstalmentSpec(Spec):

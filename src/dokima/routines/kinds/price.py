@@ -1,0 +1,92 @@
+"""The price step: the first of several places that has a price, times the quantity."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from dokima.exact import Decimals, Number, choose
+from dokima.exact.integers import Integers
+from dokima.formulas.operators import numbers
+from dokima.routines.kinds.kind import PLACES, ROUNDING, Setting, StepKind
+from dokima.routines.results import LINE_AMOUNT
+
+if TYPE_CHECKING:
+    from dokima.routines.definition import StepDefinition
+    from dokima.routines.routine import Option, Step
+    from dokima.routines.running import Run
+
+
+class Price(StepKind):
+    """Where a price comes from; what the line comes to by it starts the amount of the line."""
+
+    name = "price"
+    settings = {"options": Setting("where a price may come from"), "places": PLACES, "rounding": ROUNDING}
+    needs = "options"
+    is_price = True
+
+    def leaves_amounts(self, name: str) -> Sequence[str]:
+        """The amount so far, and its own figure unless the step is called price, which is that of the unit."""
+        return ("amount", "net", "without_tax", *([] if name == "price" else [name]))
+
+    def run(self, run: Run, step: Step) -> None:
+        """Find the unit price of each line, and what the line comes to by it."""
+        unit, run.result.options = _unit_price(run, step.options)
+        if step.definition.places is not None:
+            unit = unit.round(step.definition.places, step.rounding)
+        exact = numbers(run.frame.column("line.quantity")) * unit
+        for place, option in enumerate(step.options, start=1):
+            if option.is_amount and (run.result.options == place).any():
+                # What the whole line comes to needs no unit price, which a quantity of 0 does not have.
+                exact = choose(run.result.options == place, numbers(run.evaluate(option.value)), exact)
+        amount = run.agreed_or(step, LINE_AMOUNT, exact.round(run.places, step.rounding))
+        run.note_blanks(step, amount.is_missing())
+        kept = run.frame.kept_figure("price")
+        run.leave("price", unit if kept is None else choose(kept[0], kept[1], unit))
+        if step.name != "price":
+            run.leave(step.name, amount)
+        run.result.line_amount = amount
+        run.start(amount)
+
+    def describe(self, step: StepDefinition) -> str:
+        """The places a price may come from, in their order."""
+        ways = [f"{o.value}{f' per {o.base}' if o.base is not None else ''}" for o in step.options]
+        return f"the manual price, else {', else '.join(ways)}"
+
+
+def _unit_price(run: Run, options: Sequence[Option]) -> tuple[Number, Integers]:
+    """The first price that is not blank, the manual one before all others, and which it was."""
+    priced = [_manual(run)] + [_option(run, option) for option in options]
+    chosen = np.full(run.length, -1, np.int64)
+    unit: Number = Decimals.blanks(run.length)
+    for place in reversed(range(len(priced))):
+        value, price = priced[place]
+        there = ~value.is_missing()
+        if there.all():
+            unit, chosen = price.spread(run.length), np.full(run.length, place)
+        elif there.any():
+            unit, chosen = choose(there, price, unit), np.where(there, place, chosen)
+    return unit, chosen
+
+
+def _manual(run: Run) -> tuple[Number, Number]:
+    value = numbers(run.frame.column("line.price_override"))
+    base = numbers(run.frame.column("line.price_base"))
+    if value.is_missing().all() or base.is_missing().all():
+        return value, value
+    return value, value / choose(~base.is_missing(), base, Decimals.constant(1))
+
+
+def _option(run: Run, option: Option) -> tuple[Number, Number]:
+    """A value and the unit price it makes; an amount for the whole line makes that of one unit of it, exactly."""
+    value = numbers(run.evaluate(option.value))
+    if option.is_amount:
+        return value, value / numbers(run.frame.column("line.quantity"))
+    price = value
+    if option.factor is not None:
+        price = price * numbers(run.evaluate(option.factor))
+    if option.base is not None:
+        price = price / numbers(run.evaluate(option.base))
+    return value, price
