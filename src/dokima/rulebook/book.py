@@ -52,7 +52,7 @@ class Rulebook:
         data: Mapping[str, Any],
         tables: Mapping[str, Any] | None = None,
         python: Sequence[object] = (),
-        kinds: Sequence[StepKind] = (),
+        kinds: Sequence[StepKind | type[StepKind]] = (),
     ) -> Rulebook:
         """A rulebook from plain data of the same shape as ``rulebook.toml``.
 
@@ -427,7 +427,7 @@ def load(
     tables: Mapping[str, Any] | None = None,
     values: Mapping[str, Any] | None = None,
     *,
-    kinds: Sequence[StepKind] = (),
+    kinds: Sequence[StepKind | type[StepKind]] = (),
 ) -> Rulebook:
     """Load a rulebook from a folder: all its ``*.toml`` files together form one rulebook.
 

@@ -33,7 +33,7 @@ def program_definition(
     spec: RulebookSpec,
     sources: Mapping[str, TableSource],
     python: Sequence[object] = (),
-    kinds: Sequence[StepKind] = (),
+    kinds: Sequence[StepKind | type[StepKind]] = (),
 ) -> ProgramDefinition:
     """What the engine compiles, out of a specification, the rows of its tables, and functions marked in Python."""
     standard = {"header": {f.name: f for f in HEADER_FIELDS}, "line": {f.name: f for f in LINE_FIELDS}}
@@ -59,7 +59,7 @@ def program_definition(
         moments=[*MOMENTS, *spec.rulebook.moments],
         minor_units={**minor_units(), **{code: each.places for code, each in spec.currency.items()}},
         policy=next((body for body in python if is_policy(body)), None),  # type: ignore[arg-type]
-        kinds=kinds,
+        kinds=[kind() if isinstance(kind, type) else kind for kind in kinds],
         changes=_changes(spec.changes),
         letterhead=spec.letterhead,
         texts=spec.texts,

@@ -51,7 +51,7 @@ class _Text:
 
 
 def load_folder(
-    folder: Path, tables: Mapping[str, Any], values: Mapping[str, Any], kinds: Sequence[StepKind] = ()
+    folder: Path, tables: Mapping[str, Any], values: Mapping[str, Any], kinds: Sequence[StepKind | type[StepKind]] = ()
 ) -> tuple[Program, dict[str, Layout]]:
     """A rulebook from a folder: all its ``*.toml`` files together, and the tables they name.
 
@@ -124,7 +124,7 @@ def load_data(
     data: Mapping[str, Any],
     tables: Mapping[str, Any],
     python: Sequence[object] = (),
-    kinds: Sequence[StepKind] = (),
+    kinds: Sequence[StepKind | type[StepKind]] = (),
 ) -> tuple[Program, dict[str, Layout]]:
     """A rulebook from plain data of the same shape as ``rulebook.toml``, rows for its tables, and Python functions.
 
@@ -217,7 +217,7 @@ def _compile(
     tables: Mapping[str, Any],
     folder: Path | None,
     python: Sequence[object] = (),
-    kinds: Sequence[StepKind] = (),
+    kinds: Sequence[StepKind | type[StepKind]] = (),
 ) -> tuple[Program, dict[str, Layout]]:
     try:
         spec = RulebookSpec.model_validate(data)
