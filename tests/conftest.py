@@ -1,5 +1,7 @@
 """Settings shared by all tests."""
 
+import os
+
 import pytest
 from hypothesis import HealthCheck, settings
 
@@ -7,7 +9,8 @@ from dokima.engine import pricing
 
 # No timed assertions: a slow machine is not a defect.
 settings.register_profile("dokima", deadline=None, suppress_health_check=[HealthCheck.too_slow])
-settings.load_profile("dokima")
+settings.register_profile("thorough", parent=settings.get_profile("dokima"), max_examples=1000)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "dokima"))
 
 
 @pytest.fixture(autouse=True, scope="session")

@@ -7,7 +7,6 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # for editors and type checkers; at run time a name is imported when it is first used
-    from dokima.auditing.remark import AuditRemark as AuditRemark
     from dokima.changes.change import ChangeOrder as ChangeOrder
     from dokima.changes.ledger import Ledger as Ledger
     from dokima.changes.policy import settling as settling
@@ -48,6 +47,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.model.order import Line as Line
     from dokima.model.order import Order as Order
     from dokima.model.orders import Orders as Orders
+    from dokima.proving.remark import AuditRemark as AuditRemark
+    from dokima.proving.replay import Replay as Replay
     from dokima.reports.front import Report as Report
     from dokima.reports.front import report as report
     from dokima.routines.kinds.adjustment import Charge as Charge
@@ -57,7 +58,6 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.routines.kinds.kind import Working as Working
     from dokima.rulebook.book import Rulebook as Rulebook
     from dokima.rulebook.book import load as load
-    from dokima.rulebook.replay import Replay as Replay
     from dokima.rules.declaring import rule as rule
     from dokima.rules.python import accept as accept
     from dokima.rules.python import refuse as refuse
@@ -65,7 +65,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.store.folder import FolderStore as FolderStore
 
 _HOMES = {
-    "AuditRemark": "dokima.auditing.remark",
+    "AuditRemark": "dokima.proving.remark",
     "Calculation": "dokima.engine.calculation",
     "ChangeOrder": "dokima.changes.change",
     "Charge": "dokima.routines.kinds.adjustment",
@@ -96,7 +96,7 @@ _HOMES = {
     "Problem": "dokima.errors",
     "QuantityPrice": "dokima.engine.explaining",
     "Refused": "dokima.errors",
-    "Replay": "dokima.rulebook.replay",
+    "Replay": "dokima.proving.replay",
     "Report": "dokima.reports.front",
     "ReportingTotals": "dokima.engine.calculation",
     "RuleAnswer": "dokima.rules.verdicts",

@@ -6,11 +6,11 @@ from typing import Annotated, Any
 
 import typer
 
-from dokima.auditing.remark import CHECKS
 from dokima.cli.options import HERE, Book, Format, FormatOption, Tables, Today, Values, day, open_book
 from dokima.cli.output import write
 from dokima.errors import NotFound, listed, nearest
 from dokima.model.findings import SEVERITIES
+from dokima.proving.remark import CHECKS
 from dokima.reports.audits import audit_report
 
 

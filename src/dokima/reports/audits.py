@@ -10,9 +10,9 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from dokima.auditing.remark import CHECKS, AuditRemark
 from dokima.model.columns import shown
 from dokima.model.findings import SEVERITIES
+from dokima.proving.remark import CHECKS, AuditRemark
 from dokima.reports.findings import STYLES
 from dokima.reports.words import plural
 

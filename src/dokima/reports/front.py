@@ -9,7 +9,6 @@ from typing import Any
 
 from rich.console import Console, Group, RenderableType
 
-from dokima.auditing.remark import AuditRemark
 from dokima.changes.change import ChangeOrder
 from dokima.changes.grouping import GroupedVariance
 from dokima.changes.ledger import Ledger
@@ -18,6 +17,8 @@ from dokima.engine.calculation import Calculation, PricedOrder
 from dokima.engine.explaining import Explanation
 from dokima.errors import DokimaError
 from dokima.model.findings import Findings
+from dokima.proving.remark import AuditRemark
+from dokima.proving.replay import Replay
 from dokima.reports import papers
 from dokima.reports.audits import audit_report
 from dokima.reports.changes import change_paper
@@ -32,7 +33,6 @@ from dokima.reports.replays import replay_report
 from dokima.reports.texts import Wording
 from dokima.reports.variances import grouped_report, variance_report
 from dokima.rulebook.book import Rulebook
-from dokima.rulebook.replay import Replay
 
 WIDTH = 120
 """Characters of a line of text, unless another width is asked for."""

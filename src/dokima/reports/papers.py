@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from dokima.auditing.remark import CHECKS, AuditRemark
 from dokima.changes.variance import Variance
 from dokima.engine.calculation import Calculation, PricedOrder
 from dokima.engine.explaining import Explanation
 from dokima.model.findings import Findings
+from dokima.proving.remark import CHECKS, AuditRemark
+from dokima.proving.replay import Replay
 from dokima.reports.explanations import step_lines
 from dokima.reports.findings import SEVERITY_WORDS
 from dokima.reports.language import _, told
@@ -19,7 +20,6 @@ from dokima.reports.texts import Wording
 from dokima.reports.variances import STATUS_WORDS
 from dokima.reports.words import figure_heading, number, orders_counted, total_word
 from dokima.routines.totals import SUMS
-from dokima.rulebook.replay import Replay
 
 _MOVES = ("before", "after", "variance")
 

@@ -8,10 +8,10 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from dokima.changes.grouping import VarianceGroup
+from dokima.proving.replay import Moved, Replay
 from dokima.reports.fitting import figure_table
 from dokima.reports.language import _
 from dokima.reports.words import lines_counted, number, orders_counted, signed
-from dokima.rulebook.replay import Moved, Replay
 
 MOST = 10
 """Rows of each table."""

@@ -25,12 +25,12 @@ from dokima.routines.kinds.kind import StepKind
 from dokima.rules.verdicts import RuleAnswer
 
 if TYPE_CHECKING:  # each is imported by the method that needs it, so that pricing starts without them
-    from dokima.auditing.remark import AuditRemark
     from dokima.changes.change import ChangeOrder
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
     from dokima.engine.explaining import Explanation, QuantityPrice
-    from dokima.rulebook.replay import Replay
+    from dokima.proving.remark import AuditRemark
+    from dokima.proving.replay import Replay
 
 
 class Rulebook:
@@ -362,7 +362,7 @@ class Rulebook:
         Args:
             today: Rows that ended before it have expired.
         """
-        from dokima.auditing.audit import audit
+        from dokima.proving.audit import audit
 
         return audit(self.program, today)
 
@@ -377,7 +377,7 @@ class Rulebook:
             layout: As for `orders`.
             as_of: Price all orders as if they were ordered on this day.
         """
-        from dokima.rulebook.replay import replay
+        from dokima.proving.replay import replay
 
         return replay(self, new, source, layout=layout, as_of=as_of)
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator
 
-from dokima.auditing.remark import AuditRemark
 from dokima.engine.program import Program
 from dokima.errors import nearest
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import flags
 from dokima.model.columns import Texts, values_of
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
+from dokima.proving.remark import AuditRemark
 from dokima.tables.choosing import RowFrame
 
 

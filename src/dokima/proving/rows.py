@@ -11,10 +11,10 @@ from typing import Any
 
 import numpy as np
 
-from dokima.auditing.examples import Examples
-from dokima.auditing.remark import AuditRemark
 from dokima.engine.program import Program
 from dokima.model.columns import shown, value_at
+from dokima.proving.examples import Examples
+from dokima.proving.remark import AuditRemark
 from dokima.tables.index import SEPARATOR
 from dokima.tables.losing import row_terms
 from dokima.tables.table import Table

@@ -7,8 +7,6 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from dokima.auditing.examples import Examples, document, header_of
-from dokima.auditing.remark import AuditRemark
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.exact import stored
@@ -18,6 +16,8 @@ from dokima.model.columns import Texts, shown, value_at
 from dokima.model.findings import Severity
 from dokima.model.intake import RawOrders, read_orders
 from dokima.model.order import Order
+from dokima.proving.examples import Examples, document, header_of
+from dokima.proving.remark import AuditRemark
 from dokima.routines.routine import Routine
 from dokima.tables.index import SEPARATOR
 from dokima.tables.losing import row_terms

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import datetime
 
-from dokima.auditing.coverage import audit_discounts, audit_keys, audit_prices
-from dokima.auditing.examples import Examples
-from dokima.auditing.remark import CHECKS, AuditRemark
-from dokima.auditing.rows import audit_rows
-from dokima.auditing.usage import audit_comparisons, audit_rules, audit_usage
 from dokima.engine.program import Program
 from dokima.model.findings import SEVERITIES
+from dokima.proving.coverage import audit_discounts, audit_keys, audit_prices
+from dokima.proving.examples import Examples
+from dokima.proving.remark import CHECKS, AuditRemark
+from dokima.proving.rows import audit_rows
+from dokima.proving.usage import audit_comparisons, audit_rules, audit_usage
 
 
 def audit(program: Program, today: datetime.date) -> list[AuditRemark]:

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -20,11 +20,22 @@ from dokima.exact.integers import Integers
 from dokima.formats.results import cell
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Dates, value_at
-from dokima.model.findings import Finding
+from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
 
-if TYPE_CHECKING:
-    from dokima.rulebook.book import Rulebook
+
+class Prices(Protocol):
+    """What a replay asks of a rulebook."""
+
+    def orders(self, source: Any, layout: str | None = None) -> Orders:
+        """Read orders."""
+
+    def price(self, source: Any, layout: str | None = None, *, workers: int = 1) -> Calculation:
+        """Price orders."""
+
+    def check(self, source: Any) -> Findings:
+        """Ask the rules of saving."""
+
 
 MOST = 10
 """Orders that are listed as the largest, and as not reproduced."""
@@ -122,7 +133,7 @@ def _group(group: VarianceGroup) -> dict[str, Any]:
 
 
 def replay(
-    today: Rulebook, new: Rulebook, source: Any, *, layout: str | None = None, as_of: datetime.date | None = None
+    today: Prices, new: Prices, source: Any, *, layout: str | None = None, as_of: datetime.date | None = None
 ) -> Replay:
     """Price and check orders with two versions of a rulebook.
 
