@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import Any
 
 from dokima.changes.combining import combined, frozen, typed, with_terms
-from dokima.changes.viewing import refuse_ended
+from dokima.changes.documents import refuse_ended
 from dokima.editing.document import Document
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Problem

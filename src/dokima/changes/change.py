@@ -14,7 +14,6 @@ from dokima.changes.history import day_of, last_entry
 from dokima.changes.rebasing import rebased
 from dokima.changes.settlement import Policy, Settlement, Settling
 from dokima.changes.variance import Variance
-from dokima.changes.viewing import changing
 from dokima.editing.asking import Edit
 from dokima.editing.document import Document
 from dokima.editing.editor import Editor
@@ -61,7 +60,6 @@ class ChangeOrder:
         self._clock = clock
         self._record: dict[str, Any] = {"state": "draft", "reason": "", **(record or {})}
         self._before = baseline.document(program)
-        self._changing = changing(program, self._before)
         self._document = self._before if document is None else typed(program, document)
         self._editor: Editor | None = None
 
@@ -131,7 +129,7 @@ class ChangeOrder:
 
     def _priced(self, document: Document) -> Calculation:
         orders = document.orders(self.program.fields)
-        return price_orders(self._changing, orders, Run()).calculation
+        return price_orders(self.program, orders, Run(terms="keep")).calculation
 
     def to_dict(self) -> dict[str, Any]:
         """The change order as plain data, without its baseline; `from_dict` reads it back."""
@@ -172,7 +170,8 @@ class ChangeOrder:
         """
         self._permit("draft", "be edited")
         if self._editor is None or self._editor.by != by:
-            self._editor = Editor(self._changing, self._after.order(), by, self._clock, today, NOT_AGREED)
+            order = self._after.order()
+            self._editor = Editor(self.program, order, by, self._clock, today, NOT_AGREED, in_change=True)
         return self._editor
 
     def submit(self, by: str) -> Variance:
@@ -269,7 +268,6 @@ class ChangeOrder:
         now = baseline.document(self.program)
         document, numbers = rebased(self.program, self.number, self._before, self._after, now)
         self.baseline, self._before, self._document, self._editor = baseline, now, document, None
-        self._changing = changing(self.program, now)
         self._record = {**self._record, "state": "draft"}
         self._log("rebased", by, renumbered=numbers)
         return numbers
@@ -308,7 +306,7 @@ class ChangeOrder:
         self, moment: str, by: str, today: datetime.date | None = None, facts: Mapping[str, Any] | None = None
     ) -> Findings:
         """What the rules of a moment say, with the baseline as what was before."""
-        edit = Edit(self._changing, Run(today, by, facts), self._before, self._after)
+        edit = Edit(self.program, Run(today, by, facts, "keep"), self._before, self._after)
         return Findings(tuple(edit.at_moment(moment)))
 
     def _current(self, current: Sequence[Order]) -> list[Document]:

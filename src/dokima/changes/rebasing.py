@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from dokima.changes.combining import Plain
-from dokima.changes.viewing import changing
 from dokima.editing.document import Document
 from dokima.editing.terms import TERMS, keep_terms
 from dokima.engine.program import Program, Run
@@ -41,7 +40,7 @@ def rebased(
     document = Document(header, {})
     for line, fields in lines.items():
         document = document.with_line(line, fields)
-    return keep_terms(changing(program, document), document, Run()), numbers
+    return keep_terms(program, document, Run(terms="keep")), numbers
 
 
 def _given_way(before: Document, after: Document, now: Document) -> tuple[Document, dict[str, str]]:

@@ -9,8 +9,8 @@ from typing import Any
 
 from dokima.changes.checks import refuse_undercut, tax_by_terms
 from dokima.changes.combining import restated, total
+from dokima.changes.documents import priced_as_agreed
 from dokima.changes.variance import LineVariance, Variance
-from dokima.changes.viewing import priced_as_agreed
 from dokima.editing.document import Document
 from dokima.editing.terms import TERMS
 from dokima.engine.calculation import PricedOrder

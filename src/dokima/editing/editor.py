@@ -50,6 +50,8 @@ class Editor(Session):
         clock: Tells the time for the journal and acceptances; None leaves it out.
         today: For ``run.today``.
         reserved: Fields (``line.x``, ``header.x``) that cannot be changed here, and why.
+        in_change: Whether it is the order of a change that is edited: then its state forbids nothing, and it keeps what
+            was agreed.
 
     Raises:
         DocumentError: The order cannot be read.

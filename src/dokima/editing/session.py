@@ -42,15 +42,18 @@ class Session:
         clock: Clock | None = None,
         today: datetime.date | None = None,
         reserved: Mapping[str, str] | None = None,
+        in_change: bool = False,
     ) -> None:
         self.program = program
         self._reserved = {**_RESERVED, **(reserved or {})}
         self.by = by
         self.findings = Findings()
         self._clock = clock
-        self._run = Run(today, by)
+        self._run = Run(today, by, terms="keep" if in_change else "by state")
         self._document = Document.read(order, program.fields)
-        self._stages = Stages(program.definition.lifecycle)
+        lifecycle = program.definition.lifecycle
+        state = str(self._document.header.get("state") or lifecycle.first)
+        self._stages = Stages(lifecycle.in_change(state) if in_change else lifecycle)
         self._past: list[Document] = []
         self._future: list[Document] = []
         self._journal: list[JournalEntry] = []

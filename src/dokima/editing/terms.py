@@ -19,7 +19,7 @@ def keep_terms(program: Program, document: Document, run: Run) -> Document:
     first = program.definition.lifecycle.first
     state = document.header.get("state") or first
     terms = document.header.get(TERMS)
-    if state == first:
+    if state == first and run.terms == "by state":
         return document.without_header(TERMS) if terms is not None else document
     if not terms and program.definition.lifecycle.ends_unfulfilled(str(state)):
         return document  # nothing was agreed, and nothing will be

@@ -138,7 +138,7 @@ def _jobs(
     """Minor unit and routine of each order, and the work that follows from them."""
     places = _minor_units(program, orders, findings)
     routine_of = _routines(program, orders, run, findings)
-    kept = kept_orders(program, orders)
+    kept = kept_orders(program, orders, run)
     batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
     jobs: list[_Job] = []
     for start, stop in orders.pieces(PIECE):

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 from dokima.engine.fingerprint import fingerprint_of
 from dokima.formulas import Formula
@@ -148,11 +148,14 @@ class Run:
         today: Date for ``run.today``; blank if None.
         user: Name for ``run.user``; blank if None.
         change: What is known of the change being approved (``engine.approving``); None for none.
+        terms: Whether orders keep what was agreed: once they have left draft (by state), whatever their state (keep, in
+            a change), or not at all (ignore).
     """
 
     today: datetime.date | None = None
     user: str | None = None
     change: Mapping[str, Any] | None = None
+    terms: Literal["by state", "keep", "ignore"] = "by state"
 
 
 RESERVED_TABLES = (

@@ -79,7 +79,7 @@ def _wanted(sheet: Sheet, table: Table, blank_keys: bool) -> Mask:
 def _agreed(sheet: Sheet) -> tuple[Mask, Mask]:
     """The orders, and the lines, that keep agreed terms."""
     terms = sheet.terms
-    kept = kept_orders(sheet.program, sheet.orders) if terms is None else None
+    kept = kept_orders(sheet.program, sheet.orders, sheet.run) if terms is None else None
     if kept is not None:
         terms = terms_of(sheet.program, sheet.orders, kept)
     if terms is None:

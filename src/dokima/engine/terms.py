@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program
+from dokima.engine.program import Program, Run
 from dokima.exact import Decimals, from_fractions
 from dokima.exact.integers import Mask
 from dokima.formulas import Formula, Level
@@ -56,16 +56,17 @@ class KeptOrder:
         return str(self.header.get("settled") or "")
 
 
-def kept_orders(program: Program, orders: Orders) -> list[KeptOrder | None] | None:
-    """What each order keeps; None if none keeps anything. A draft keeps nothing."""
+def kept_orders(program: Program, orders: Orders, run: Run) -> list[KeptOrder | None] | None:
+    """What each order keeps; None if none keeps anything. A draft keeps nothing, unless the run says otherwise."""
     records = orders.records.get("terms")
-    if records is None or not any(records):
+    if records is None or not any(records) or run.terms == "ignore":
         return None
     base = orders.unfilled or orders
     state, first = base.header("state"), program.definition.lifecycle.first
     found: list[KeptOrder | None] = []
     for at, terms in enumerate(records):
-        if not terms or (value_at(state, at) or first) == first:
+        is_draft = run.terms == "by state" and (value_at(state, at) or first) == first
+        if not terms or is_draft:
             found.append(None)
             continue
         by_line = by_number(terms)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 Deed = Literal["header", "lines", "close", "records"]
@@ -73,6 +73,15 @@ class Lifecycle:
     def first(self) -> str:
         """The state of an order that names none."""
         return next(iter(self.states))
+
+    def in_change(self, state: str) -> Lifecycle:
+        """The states as a change of an order sees them: header and lines may be changed, and it moves nowhere.
+
+        Args:
+            state: State of the order.
+        """
+        states = {"": State(), state: State((), ("header", "lines"))}
+        return replace(self, states=states, asks={}, finished="", change_when_paid=True)
 
     def ends_unfulfilled(self, state: str) -> bool:
         """Whether an order ends in a state without having been carried out, such as cancelled."""
