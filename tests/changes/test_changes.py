@@ -12,7 +12,7 @@ from dokima.changes.grouping import grouped
 from dokima.changes.ledger import ledger_of
 from dokima.model.content import digest_of
 from dokima.reports.changes import change_paper
-from dokima.reports.texts import Wording
+from dokima.reports.translations import Wording
 from tests.books import DEMO, book, routine
 
 BOOK = dokima.load(DEMO)

@@ -11,14 +11,14 @@ import dokima
 from dokima.changes.ledger import ledger_of
 from dokima.reports.bars import line_bars, order_bars
 from dokima.reports.changes import change_paper
+from dokima.reports.formatting import number, signed
 from dokima.reports.html import html_text
 from dokima.reports.language import LANGUAGES, speaking, use_locale
 from dokima.reports.ledgers import ledger_paper
 from dokima.reports.plain import neutral
 from dokima.reports.pricing import calculation_report
 from dokima.reports.steps import steps_report
-from dokima.reports.texts import WORDS, Wording
-from dokima.reports.words import number, signed
+from dokima.reports.translations import WORDS, Wording
 from tests.books import DEMO, book, routine
 from tests.shell import run_here
 

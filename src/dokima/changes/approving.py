@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from dokima.changes.combining import total
 from dokima.changes.history import last_entry
+from dokima.changes.supplements import total
 from dokima.changes.variance import Variance
 from dokima.editing.document import Document
 from dokima.engine.calculation import PricedOrder

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from dokima.changes.combining import combined, frozen, typed, with_terms
 from dokima.changes.documents import refuse_ended
+from dokima.changes.supplements import combined, frozen, typed, with_terms
 from dokima.editing.document import Document
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Problem

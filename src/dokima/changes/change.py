@@ -9,15 +9,15 @@ from typing import Any, Literal, get_args
 
 from dokima.changes.approving import change_facts
 from dokima.changes.baseline import Baseline
-from dokima.changes.combining import combined, frozen, moved, next_number, typed
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.rebasing import rebased
 from dokima.changes.settlement import Policy, Settlement, Settling
+from dokima.changes.supplements import combined, frozen, moved, next_number, typed
 from dokima.changes.variance import Variance
-from dokima.editing.asking import Edit
+from dokima.editing.blocking import refuse_if_any
 from dokima.editing.document import Document
+from dokima.editing.edit_rules import Edit
 from dokima.editing.editor import Editor
-from dokima.editing.refusing import refuse_if_any
 from dokima.engine.calculation import Calculation
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run

@@ -5,9 +5,9 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from dokima.changes.combining import total
+from dokima.changes.supplements import total
 from dokima.editing.document import Document
-from dokima.editing.terms import TERMS
+from dokima.editing.keeping_terms import TERMS
 from dokima.engine.calculation import PricedOrder
 from dokima.errors import Refused
 from dokima.exact import decimals, to_decimals

@@ -10,8 +10,8 @@ import numpy as np
 
 from dokima.changes.variance import Variance
 from dokima.engine.calculation import Calculation, amount_at
+from dokima.engine.context import Context
 from dokima.engine.program import Run
-from dokima.engine.sheet import Sheet
 from dokima.engine.summing import LeftOut, reason_of, unpriced
 from dokima.errors import NotFound, nearest
 from dokima.exact import decimals, group_sums, total
@@ -159,7 +159,7 @@ def _chosen(before: Column, after: Column, at_before: Integers, at_after: Intege
 def _column(side: Calculation, by: str) -> Column:
     """A field of lines, of headers at their lines, or a column of a table, one value per line."""
     program, orders = side.program, side.orders
-    sheet = Sheet(program, orders, Run())
+    context = Context(program, orders, Run())
     head, dot, tail = by.partition(".")
     if not dot:
         if by in program.fields.line:
@@ -184,4 +184,4 @@ def _column(side: Calculation, by: str) -> Column:
     if table is None or tail not in table.fields:
         known = [f"{name}.{field}" for name, each in program.tables.items() for field in each.fields]
         raise NotFound(f"there is no '{by}'{nearest(by, known)}")
-    return sheet.line_column(by)
+    return context.line_column(by)

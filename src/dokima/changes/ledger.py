@@ -8,10 +8,10 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
-from dokima.changes.combining import total, typed
 from dokima.changes.documents import priced_as_agreed
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.settlement import Sums
+from dokima.changes.supplements import total, typed
 from dokima.engine.calculation import PricedOrder, amount_at
 from dokima.engine.program import Program
 from dokima.engine.summing import reason_of

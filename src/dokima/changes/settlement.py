@@ -8,16 +8,16 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.checks import refuse_undercut, tax_by_terms
-from dokima.changes.combining import restated, total
 from dokima.changes.documents import priced_as_agreed
+from dokima.changes.supplements import restated, total
 from dokima.changes.variance import LineVariance, Variance
 from dokima.editing.document import Document
-from dokima.editing.terms import TERMS
+from dokima.editing.keeping_terms import TERMS
+from dokima.engine.agreed_terms import by_number
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.pending import PENDING
 from dokima.engine.program import Program
 from dokima.engine.summing import reason_of
-from dokima.engine.terms import by_number
 from dokima.errors import Refused
 from dokima.exact import decimals, share, to_decimals
 from dokima.model.content import plain

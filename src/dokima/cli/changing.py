@@ -12,7 +12,7 @@ import typer
 from dokima.changes.change import ChangeOrder, Status
 from dokima.changes.listing import ChangeEntry, change_entries
 from dokima.changes.variance import COSTS
-from dokima.cli.deeds import lines_deeds
+from dokima.cli.edit_actions import lines_deeds
 from dokima.cli.options import (
     HERE,
     Book,
@@ -35,7 +35,7 @@ from dokima.model.states import Settle
 from dokima.reports.change_list import changes_paper
 from dokima.reports.changes import change_paper
 from dokima.reports.charts import draw_bridge
-from dokima.reports.texts import Wording
+from dokima.reports.translations import Wording
 
 Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]

@@ -12,7 +12,7 @@ import typer
 from rich.console import Console
 from rich.progress import Progress
 
-from dokima.cli.deeds import Deed, accept_deed, close_deed, each, lines_deeds
+from dokima.cli.edit_actions import Deed, accept_deed, close_deed, each, lines_deeds
 from dokima.cli.options import (
     HERE,
     Book,

@@ -17,7 +17,7 @@ from dokima.cli.options import (
 from dokima.cli.output import write
 from dokima.cli.writing import Report, Store, open_store, write_reports
 from dokima.reports.ledgers import ledger_paper
-from dokima.reports.texts import Wording
+from dokima.reports.translations import Wording
 
 
 def ledger(

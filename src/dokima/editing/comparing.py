@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.editing.document import Document
-from dokima.editing.terms import terms_of_line, without_terms
+from dokima.editing.keeping_terms import terms_of_line, without_terms
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from dokima.editing.asking import Edit
+from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.comparing import TYPED, PriceComparison, compare_prices, refuse_override
 from dokima.editing.document import Document
-from dokima.editing.drawing import draw_defaults, undrawn
+from dokima.editing.edit_rules import Edit
 from dokima.editing.exploding import exploded
+from dokima.editing.keeping_terms import without_terms
+from dokima.editing.line_defaults import fill_in_defaults, without_defaults
 from dokima.editing.numbering import number_between, renumbered
 from dokima.editing.records import delivered_again, refuse_payment, with_delivery
-from dokima.editing.refusing import once, refuse_if_any
 from dokima.editing.session import Session
-from dokima.editing.terms import without_terms
 from dokima.engine.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.model.addresses import read_address, write_address
@@ -66,7 +66,7 @@ class Editor(Session):
         target = self._new_number() if number is None else str(number)
         given = {**self._document.lines.get(target, {}), **fields}
         after = self._read(self._document.with_line(target, given))
-        after = draw_defaults(self.program, after, target, self._run)
+        after = fill_in_defaults(self.program, after, target, self._run)
         edit = Edit(self.program, self._run, self._document, after)
         found = edit.editing([f"line.{name}" for name in fields], [target])
         entered = [finding for finding in edit.entering([target]) if not finding.undecided]
@@ -141,9 +141,9 @@ class Editor(Session):
         self._refuse_reserved("line", fields)
         current = dict(old)
         if "item" in fields and fields["item"] != old.get("item"):
-            current = undrawn(self.program, self._document, number, [*fields, "number"], self._run)
+            current = without_defaults(self.program, self._document, number, [*fields, "number"], self._run)
         after = self._read((base or self._document).with_line(number, {**current, **fields}))
-        after = draw_defaults(self.program, after, number, self._run)
+        after = fill_in_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
         return self._commit(deed, after, found, {"line": number, **details}, operation)
@@ -171,7 +171,7 @@ class Editor(Session):
         after = self._read(exploded(self.program, self._document, number, table, levels))
         new = after.below(number)[1:]
         for each in new:
-            after = draw_defaults(self.program, after, each, self._run)
+            after = fill_in_defaults(self.program, after, each, self._run)
         found = self._edit(after).entering(new)
         self._commit("explode_line", after, found, {"line": number, "into": new}, operation)
         return new
@@ -224,7 +224,7 @@ class Editor(Session):
         if number in self._document.lines:
             raise Refused(f"line {number} is there already; change_line() changes it")
         after = self._read(self._document.with_line(number, fields))
-        after = draw_defaults(self.program, after, number, self._run)
+        after = fill_in_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
         findings = self._commit(deed, after, found, {"line": number, "fields": dict(fields)}, operation)

@@ -6,12 +6,12 @@ import datetime
 from collections.abc import Callable, Collection, Mapping
 from typing import Any
 
-from dokima.editing.asking import Edit
+from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.document import Document
+from dokima.editing.edit_rules import Edit
 from dokima.editing.journal import JournalEntry
+from dokima.editing.keeping_terms import keep_terms
 from dokima.editing.lifecycle import Stages
-from dokima.editing.refusing import once, refuse_if_any
-from dokima.editing.terms import keep_terms
 from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, Totals
 from dokima.engine.pending import PENDING, is_kept, pending_record
 from dokima.engine.pricing import price_orders

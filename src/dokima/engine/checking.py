@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 
+from dokima.engine.context import Before, Context
 from dokima.engine.pending import pending_findings
 from dokima.engine.preparing import prepare
 from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
 from dokima.engine.required import missing_rows
-from dokima.engine.rule_columns import rule_sheet
-from dokima.engine.sheet import Before, Sheet
+from dokima.engine.rule_columns import rule_context
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
 from dokima.model.findings import Finding, Findings, RuleSummary
@@ -54,24 +54,24 @@ def check_orders(
         NotFound: There is no such moment or rule.
     """
     asked = rules_asked(program, at, rule)
-    sheet = _columns(program, orders, run, [each for each, _ in asked], was)
+    context = _columns(program, orders, run, [each for each, _ in asked], was)
     found: list[Finding] = []
     summary: list[RuleSummary] = []
     for each, moment in asked:
         start = clock() if clock else 0.0
-        asking = Asking.of(each, moment, sheet, sheet.orders)
+        asking = Asking.of(each, moment, context, context.orders)
         found += asking.findings()
         verdicts = asking.verdicts
         asked_of, refused, undecided = (int(m.sum()) for m in (verdicts.asked, verdicts.refused, verdicts.undecided))
         seconds = clock() - start if clock else None
         summary.append(RuleSummary(each.id, asked_of, refused, undecided, seconds))
     if rule is None:
-        found += failed_defaults(program, sheet.orders)
+        found += failed_defaults(program, context.orders)
         if at in ASKS_FOR_ROWS:
-            found += missing_rows(sheet, blank_keys=at != "enter")
+            found += missing_rows(context, blank_keys=at != "enter")
         if at in ASKS_FOR_PENDING:
-            found += pending_findings(program, sheet.orders, run)
-    findings = Findings.sorted(found, lambda: sheet.orders.numbers)
+            found += pending_findings(program, context.orders, run)
+    findings = Findings.sorted(found, lambda: context.orders.numbers)
     return Findings(findings.items, tuple(summary))
 
 
@@ -83,9 +83,9 @@ def answers(
     Rules of other moments are named once, with the moments they speak at. Arguments are those of `check_orders`.
     """
     asked = rules_asked(program, at, rule)
-    sheet = _columns(program, orders, run, [each for each, _ in asked], was)
+    context = _columns(program, orders, run, [each for each, _ in asked], was)
     for each, moment in asked:
-        yield from Asking.of(each, moment, sheet, sheet.orders).answers()
+        yield from Asking.of(each, moment, context, context.orders).answers()
     known = {each.id for each, _ in asked}
     for other in program.rules if rule is None else ():
         if other.id not in known:
@@ -94,17 +94,19 @@ def answers(
             yield RuleAnswer(other.id, moments, "", "", "does not apply", {}, reason=reason)
 
 
-def _columns(program: Program, orders: Orders, run: Run, rules: Sequence[Rule], was: Orders | None) -> Sheet:
+def _columns(program: Program, orders: Orders, run: Run, rules: Sequence[Rule], was: Orders | None) -> Context:
     before = None
     if was is not None:
         before = Before(prepare(program, was, run), np.arange(orders.count), np.arange(orders.line_count))
-    return rule_sheet(program, prepare(program, orders, run), run, rules, before)
+    return rule_context(program, prepare(program, orders, run), run, rules, before)
 
 
-def ask_rules(sheet: Sheet, asked: Iterable[tuple[Rule, str]], only: Mask | None = None) -> list[Finding]:
+def ask_rules(context: Context, asked: Iterable[tuple[Rule, str]], only: Mask | None = None) -> list[Finding]:
     """The findings of some rules, limited to some lines; a header rule is always asked."""
     return [
-        finding for rule, moment in asked for finding in Asking.of(rule, moment, sheet, sheet.orders, only).findings()
+        finding
+        for rule, moment in asked
+        for finding in Asking.of(rule, moment, context, context.orders, only).findings()
     ]
 
 

@@ -22,7 +22,7 @@ from dokima.model.said import Said, listing
 from dokima.routines.results import OVERRIDE, StepTrace
 from dokima.routines.routine import Step
 from dokima.tables.assembly import Node
-from dokima.tables.losing import Candidate, candidates, row_terms, row_values
+from dokima.tables.candidates import Candidate, candidates, row_terms, row_values
 from dokima.tables.table import Table
 
 
@@ -256,11 +256,11 @@ class _Explainer:
     def __init__(self, program: Program, part: Part, line: PricedLine, position: int) -> None:
         self.program = program
         self.part = part
-        assert part.sheet is not None
-        self.sheet = part.sheet
+        assert part.context is not None
+        self.context = part.context
         self.line = line
         self.position = position
-        self.order = int(self.sheet.order_of[position])
+        self.order = int(self.context.order_of[position])
 
     def step(self, trace: StepTrace) -> StepExplanation:
         step = trace.step
@@ -307,7 +307,7 @@ class _Explainer:
 
     def _counted(self, formula: Formula, trace: StepTrace) -> Said:
         """What counted in a formula on this line."""
-        frame = Traced(self.sheet, trace.columns)
+        frame = Traced(self.context, trace.columns)
         return Counted(formula, frame, self.order, self.position, self.program.label).text()
 
     def _tables(self, names: Sequence[str], trace: StepTrace) -> tuple[list[str], set[str]]:
@@ -317,16 +317,16 @@ class _Explainer:
         for table in dict.fromkeys(name.split(".")[0] for name in names):
             if table not in trace.rows:
                 continue
-            hops = self.sheet.behind([table]) if self._is_path(table) else [table]
+            hops = self.context.behind([table]) if self._is_path(table) else [table]
             path |= set(hops) if len(hops) > 1 else set()
             rates = [name.split(".")[0] for f in self.program.tables[table].factors.values() for name in f.reads]
-            hops = sorted(hops, key=lambda hop: len(self.sheet.behind([hop])))
+            hops = sorted(hops, key=lambda hop: len(self.context.behind([hop])))
             tables += [*hops, *(rate for rate in rates if rate in trace.rows)]
         return list(dict.fromkeys(tables)), path
 
     def _is_path(self, table: str) -> bool:
         """Whether a table is found by a key that another table gives."""
-        return self.program.tables[table].definition.is_key and len(self.sheet.behind([table])) > 1
+        return self.program.tables[table].definition.is_key and len(self.context.behind([table])) > 1
 
     def _tree(self, table: Table, read: Collection[str]) -> Sequence[Node]:
         """The tree of the line's item, if an assembly's value was read."""
@@ -335,7 +335,7 @@ class _Explainer:
             return ()
         (formula,) = table.conditions.values()
         item = value_at(
-            formula.evaluate(self.sheet, table.level), 0 if table.level is Level.CONSTANT else self.position
+            formula.evaluate(self.context, table.level), 0 if table.level is Level.CONSTANT else self.position
         )
         rolled = [column for column in columns if column in table.assemblies.values]
         return list(table.assemblies.tree(rolled[0], item)) if rolled and item in table.assemblies.parts else ()
@@ -398,13 +398,13 @@ class _Explainer:
         return listing(parts, "")
 
     def _answer(self, table: Table, row: int) -> TableAnswer:
-        sheet = self.sheet
+        context = self.context
         position = self.order if table.level is Level.HEADER else self.position
-        asked = {name: value_at(f.evaluate(sheet, table.level), position) for name, f in table.conditions.items()}
+        asked = {name: value_at(f.evaluate(context, table.level), position) for name, f in table.conditions.items()}
         if table.window is not None:
-            asked["date"] = value_at(table.window.on.evaluate(sheet, table.level), position)
+            asked["date"] = value_at(table.window.on.evaluate(context, table.level), position)
         for each in table.breaks:
-            asked[each.column] = value_at(each.value.evaluate(sheet, table.level), position)
+            asked[each.column] = value_at(each.value.evaluate(context, table.level), position)
         return TableAnswer(
             table=table.name,
             label=table.definition.shown,
@@ -412,7 +412,7 @@ class _Explainer:
             row=table.source.row_number(row) if row >= 0 else None,
             cells=row_values(table, row) if row >= 0 else {},
             asked=asked,
-            candidates=[] if table.definition.is_key else candidates(table, sheet, position, row),
+            candidates=[] if table.definition.is_key else candidates(table, context, position, row),
             terms=row_terms(table, row) if row >= 0 else "",
             is_key=table.definition.is_key,
             breaks=[each.column for each in table.breaks],
@@ -421,11 +421,13 @@ class _Explainer:
         )
 
     def _is_required(self, table: Table, position: int) -> bool:
-        return table.required is not None and bool(value_at(table.required.evaluate(self.sheet, table.level), position))
+        return table.required is not None and bool(
+            value_at(table.required.evaluate(self.context, table.level), position)
+        )
 
     def _agreed(self, table: Table, position: int) -> dict[str, Any]:
         """What the order keeps of a table, and the row that had answered."""
-        terms = self.sheet.terms
+        terms = self.context.terms
         if terms is None or table.name not in terms.asked or not terms.asked[table.name][position]:
             return {}
         kept = {

@@ -1,4 +1,4 @@
-"""Putting columns of parts together: the results of all pieces, and amounts that rise to parent lines."""
+"""Putting the columns of all pieces together."""
 
 from __future__ import annotations
 
@@ -6,11 +6,8 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from dokima.exact import Decimals, stored
 from dokima.exact.integers import Integers
-from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, LazyColumns, concat, take_or_blank
-from dokima.model.orders import Orders
 
 
 def joined(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int) -> LazyColumns:
@@ -27,20 +24,3 @@ def joined(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int) 
         return take_or_blank(column, place)
 
     return LazyColumns((name for _, columns in parts for name in columns), join)
-
-
-def risen(column: Column, orders: Orders) -> Column:
-    """Amounts of lines without sub-lines, and on each parent line the sum of those below it."""
-    leaf = orders.leaf
-    if leaf is None or orders.parent is None:
-        return column
-    amounts = stored(numbers(column)).filled()
-    units = np.where(leaf, amounts.units, 0).astype(object)
-    missing = column.is_missing() & leaf
-    above, carried, unknown = orders.parent[leaf], units[leaf], missing[leaf]
-    while (above >= 0).any():
-        up = above >= 0
-        np.add.at(units, above[up], carried[up])
-        np.logical_or.at(missing, above[up], unknown[up])
-        carried, unknown, above = carried[up], unknown[up], orders.parent[above[up]]
-    return Decimals(units, amounts.places, missing if missing.any() else None).compact()

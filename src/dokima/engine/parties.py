@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from dokima.engine.calculation import PricedOrder
+from dokima.engine.context import Context
 from dokima.engine.program import Run
-from dokima.engine.sheet import Sheet
 from dokima.formulas import Level
 from dokima.model.columns import shown, value_at
 
@@ -23,7 +23,7 @@ def party(order: PricedOrder, which: str) -> list[str]:
         The lines that are not blank; none where the order has no such party.
     """
     orders, program = order.calculation.orders, order.calculation.program
-    sheet = Sheet(program, orders, Run())
-    columns = [formula.evaluate(sheet, Level.HEADER) for formula in program.parties.get(which, ())]
+    context = Context(program, orders, Run())
+    columns = [formula.evaluate(context, Level.HEADER) for formula in program.parties.get(which, ())]
     lines = [value_at(column, 0 if len(column) == 1 else order.position) for column in columns]
     return [shown(line) for line in (lines if any(lines) else [order.header(which)]) if line not in (None, "")]

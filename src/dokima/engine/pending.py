@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from dokima.engine.program import Program, Run
-from dokima.engine.rule_columns import rule_sheet
+from dokima.engine.rule_columns import rule_context
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
@@ -46,7 +46,7 @@ def pending_findings(program: Program, orders: Orders, run: Run) -> list[Finding
         return []
     rules = {rule.id: rule for rule in program.rules}
     known = [rules[name] for name in dict.fromkeys(_rules_of(records)) if name in rules]
-    sheet = rule_sheet(program, orders, run, known)
+    context = rule_context(program, orders, run, known)
     findings: list[Finding] = []
     for at, mine in enumerate(records):
         where = orders.lines_of(at)
@@ -55,7 +55,7 @@ def pending_findings(program: Program, orders: Orders, run: Run) -> list[Finding
             rule, line = rules.get(str(record.get("rule"))), str(record.get("line") or "")
             if rule is None or (line and line not in places):
                 continue
-            digest = rule_digest(rule, sheet, at, places[line] if line else None)
+            digest = rule_digest(rule, context, at, places[line] if line else None)
             if digest == record.get("digest") and not acceptance(orders, at, rule.id, line, digest):
                 findings.append(_finding(rule, record, orders.numbers[at], line, digest))
     return findings

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from dokima.engine.context import Context
 from dokima.engine.delivering import with_delivered
 from dokima.engine.program import Program, Run
-from dokima.engine.sheet import Sheet
 from dokima.exact import Quotient, stored
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import only
@@ -31,22 +31,22 @@ def prepare(program: Program, orders: Orders, run: Run) -> Orders:
 
     def make(level: str) -> LazyColumns:
         names = [name for at, name in formulas if at == level]
-        return LazyColumns(names, lambda name: _filled(formulas[level, name], orders, sheet, level, name))
+        return LazyColumns(names, lambda name: _filled(formulas[level, name], orders, context, level, name))
 
     prepared = replace(orders.with_columns(make("header"), make("line")), unfilled=orders.unfilled or orders)
-    # Defaults read each other through the sheet; the rulebook was refused if they did so in a circle.
-    sheet = Sheet(program, prepared, run)
+    # Defaults read each other through the context; the rulebook was refused if they did so in a circle.
+    context = Context(program, prepared, run)
     return prepared
 
 
-def _filled(formula: Formula, orders: Orders, sheet: Sheet, level: str, name: str) -> Column:
+def _filled(formula: Formula, orders: Orders, context: Context, level: str, name: str) -> Column:
     at = Level.HEADER if level == "header" else Level.LINE
-    value = formula.evaluate(sheet, at)
+    value = formula.evaluate(context, at)
     absent = orders.absent[level, name]
-    failed = only(formula.failures(sheet, at), absent)
+    failed = only(formula.failures(context, at), absent)
     if failed is not None:
         value = value.without(failed.codes >= 0)
-        sheet.orders.failed[level, name] = failed
+        context.orders.failed[level, name] = failed
     if isinstance(value, Quotient):
         value = stored(value)
     fields = orders.fields.header if level == "header" else orders.fields.line

@@ -8,14 +8,15 @@ from decimal import Decimal
 
 import numpy as np
 
+from dokima.engine.agreed_terms import KeptOrder, kept_orders, terms_of
 from dokima.engine.calculation import Calculation, amount_at, amount_figures
-from dokima.engine.joining import joined, risen
+from dokima.engine.context import Context
+from dokima.engine.joining import joined
+from dokima.engine.parent_lines import summed_into_parents
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
 from dokima.engine.required import missing_rows
-from dokima.engine.sheet import Sheet
-from dokima.engine.stating import compare_stated
-from dokima.engine.terms import KeptOrder, kept_orders, terms_of
+from dokima.engine.stated_figures import compare_stated
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers
@@ -44,7 +45,7 @@ class Part:
         result: What the routine left.
         totals: Their totals.
         findings: What is wrong with them.
-        sheet: The columns it worked with, kept only if traced.
+        context: The columns it worked with, kept only if traced.
         plan: Their instalments; None if the routine has none.
         reporting: Rate and totals in the reporting currency, by name; empty without one.
     """
@@ -54,7 +55,7 @@ class Part:
     result: RoutineResult
     totals: Mapping[str, Decimals]
     findings: Sequence[Finding]
-    sheet: Sheet | None
+    context: Context | None
     plan: InstalmentPlan | None = None
     reporting: Mapping[str, Decimals] = field(default_factory=dict)
 
@@ -128,7 +129,7 @@ def figures_of(program: Program, orders: Orders, run: Run, names: Collection[str
     wanted = {*names, *(f"line.{name.split('.')[1]}" for name in names)}
     by_line, by_order = joined(lines, orders.line_count), joined(headers, orders.count)
     amounts = {f"line.{name}" for routine in program.routines for name in amount_figures(routine)}
-    found = {n: risen(by_line[n], orders) if n in amounts else by_line[n] for n in by_line if n in wanted}
+    found = {n: summed_into_parents(by_line[n], orders) if n in amounts else by_line[n] for n in by_line if n in wanted}
     return {**found, **{name: by_order[name] for name in by_order if name in wanted}}
 
 
@@ -184,15 +185,15 @@ def _minor_units(program: Program, orders: Orders, findings: list[Finding]) -> I
 
 def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding]) -> Integers:
     """For each order the one routine whose ``when`` holds, -1 where that is not exactly one."""
-    sheet = Sheet(program, orders, run)
+    context = Context(program, orders, run)
     broken: Texts | None = None
     fits, unknown = np.zeros((len(program.routines), orders.count), bool), np.zeros(orders.count, bool)
     for at, routine in enumerate(program.routines):
         if routine.when is None:
             fits[at] = True
         else:
-            verdict = flags(routine.when.evaluate(sheet, Level.HEADER))
-            failed = routine.when.failures(sheet, Level.HEADER)
+            verdict = flags(routine.when.evaluate(context, Level.HEADER))
+            failed = routine.when.failures(context, Level.HEADER)
             if failed is not None:
                 broken = first_of(broken, failed)
                 verdict = verdict.without(failed.codes >= 0)
@@ -217,23 +218,23 @@ def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding
 # -- one part -------------------------------------------------------------------------------------------------
 
 
-def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Orders, RoutineResult, Integers, Sheet]:
+def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Orders, RoutineResult, Integers, Context]:
     """The orders of a job, what its routine left, where their lines stand among all, and the columns it worked with."""
     start, stop = job.piece
     piece = orders.part(start, stop)
     selected = piece.select(job.mine)
     leaves, kept = selected.leaves()
     terms = None if job.kept is None else terms_of(job.program, leaves, job.kept)
-    sheet = Sheet(job.program, leaves, job.run, selected, kept, terms=terms)
-    result = run_routine(job.routine, sheet, job.places, traced=job.traced, first=first)
+    context = Context(job.program, leaves, job.run, selected, kept, terms=terms)
+    result = run_routine(job.routine, context, job.places, traced=job.traced, first=first)
     where = piece.lines_at(job.mine)
     lines = (where if kept is None else where[kept]) + orders.lines_of(start).start
-    return selected, result, lines, sheet
+    return selected, result, lines, context
 
 
 def _price_part(job: _Job, orders: Orders) -> Part:
-    selected, result, lines, sheet = _run_job(job, orders)
-    leaves = sheet.orders
+    selected, result, lines, context = _run_job(job, orders)
+    leaves = context.orders
     definition = job.routine.definition
     cash = Decimal(str(definition.payable_step)) if definition.payable_step is not None else None
     terms = Terms(selected.count, job.places, _prepaid(selected), cash, definition.rounding)
@@ -245,26 +246,26 @@ def _price_part(job: _Job, orders: Orders) -> Part:
         totals=totals,
         findings=[
             *(_blank_finding(job.routine, leaves, blank) for blank in (*result.blank_steps, *result.failed_figures)),
-            *_failed_of_orders(job, sheet),
-            *missing_rows(sheet),
+            *_failed_of_orders(job, context),
+            *missing_rows(context),
             *_not_reproduced(job.program, leaves, result),
             *_other_taxes(leaves, result),
         ],
-        sheet=sheet if job.traced else None,
-        plan=split(job.routine.instalments, definition.instalments_of, sheet, totals, result.lines)
+        context=context if job.traced else None,
+        plan=split(job.routine.instalments, definition.instalments_of, context, totals, result.lines)
         if job.routine.instalments
         else None,
-        reporting=_reported(sheet, totals, definition.rounding),
+        reporting=_reported(context, totals, definition.rounding),
     )
 
 
-def _reported(sheet: Sheet, totals: Mapping[str, Decimals], mode: str) -> dict[str, Decimals]:
+def _reported(context: Context, totals: Mapping[str, Decimals], mode: str) -> dict[str, Decimals]:
     """The totals in the reporting currency: without tax and tax rounded, with tax their sum."""
-    program = sheet.program
+    program = context.program
     if program.definition.reporting is None or program.reporting_rate is None:
         return {}
     places = program.definition.minor_units[program.definition.reporting[0]]
-    rate = numbers(program.reporting_rate.evaluate(sheet, Level.HEADER)).spread(sheet.order_count)
+    rate = numbers(program.reporting_rate.evaluate(context, Level.HEADER)).spread(context.order_count)
     without_tax, tax = ((totals[name] * rate).round(places, mode) for name in ("without_tax", "tax"))
     return {"rate": stored(rate), "without_tax": without_tax, "tax": tax, "with_tax": without_tax + tax}
 
@@ -299,21 +300,21 @@ def _taxed_with(terms: TaxTerms, line: int) -> str:
     return f"{shown(percent)} %{f' {category}' if category else ''}"
 
 
-def _failed_of_orders(job: _Job, sheet: Sheet) -> list[Finding]:
+def _failed_of_orders(job: _Job, context: Context) -> list[Finding]:
     """A finding for each order whose instalments or rate of the reporting currency a failed function leaves unknown."""
     formulas = [("instalments", each) for part in job.routine.instalments for each in (part.share, part.due)]
     formulas.append(("reporting", job.program.reporting_rate))
-    return [finding for rule, formula in formulas for finding in failed_findings(sheet, rule, formula)]
+    return [finding for rule, formula in formulas for finding in failed_findings(context, rule, formula)]
 
 
-def failed_findings(sheet: Sheet, rule: str, formula: Formula | None) -> list[Finding]:
+def failed_findings(context: Context, rule: str, formula: Formula | None) -> list[Finding]:
     """A finding for each order on which a formula of header level depends on an own function that failed."""
-    if formula is None or not sheet.has_own_functions:
+    if formula is None or not context.has_own_functions:
         return []
-    formula.evaluate(sheet, Level.HEADER)
-    failed = formula.failures(sheet, Level.HEADER)
+    formula.evaluate(context, Level.HEADER)
+    failed = formula.failures(context, Level.HEADER)
     places = [] if failed is None else np.flatnonzero(failed.codes >= 0).tolist()
-    return [Finding(rule, "error", value_at(failed, at), sheet.orders.numbers[at]) for at in places]  # type: ignore[arg-type]
+    return [Finding(rule, "error", value_at(failed, at), context.orders.numbers[at]) for at in places]  # type: ignore[arg-type]
 
 
 def failed_defaults(program: Program, orders: Orders) -> list[Finding]:
@@ -380,7 +381,9 @@ def _put_together(
     figures: Mapping[str, Column] = lines
     if orders.parent is not None:
         amounts = {name for routine in program.routines for name in amount_figures(routine)}
-        figures = {name: risen(column, orders) if name in amounts else column for name, column in lines.items()}
+        figures = {
+            name: summed_into_parents(column, orders) if name in amounts else column for name, column in lines.items()
+        }
     known = {name: stored(numbers(totals.get(name, Decimals.blanks(orders.count)))) for name in TOTALS}
     return Calculation(
         program=program,

@@ -6,9 +6,9 @@ from collections.abc import Collection, Iterable
 
 import numpy as np
 
+from dokima.engine.agreed_terms import kept_orders, terms_of
+from dokima.engine.context import Context
 from dokima.engine.program import Program
-from dokima.engine.sheet import Sheet
-from dokima.engine.terms import kept_orders, terms_of
 from dokima.exact.integers import Mask
 from dokima.formulas import Level
 from dokima.formulas.operators import flags
@@ -36,64 +36,66 @@ def _asked_by(table: Table) -> Iterable[str]:
     return (*table.reads, *table.required.reads, *(f"{name}." for name in table.required.tables))
 
 
-def missing_rows(sheet: Sheet, tables: Iterable[Table] | None = None, *, blank_keys: bool = True) -> list[Finding]:
+def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, blank_keys: bool = True) -> list[Finding]:
     """A finding for each order, or line without sub-lines, that a required table has no row for.
 
     What has agreed terms is not asked: it looks nothing up any more. Where the condition of ``required`` is unknown, a
     row is required.
 
     Args:
-        sheet: The orders, and what is known about them.
+        context: The orders, and what is known about them.
         tables: The tables to ask; all that are required if None.
         blank_keys: Whether a blank key is an error; while a line is being entered it is not.
     """
     findings: list[Finding] = []
     agreed: tuple[Mask, Mask] | None = None
-    asked = required_tables(sheet.program) if tables is None else list(tables)
+    asked = required_tables(context.program) if tables is None else list(tables)
     for table in asked:
-        if not sheet.knows(names_behind(_asked_by(table), sheet.program.tables)):
+        if not context.knows(names_behind(_asked_by(table), context.program.tables)):
             continue  # it reads figures of a routine that does not price these orders
-        missing = sheet.rows(table.name) < 0
+        missing = context.rows(table.name) < 0
         if not missing.any():
             continue
-        missing &= _wanted(sheet, table, blank_keys)
+        missing &= _wanted(context, table, blank_keys)
         if missing.any():
-            agreed = agreed or _agreed(sheet)
+            agreed = agreed or _agreed(context)
             missing &= ~agreed[0 if table.level is Level.HEADER else 1]
-            findings += _findings(sheet, table, missing)
+            findings += _findings(context, table, missing)
     return findings
 
 
-def _wanted(sheet: Sheet, table: Table, blank_keys: bool) -> Mask:
+def _wanted(context: Context, table: Table, blank_keys: bool) -> Mask:
     """For each order or line whether the table must have a row for it."""
     assert table.required is not None
-    wanted = ~flags(table.required.evaluate(sheet, table.level)).is_false()
-    if table.level is Level.LINE and sheet.leaf is not None:
-        wanted = wanted & sheet.leaf
+    wanted = ~flags(table.required.evaluate(context, table.level)).is_false()
+    if table.level is Level.LINE and context.leaf is not None:
+        wanted = wanted & context.leaf
     if not blank_keys:
         for formula in table.conditions.values():
-            wanted = wanted & ~formula.evaluate(sheet, table.level).is_missing()
+            wanted = wanted & ~formula.evaluate(context, table.level).is_missing()
     return wanted
 
 
-def _agreed(sheet: Sheet) -> tuple[Mask, Mask]:
+def _agreed(context: Context) -> tuple[Mask, Mask]:
     """The orders, and the lines, that keep agreed terms."""
-    terms = sheet.terms
-    kept = kept_orders(sheet.program, sheet.orders, sheet.run) if terms is None else None
+    terms = context.terms
+    kept = kept_orders(context.program, context.orders, context.run) if terms is None else None
     if kept is not None:
-        terms = terms_of(sheet.program, sheet.orders, kept)
+        terms = terms_of(context.program, context.orders, kept)
     if terms is None:
-        return np.zeros(sheet.order_count, bool), np.zeros(len(sheet.order_of), bool)
+        return np.zeros(context.order_count, bool), np.zeros(len(context.order_of), bool)
     return terms.orders, terms.lines
 
 
-def _findings(sheet: Sheet, table: Table, missing: Mask) -> Iterable[Finding]:
-    orders, lines = sheet.orders.numbers, sheet.orders.line_numbers
-    keys = [(formula.source, formula.evaluate(sheet, table.level)) for formula in table.conditions.values()]
+def _findings(context: Context, table: Table, missing: Mask) -> Iterable[Finding]:
+    orders, lines = context.orders.numbers, context.orders.line_numbers
+    keys = [(formula.source, formula.evaluate(context, table.level)) for formula in table.conditions.values()]
     for at in np.flatnonzero(missing).tolist():
         asked = {source: value_at(column, at) for source, column in keys}
-        told = listing([Said("{name} {value}", name=sheet.program.label(n), value=value) for n, value in asked.items()])
-        order = int(sheet.order_of[at]) if table.level is Level.LINE else at
+        told = listing(
+            [Said("{name} {value}", name=context.program.label(n), value=value) for n, value in asked.items()]
+        )
+        order = int(context.order_of[at]) if table.level is Level.LINE else at
         line = lines[at] if table.level is Level.LINE else ""
         message = Said("table {table} has no row for {told}", table=table.name, told=told)
         yield Finding(f"table.{table.name}", "error", message, orders[order], line, values=asked)

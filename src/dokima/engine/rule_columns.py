@@ -4,25 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from dokima.engine.context import Before, Context
 from dokima.engine.pricing import figures_of
 from dokima.engine.program import Program, Run
 from dokima.engine.required import figures_of_required
-from dokima.engine.sheet import Before, Sheet
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.tables.table import names_behind
 
 
-def rule_sheet(
+def rule_context(
     program: Program, orders: Orders, run: Run, rules: Sequence[Rule], before: Before | None = None
-) -> Sheet:
+) -> Context:
     """The columns that rules see: fields, tables, and figures if one of them reads a figure."""
-    sheet = Sheet(program, orders, run, before=before)
+    context = Context(program, orders, run, before=before)
     wanted = _figures_read(program, rules)
     if wanted:
         for name, column in figures_of(program, orders, run, wanted).items():
-            sheet.put(name, column)
-    return sheet
+            context.put(name, column)
+    return context
 
 
 def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:

@@ -19,8 +19,8 @@ from dokima.model.order import Order
 from dokima.proving.examples import Examples, document, header_of
 from dokima.proving.remark import AuditRemark
 from dokima.routines.routine import Routine
+from dokima.tables.candidates import row_terms
 from dokima.tables.index import SEPARATOR
-from dokima.tables.losing import row_terms
 from dokima.tables.table import Table, names_behind
 
 MOST_TRIED = 5_000

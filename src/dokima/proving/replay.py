@@ -14,7 +14,7 @@ import numpy as np
 from dokima.changes.grouping import VarianceGroup, grouped
 from dokima.changes.variance import Variance
 from dokima.engine.calculation import Calculation, amount_at
-from dokima.engine.stating import STATED
+from dokima.engine.stated_figures import STATED
 from dokima.exact import Decimals, compare, group_sums, stored, to_decimals
 from dokima.exact.integers import Integers
 from dokima.formats.results import cell

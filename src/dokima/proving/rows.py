@@ -15,8 +15,8 @@ from dokima.engine.program import Program
 from dokima.model.columns import shown, value_at
 from dokima.proving.examples import Examples
 from dokima.proving.remark import AuditRemark
+from dokima.tables.candidates import row_terms
 from dokima.tables.index import SEPARATOR
-from dokima.tables.losing import row_terms
 from dokima.tables.table import Table
 
 MOST_TOGETHER = 400

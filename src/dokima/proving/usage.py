@@ -12,7 +12,7 @@ from dokima.formulas.operators import flags
 from dokima.model.columns import Texts, values_of
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
 from dokima.proving.remark import AuditRemark
-from dokima.tables.choosing import RowFrame
+from dokima.tables.preference import RowFrame
 
 
 def all_formulas(program: Program) -> Iterator[tuple[str, Formula]]:

@@ -14,7 +14,7 @@ from dokima.model.columns import shown
 from dokima.model.findings import SEVERITIES
 from dokima.proving.remark import CHECKS, AuditRemark
 from dokima.reports.findings import STYLES
-from dokima.reports.words import plural
+from dokima.reports.formatting import plural
 
 
 def audit_report(remarks: Sequence[AuditRemark]) -> RenderableType:

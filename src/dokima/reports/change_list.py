@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from dokima.changes.listing import ChangeEntry
+from dokima.reports.formatting import number
 from dokima.reports.paper import Column, Paper, Row, Section
-from dokima.reports.texts import Wording
-from dokima.reports.words import number
+from dokima.reports.translations import Wording
 
 
 def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:

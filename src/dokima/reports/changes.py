@@ -15,9 +15,9 @@ from dokima.engine.parties import party
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
+from dokima.reports.formatting import number, signed, tax_word
 from dokima.reports.paper import Column, Paper, Row, Section, Side
-from dokima.reports.texts import Wording
-from dokima.reports.words import number, signed, tax_word
+from dokima.reports.translations import Wording
 from dokima.routines.totals import SUMS
 
 _BOOKKEEPING = ("override_by", "override_time")

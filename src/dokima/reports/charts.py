@@ -14,8 +14,8 @@ from dokima.engine.explaining import Explanation, QuantityPrice
 from dokima.errors import DokimaError
 from dokima.reports.bars import Bar
 from dokima.reports.extras import needed
+from dokima.reports.formatting import number, signed
 from dokima.reports.language import _
-from dokima.reports.words import number, signed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -11,7 +11,7 @@ from rich.text import Text
 from dokima.engine.program import Program
 from dokima.model.columns import shown, value_at
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
-from dokima.reports.words import plural
+from dokima.reports.formatting import plural
 from dokima.routines.routine import Step
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table

@@ -8,7 +8,7 @@ from rich.text import Text
 from dokima.editing.editor import Editor
 from dokima.model.order import Order
 from dokima.reports.findings import finding_lines
-from dokima.reports.words import number, plural, signed
+from dokima.reports.formatting import number, plural, signed
 
 
 def edit_report(editor: Editor, before: Order) -> RenderableType:

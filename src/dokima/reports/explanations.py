@@ -13,9 +13,9 @@ from rich.text import Text
 from dokima.engine.explaining import Explanation, QuantityPrice, StepExplanation, TableAnswer
 from dokima.model.columns import shown
 from dokima.reports.findings import finding_lines
+from dokima.reports.formatting import number
 from dokima.reports.language import _, told
-from dokima.reports.words import number
-from dokima.tables.losing import Candidate
+from dokima.tables.candidates import Candidate
 
 
 def explanation_report(

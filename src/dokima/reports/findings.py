@@ -11,8 +11,8 @@ from rich.text import Text
 
 from dokima.model.columns import shown
 from dokima.model.findings import Finding, Findings, RuleSummary
+from dokima.reports.formatting import number, orders_counted
 from dokima.reports.language import N_, N_n, _, counted, told
-from dokima.reports.words import number, orders_counted
 from dokima.rules.verdicts import RuleAnswer
 
 SEVERITY_WORDS = {"error": N_("error"), "warning": N_("warning"), "notice": N_("notice")}

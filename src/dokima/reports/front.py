@@ -30,7 +30,7 @@ from dokima.reports.ledgers import ledger_paper
 from dokima.reports.paper import Paper
 from dokima.reports.pricing import calculation_report, order_report
 from dokima.reports.replays import replay_report
-from dokima.reports.texts import Wording
+from dokima.reports.translations import Wording
 from dokima.reports.variances import grouped_report, variance_report
 from dokima.rulebook.book import Rulebook
 

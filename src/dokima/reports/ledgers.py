@@ -9,7 +9,7 @@ from typing import Any
 from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
 from dokima.reports.language import told
 from dokima.reports.paper import Column, Paper, Row, Section
-from dokima.reports.texts import Wording
+from dokima.reports.translations import Wording
 from dokima.routines.totals import SUMS
 
 

@@ -10,8 +10,8 @@ from typing import Any, Literal
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
-from dokima.reports.words import number, signed
+from dokima.reports.formatting import number, signed
+from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked
 
 Kind = Literal["text", "number", "money", "variance"]
 """What a column holds: text, a number as it is, money with its places, a variance with its sign."""

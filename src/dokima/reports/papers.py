@@ -13,12 +13,12 @@ from dokima.proving.remark import CHECKS, AuditRemark
 from dokima.proving.replay import Replay
 from dokima.reports.explanations import step_lines
 from dokima.reports.findings import SEVERITY_WORDS
+from dokima.reports.formatting import figure_heading, number, orders_counted, total_word
 from dokima.reports.language import _, told
 from dokima.reports.paper import Column, Kind, Paper, Row, Section
 from dokima.reports.pricing import line_columns, total_rows
-from dokima.reports.texts import Wording
+from dokima.reports.translations import Wording
 from dokima.reports.variances import STATUS_WORDS
-from dokima.reports.words import figure_heading, number, orders_counted, total_word
 from dokima.routines.totals import SUMS
 
 _MOVES = ("before", "after", "variance")

@@ -14,10 +14,7 @@ from dokima.engine.calculation import Calculation, PricedLine, PricedOrder
 from dokima.engine.summing import TotalsSum, left_out, sums_of
 from dokima.errors import NotFound, listed, nearest
 from dokima.reports.findings import finding_lines
-from dokima.reports.fitting import FirstThatFits, figure_table, stacked
-from dokima.reports.language import _
-from dokima.reports.variances import left_out_rows
-from dokima.reports.words import (
+from dokima.reports.formatting import (
     BLANK,
     TOTAL_FACTS,
     TOTAL_WORDS,
@@ -27,6 +24,9 @@ from dokima.reports.words import (
     tax_word,
     total_word,
 )
+from dokima.reports.language import _
+from dokima.reports.table_layout import FirstThatFits, figure_table, stacked
+from dokima.reports.variances import left_out_rows
 
 SUMMED = ("without_tax", "tax", "with_tax", "payable")
 """Totals that make sense for several orders together."""

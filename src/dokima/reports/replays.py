@@ -9,9 +9,9 @@ from rich.text import Text
 
 from dokima.changes.grouping import VarianceGroup
 from dokima.proving.replay import Moved, Replay
-from dokima.reports.fitting import figure_table
+from dokima.reports.formatting import lines_counted, number, orders_counted, signed
 from dokima.reports.language import _
-from dokima.reports.words import lines_counted, number, orders_counted, signed
+from dokima.reports.table_layout import figure_table
 
 MOST = 10
 """Rows of each table."""

@@ -8,8 +8,8 @@ from rich.text import Text
 
 from dokima.engine.calculation import PricedLine
 from dokima.reports.bars import line_bars
+from dokima.reports.formatting import BLANK, number, signed
 from dokima.reports.language import MINUS, _
-from dokima.reports.words import BLANK, number, signed
 
 
 def steps_report(line: PricedLine) -> RenderableType:

@@ -12,9 +12,9 @@ from rich.text import Text
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import PROFIT, Delta, LineVariance, Variance
 from dokima.engine.summing import LeftOut
-from dokima.reports.fitting import FigureTable, FirstThatFits, figure_table, stacked
+from dokima.reports.formatting import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word
 from dokima.reports.language import N_, _, counted, told
-from dokima.reports.words import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word
+from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked
 
 STATUS_WORDS = {"added": N_("added"), "removed": N_("removed"), "changed": N_("changed"), "unchanged": N_("unchanged")}
 STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged": "dim"}

@@ -281,7 +281,7 @@ class Rulebook:
         """
         from dokima.changes.baseline import Baseline
         from dokima.changes.change import ChangeOrder
-        from dokima.changes.combining import next_number
+        from dokima.changes.supplements import next_number
 
         orders = [self._one_order(each) for each in (source, *supplements)]
         baseline = Baseline.take(self.program, orders, Run(user=by))

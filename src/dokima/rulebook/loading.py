@@ -15,8 +15,8 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from dokima.engine.building import build_program
 from dokima.engine.program import Program
+from dokima.engine.program_builder import build_program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import from_pairs, to_decimals
 from dokima.formats.delimited import Grid
@@ -27,7 +27,7 @@ from dokima.model.columns import Kind, value_at
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
 from dokima.routines.kinds.kind import StepKind
-from dokima.rulebook.building import column_of_value, layout_of, program_definition, reader_of
+from dokima.rulebook.definitions import column_of_value, layout_of, program_definition, reader_of
 from dokima.rulebook.places import line_of
 from dokima.rulebook.spec_tables import TableSpec
 from dokima.rulebook.specification import RulebookSpec, known_keys

@@ -15,10 +15,10 @@ from dokima.formulas.operators import numbers, pick
 from dokima.model.columns import Column, Dates, Texts, take_or_blank
 from dokima.model.fields import Field
 from dokima.tables.assembly import Assemblies
-from dokima.tables.choosing import Criterion
 from dokima.tables.definition import TableDefinition, TableSource
 from dokima.tables.graduated import Bands
 from dokima.tables.index import Coder, Pattern
+from dokima.tables.preference import Criterion
 
 AMOUNT = "amount"
 """What a graduated table answers with, beside its columns."""

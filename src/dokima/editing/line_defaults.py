@@ -11,7 +11,7 @@ from dokima.engine.program import Program, Run
 from dokima.model.columns import value_at
 
 
-def draw_defaults(program: Program, document: Document, number: str, run: Run) -> Document:
+def fill_in_defaults(program: Program, document: Document, number: str, run: Run) -> Document:
     """The document with the absent fields of a line drawn from their defaults; a blank default leaves them absent."""
     wanted = [name for level, name, _ in program.defaults if level == "line" and name not in document.lines[number]]
     if not wanted:
@@ -21,7 +21,9 @@ def draw_defaults(program: Program, document: Document, number: str, run: Run) -
     return document.with_line(number, {**document.lines[number], **filled}) if filled else document
 
 
-def undrawn(program: Program, document: Document, number: str, kept: Collection[str], run: Run) -> dict[str, Any]:
+def without_defaults(
+    program: Program, document: Document, number: str, kept: Collection[str], run: Run
+) -> dict[str, Any]:
     """The fields of a line without those that hold just what their default gives, so that they are drawn again.
 
     Args:

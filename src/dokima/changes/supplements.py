@@ -10,12 +10,12 @@ from typing import Any
 import numpy as np
 
 from dokima.editing.document import Document
-from dokima.editing.terms import TERMS
-from dokima.engine.agreeing import agreed_terms
+from dokima.editing.keeping_terms import TERMS
+from dokima.engine.agreed_terms import by_number, shared_asks
+from dokima.engine.capturing_terms import agreed_terms
+from dokima.engine.context import Context
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
-from dokima.engine.sheet import Sheet
-from dokima.engine.terms import by_number, shared_asks
 from dokima.exact import decimals, to_decimals
 from dokima.exact import total as sum_of
 from dokima.model.columns import shown, value_at
@@ -143,13 +143,13 @@ def _restated(program: Program, orders: Orders, record: Mapping[str, Any], level
     if not asks:
         return {**record, "basis": basis}
     leaves, kept = orders.leaves()
-    sheet = Sheet(program, leaves, Run(), orders, kept)
+    context = Context(program, leaves, Run(), orders, kept)
     place = at if kept is None or level == "header" else int(np.flatnonzero(kept == at)[0])
     found = {}
     for table in asks:
         known = program.tables.get(table)
         formulas = [] if known is None else shared_asks(known, program.definition.reprice_on)
-        found[table] = [plain(value_at(f.evaluate(sheet, known.level), place)) for f in formulas if known is not None]
+        found[table] = [plain(value_at(f.evaluate(context, known.level), place)) for f in formulas if known is not None]
     return {**record, "basis": basis, "asks": found}
 
 

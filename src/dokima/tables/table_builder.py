@@ -15,7 +15,10 @@ from dokima.formulas.operators import pick
 from dokima.model.columns import Column, Kind, column_of
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
-from dokima.tables.choosing import (
+from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.graduated import Bands
+from dokima.tables.index import build_patterns
+from dokima.tables.preference import (
     MOST_SPECIFIC,
     Criterion,
     RowFrame,
@@ -24,9 +27,6 @@ from dokima.tables.choosing import (
     rank_criterion,
     rank_specific,
 )
-from dokima.tables.definition import TableDefinition, TableSource
-from dokima.tables.graduated import Bands
-from dokima.tables.index import build_patterns
 from dokima.tables.reading import read_columns
 from dokima.tables.table import AMOUNT, Break, Table, Window
 

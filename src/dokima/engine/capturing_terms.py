@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from dokima.engine.agreed_terms import shared_asks
 from dokima.engine.calculation import amount_figures
+from dokima.engine.context import Context
 from dokima.engine.pricing import Part, Pricing, price_orders
 from dokima.engine.program import Program, Run
-from dokima.engine.sheet import Sheet
-from dokima.engine.terms import shared_asks
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import Level
@@ -51,7 +51,7 @@ class _Taking:
         self.settled = settled
         self.calculation = pricing.calculation
         (self.part,) = pricing.parts
-        self.sheet = _sheet(self.part)
+        self.context = _context(self.part)
         self.routine = program.routines[int(self.calculation.routine_of[0])]
 
     def records(self) -> list[Record]:
@@ -72,7 +72,7 @@ class _Taking:
             "basis": {name: plain(value_at(prepared.header(name), 0)) for name in levels["header"]},
             **self._answers(Level.HEADER, 1)[0],
         }
-        leaves = self.sheet.orders
+        leaves = self.context.orders
         count = leaves.line_count
         basis = {name: _listed(leaves.line(name)) for name in levels["line"]}
         figures = {name: _listed(column) for name, column in self._figures().items()}
@@ -147,7 +147,7 @@ class _Taking:
                 if table.level is level and name not in rows:
                     rows[name] = self._rows(table, found)
         asks = {
-            name: [_listed(formula.evaluate(self.sheet, level).spread(count)) for formula in formulas]
+            name: [_listed(formula.evaluate(self.context, level).spread(count)) for formula in formulas]
             for name in rows
             if (formulas := shared_asks(self.program.tables[name], self.program.definition.reprice_on))
         }
@@ -162,7 +162,7 @@ class _Taking:
 
     def _rows(self, table: Table, found: Integers) -> list[str | None]:
         """For each place the row that answers, in words: those kept, and today's for the others."""
-        source, terms = table.source, self.sheet.terms
+        source, terms = table.source, self.context.terms
         file = f"{source.file} row " if source.file else "row "
         today = [None if row < 0 else f"{file}{source.row_number(row)}" for row in found.tolist()]
         kept = {} if terms is None else terms.rows.get(table.name, {})
@@ -170,7 +170,7 @@ class _Taking:
 
     def _scales(self, table: Table, found: Integers) -> list[Any]:
         """For each place the bands of its graduated price, as (from, price, per how many)."""
-        bands, terms = table.bands, self.sheet.terms
+        bands, terms = table.bands, self.context.terms
         assert bands is not None
         kept = {} if terms is None else terms.bands.get(table.name, {})
         scales: dict[int, list[list[str]]] = {}
@@ -184,9 +184,9 @@ class _Taking:
         ]
 
 
-def _sheet(part: Part) -> Sheet:
-    assert part.sheet is not None
-    return part.sheet
+def _context(part: Part) -> Context:
+    assert part.context is not None
+    return part.context
 
 
 def _listed(column: Column) -> list[Any]:

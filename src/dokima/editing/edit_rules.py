@@ -9,13 +9,13 @@ import numpy as np
 
 from dokima.editing.document import Document
 from dokima.engine.checking import ASKS_FOR_PENDING, ASKS_FOR_ROWS, ask_rules, rules_asked
+from dokima.engine.context import Before, Context
 from dokima.engine.pending import PENDING, pending_findings
 from dokima.engine.preparing import prepare
 from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
 from dokima.engine.required import missing_rows, required_tables
-from dokima.engine.rule_columns import names_of, rule_sheet
-from dokima.engine.sheet import Before, Sheet
+from dokima.engine.rule_columns import names_of, rule_context
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
 from dokima.model.findings import Finding
@@ -74,10 +74,10 @@ class Edit:
         if not asked:
             return []
         orders = prepare(self.program, self.before.orders(self.program.fields), self.run)
-        sheet = self._sheet(orders, orders, asked)
+        context = self._context(orders, orders, asked)
         leaving = _marked(orders, numbers)
-        sheet.leaf = ~leaving & _leaf_without(orders, leaving)
-        return ask_rules(sheet, asked, leaving)
+        context.leaf = ~leaving & _leaf_without(orders, leaving)
+        return ask_rules(context, asked, leaving)
 
     def at_moment(self, moment: str, numbers: Collection[str] | None = None) -> list[Finding]:
         """What the rules of a moment say to some lines, or to all; required tables included."""
@@ -95,25 +95,25 @@ class Edit:
 
     # -- asking -----------------------------------------------------------------------------------------------
 
-    def _sheet(self, orders: Orders, before: Orders | None, asked: Asked) -> Sheet:
+    def _context(self, orders: Orders, before: Orders | None, asked: Asked) -> Context:
         state = None
         if before is not None:
             places = {number: at for at, number in enumerate(before.line_numbers)}
             line_at = np.array([places.get(number, -1) for number in orders.line_numbers], np.int64)
             state = Before(before, np.zeros(1, np.int64), line_at)
-        return rule_sheet(self.program, orders, self.run, [rule for rule, _ in asked], state)
+        return rule_context(self.program, orders, self.run, [rule for rule, _ in asked], state)
 
-    def _prepared(self, asked: Asked) -> Sheet:
+    def _prepared(self, asked: Asked) -> Context:
         fields = self.program.fields
         after = prepare(self.program, self.after.orders(fields), self.run)
-        return self._sheet(after, prepare(self.program, self.before.orders(fields), self.run), asked)
+        return self._context(after, prepare(self.program, self.before.orders(fields), self.run), asked)
 
     def _ask(
         self, asked: Asked, numbers: Collection[str], tables: Sequence[Table], *, blank_keys: bool
     ) -> list[Finding]:
-        sheet = self._prepared(asked)
-        found = ask_rules(sheet, asked, _marked(sheet.orders, numbers))
-        lost = [*missing_rows(sheet, tables, blank_keys=blank_keys), *failed_defaults(self.program, sheet.orders)]
+        context = self._prepared(asked)
+        found = ask_rules(context, asked, _marked(context.orders, numbers))
+        lost = [*missing_rows(context, tables, blank_keys=blank_keys), *failed_defaults(self.program, context.orders)]
         lost = [finding for finding in lost if not finding.line or finding.line in numbers]
         return found + lost
 
@@ -121,11 +121,13 @@ class Edit:
         asked = self.rules_at("edit", keep)
         if not asked:
             return []
-        sheet = self._prepared(asked)
-        found = ask_rules(sheet, asked, _marked(sheet.orders, numbers))
+        context = self._prepared(asked)
+        found = ask_rules(context, asked, _marked(context.orders, numbers))
         rules = {rule.id: rule for rule, _ in asked}
         return [
-            finding for finding in found if not (finding.undecided and _unfinished(rules[finding.rule], finding, sheet))
+            finding
+            for finding in found
+            if not (finding.undecided and _unfinished(rules[finding.rule], finding, context))
         ]
 
 
@@ -135,17 +137,17 @@ def _field(rule: Rule) -> str:
     return field if "." in field else f"line.{field}"
 
 
-def _unfinished(rule: Rule, finding: Finding, sheet: Sheet) -> bool:
+def _unfinished(rule: Rule, finding: Finding, context: Context) -> bool:
     """Whether an undecided rule waits only for a value of the line itself, or of a table found by one."""
-    line = sheet.orders.line_numbers.index(finding.line) if finding.line else None
+    line = context.orders.line_numbers.index(finding.line) if finding.line else None
     for formula in (rule.when, rule.require):
         if formula is None:
             continue
-        search = BlankSearch(formula, sheet)
+        search = BlankSearch(formula, context)
         at = line if formula.level.name == "LINE" else None
         if search.is_blank(0, at):
             head = search.at(0, at).name.split(".")[0]
-            table = sheet.program.tables.get(head)
+            table = context.program.tables.get(head)
             of_line = table is not None and any(name.startswith("line.") for name in table.reads)
             return head in ("line", "parent") or of_line
     return False

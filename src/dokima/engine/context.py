@@ -1,4 +1,4 @@
-"""`Sheet`: the columns behind the names, for one set of orders. Every column and table answer is worked out once."""
+"""`Context`: the columns behind the names, for one set of orders. Every column and table answer is worked out once."""
 
 from __future__ import annotations
 
@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.engine.ancestry import Under, parents_above
+from dokima.engine.agreed_terms import Terms, shared_asks
 from dokima.engine.approving import change_column
+from dokima.engine.parent_lines import Under, parents_above
 from dokima.engine.program import Program, Run
 from dokima.engine.records import RecordFrame
 from dokima.engine.scope import LINE_FACTS
-from dokima.engine.terms import Terms, shared_asks
 from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask, either
 from dokima.formulas import Formula, Level
@@ -36,7 +36,7 @@ class Before:
     line_at: Integers
 
 
-class Sheet:
+class Context:
     """Supplies names to formulas (a `formulas.Frame`), and takes figures from routines.
 
     Args:

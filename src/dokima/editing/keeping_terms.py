@@ -6,9 +6,9 @@ from collections.abc import Collection, Mapping
 from typing import Any
 
 from dokima.editing.document import Document
-from dokima.engine.agreeing import agreed_terms
+from dokima.engine.agreed_terms import by_number
+from dokima.engine.capturing_terms import agreed_terms
 from dokima.engine.program import Program, Run
-from dokima.engine.terms import by_number
 from dokima.model.content import fields_digest
 
 TERMS = "terms"

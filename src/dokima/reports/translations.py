@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 from dokima.engine.program import Program, ProgramDefinition
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
+from dokima.reports.formatting import figure_word
 from dokima.reports.language import N_, _, language
-from dokima.reports.words import figure_word
 
 WORDS: Mapping[str, str] = {
     # what a paper is

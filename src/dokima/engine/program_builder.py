@@ -15,15 +15,15 @@ from dokima.formulas.aggregates import AGGREGATES
 from dokima.formulas.functions import FUNCTIONS, SPECIAL
 from dokima.formulas.operators import numbers
 from dokima.model.fields import Field
-from dokima.routines.building import build_routine
 from dokima.routines.definition import RESERVED, RUNNING
 from dokima.routines.kinds import kinds_by_name
 from dokima.routines.routine import Routine
+from dokima.routines.routine_builder import build_routine
 from dokima.rules.rule import MOMENTS, Rule
 from dokima.rules.verdicts import build_rule
 from dokima.tables.assembly import check_roll_up, roll_up
-from dokima.tables.building import build_table
 from dokima.tables.table import Table, names_behind
+from dokima.tables.table_builder import build_table
 
 
 def build_program(definition: ProgramDefinition, known: Mapping[str, Table] | None = None) -> Program:

@@ -1,4 +1,4 @@
-"""Parent lines above lines, level by level, so that a step on a parent is worked out once for each of them."""
+"""Parent lines: which stand above a line, level by level, and the sums of the lines below them."""
 
 from __future__ import annotations
 
@@ -7,7 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from dokima.exact import Decimals, stored
 from dokima.exact.integers import Integers
+from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, take_or_blank
 from dokima.model.orders import Orders
 
@@ -65,3 +67,20 @@ def parents_above(whole: Orders, places: Integers) -> Iterator[Integers]:
             found[here] = above[here]
             above = np.where(above < 0, -1, parent[np.where(above < 0, 0, above)])
         yield found
+
+
+def summed_into_parents(column: Column, orders: Orders) -> Column:
+    """Amounts of lines without sub-lines, and on each parent line the sum of those below it."""
+    leaf = orders.leaf
+    if leaf is None or orders.parent is None:
+        return column
+    amounts = stored(numbers(column)).filled()
+    units = np.where(leaf, amounts.units, 0).astype(object)
+    missing = column.is_missing() & leaf
+    above, carried, unknown = orders.parent[leaf], units[leaf], missing[leaf]
+    while (above >= 0).any():
+        up = above >= 0
+        np.add.at(units, above[up], carried[up])
+        np.logical_or.at(missing, above[up], unknown[up])
+        carried, unknown, above = carried[up], unknown[up], orders.parent[above[up]]
+    return Decimals(units, amounts.places, missing if missing.any() else None).compact()
