@@ -92,6 +92,26 @@ def test_a_rule_of_approving_in_python_sees_the_change():
             assert change.approve("Cleo", [order]).orders[0].lines[0].fields["quantity"] == quantity
 
 
+def test_a_function_is_told_apart_by_its_version_or_its_source():
+    """Not by its bytecode, which differs between versions of Python; one that has neither cannot be loaded."""
+
+    def made(text, **settings):
+        space = {}
+        exec(compile(f"def check(order):\n    return {text}", "<nowhere>", "exec"), space)
+        return dokima.rule("r", at="save", **settings)(space["check"])
+
+    def loaded(*python):
+        return dokima.Rulebook.from_dict({"rulebook": {"name": "r"}}, python=python).program.fingerprint
+
+    with pytest.raises(
+        dokima.RulebookError, match="rulebook.python: the source of check cannot be found; say version='1'"
+    ):
+        loaded(made("accept()"))
+    one, same, two = (loaded(made(text, version=v)) for text, v in (("1", "1"), ("2", "1"), ("2", "2")))
+    assert one == same != two
+    assert loaded(no_red) == loaded(no_red) != loaded(who_and_how_much)
+
+
 PYTHON = [no_red, forgot, breaks, several, columns, pallets, initial, fails]
 
 

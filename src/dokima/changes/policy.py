@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 
 from dokima.changes.variance import LineVariance
+from dokima.model.source import note_source
 
 Body = TypeVar("Body", bound=Callable[[LineVariance], bool])
 _MARK = "__dokima_settling__"
@@ -18,6 +19,7 @@ def settling(body: Body) -> Body:
     takes the place of ``[changes] settle``.
     """
     setattr(body, _MARK, True)
+    note_source(body)
     return body
 
 

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import fields, is_dataclass
-from inspect import getsource
-from textwrap import dedent
-from types import CodeType, FunctionType
+from types import FunctionType
 from typing import TYPE_CHECKING, Any
 
 from dokima.exact import Decimals
 from dokima.model.columns import Dates, Flags, Texts
 from dokima.model.content import FINGERPRINT_FORM
+from dokima.model.source import source_of
 from dokima.routines.kinds.kind import StepKind
 
 if TYPE_CHECKING:
@@ -42,10 +41,9 @@ def _text(value: Any) -> str:
     if isinstance(value, Decimals | Texts | Dates | Flags):
         return str(value.to_list() if not isinstance(value, Decimals) else (value.units.tolist(), value.places))
     if isinstance(value, FunctionType):
-        constants = [each for each in value.__code__.co_consts if not isinstance(each, CodeType)]
-        return f"{value.__qualname__}:{value.__code__.co_code.hex()}:{constants!r}"
+        return source_of(value)
     if isinstance(value, StepKind):
-        return f"{value.name}: {dedent(getsource(type(value)))}"
+        return f"{value.name}: {source_of(type(value))}"
     if is_dataclass(value) and not isinstance(value, type):
         return f"({', '.join(f'{each.name}={_text(getattr(value, each.name))}' for each in fields(value))})"
     if isinstance(value, dict):

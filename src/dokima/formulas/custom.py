@@ -9,7 +9,7 @@ import typing
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeVar, overload
 
 import numpy as np
 
@@ -19,7 +19,9 @@ from dokima.formulas.failures import Failures, failed_at
 from dokima.formulas.functions import Function, Takes
 from dokima.formulas.names import FormulaKind
 from dokima.model.columns import Column, column_of, shown, values_of
+from dokima.model.source import note_source
 
+Body = TypeVar("Body", bound=Callable[..., Any])
 KINDS: dict[Any, tuple[Takes, FormulaKind]] = {
     Decimal: ("number", "decimal"),
     int: ("integer", "integer"),
@@ -30,7 +32,15 @@ KINDS: dict[Any, tuple[Takes, FormulaKind]] = {
 """Annotations an own function may use, what such an argument accepts, and what such a result is."""
 
 
-def function(work: Callable[..., Any] | None = None, *, columns: bool = False) -> Any:
+@overload
+def function(work: Body) -> Body: ...
+
+
+@overload
+def function(*, columns: bool = False, version: str = "") -> Callable[[Body], Body]: ...
+
+
+def function(work: Callable[..., Any] | None = None, *, columns: bool = False, version: str = "") -> Any:
     """Mark a Python function as callable in formulas, under its own name.
 
     Arguments and result are annotated with `Decimal`, `int`, `str`, `bool` or `datetime.date`, each with ``| None``
@@ -41,12 +51,18 @@ def function(work: Callable[..., Any] | None = None, *, columns: bool = False) -
     A function that raises, or returns what it did not declare, is an error finding with the values it was given, and
     what depends on it is in error.
 
+    Args:
+        work: The function.
+        columns: See above.
+        version: What the rulebook's fingerprint tells the function apart by, in the place of its source.
+
     Raises:
         TypeError: An argument or the result is not annotated so.
     """
 
     def mark(body: Callable[..., Any]) -> Callable[..., Any]:
         body.__dokima_function__ = _described(body, columns)  # type: ignore[attr-defined]
+        note_source(body, version)
         return body
 
     return mark if work is None else mark(work)

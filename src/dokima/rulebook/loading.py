@@ -15,6 +15,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from dokima.changes.policy import is_policy
 from dokima.engine.program import Program
 from dokima.engine.program_builder import build_program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
@@ -23,14 +24,17 @@ from dokima.formats.delimited import Grid
 from dokima.formats.frames import grid_of
 from dokima.formats.layouts import Layout
 from dokima.formats.sheets import read_grid
+from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
 from dokima.model.fields import Field
+from dokima.model.source import source_of
 from dokima.model.values import BadValue, ValueReader
 from dokima.routines.kinds.kind import StepKind
 from dokima.rulebook.definitions import column_of_value, layout_of, program_definition, reader_of
 from dokima.rulebook.places import line_of
 from dokima.rulebook.spec_tables import TableSpec
 from dokima.rulebook.specification import RulebookSpec, known_keys
+from dokima.rules.declaring import declared_rule
 from dokima.tables.definition import TableSource
 
 
@@ -226,6 +230,8 @@ def _compile(
         raise RulebookError([text.placed(problem) for problem in found]) from None
     sources, problems = _sources(spec, tables, folder)
     own = [*python, *_python_files(spec.rulebook.python, folder, problems)]
+    if unknown := _without_source([*own, *kinds]):
+        raise RulebookError([text.placed(problem) for problem in (*problems, *unknown)])
     layouts = {name: layout_of(name, layout) for name, layout in spec.layout.items()}
     definition = program_definition(spec, sources, own, kinds)
     problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
@@ -236,6 +242,20 @@ def _compile(
     if problems:
         raise RulebookError([text.placed(problem) for problem in problems])
     return program, layouts
+
+
+def _without_source(python: Sequence[object]) -> list[RulebookProblem]:
+    """Functions and kinds of steps of which nobody could tell whether they have changed."""
+    problems: list[RulebookProblem] = []
+    for body in python:
+        kind = body if isinstance(body, type) else type(body)
+        is_kind = issubclass(kind, StepKind)
+        if is_kind or declared_rule(body) or own_function(body) or is_policy(body):
+            try:
+                source_of(kind if is_kind else body)
+            except DokimaError as error:
+                problems.append(RulebookProblem("", "rulebook.python", str(error)))
+    return problems
 
 
 def _is_other_way(error: Mapping[str, Any]) -> bool:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 from dokima.model.findings import Severity
+from dokima.model.source import note_source
 from dokima.rules.python import PythonRule
 from dokima.rules.rule import Parents, RuleDefinition
+
+Body = TypeVar("Body", bound=Callable[..., Any])
 
 
 def rule(
@@ -20,7 +23,8 @@ def rule(
     acknowledge: bool = False,
     columns: bool = False,
     parents: Parents = "",
-) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    version: str = "",
+) -> Callable[[Body], Body]:
     """Mark a Python function as a rule.
 
     A function of ``(line, order)`` is asked about every line, one of ``(order)`` once per order; values are read as
@@ -37,9 +41,11 @@ def rule(
         acknowledge: A warning that stops until somebody accepts it.
         columns: See above.
         parents: "also" asks parent lines (lines with sub-lines) too, "only" asks no others.
+        version: What the rulebook's fingerprint tells the function apart by, in the place of its source.
     """
 
-    def mark(work: Callable[..., Any]) -> Callable[..., Any]:
+    def mark(work: Body) -> Body:
+        note_source(work, version)
         work.__dokima_rule__ = RuleDefinition(  # type: ignore[attr-defined]
             id=id,
             at=(at,) if isinstance(at, str) else tuple(at),

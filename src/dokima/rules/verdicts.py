@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import inspect
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -21,6 +20,7 @@ from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.model.said import Said
+from dokima.model.source import source_of
 from dokima.rules.messages import Message, read_message
 from dokima.rules.python import PythonRule, ask
 from dokima.rules.rule import ASKS_ALSO, IS_CHANGE, OF_A_CHANGE, Rule, RuleDefinition
@@ -89,10 +89,7 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
 def _fingerprint(definition: RuleDefinition) -> str:
     said = [definition.id, str(definition.when), str(definition.require), definition.message]
     if definition.python is not None:
-        try:
-            said.append(inspect.getsource(definition.python.work))
-        except OSError:
-            said.append(definition.python.work.__qualname__)
+        said.append(source_of(definition.python.work))
     return hashlib.sha256("\n".join(said).encode()).hexdigest()
 
 
