@@ -16,7 +16,7 @@ from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import Decimals, Quotient, stored, texts, to_arrow, total
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, value_at
+from dokima.model.columns import Column, value_at, values_of
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.routines.instalments import InstalmentPlan
@@ -134,6 +134,41 @@ class Calculation:
             if aside:
                 raise DocumentError(aside, f"order {number} was set aside and is not priced")
         return PricedOrder(self, self.orders.position(number))
+
+    def figure_values(self, name: str) -> list[Any]:
+        """A figure of every line, as `PricedLine.figure` gives it: amounts with the places of their currency.
+
+        Args:
+            name: Name of the figure.
+
+        Raises:
+            NotFound: No routine leaves it; names the nearest.
+        """
+        if name not in self.figures:
+            raise NotFound(f"there is no figure '{name}'{nearest(name, self.figures)}")
+        column = self.figures[name]
+        if not isinstance(column, Decimals | Quotient):
+            return list(values_of(column))
+        routine_of = self.routine_of[self.orders.order_of]
+        places = np.zeros(len(routine_of), np.int64)
+        for at in np.unique(routine_of).tolist():
+            routine = self.program.routines[at] if at >= 0 else None
+            mine = routine_of == at
+            step = routine.step(name) if routine else None
+            if name == "price" or name in amount_figures(routine):
+                places[mine] = self.minor_units[self.orders.order_of[mine]]
+            elif step is not None and step.definition.places is not None:
+                places[mine] = step.definition.places
+        return amounts_at(column, np.arange(len(places)), places)
+
+    @cached_property
+    def _taxes_of(self) -> Mapping[int, Sequence[tuple[TaxGroups, int]]]:
+        """The rows of the breakdowns by order, so that each order finds its own at once."""
+        found: dict[int, list[tuple[TaxGroups, int]]] = {}
+        for groups in self.taxes:
+            for at, order in enumerate(groups.order.tolist()):
+                found.setdefault(order, []).append((groups, at))
+        return found
 
     @property
     def _places(self) -> int:
@@ -274,20 +309,17 @@ class PricedOrder:
     @property
     def tax_breakdown(self) -> list[TaxRow]:
         """Tax per step, category and rate."""
-        rows: list[TaxRow] = []
-        for groups in self.calculation.taxes:
-            for at in np.flatnonzero(groups.order == self.position).tolist():
-                rows.append(
-                    TaxRow(
-                        groups.step,
-                        value_at(groups.category, at),
-                        value_at(groups.rate, at),
-                        amount_at(groups.taxable, at, self.places),
-                        amount_at(groups.tax, at, self.places),
-                        value_at(groups.reason, at),
-                    )
-                )
-        return rows
+        return [
+            TaxRow(
+                groups.step,
+                value_at(groups.category, at),
+                value_at(groups.rate, at),
+                amount_at(groups.taxable, at, self.places),
+                amount_at(groups.tax, at, self.places),
+                value_at(groups.reason, at),
+            )
+            for groups, at in self.calculation._taxes_of.get(self.position, ())
+        ]
 
     @property
     def lines(self) -> list[PricedLine]:

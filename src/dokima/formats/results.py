@@ -16,7 +16,7 @@ from dokima.engine.explaining import Explanation
 from dokima.engine.summing import left_out, sums_of
 from dokima.errors import Problem
 from dokima.formats.jsondocs import json_text
-from dokima.model.columns import shown
+from dokima.model.columns import shown, values_of
 from dokima.model.findings import Findings
 from dokima.rules.verdicts import RuleAnswer
 
@@ -56,8 +56,9 @@ def summary_data(findings: Findings) -> list[dict[str, Any]]:
 
 def calculation_data(calculation: Calculation, figures: Sequence[str] = ()) -> dict[str, Any]:
     """A calculation as plain data, with the line figures named, or all."""
+    lines = _line_data(calculation, figures)
     return {
-        "orders": [_order_data(order, figures) for order in calculation],
+        "orders": [_order_data(order, lines) for order in calculation],
         "findings": calculation.findings.to_dicts(),
         "problems": [problem_data(problem) for problem in calculation.problems],
     }
@@ -68,8 +69,37 @@ def problem_data(problem: Problem) -> dict[str, Any]:
     return asdict(problem)
 
 
-def _order_data(order: PricedOrder, chosen: Sequence[str]) -> dict[str, Any]:
-    figures, second = list(chosen) or line_figures(order), order.reporting
+def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str, Any]]:
+    """Every line with its figures as plain data, from whole columns: one value at a time takes far longer."""
+    orders = calculation.orders
+    fields = {name: list(values_of(orders.line(name))) for name in ("number", "item", "description", "unit")}
+    quantities = [cell(value) for value in values_of(orders.line("quantity"))]
+    wanted = {at: list(chosen) or line_figures(PricedOrder(calculation, at)) for at in _one_of_each(calculation)}
+    places = {name: calculation.figure_values(name) for names in wanted.values() for name in names}
+    texts = {name: [cell(value, 0) for value in values] for name, values in places.items()}
+    routines = calculation.routine_of[orders.order_of].tolist()
+    names_of = {int(calculation.routine_of[at]): names for at, names in wanted.items()}
+    return [
+        {
+            "number": fields["number"][at],
+            "item": fields["item"][at],
+            "description": fields["description"][at],
+            "quantity": quantities[at],
+            "unit": fields["unit"][at],
+            **{name: texts[name][at] for name in names_of[routine]},
+        }
+        for at, routine in enumerate(routines)
+    ]
+
+
+def _one_of_each(calculation: Calculation) -> list[int]:
+    """Positions of orders, one for each routine."""
+    found = {int(routine): at for at, routine in enumerate(calculation.routine_of.tolist())}
+    return list(found.values())
+
+
+def _order_data(order: PricedOrder, lines: Sequence[dict[str, Any]]) -> dict[str, Any]:
+    second, where = order.reporting, order.calculation.orders.lines_of(order.position)
     return {
         "number": order.number,
         "routine": order.routine.name if order.routine else None,
@@ -78,17 +108,7 @@ def _order_data(order: PricedOrder, chosen: Sequence[str]) -> dict[str, Any]:
         "customer": order.header("customer"),
         "supplier": order.header("supplier"),
         "prices_include_tax": order.prices_include_tax,
-        "lines": [
-            {
-                "number": line.number,
-                "item": line.field("item"),
-                "description": line.field("description"),
-                "quantity": cell(line.field("quantity")),
-                "unit": line.field("unit"),
-                **{name: cell(line.figure(name), order.places) for name in figures},
-            }
-            for line in order.lines
-        ],
+        "lines": list(lines[where]),
         "figures": {name: cell(value) for name, value in order.figures.items()},
         "tax_breakdown": [tax_data(row, order.places) for row in order.tax_breakdown],
         "totals": {name: cell(value, order.places) for name, value in asdict(order.totals).items()},

@@ -10,6 +10,7 @@ import datetime
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Literal, TypeVar, cast
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import numpy.typing as npt
@@ -26,11 +27,12 @@ EPOCH = datetime.date(1970, 1, 1).toordinal()
 class Words:
     """The distinct texts of a column, numbered from 0; shared by the columns taken from it."""
 
-    __slots__ = ("_index", "items")
+    __slots__ = ("__weakref__", "_index", "_numbers_in", "items")
 
     def __init__(self, items: list[str], index: dict[str, int] | None = None) -> None:
         self.items = items
         self._index = index
+        self._numbers_in: WeakKeyDictionary[Words, npt.NDArray[np.int64]] | None = None
 
     @property
     def index(self) -> dict[str, int]:
@@ -38,6 +40,23 @@ class Words:
         if self._index is None:
             self._index = {word: number for number, word in enumerate(self.items)}
         return self._index
+
+    def __reduce__(self) -> tuple[type[Words], tuple[list[str]]]:
+        return Words, (self.items,)
+
+    def numbers_in(self, other: Words) -> npt.NDArray[np.int64]:
+        """For each word its number in another dictionary, -2 for none, and at the end -1, which answers for code -1.
+
+        Kept as long as both dictionaries are there: every piece of many orders asks the same.
+        """
+        if self._numbers_in is None:
+            self._numbers_in = WeakKeyDictionary()
+        found = self._numbers_in.get(other)
+        if found is None:
+            index = other.index
+            found = np.array([index.get(word, -2) for word in self.items] + [-1], np.int64)
+            self._numbers_in[other] = found
+        return found
 
 
 class Texts:
@@ -87,10 +106,7 @@ class Texts:
         """Codes in another dictionary; -1 for missing texts, -2 for texts it does not have."""
         if words is self.words:
             return self.codes
-        index = words.index
-        # The last entry answers for code -1.
-        table = np.array([index.get(word, -2) for word in self.words.items] + [-1], np.int64)
-        answer: npt.NDArray[np.int64] = table[self.codes]
+        answer: npt.NDArray[np.int64] = self.words.numbers_in(words)[self.codes]
         return answer
 
     def to_list(self) -> list[str | None]:

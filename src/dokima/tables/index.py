@@ -37,10 +37,9 @@ class Coder:
         self.size = len(self.values)
 
     def word_codes(self, words: Words) -> Integers:
-        """For each word of another dictionary its number here, -2 for none; for a coder of text."""
+        """For each word of another dictionary its number here, -2 for none, then -1; for a coder of text."""
         assert self.words is not None
-        index = self.words.index
-        return np.array([index.get(word, -2) for word in words.items], np.int64)
+        return words.numbers_in(self.words)
 
     def _raw(self, column: Column) -> Integers:
         if isinstance(column, Dates):

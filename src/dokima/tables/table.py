@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from dokima.exact import Decimals, compare, magnitude
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
-from dokima.model.columns import Column, Dates, Texts, take_or_blank
+from dokima.model.columns import Column, Dates, Texts, Words, take_or_blank
 from dokima.model.fields import Field
 from dokima.tables.assembly import Assemblies
 from dokima.tables.definition import TableDefinition, TableSource
@@ -212,10 +213,18 @@ class Table:
         (formula,) = self.conditions.values()
         column = formula.evaluate(frame, self.level)
         assert isinstance(column, Texts)
-        slots = self._by_word.find([np.append(self.coders[0].word_codes(column.words), -1)], len(column))
-        rows = self._by_word.rows[self._by_word.starts[np.where(slots < 0, 0, slots)]] if self.size else slots
-        found: Integers = np.where(slots < 0, -1, rows)[column.codes]
-        return found
+        found = self._rows_of_words.get(column.words)
+        if found is None:
+            slots = self._by_word.find([self.coders[0].word_codes(column.words)], len(column))
+            rows = self._by_word.rows[self._by_word.starts[np.where(slots < 0, 0, slots)]] if self.size else slots
+            found = self._rows_of_words[column.words] = np.where(slots < 0, -1, rows)
+        answer: Integers = found[column.codes]
+        return answer
+
+    @cached_property
+    def _rows_of_words(self) -> WeakKeyDictionary[Words, Integers]:
+        """For each dictionary of texts that was asked with the row of each text; every piece of many orders asks it."""
+        return WeakKeyDictionary()
 
     def _eligible_rows(
         self, codes: Sequence[Integers], length: int, date: Column | None, values: Sequence[Column]
