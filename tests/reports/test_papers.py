@@ -1,5 +1,7 @@
 """Reports: what bars add up to, what papers say in which language, and what a spreadsheet must not take for a formula."""
 
+import html
+import json
 from decimal import Decimal as D
 
 import pytest
@@ -9,13 +11,13 @@ from rich.console import Console
 
 import dokima
 from dokima.changes.ledger import ledger_of
+from dokima.formats.guarding import neutral
 from dokima.reports.bars import line_bars, order_bars
 from dokima.reports.changes import change_paper
 from dokima.reports.formatting import number, signed
 from dokima.reports.html import html_text
 from dokima.reports.language import LANGUAGES, speaking, use_locale
 from dokima.reports.ledgers import ledger_paper
-from dokima.reports.plain import neutral
 from dokima.reports.pricing import calculation_report
 from dokima.reports.steps import steps_report
 from dokima.reports.translations import WORDS, Wording
@@ -287,3 +289,53 @@ def test_a_report_says_everything_that_changes_and_what_approval_does(plain):
     assert (rows["30"]["unit cost before"], rows["30"]["unit cost after"]) == (None, D("400.00"))
     change.withdraw("Ada")
     assert change_paper(change, words).decision == ()
+
+
+HOSTILE = {
+    "\x1b[31mred\x1b[0m": "␛[31mred␛[0m",
+    "\x1b]0;owned\x07": "␛]0;owned␇",
+    "\x9b2J": "\ufffd2J",
+    "safe\u202egnp.exe": "safe\ufffdgnp.exe",
+    "a\rb\x00c\x7f": "a␍b␀c␡",
+    "[/]": "[/]",
+    "[bold]x[/bold] :smile:": "[bold]x[/bold] :smile:",
+}
+
+
+@pytest.mark.parametrize(("text", "seen"), HOSTILE.items())
+def test_texts_of_an_order_act_on_nothing(text, seen, tmp_path):
+    """Shown in a terminal, a page and a mail, every control character is one that is seen, and markup is only text."""
+    order = {
+        "number": f"N{text}", "kind": "sales", "customer": "FERNHOLT", "currency": "EUR", "date": "2026-03-02", "pick_up": True,
+        "lines": [{"item": "CLIP-S", "description": text, "quantity": 1}, {"item": text, "quantity": 1}],
+    }  # fmt: skip
+    path = tmp_path / "x.json"
+    path.write_text(json.dumps(order))
+    for command in ("price", "check"):
+        _, out, err = run_here(DEMO, command, path, width=200)
+        assert seen.translate({0x2407: None, 0x240D: None}) in out  # a terminal is spared a bell and a carriage return
+        assert not {*"\x1b\x07\x00\x7f\x9b\u202e\r"} & {*(out + err)}
+    report = dokima.report(BOOK.price(path))
+    shown = html_text(change_paper(BOOK.change(path, by="Ada"), Wording.of(BOOK.program), every=True))
+    for told in (report.html, report.markdown.replace("\\", ""), shown):
+        assert html.escape(seen) in told or seen in told
+        assert not {*"\x1b\x07\x00\x7f\x9b\u202e\r"} & {*told}
+
+
+def test_what_a_spreadsheet_would_take_for_a_formula_is_guarded_unless_raw_is_asked_for(tmp_path):
+    order = {
+        "number": "=1+1",
+        "kind": "sales",
+        "customer": "FERNHOLT",
+        "currency": "EUR",
+        "date": "2026-03-02",
+        "pick_up": True,
+    }
+    order["lines"] = [{"item": "CLIP-S", "description": "@SUM(1)", "quantity": -1}]
+    path = tmp_path / "x.json"
+    path.write_text(json.dumps(order))
+    _, out, _ = run_here(DEMO, "price", path, "--format", "csv")
+    assert out.splitlines()[1].startswith("'=1+1,10,CLIP-S,'@SUM(1),-1,")
+    _, raw, _ = run_here(DEMO, "price", path, "--format", "raw-csv")
+    assert raw.splitlines()[1].startswith("=1+1,10,CLIP-S,@SUM(1),-1,")
+    assert (dokima.to_csv(BOOK.price(path)), dokima.to_csv(BOOK.price(path), raw=True)) == (out, raw)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -28,9 +29,11 @@ from dokima.cli.options import (
 from dokima.cli.output import complain, show
 from dokima.editing.editor import Editor
 from dokima.errors import DocumentError, DokimaError
+from dokima.formats.file_names import file_name
 from dokima.formats.jsondocs import json_text
 from dokima.model.order import Order
 from dokima.reports.edits import edit_report
+from dokima.reports.inert import visible
 
 
 def edit(
@@ -112,15 +115,27 @@ def _all(documents: Sequence[Order], deeds: Sequence[Deed], opened: Callable[[Or
 
 
 def _write(outcomes: Sequence[_Outcome], out: Path, *, folder: bool) -> None:
+    """Write every order, or none if one of them has no name for its file or two have the same."""
+    targets = [out / file_name(each.before.number) if folder else out for each in outcomes]
+    names = [target.name.casefold() for target in targets]
+    if twice := next((each for each, name in zip(targets, names, strict=True) if names.count(name) > 1), None):
+        raise DokimaError(f"expected numbers that differ in more than case (two would be written to '{twice}')")
     if folder:
-        out.mkdir(parents=True, exist_ok=True)
-    for outcome in outcomes:
-        target = out / f"{outcome.before.number}.json" if folder else out
+        _try(out, lambda: out.mkdir(parents=True, exist_ok=True))
+    for outcome, named in zip(outcomes, targets, strict=True):
+        target = named.resolve()  # what a link points at is written, never the link
+        if target.exists() and not target.is_file():
+            raise DokimaError(f"'{named}' cannot be written: it is no regular file")
         # Written beside the target and renamed, so that nobody ever finds half a document.
-        partial = target.with_name(f".{target.name}.partial")
-        try:
-            partial.write_text(json_text(outcome.editor.order.to_dict()) + "\n", encoding="utf-8")
-            partial.replace(target)
-        except OSError as error:
-            raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
-        sys.stderr.write(f"written: {target}\n")
+        beside = target.with_name(f".{target.name}.partial")
+        text = json_text(outcome.editor.order.to_dict()) + "\n"
+        _try(named, partial(beside.write_text, text, encoding="utf-8"))
+        _try(named, partial(beside.replace, target))
+        sys.stderr.write(f"written: {visible(str(named))}\n")
+
+
+def _try(target: Path, work: Callable[[], object]) -> None:
+    try:
+        work()
+    except (OSError, ValueError) as error:
+        raise DokimaError(f"'{target}' cannot be written: {getattr(error, 'strerror', None) or error}") from None

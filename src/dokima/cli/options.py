@@ -25,6 +25,7 @@ class Format(StrEnum):
     table = "table"
     json = "json"
     csv = "csv"
+    raw_csv = "raw-csv"
 
 
 Book = Annotated[Path, typer.Option("--book", "-b", help="Folder of the rulebook.", show_default="this folder")]

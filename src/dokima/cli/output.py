@@ -11,6 +11,7 @@ from rich.console import Console, RenderableType
 from dokima.cli.options import Format
 from dokima.formats.jsondocs import json_text
 from dokima.formats.results import csv_text
+from dokima.reports.inert import Inert, visible
 
 
 def write(
@@ -35,18 +36,21 @@ def write(
             sys.stdout.write(json_text(data()) + "\n")
         case Format.csv:
             sys.stdout.write(csv_text(rows(), columns))
+        case Format.raw_csv:
+            sys.stdout.write(csv_text(rows(), columns, raw=True))
         case Format.table:
             show(table())
 
 
 def show(report: RenderableType) -> None:
     """A report to standard output."""
-    Console(highlight=False).print(report)
+    Console(highlight=False, markup=False, emoji=False).print(Inert(report))
 
 
 def complain(message: str) -> None:
     """A message to standard error, in red where that can be shown."""
-    console = Console(stderr=True, highlight=False)
+    console = Console(stderr=True, highlight=False, emoji=False)
+    message = visible(message)
     first, _, rest = message.partition("\n")
     console.print("error: ", style="bold red", end="", markup=False)
     console.print(first, markup=False, soft_wrap=True)

@@ -15,9 +15,10 @@ from dokima.engine.calculation import Calculation, PricedOrder, TaxRow, amount_f
 from dokima.engine.explaining import Explanation
 from dokima.engine.summing import left_out, sums_of
 from dokima.errors import Problem
+from dokima.formats.guarding import neutral
 from dokima.formats.jsondocs import json_text
 from dokima.model.columns import shown, values_of
-from dokima.model.findings import Findings
+from dokima.model.findings import COLUMNS, Findings
 from dokima.rules.verdicts import RuleAnswer
 
 
@@ -254,9 +255,17 @@ def group_data(group: VarianceGroup) -> dict[str, Any]:
 _PARTS = ("before", "after", "variance")
 
 
-def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = ()) -> str:
-    """Rows as CSV with a heading (RFC 4180, lines ended with a line feed); a blank is an empty cell."""
+def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = (), *, raw: bool = False) -> str:
+    """Rows as CSV with a heading (RFC 4180, lines ended with a line feed); a blank is an empty cell.
+
+    Args:
+        rows: The rows, values by heading.
+        columns: Headings that stand first, whether or not there are rows.
+        raw: Leave texts that a spreadsheet would take for a formula as they are, for programs.
+    """
     rows = list(rows)
+    if not raw:
+        rows = [{n: neutral(v) if isinstance(v, str) else v for n, v in row.items()} for row in rows]
     names = list(dict.fromkeys([*columns, *(name for row in rows for name in row)]))
     out = io.StringIO()
     writer = csv.DictWriter(out, names, lineterminator="\n", restval="")
@@ -277,10 +286,16 @@ def to_json(result: Result) -> str:
     return result.to_json() if isinstance(result, Findings) else json_text(result.to_dict())
 
 
-def to_csv(result: Calculation | Findings | Variance) -> str:
-    """A calculation (one row a line), findings, or a variance (one row a changed line) as CSV with a heading."""
+def to_csv(result: Calculation | Findings | Variance, *, raw: bool = False) -> str:
+    """A calculation (one row a line), findings, or a variance (one row a changed line) as CSV with a heading.
+
+    Args:
+        result: The result.
+        raw: Leave texts that a spreadsheet would take for a formula (``=1+1``) as they are; else an apostrophe stands
+            before them. Numbers are never touched.
+    """
     if isinstance(result, Findings):
-        return result.to_csv()
+        return csv_text([{name: row[name] for name in COLUMNS} for row in result.to_dicts()], COLUMNS, raw=raw)
     if isinstance(result, Variance):
-        return csv_text(variance_rows(result), ("order", "line", "status"))
-    return csv_text(calculation_rows(result), ("order", "line"))
+        return csv_text(variance_rows(result), ("order", "line", "status"), raw=raw)
+    return csv_text(calculation_rows(result), ("order", "line"), raw=raw)

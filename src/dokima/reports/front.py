@@ -25,6 +25,7 @@ from dokima.reports.changes import change_paper
 from dokima.reports.describing import rulebook_report
 from dokima.reports.explanations import explanation_report
 from dokima.reports.findings import findings_report
+from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
 from dokima.reports.ledgers import ledger_paper
 from dokima.reports.paper import Paper
@@ -60,7 +61,8 @@ class Report:
         """
         out = io.StringIO()
         with speaking(self.locale):
-            Console(file=out, width=width, highlight=False, color_system=None).print(self._view())
+            console = Console(file=out, width=width, highlight=False, color_system=None, markup=False, emoji=False)
+            console.print(Inert(self._view()))
         return "\n".join(line.rstrip() for line in out.getvalue().splitlines()).rstrip("\n") + "\n"
 
     @property

@@ -11,6 +11,7 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from dokima.reports.formatting import number, signed
+from dokima.reports.inert import visible
 from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked
 
 Kind = Literal["text", "number", "money", "variance"]
@@ -44,7 +45,7 @@ class Column:
         """A value as the column writes it; a blank is empty."""
         if value is None:
             return ""
-        return signed(value) if self.kind == "variance" and isinstance(value, Decimal) else number(value)
+        return visible(signed(value) if self.kind == "variance" and isinstance(value, Decimal) else number(value))
 
 
 @dataclass(frozen=True)
@@ -121,10 +122,15 @@ class Paper:
     headline: str = ""
     flat: Section | None = None
 
+    def __post_init__(self) -> None:
+        for name in ("title", "subtitle", "currency", "headline"):
+            object.__setattr__(self, name, visible(getattr(self, name)))
+
     @property
     def shown_facts(self) -> list[tuple[str, str]]:
         """The facts as the report writes them; a fact of several lines has a line feed between them."""
-        return [(label, number(value)) for label, value in self.facts.items() if value not in (None, "")]
+        shown = [(label, number(value)) for label, value in self.facts.items() if value not in (None, "")]
+        return [(visible(label), visible(value)) for label, value in shown]
 
     def to_rich(self) -> RenderableType:
         """The report for a terminal."""

@@ -9,6 +9,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+from dokima.formats.guarding import neutral
 from dokima.model.columns import shown
 from dokima.reports.paper import Paper
 
@@ -70,18 +71,3 @@ def _markdown_row(cells: Sequence[str]) -> str:
 def _inert(text: str) -> str:
     """Text that says in Markdown what it says, and nothing else."""
     return re.sub(r"([\\`*_\[\]<>|#])", r"\\\1", " ".join(text.split()))
-
-
-def neutral(text: str) -> str:
-    """Text that a spreadsheet would take for a formula, with an apostrophe before it; numbers stay as they are."""
-    if text[:1] in ("=", "+", "@", "\t", "\r") or (text[:1] == "-" and not _is_number(text)):
-        return f"'{text}"
-    return text
-
-
-def _is_number(text: str) -> bool:
-    try:
-        Decimal(text)
-    except ArithmeticError:
-        return False
-    return True

@@ -25,6 +25,7 @@ from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.settlement import Policy, Settlement
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.formats.file_names import file_name
 from dokima.formats.jsondocs import json_text
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
@@ -232,9 +233,7 @@ class FolderStore:
     # -- files ------------------------------------------------------------------------------------------------
 
     def _path(self, kind: str, number: str) -> Path:
-        if not number or any(mark in number for mark in "/\\\0") or number.startswith("."):
-            raise NotFound(f"expected a number that can name a file (got '{number}')")
-        return self.folder / kind / f"{number}.json"
+        return self.folder / kind / file_name(number)
 
     def _commit(self, name: str, documents: Mapping[str, str]) -> None:
         """Make several files true at once: one rename decides, and what it decides is then carried out."""
