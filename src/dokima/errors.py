@@ -173,7 +173,7 @@ class NotFound(DokimaError, LookupError):
 
 def nearest(word: str, known: Iterable[str]) -> str:
     """``; did you mean 'x'?`` for the nearest known word, else a blank text."""
-    found = difflib.get_close_matches(word, list(known), n=1, cutoff=0.6)
+    found = difflib.get_close_matches(str(word), list(known), n=1, cutoff=0.6)
     return f"; did you mean '{found[0]}'?" if found else ""
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dokima.errors import DocumentError, NotFound, nearest
+from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.fields import RECORDS, Fields
 from dokima.model.intake import RawOrders, read_orders
@@ -45,7 +45,7 @@ class Document:
     def order(self) -> Order:
         """The document as an order of its own, which may be changed without touching this."""
         result = Order()
-        result.header = {k: [dict(r) for r in v] if k in RECORDS else v for k, v in self.header.items()}
+        result.header = {name: _copied(name, value) for name, value in self.header.items()}
         result.lines = [Line(fields) for fields in self.lines.values()]
         return result
 
@@ -80,7 +80,15 @@ class Document:
         return self.lines[number]
 
     def with_line(self, number: str, fields: Values) -> Document:
-        """With one line added or replaced."""
+        """With one line added or replaced.
+
+        Raises:
+            DocumentError: It is no line number.
+        """
+        try:
+            read_address(number)
+        except ValueError as error:
+            raise DocumentError([Problem("", "", "number", str(error))]) from None
         lines = {**self.lines, number: {**fields, "number": number}}
         return replace(self, lines=dict(sorted(lines.items(), key=lambda each: read_address(each[0]))))
 
@@ -108,6 +116,13 @@ class Document:
     def is_parent(self, number: str) -> bool:
         """Whether a line has sub-lines."""
         return any(each.startswith(f"{number}/") for each in self.lines)
+
+
+def _copied(name: str, value: Any) -> Any:
+    """A header field, records as copies; what is no list of records is told when the order is read."""
+    if name not in RECORDS or not isinstance(value, list | tuple):
+        return value
+    return [dict(record) if isinstance(record, Mapping) else record for record in value]
 
 
 def orders_of(documents: Sequence[Document], fields: Fields) -> Orders:

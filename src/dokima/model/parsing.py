@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from typing import Any, NoReturn
 
 from dokima.errors import DocumentError, Problem
@@ -26,13 +26,31 @@ def parse_json(text: str | bytes) -> Any:
     if not isinstance(text, str):
         _fail(f"expected JSON as text or bytes (got {type(text).__name__})")
     try:
-        return json.loads(text, parse_float=Decimal, parse_constant=_refuse_constant, object_pairs_hook=_once)
+        data = json.loads(text, parse_float=_number, parse_constant=_refuse_constant, object_pairs_hook=_once)
     except json.JSONDecodeError as error:
         _fail(f"expected JSON ({error.msg} at column {error.colno})", row=error.lineno)
     except RecursionError:
         _fail("expected JSON that is nested less deeply")
     except ValueError as error:
         _fail(f"expected JSON with shorter numbers ({error})")
+    if "\\ud" in text.lower():
+        _refuse_half_characters(data)
+    return data
+
+
+def _number(text: str) -> Decimal:
+    try:
+        return Decimal(text)
+    except InvalidOperation:
+        _fail(f"expected a number with a shorter exponent (got {text[:40]})")
+
+
+def _refuse_half_characters(data: Any) -> None:
+    """Half of a surrogate pair is no character: no file and no report could hold it."""
+    try:
+        json.dumps(data, ensure_ascii=False, default=str).encode()
+    except UnicodeEncodeError as error:
+        _fail(f"expected whole characters (got half of a surrogate pair, {error.object[error.start]!r})")
 
 
 def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

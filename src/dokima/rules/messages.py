@@ -15,6 +15,7 @@ from typing import Any
 from dokima.errors import FormulaError
 from dokima.exact import decimals, parse, text, to_decimals
 from dokima.formulas import Formula, Frame, Level, Names, compile_formula
+from dokima.formulas.compiler import LONGEST
 from dokima.formulas.money import is_money
 from dokima.model.columns import shown, value_at
 
@@ -91,6 +92,8 @@ def read_message(source: str, names: Names, most: Level) -> Message:
             continue
         if found.group(1) is None:
             raise FormulaError(source, found.start(), f"expected a closed pair of braces, or '{part * 2}' for a brace")
+        if len(found.group(1)) > LONGEST:
+            raise FormulaError(source, found.start(), f"a formula may have at most {LONGEST} characters")
         split = _FORMAT.fullmatch(found.group(1))
         assert split is not None
         inner, label, grouped, places = split.groups()

@@ -55,6 +55,9 @@ class _Builder:
         breaks = self._formulas("breaks", spec.breaks, sorted(NUMBERS))
         # Without its formulas the kinds of its columns are unknown: what follows would only confuse.
         self._raise_problems()
+        if self.source.size and not self.source.columns:
+            self._problem("", "expected rows with columns (there are rows, and none of them says anything)")
+        self._raise_problems()
         kinds = self._kinds(conditions)
         fields, cells, problems = read_columns(spec, self.source, kinds)
         self.problems += problems
