@@ -76,6 +76,20 @@ def test_every_result_has_a_report():
         dokima.report(variance, locale="xx-yy")
 
 
+def test_an_order_too_long_for_a_terminal_shows_its_ends_and_its_totals():
+    """1,200 lines: the first 300, the last 100, and how many are between; the workbook and CSV hold all."""
+    lines = [{"item": "CLIP-S", "quantity": n % 9 + 1} for n in range(1200)]
+    order = dokima.Order(
+        "L", kind="sales", customer="FERNHOLT", date="2026-03-02", pick_up=True, currency="EUR", lines=lines
+    )
+    report = dokima.report(BOOK.price(order))
+    shown = [line.split()[0] for line in report.text.splitlines() if "CLIP-S" in line or "all of them as CSV" in line]
+    assert shown == [*[str(10 * n) for n in range(1, 301)], "…", *[str(10 * n) for n in range(1101, 1201)]]
+    assert "800 lines; all of them as CSV" in report.text
+    assert f"payable {BOOK.price(order)['L'].totals.payable}" in " ".join(report.text.split())
+    assert len(dokima.to_csv(BOOK.price(order)).splitlines()) == 1201
+
+
 def test_what_if_is_a_rulebook_with_other_values_and_its_origin_stays():
     """Freight 0.38 to 0.50 a kg: 36 panes of 11.2 kg bear 201.60 for 153.22; 40 of them 224.00."""
     dearer = BOOK.what_if(values={"freight_rate": "0.50"})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from decimal import Decimal
 from typing import Any
 
 from rich.console import Group, RenderableType
@@ -32,6 +33,8 @@ SUMMED = ("without_tax", "tax", "with_tax", "payable")
 """Totals that make sense for several orders together."""
 LONGEST = 32
 """Characters of a description that a table shows."""
+MOST_LINES, HEAD, TAIL = 500, 300, 100
+"""Lines of an order that a terminal shows; of a longer one its first and last."""
 
 
 def calculation_report(calculation: Calculation, figures: Sequence[str] = ()) -> RenderableType:
@@ -155,9 +158,16 @@ def _lines(order: PricedOrder, asked: Sequence[str]) -> RenderableType:
     figures = list(asked) or line_columns(order)
     headings = [figure_heading(order.routine, order.calculation.program, name) for name in figures]
     lines = order.lines
+    left_out = len(lines) - HEAD - TAIL if len(lines) > MOST_LINES else 0
+    lines = [*lines[:HEAD], *lines[-TAIL:]] if left_out else lines
     texts = [_texts(line) for line in lines]
     numbers = [[_figure(line, name) for name in figures] for line in lines]
     styles = [_style(line) for line in lines]
+    if left_out:
+        told = _("{count} lines; all of them as CSV").format(count=number(Decimal(left_out)))
+        texts.insert(HEAD, ("\u2026", told, "", ""))
+        numbers.insert(HEAD, [""] * len(figures))
+        styles.insert(HEAD, "dim")
     beside = (
         {step.name for step in order.routine.steps if not step.way.is_amount} if order.routine and not asked else {""}
     )
