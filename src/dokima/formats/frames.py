@@ -40,7 +40,9 @@ def _of_series(series: pd.Series[Any]) -> RawColumn:
     import pandas as pd
 
     codes, values = pd.factorize(series, use_na_sentinel=True)
-    plain = [_plain(value) for value in values.tolist()] if hasattr(values, "tolist") else list(values)
+    plain = values.tolist() if hasattr(values, "tolist") else list(values)
+    if set(map(type, plain)) - {str, int}:
+        plain = [_plain(value) for value in plain]
     return RawColumn(plain, np.asarray(codes, np.int64))
 
 

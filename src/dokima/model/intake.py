@@ -145,13 +145,14 @@ class _Intake:
         raw = self.raw
         column = raw.header.get("number")
         spec = self.fields.header["number"]
-        for row in range(raw.count):
-            place = -1 if column is None else column.place(row)
-            value = column.values[place] if column is not None and place >= 0 else None
-            try:
-                self.numbers[row] = self.reader.read(spec, value) or ""
-            except BadValue:
-                continue  # reported with all other values of the column
+        if column is not None:
+            plain = not spec.codes and not spec.choices and set(map(type, column.values)) <= {str}
+            texts = list(column.values) if plain else [self._number_of(spec, value) for value in column.values]
+            texts.append("")
+            self.numbers = [texts[place] for place in column.places()]
+        distinct = set(self.numbers)
+        if len(distinct) == raw.count and "" not in distinct:
+            return
         seen: dict[str, int] = {}
         for row, number in enumerate(self.numbers):
             if not number and raw.count > 1:
@@ -159,6 +160,13 @@ class _Intake:
             elif number in seen:
                 self._problem("header", row, "number", f"expected each order number once (got {number!r} again)")
             seen.setdefault(number, row)
+
+    def _number_of(self, spec: Field, value: Any) -> str:
+        """A value as an order number, blank if it is none: that is told with all other values of the column."""
+        try:
+            return self.reader.read(spec, value) or ""
+        except BadValue:
+            return ""
 
     def _read_addresses(self, lines: dict[str, Column]) -> tuple[Texts, Integers, Integers | None]:
         """Line numbers in their one form, their rank in sequence, and codes of parents if there are sub-lines."""
@@ -246,7 +254,7 @@ class _Intake:
         if column is None:
             return [""] * count
         values = [str(value) if value is not None else "" for value in column.values] + [""]
-        return [values[column.place(row)] for row in range(count)]
+        return [values[place] for place in column.places()[:count]]
 
     def _unknown(self, level: str, name: str, column: RawColumn, fields: Mapping[str, Field], count: int) -> None:
         given = np.arange(count) if column.absent is None else np.flatnonzero(~column.absent)

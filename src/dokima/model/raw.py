@@ -8,11 +8,14 @@ from typing import Any, Final
 
 import numpy as np
 
+from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
-from dokima.model.columns import Column, column_of, take_or_blank
+from dokima.model.columns import Column, Texts, Words, column_of, take_or_blank
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
 
+SMALL = 2**62
+"""Whole numbers below it are kept as they are."""
 ABSENT: Final = object()
 """Stands for a field that was not given at all, as opposed to one given as blank."""
 
@@ -51,6 +54,8 @@ class RawColumn:
 
     def read(self, spec: Field, reader: ValueReader) -> tuple[Column, dict[int, str]]:
         """The values as a field wants them, and for each place that it cannot read what is wrong with it."""
+        if (column := self._as_they_are(spec)) is not None:
+            return column, {}
         read: list[Any] = []
         bad: dict[int, str] = {}
         for place, value in enumerate(self.values):
@@ -61,3 +66,20 @@ class RawColumn:
                 bad[place] = str(error)
         column = column_of(spec.kind, read)
         return (column if self.codes is None else take_or_blank(column, self.codes)), bad
+
+    def places(self) -> list[int]:
+        """For each row the place of its value, -1 for a blank."""
+        return list(range(len(self.values))) if self.codes is None else self.codes.tolist()
+
+    def _as_they_are(self, spec: Field) -> Column | None:
+        """Texts of a text field and whole numbers of a number field, which need no reading; None for all else."""
+        if self.codes is None or spec.codes or spec.choices or not len(self.values):
+            return None
+        kinds = set(map(type, self.values))
+        if spec.kind == "text" and kinds == {str} and "" not in self.values:
+            return Texts(self.codes, Words(list(self.values)))
+        if spec.kind in ("decimal", "integer") and kinds == {int}:
+            units = np.array(self.values, object)
+            if max(abs(int(units.max())), abs(int(units.min()))) < SMALL:
+                return take_or_blank(Decimals(units.astype(np.int64), 0), self.codes)
+        return None
