@@ -38,6 +38,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.errors import RulebookError as RulebookError
     from dokima.errors import RulebookProblem as RulebookProblem
     from dokima.errors import StaleBaseline as StaleBaseline
+    from dokima.formats.reading import Source as Source
     from dokima.formats.results import to_csv as to_csv
     from dokima.formats.results import to_json as to_json
     from dokima.formulas.custom import function as function
@@ -106,6 +107,7 @@ _HOMES = {
     "RulebookProblem": "dokima.errors",
     "Setting": "dokima.routines.kinds.kind",
     "Settlement": "dokima.changes.settlement",
+    "Source": "dokima.formats.reading",
     "StaleBaseline": "dokima.errors",
     "StepKind": "dokima.routines.kinds.kind",
     "TaxRow": "dokima.engine.calculation",
@@ -166,6 +168,7 @@ __all__ = [
     "RulebookProblem",
     "Setting",
     "Settlement",
+    "Source",
     "StaleBaseline",
     "StepKind",
     "TaxRow",

@@ -5,7 +5,6 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -31,6 +30,7 @@ from dokima.editing.editor import Editor
 from dokima.errors import DocumentError, DokimaError
 from dokima.formats.file_names import file_name
 from dokima.formats.jsondocs import json_text
+from dokima.formats.whole_files import write_whole
 from dokima.model.order import Order
 from dokima.reports.edits import edit_report
 from dokima.reports.inert import visible
@@ -120,22 +120,6 @@ def _write(outcomes: Sequence[_Outcome], out: Path, *, folder: bool) -> None:
     names = [target.name.casefold() for target in targets]
     if twice := next((each for each, name in zip(targets, names, strict=True) if names.count(name) > 1), None):
         raise DokimaError(f"expected numbers that differ in more than case (two would be written to '{twice}')")
-    if folder:
-        _try(out, lambda: out.mkdir(parents=True, exist_ok=True))
-    for outcome, named in zip(outcomes, targets, strict=True):
-        target = named.resolve()  # what a link points at is written, never the link
-        if target.exists() and not target.is_file():
-            raise DokimaError(f"'{named}' cannot be written: it is no regular file")
-        # Written beside the target and renamed, so that nobody ever finds half a document.
-        beside = target.with_name(f".{target.name}.partial")
-        text = json_text(outcome.editor.order.to_dict()) + "\n"
-        _try(named, partial(beside.write_text, text, encoding="utf-8"))
-        _try(named, partial(beside.replace, target))
-        sys.stderr.write(f"written: {visible(str(named))}\n")
-
-
-def _try(target: Path, work: Callable[[], object]) -> None:
-    try:
-        work()
-    except (OSError, ValueError) as error:
-        raise DokimaError(f"'{target}' cannot be written: {getattr(error, 'strerror', None) or error}") from None
+    for outcome, target in zip(outcomes, targets, strict=True):
+        write_whole(target, json_text(outcome.editor.order.to_dict()) + "\n")
+        sys.stderr.write(f"written: {visible(str(target))}\n")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, TypeAlias, cast
 
 from dokima.errors import DocumentError, Problem
 from dokima.formats.delimited import Grid, read_delimited
@@ -18,8 +18,17 @@ from dokima.model.intake import RawOrders, read_orders
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 
+if TYPE_CHECKING:
+    import pandas as pd
 
-def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Orders:
+Source: TypeAlias = (
+    "Order | Mapping[str, Any] | Orders | Path | pd.DataFrame | tuple[pd.DataFrame, pd.DataFrame] "
+    "| Sequence[Order | Mapping[str, Any] | Path]"
+)
+"""What holds orders: one document or several, columns, files, a flat frame, or frames of headers and lines."""
+
+
+def orders_from(source: Source, fields: Fields, layout: Layout | None = None) -> Orders:
     """Orders out of whatever holds them.
 
     Args:
@@ -39,7 +48,7 @@ def orders_from(source: Any, fields: Fields, layout: Layout | None = None) -> Or
     if is_frame(source) or (isinstance(source, tuple) and len(source) == 2 and all(is_frame(part) for part in source)):
         return _from_frames(source, fields, layout)
     if isinstance(source, Sequence) and source and all(isinstance(part, Path) for part in source):
-        return _from_paths(source, fields, layout)
+        return _from_paths(cast("Sequence[Path]", source), fields, layout)
     documents, problems = Order.all_of(source)
     return read_orders(replace(RawOrders.from_documents(documents), problems=problems), fields)
 

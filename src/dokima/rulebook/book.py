@@ -17,7 +17,7 @@ from dokima.engine.whatif import with_values
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
-from dokima.formats.reading import orders_from
+from dokima.formats.reading import Source, orders_from
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -129,7 +129,7 @@ class Rulebook:
             raise NotFound(f"there is no layout '{name}'{nearest(name, self.layouts)}")
         return self.layouts[name]
 
-    def orders(self, source: Any, layout: str | None = None, *, strict: bool = False) -> Orders:
+    def orders(self, source: Source, layout: str | None = None, *, strict: bool = False) -> Orders:
         """Read orders as this rulebook's fields want them.
 
         Args:
@@ -150,7 +150,7 @@ class Rulebook:
             raise DocumentError(orders.problems)
         return orders
 
-    def _read(self, source: Any, layout: str | None) -> Orders:
+    def _read(self, source: Source, layout: str | None) -> Orders:
         """Orders, whatever is wrong with them among their problems."""
         chosen = None if layout is None else self.layout(layout)
         orders = orders_from(source, self.program.fields, chosen)
@@ -158,7 +158,7 @@ class Rulebook:
 
     def check(
         self,
-        source: Any,
+        source: Source,
         at: str = "save",
         rule: str | None = None,
         today: datetime.date | None = None,
@@ -184,7 +184,7 @@ class Rulebook:
 
     def explain_rules(
         self,
-        source: Any,
+        source: Source,
         at: str = "save",
         rule: str | None = None,
         today: datetime.date | None = None,
@@ -201,7 +201,7 @@ class Rulebook:
         before = None if was is None else with_values(orders, was)
         return list(answers(self.program, orders, at, Run(today, by), rule, before))
 
-    def price(self, source: Any, layout: str | None = None, *, workers: int = 1) -> Calculation:
+    def price(self, source: Source, layout: str | None = None, *, workers: int = 1) -> Calculation:
         """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
 
         Args:
@@ -212,7 +212,9 @@ class Rulebook:
         calculation = self._price(source, layout, workers=workers).calculation
         return replace(calculation, findings=_document_findings(calculation.problems) + calculation.findings)
 
-    def price_in_pieces(self, source: Any, layout: str | None = None, *, lines: int = 100_000) -> Iterator[Calculation]:
+    def price_in_pieces(
+        self, source: Source, layout: str | None = None, *, lines: int = 100_000
+    ) -> Iterator[Calculation]:
         """Price many orders piece by piece, so that only the orders and one piece of figures are held at a time.
 
         Each order is in one piece, with the same figures as in `price`. Orders that were set aside are told with the
@@ -229,10 +231,10 @@ class Rulebook:
             calculation = self._price(orders.part(start, stop), None).calculation
             yield replace(calculation, findings=(problems if start == 0 else Findings()) + calculation.findings)
 
-    def _price(self, source: Any, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
+    def _price(self, source: Source, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
         return price_orders(self.program, self._read(source, layout), Run(), traced=traced, workers=workers)
 
-    def edit(self, source: Any, by: str, *, today: datetime.date | None = None, layout: str | None = None) -> Editor:
+    def edit(self, source: Source, by: str, *, today: datetime.date | None = None, layout: str | None = None) -> Editor:
         """An editor of one order.
 
         Args:
@@ -248,7 +250,7 @@ class Rulebook:
 
         return Editor(self.program, self._one_order(source, layout), by, _now, today)
 
-    def _one_order(self, source: Any, layout: str | None = None) -> Order:
+    def _one_order(self, source: Source, layout: str | None = None) -> Order:
         if isinstance(source, Order):
             return source
         orders = self.orders(source, layout, strict=True)
@@ -258,10 +260,10 @@ class Rulebook:
 
     def change(
         self,
-        source: Any,
+        source: Source,
         by: str,
         *,
-        supplements: Sequence[Any] = (),
+        supplements: Sequence[Source] = (),
         reason: str = "",
         requested_by: str = "",
         taken: Iterable[str] = (),
@@ -292,7 +294,7 @@ class Rulebook:
 
     def explain(
         self,
-        source: Any,
+        source: Source,
         line: str | int,
         figure: str | None = None,
         *,
@@ -367,7 +369,7 @@ class Rulebook:
         return audit(self.program, today)
 
     def replay(
-        self, source: Any, new: Rulebook, *, layout: str | None = None, as_of: datetime.date | None = None
+        self, source: Source, new: Rulebook, *, layout: str | None = None, as_of: datetime.date | None = None
     ) -> Replay:
         """What another version of this rulebook does to orders that are there already.
 
@@ -381,7 +383,9 @@ class Rulebook:
 
         return replay(self, new, source, layout=layout, as_of=as_of)
 
-    def variance(self, before: Any, after: Any, layout: str | None = None, *, mix: bool = False) -> Variance:
+    def variance(
+        self, before: Source | Calculation, after: Source | Calculation, layout: str | None = None, *, mix: bool = False
+    ) -> Variance:
         """The variance between two states of orders, each priced by this rulebook.
 
         Args:

@@ -14,7 +14,6 @@ from __future__ import annotations
 
 import datetime
 import json
-import os
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import replace
@@ -24,9 +23,10 @@ from typing import Any
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.settlement import Policy, Settlement
-from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.formats.file_names import file_name
 from dokima.formats.jsondocs import json_text
+from dokima.formats.whole_files import write_whole
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
@@ -169,7 +169,7 @@ class FolderStore:
             change = self.book.change(
                 original, by, supplements=supplements, reason=reason, requested_by=requested_by, taken=taken
             )
-            self._write(self._path("baselines", change.number), change.baseline.text)
+            write_whole(self._path("baselines", change.number), change.baseline.text)
             self._keep(change)
         return change
 
@@ -228,7 +228,7 @@ class FolderStore:
         return settlement
 
     def _keep(self, change: ChangeOrder) -> None:
-        self._write(self._path("changes", change.number), _written(change.to_dict()))
+        write_whole(self._path("changes", change.number), _written(change.to_dict()))
 
     # -- files ------------------------------------------------------------------------------------------------
 
@@ -238,33 +238,19 @@ class FolderStore:
     def _commit(self, name: str, documents: Mapping[str, str]) -> None:
         """Make several files true at once: one rename decides, and what it decides is then carried out."""
         pending = self.folder / "settlements" / f"{name}.pending"
-        self._write(pending, _written(dict(documents)))
+        write_whole(pending, _written(dict(documents)))
         self._carry_out(pending)
 
     def _carry_out(self, pending: Path) -> None:
         documents = json.loads(pending.read_text(encoding="utf-8"))
         for path, text in documents.items():
-            self._write(self.folder / path, text)
+            write_whole(self.folder / path, text)
         pending.replace(pending.with_suffix(".json" if not pending.stem.endswith("-rebase") else ".done"))
 
     def _finish(self) -> None:
         """Carry out settlements that were decided and then cut short. Only who holds the lock may."""
         for pending in sorted((self.folder / "settlements").glob("*.pending")):
             self._carry_out(pending)
-
-    @staticmethod
-    def _write(path: Path, text: str) -> None:
-        """Write a file beside its place and rename it, so that nobody ever finds half of it."""
-        partial = path.with_name(f".{path.name}.partial")
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            with partial.open("w", encoding="utf-8") as file:
-                file.write(text)
-                file.flush()
-                os.fsync(file.fileno())
-            partial.replace(path)
-        except OSError as error:
-            raise DokimaError(f"'{path}' cannot be written: {error.strerror}") from None
 
     @contextmanager
     def _writing(self, by: str) -> Iterator[None]:
