@@ -117,3 +117,18 @@ def test_results_say_in_a_line_what_they_are():
         "<Variance: 1 orders, 0 of 3 lines changed>",
     ]
     assert repr(BOOK.explain(ORDER, 10)) == "<Explanation SQ-2041 line 10: 11 steps, net 1682.50>"
+
+
+def test_a_percentage_says_what_it_is_taken_of_whatever_else_its_step_reads():
+    """36 x 12.50 = 450.00, and 5 % of that; the quantity that its condition reads is not what it is taken of."""
+    steps = [
+        {"name": "price", "kind": "price", "options": [{"value": "12.50"}]},
+        {"name": "bonus", "kind": "discount", "percent": "5", "when": "line.quantity >= 24"},
+        {"name": "first", "kind": "subtotal", "label": "net of bonus"},
+        {"name": "extra", "kind": "charge", "percent": "2", "of": "first"},
+    ]
+    data = {"rulebook": {"name": "r", "currency": "EUR"}, "routine": {"sales": {"step": steps}}}
+    book = dokima.Rulebook.from_dict(data)
+    told = dokima.report(book.explain(dokima.Order("A", lines=[{"quantity": 36}]), 10)).text
+    assert "5 % of 450.00\n" in told
+    assert "2 % of net of bonus 427.50\n" in told

@@ -39,7 +39,11 @@ from dokima.reports.translations import Wording
 
 Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
-change = typer.Typer(no_args_is_help=True, help="Change orders: open, edit, show, submit, approve, reject, rebase.")
+change = typer.Typer(
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    help="Change orders: open, edit, show, submit, approve, reject, rebase.",
+)
 
 
 def _told(changed: ChangeOrder, what: str) -> None:

@@ -96,6 +96,7 @@ class StepExplanation:
         over: Whether it is worked out for the line, for the parent line above it (parent), or for the order.
         symbol: The sign before its label.
         moves: Whether it is a price, or moves the amount of the line.
+        base: What a percentage of it is taken of, its label blank for the amount so far; None where it has none.
     """
 
     name: str
@@ -110,6 +111,7 @@ class StepExplanation:
     over: str = "line"
     symbol: str = ""
     moves: bool = False
+    base: Operand | None = None
 
 
 @dataclass(frozen=True)
@@ -303,7 +305,15 @@ class _Explainer:
             over="order" if step.way.of_order else step.definition.over,
             symbol=step.way.symbol,
             moves=step.way.is_price or step.sign != 0,
+            base=self._base(step, values),
         )
+
+    def _base(self, step: Step, values: Mapping[str, Any]) -> Operand | None:
+        """What a percentage of a discount or charge is taken of."""
+        name = f"line.{step.definition.of or 'amount'}"
+        if not step.sign or "percent" not in step.parts or name not in values:
+            return None
+        return Operand(name, self.program.label(name) if step.definition.of else "", values[name])
 
     def _counted(self, formula: Formula, trace: StepTrace) -> Said:
         """What counted in a formula on this line."""

@@ -111,7 +111,6 @@ def step_lines(step: StepExplanation, explanation: Explanation) -> list[str]:
 
 def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     """The step in one sentence."""
-    read = {operand.name: operand for operand in step.operands}
     formulas = step.counted
     if step.kind == "price":
         known = explanation.price is not None
@@ -120,10 +119,10 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     elif step.source:
         yield Text(f"0, {told(step.source)}")
     elif "percent" in formulas:
-        base = next((operand for name, operand in read.items() if name.startswith("line.")), None)
         of = ""
-        if base is not None and step.kind != "tax":
-            of = " " + _("of {base} {value}").format(base=base.label, value=number(base.value))
+        if step.base is not None:
+            base = f"{step.base.label} {number(step.base.value)}".strip()
+            of = " " + _("of {base}").format(base=base)
         yield Text(f"{told(formulas['percent'])} %{of}")
         if "category" in formulas:
             category = formulas["category"].strip("'")

@@ -160,11 +160,11 @@ class ReportSpec(Spec):
 
     locale: str = ""
     """The locale of reports for which none is asked, such as en_GB."""
-    customer: list[str] = []
+    customer: Texts = []
     """Formulas of text: the customer's name, then lines of the address."""
-    supplier: list[str] = []
+    supplier: Texts = []
     """The same of the supplier."""
-    ship_to: list[str] = []
+    ship_to: Texts = []
     """The same of the place of delivery."""
     valid_days: Annotated[int, Field(ge=0, le=3650)] | None = None
     """For how many days after its submission a change order is offered."""
