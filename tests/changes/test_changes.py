@@ -388,6 +388,23 @@ def test_two_people_who_each_add_a_line_do_not_conflict():
     assert [line.line for line in change.variance().lines() if line.status == "added"] == list(numbers.values())[1:]
 
 
+def test_a_change_that_is_offered_no_longer_can_be_refused_by_a_rule():
+    rule = {
+        "id": "too-late", "at": "approve", "require": "blank(change.valid_until) or run.today <= change.valid_until",
+        "message": "It was offered until {change.valid_until}.",
+    }  # fmt: skip
+    price = {"name": "price", "kind": "price", "options": [{"value": "10"}]}
+    rules = book(routine=routine(price), rule=[rule], report={"valid_days": 14})
+    order = dokima.Order("A", state="confirmed", lines=[{"item": "X", "quantity": 1}])
+    change = rules.change(order, by="Ada")
+    change.edit("Ada").change_line(10, quantity=2)
+    change.submit("Ada")
+    last = change.valid_until
+    with pytest.raises(dokima.Refused, match=f"It was offered until {last}."):
+        change.approve("Ben", [order], today=last + datetime.timedelta(days=1))
+    assert change.approve("Ben", [order], today=last).orders[0].number == "A"
+
+
 def test_cost_and_margin_need_no_steps_of_the_rulebook():
     """Line 10: cost 2 x 7.005 = 14.01, then 3 x 7.005 = 21.02 (21.015 half up); margin 20.00 - 14.01, 30.00 - 21.02.
 

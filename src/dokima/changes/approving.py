@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from dokima.changes.history import last_entry
+from dokima.changes.history import last_entry, offered_until
 from dokima.changes.supplements import total
 from dokima.changes.variance import Variance
 from dokima.editing.document import Document
@@ -38,6 +38,7 @@ def change_facts(
         "change.opened_by": record.get("opened_by"),
         "change.submitted_by": last_entry(record, "submitted").get("by"),
         "change.requested_by": record.get("requested_by"),
+        "change.valid_until": offered_until(record, program.definition.report.valid_days),
         **{f"variance.{name}": value for name, value in moved.items()},
         "ledger.headroom": now,
         "ledger.headroom_after": later,

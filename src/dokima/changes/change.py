@@ -9,7 +9,7 @@ from typing import Any, Literal, get_args
 
 from dokima.changes.approving import change_facts
 from dokima.changes.baseline import Baseline
-from dokima.changes.history import day_of, last_entry
+from dokima.changes.history import offered_until
 from dokima.changes.rebasing import rebased
 from dokima.changes.settlement import Policy, Settlement, Settling
 from dokima.changes.supplements import combined, frozen, moved, next_number, typed
@@ -92,9 +92,7 @@ class ChangeOrder:
     @property
     def valid_until(self) -> datetime.date | None:
         """The day until which it is offered, while it is submitted and the rulebook limits it; else None."""
-        days = self.program.definition.report.valid_days
-        day = day_of(last_entry(self._record, "submitted").get("time")) if self.state == "submitted" else None
-        return None if days is None or day is None else day + datetime.timedelta(days=days)
+        return offered_until(self._record, self.program.definition.report.valid_days)
 
     @property
     def document(self) -> Order:

@@ -13,6 +13,17 @@ def last_entry(record: Mapping[str, Any], *deeds: str) -> Mapping[str, Any]:
     return entries[-1] if entries else {}
 
 
+def offered_until(record: Mapping[str, Any], days: int | None) -> datetime.date | None:
+    """The day until which a submitted change is offered; None where it is not submitted or nothing limits it.
+
+    Args:
+        record: What the change order keeps of people and times.
+        days: For how many days after its submission.
+    """
+    day = day_of(last_entry(record, "submitted").get("time")) if record.get("state") == "submitted" else None
+    return None if days is None or day is None else day + datetime.timedelta(days=days)
+
+
 def day_of(time: Any) -> datetime.date | None:
     """The day of a time in ISO 8601; None for none."""
     return datetime.date.fromisoformat(str(time)[:10]) if time else None

@@ -9,13 +9,14 @@ import numpy as np
 
 from dokima.exact import decimals
 from dokima.formulas import Level, Name
-from dokima.model.columns import Column, Flags, Texts
+from dokima.model.columns import Column, Dates, Flags, Texts
 from dokima.rules.rule import IS_CHANGE
 
 CHANGE_FACTS: Mapping[str, Name] = {
     "change.opened_by": Name("text", Level.HEADER, "who opened the change"),
     "change.submitted_by": Name("text", Level.HEADER, "who submitted the change"),
     "change.requested_by": Name("text", Level.HEADER, "who asked for the change"),
+    "change.valid_until": Name("date", Level.HEADER, "until when the change is offered"),
     "variance.without_tax": Name("decimal", Level.HEADER, "variance without tax", money=True),
     "variance.with_tax": Name("decimal", Level.HEADER, "variance with tax", money=True),
     "variance.margin": Name("decimal", Level.HEADER, "variance of the margin", money=True),
@@ -32,4 +33,6 @@ def change_column(name: str, facts: Mapping[str, Any] | None, orders: int) -> Co
     value = (facts or {}).get(name)
     if CHANGE_FACTS[name].kind == "text":
         return Texts.of([value or None] * orders)
+    if CHANGE_FACTS[name].kind == "date":
+        return Dates.of([value] * orders)
     return decimals([value] * orders)
