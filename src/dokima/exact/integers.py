@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
-import numpy.typing as npt
 
 from dokima.errors import ExactError
 
-Integers = npt.NDArray[Any]
+if TYPE_CHECKING:
+    import numpy.typing as npt  # which takes a third as long to import as all of NumPy
+
+Integers: TypeAlias = "npt.NDArray[Any]"
 """An array of int64, or of Python integers in an object array."""
 
-Mask = npt.NDArray[np.bool_]
+Mask: TypeAlias = "npt.NDArray[np.bool_]"
 
 LIMIT = 2**63 - 1
 """Largest magnitude an int64 array may hold here; the one value below it, -2**63, has no positive twin."""

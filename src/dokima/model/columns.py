@@ -13,7 +13,6 @@ from typing import Any, Literal, TypeVar, cast
 from weakref import WeakKeyDictionary
 
 import numpy as np
-import numpy.typing as npt
 
 from dokima.exact import Decimals, Quotient, from_pairs, parse, stored, text, to_decimals
 from dokima.exact.integers import Integers, Mask, either, mask_of
@@ -32,7 +31,7 @@ class Words:
     def __init__(self, items: list[str], index: dict[str, int] | None = None) -> None:
         self.items = items
         self._index = index
-        self._numbers_in: WeakKeyDictionary[Words, npt.NDArray[np.int64]] | None = None
+        self._numbers_in: WeakKeyDictionary[Words, Integers] | None = None
 
     @property
     def index(self) -> dict[str, int]:
@@ -44,7 +43,7 @@ class Words:
     def __reduce__(self) -> tuple[type[Words], tuple[list[str]]]:
         return Words, (self.items,)
 
-    def numbers_in(self, other: Words) -> npt.NDArray[np.int64]:
+    def numbers_in(self, other: Words) -> Integers:
         """For each word its number in another dictionary, -2 for none, and at the end -1, which answers for code -1.
 
         Kept as long as both dictionaries are there: every piece of many orders asks the same.
@@ -64,7 +63,7 @@ class Texts:
 
     __slots__ = ("_complete", "codes", "words")
 
-    def __init__(self, codes: npt.NDArray[np.int64], words: Words) -> None:
+    def __init__(self, codes: Integers, words: Words) -> None:
         self.codes = codes
         self.words = words
         self._complete: bool | None = None
@@ -102,11 +101,11 @@ class Texts:
         """The same column with more values missing."""
         return self if gone is None else Texts(np.where(gone, -1, self.codes), self.words)
 
-    def in_words(self, words: Words) -> npt.NDArray[np.int64]:
+    def in_words(self, words: Words) -> Integers:
         """Codes in another dictionary; -1 for missing texts, -2 for texts it does not have."""
         if words is self.words:
             return self.codes
-        answer: npt.NDArray[np.int64] = self.words.numbers_in(words)[self.codes]
+        answer: Integers = self.words.numbers_in(words)[self.codes]
         return answer
 
     def to_list(self) -> list[str | None]:
@@ -120,7 +119,7 @@ class Dates:
 
     __slots__ = ("days", "missing")
 
-    def __init__(self, days: npt.NDArray[np.int64], missing: Mask | None = None) -> None:
+    def __init__(self, days: Integers, missing: Mask | None = None) -> None:
         self.days = days
         self.missing = missing
 
