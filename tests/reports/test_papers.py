@@ -169,6 +169,7 @@ def test_a_rulebook_says_who_the_parties_are_and_how_reports_speak(plain):
         ).change(dokima.Order("O", lines=[{"item": "X", "quantity": 1}], **header), by="Ada")
 
     parties = {"customer": ["customer.name", "customer.place"], "valid_days": 14}
+    price = {"name": "price", "kind": "price", "options": [{"value": "10"}]}
     change = told(parties, customer="C", ship_to="Yard 4")
     change.edit("Ada").change_line(10, quantity=2)
     change.submit("Ada")
@@ -181,6 +182,18 @@ def test_a_rulebook_says_who_the_parties_are_and_how_reports_speak(plain):
     assert change_paper(unknown, Wording.of(unknown.program)).facts["customer"] == "D"
     with pytest.raises(dokima.RulebookError, match=r"report.customer.0.*table 'customer' has no column 'naem'"):
         told({"customer": ["customer.naem"]})
+    for texts, said in (
+        ({"rises": "up {amuont}"}, r"texts.rises: expected only \{amount\}, \{total\} in braces .got 'up \{amuont\}'"),
+        (
+            {"change_ordr": "Variation"},
+            "texts.change_ordr: there is no such text in a report; did you mean 'change_order'",
+        ),
+    ):
+        data = {"rulebook": {"name": "r", "currency": "EUR"}, "texts": texts, "routine": routine(price)}
+        wrong = dokima.Rulebook.from_dict(data).change(dokima.Order("O", lines=[{"quantity": 1}]), by="Ada")
+        wrong.edit("Ada").change_line(10, quantity=2)
+        with pytest.raises(dokima.DokimaError, match=said):
+            change_paper(wrong, Wording.of(wrong.program))
     with pytest.raises(dokima.RulebookError, match=r"report.locale.*expected a locale such as de_DE"):
         told({"locale": "de-XX-yy"})
 

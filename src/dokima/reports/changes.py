@@ -69,9 +69,9 @@ def _headline(moved: Delta, currency: str, words: Wording) -> str:
     """What a change comes to, in a sentence."""
     if moved.variance is None:
         return words["unknown_total"]
-    said = words["rises" if moved.variance > 0 else "falls" if moved.variance < 0 else "stays"]
+    said = "rises" if moved.variance > 0 else "falls" if moved.variance < 0 else "stays"
     amounts = {"amount": f"{number(abs(moved.variance))} {currency}", "total": f"{number(moved.after)} {currency}"}
-    return said.format(**amounts)
+    return words.say(said, **amounts)
 
 
 # -- facts ----------------------------------------------------------------------------------------------------
@@ -127,7 +127,7 @@ def _on_approval(change: ChangeOrder, variance: Variance, words: Wording) -> str
     if change.state not in _OPEN:
         return ""
     lines = change.ordered_separately(variance=variance)
-    return words["separates"].format(lines=", ".join(lines)) if lines else words["amends"]
+    return words.say("separates", lines=", ".join(lines)) if lines else words["amends"]
 
 
 def _decided(record: dict[str, Any]) -> str:
@@ -302,7 +302,7 @@ def _details(line: LineVariance, variance: Variance, words: Wording) -> Iterator
             told += f" ({reason.after})"
         yield _detail(told)
     if line.is_consequence and (steps := _steps_that_moved(line, variance, words)):
-        yield _detail(words["because"].format(steps=", ".join(steps)))
+        yield _detail(words.say("because", steps=", ".join(steps)))
 
 
 def _detail(told: str) -> Row:

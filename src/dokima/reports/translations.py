@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from dokima.engine.program import Program, ProgramDefinition
+from dokima.errors import DokimaError, nearest
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
 from dokima.reports.formatting import figure_word
 from dokima.reports.language import N_, _, language
@@ -134,9 +135,28 @@ class Wording:
 
     @classmethod
     def of(cls, program: Program) -> Wording:
-        """The words of a rulebook's papers."""
+        """The words of a rulebook's papers.
+
+        Raises:
+            DokimaError: The rulebook has a text of its own for something that is never said; names the nearest.
+        """
         definition: ProgramDefinition = program.definition
+        unknown = next((key for key in definition.texts if key not in WORDS), None)
+        if unknown is not None:
+            raise DokimaError(f"texts.{unknown}: there is no such text in a report{nearest(unknown, WORDS)}")
         return cls(definition.texts, definition.letterhead, program)
+
+    def say(self, key: str, **facts: str) -> str:
+        """A sentence with its facts.
+
+        Raises:
+            DokimaError: A sentence of the rulebook has other facts in braces than there are.
+        """
+        try:
+            return self[key].format(**facts)
+        except (KeyError, IndexError, ValueError, AttributeError):
+            known = ", ".join(f"{{{name}}}" for name in facts)
+            raise DokimaError(f"texts.{key}: expected only {known} in braces (got '{self[key]}')") from None
 
     @property
     def language(self) -> str:
