@@ -10,10 +10,10 @@ from typing import Any
 
 from dokima.changes.documents import refuse_ended
 from dokima.changes.supplements import combined, frozen, typed, with_terms
-from dokima.editing.document import Document
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Problem
 from dokima.model.content import canonical_json, digest_of
+from dokima.model.document import Document
 from dokima.model.order import Order
 
 

@@ -15,7 +15,6 @@ from dokima.changes.settlement import Policy, Settlement, Settling
 from dokima.changes.supplements import combined, frozen, moved, next_number, typed
 from dokima.changes.variance import Variance
 from dokima.editing.blocking import refuse_if_any
-from dokima.editing.document import Document
 from dokima.editing.edit_rules import Edit
 from dokima.editing.editor import Editor
 from dokima.engine.calculation import Calculation
@@ -23,6 +22,7 @@ from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed, nearest
 from dokima.model.content import NOT_AGREED
+from dokima.model.document import Document
 from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.states import Settle
@@ -327,4 +327,4 @@ def _grows(quantity: Decimal | None) -> bool:
 
 def _as_frozen(before: Document, now: Document) -> Document:
     """The baseline of a draft without the terms that freezing gave it: a draft keeps none to compare them with."""
-    return before if now.header.get("terms") else before.without_header("terms")
+    return before.with_terms(None) if now.terms is None else before

@@ -6,12 +6,11 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.supplements import total
-from dokima.editing.document import Document
-from dokima.editing.keeping_terms import TERMS
 from dokima.engine.calculation import PricedOrder
 from dokima.errors import Refused
 from dokima.exact import decimals, to_decimals
 from dokima.model.content import plain
+from dokima.model.document import Document
 from dokima.model.states import CLOSED
 
 
@@ -45,12 +44,12 @@ def tax_by_terms(order: PricedOrder) -> Decimal:
     plain_taxes = not order.prices_include_tax and not any(step.definition.on_top_of for step in taxes)
     if routine is None or not plain_taxes or routine.definition.tax_per != "document":
         return order.totals.tax or Decimal(0)
-    records = order.calculation.orders.records.get(TERMS, [()])[order.position]
+    terms = order.calculation.orders.terms(order.position)
     groups: dict[tuple[str, Any, Any], list[Decimal]] = {}
-    for record in records:
-        for step, tax in record.get("taxes", {}).items():
+    for line in () if terms is None else terms.lines.values():
+        for step, tax in line.taxes.items():
             if tax is not None and tax.get("percent") is not None:
-                amount = Decimal(record["figures"]["without_tax"])
+                amount = Decimal(line.figures.get("without_tax") or 0)
                 groups.setdefault((step, tax.get("category"), tax["percent"]), []).append(amount)
     modes = {step.name: step.rounding for step in taxes}
     found = []

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from dokima.editing.document import Document, orders_of
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.errors import Locked
+from dokima.model.document import Document, orders_of
 
 
 def refuse_ended(program: Program, documents: Sequence[Document]) -> None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from dokima.changes.supplements import Plain
-from dokima.editing.document import Document
-from dokima.editing.keeping_terms import TERMS, keep_terms
+from dokima.editing.keeping_terms import keep_terms
 from dokima.engine.program import Program, Run
 from dokima.errors import Conflict
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.content import HEADER_ASIDE, plain
+from dokima.model.document import TERMS, Document
 
 
 def rebased(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
 
@@ -11,16 +11,15 @@ from dokima.changes.checks import refuse_undercut, tax_by_terms
 from dokima.changes.documents import priced_as_agreed
 from dokima.changes.supplements import restated, total
 from dokima.changes.variance import LineVariance, Variance
-from dokima.editing.document import Document
-from dokima.editing.keeping_terms import TERMS
-from dokima.engine.agreed_terms import by_number
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.pending import PENDING
 from dokima.engine.program import Program
 from dokima.engine.summing import reason_of
 from dokima.errors import Refused
 from dokima.exact import decimals, share, to_decimals
+from dokima.model.agreed_terms import AgreedLine
 from dokima.model.content import plain
+from dokima.model.document import TERMS, Document
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, Settle, State
 from dokima.routines.results import LINE_AMOUNT
@@ -120,7 +119,7 @@ class Settling:
         self.by_line = {line.line: line for line in variance.lines(every=True)}
         # A single document is the baseline itself, whose figures were frozen with it.
         self.held = [self.was] if len(self.documents) == 1 else priced_as_agreed(program, self.documents)
-        self.records = by_number(after.header.get(TERMS))
+        self.terms = after.terms
 
     def settled(self, supplement: str) -> Settlement:
         """The settlement; a new supplement gets the number given.
@@ -339,13 +338,8 @@ class Settling:
 
     def _answers(self, side: PricedOrder, number: str) -> Mapping[str, Any]:
         """The table answers that a line keeps, those of its header included."""
-        terms = side.calculation.orders.records.get("terms", [[]])[side.position]
-        return {
-            name: value
-            for record in terms
-            if record.get("line") in ("", number)
-            for name, value in record.get("answers", {}).items()
-        }
+        terms = side.calculation.orders.terms(side.position)
+        return {} if terms is None else terms.answers_of(number)
 
     # -- documents --------------------------------------------------------------------------------------------
 
@@ -426,21 +420,21 @@ class Settling:
 
     def _with_terms(self, document: Document, mine: Mapping[str, _Share]) -> Document:
         """The document with agreed terms: the answers approved, and its parts of the figures."""
-        if "" not in self.records:
+        if self.terms is None:
             return document
-        records: list[Any] = [{name: value for name, value in self.records[""].items() if name != "frozen"}]
+        lines: dict[str, AgreedLine] = {}
         for line in document.lines:
-            record = self.records.get(line)
-            if record is not None:
-                figures = {"price": record.get("figures", {}).get("price")}
+            agreed = self.terms.lines.get(line)
+            if agreed is not None:
+                figures = {"price": agreed.figures.get("price")}
                 known = mine[line].figures if line in mine else {}
                 figures |= {name: plain(value) for name, value in known.items()}
                 if not self.priced.prices_include_tax and None not in known.values():
                     figures["without_tax"] = plain(self._left(known))
-                records.append({**record, "figures": figures})
-        if not document.lines:
-            records[0]["emptied"] = self.change
-        return restated(self.program, document.with_header(**{TERMS: records}), self.change)
+                lines[line] = agreed.with_figures(figures)
+        emptied = self.terms.emptied if document.lines else self.change
+        terms = replace(self.terms, frozen=False, emptied=emptied, lines=lines)
+        return restated(self.program, document.with_terms(terms), self.change)
 
     def _left(self, figures: Mapping[str, Decimal | None]) -> Decimal:
         """What a line comes to: its price less discounts, with charges."""

@@ -4,24 +4,24 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 
-from dokima.editing.document import Document
-from dokima.editing.keeping_terms import TERMS
-from dokima.engine.agreed_terms import by_number, shared_asks
-from dokima.engine.capturing_terms import agreed_terms
+from dokima.engine.agreed_columns import shared_asks
+from dokima.engine.capturing_terms import capture_terms
 from dokima.engine.context import Context
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
 from dokima.exact import decimals, to_decimals
 from dokima.exact import total as sum_of
+from dokima.model.agreed_terms import Agreed, AgreedLine, AgreedTerms
 from dokima.model.columns import shown, value_at
-from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, TERMS_FORM, fields_digest, plain
+from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, plain
+from dokima.model.document import Document
 from dokima.model.order import Order
-from dokima.model.orders import Orders
 
 Plain = dict[str, Any]
 
@@ -45,19 +45,15 @@ def typed(program: Program, order: Order) -> Document:
 
 def with_terms(program: Program, document: Document, run: Run) -> Document:
     """The document with the terms it keeps, or those it would keep from now on."""
-    if document.header.get(TERMS):
+    if document.terms is not None:
         return document
-    records = agreed_terms(program, document.orders(program.fields), run)
-    return document.with_header(**{TERMS: records}) if records else document
+    terms = capture_terms(program, document.orders(program.fields), run)
+    return document if terms is None else document.with_terms(terms)
 
 
 def frozen(document: Document) -> Document:
     """The document with terms of which tax and advance stand too, as long as nothing of it changes."""
-    terms = document.header.get(TERMS)
-    if not terms:
-        return document
-    header, *lines = terms
-    return document.with_header(**{TERMS: [{**header, "frozen": True}, *lines]})
+    return document if document.terms is None else document.with_terms(replace(document.terms, frozen=True))
 
 
 def combined(program: Program, documents: Sequence[Document]) -> Document:
@@ -65,11 +61,11 @@ def combined(program: Program, documents: Sequence[Document]) -> Document:
     original, *supplements = documents
     if not supplements:
         return original
-    terms = [by_number(document.header.get(TERMS)) for document in documents]
     # A document edited since keeps more figures than one that was settled; only what all of them keep adds up.
-    held = [set(record["figures"]) for each in terms for record in each.values() if "figures" in record]
+    terms = [each.terms for each in documents]
+    held = [set(line.figures) for each in terms if each for line in each.lines.values() if line.figures]
     common = set.intersection(*held) if held else set()
-    whole, figures = original, {n: _restricted(r, common) for n, r in terms[0].items()}
+    whole, agreed = original, {} if terms[0] is None else _restricted(terms[0], common)
     for document, more in zip(supplements, terms[1:], strict=True):
         for number, fields in document.lines.items():
             first = whole.lines.get(number)
@@ -77,14 +73,13 @@ def combined(program: Program, documents: Sequence[Document]) -> Document:
                 whole = whole.with_line(number, fields)
             elif not document.is_parent(number):
                 whole = whole.with_line(number, {**first, **_together(first, fields)})
-        for number, record in more.items():
-            mine = _restricted(record, common)
-            figures[number] = _added(figures[number], mine) if number in figures else mine
-    if not figures:
+        for number, mine in ({} if more is None else _restricted(more, common)).items():
+            agreed[number] = _added(agreed[number], mine) if number in agreed else mine
+    header = next((each for each in terms if each is not None), None)
+    if header is None:
         return whole
-    header = {**figures.pop("", {}), "line": "", "settled": "combined"}
-    records = [header, *(figures[number] for number in whole.lines if number in figures)]
-    return restated(program, whole.with_header(**{TERMS: records}))
+    lines = {number: agreed[number] for number in whole.lines if number in agreed}
+    return restated(program, whole.with_terms(replace(header, settled="combined", lines=lines)))
 
 
 def _together(held: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
@@ -103,19 +98,21 @@ def total(values: Sequence[Decimal]) -> Decimal:
     return Decimal(0) if found is None else found
 
 
-def _restricted(record: Mapping[str, Any], names: Collection[str]) -> Plain:
-    """The terms of a line with some of its figures only."""
-    figures = {name: value for name, value in record.get("figures", {}).items() if name in names}
-    return {**record, **({"figures": figures} if "figures" in record else {})}
+def _restricted(terms: AgreedTerms, names: Collection[str]) -> dict[str, AgreedLine]:
+    """The terms of lines with some of their figures only."""
+    return {
+        number: line.with_figures({name: value for name, value in line.figures.items() if name in names})
+        for number, line in terms.lines.items()
+    }
 
 
-def _added(record: Mapping[str, Any], more: Mapping[str, Any]) -> Plain:
+def _added(line: AgreedLine, more: AgreedLine) -> AgreedLine:
     """The terms of a line with the figures of another holding added; answers and unit price are those of the first."""
-    figures = dict(record.get("figures", {}))
-    for name, value in more.get("figures", {}).items():
+    figures = dict(line.figures)
+    for name, value in more.figures.items():
         if name != "price" and value is not None and figures.get(name) is not None:
             figures[name] = plain(total([Decimal(figures[name]), Decimal(value)]))
-    return {**record, **({"figures": figures} if figures else {})}
+    return line.with_figures(figures)
 
 
 def restated(program: Program, document: Document, settled: str = "") -> Document:
@@ -125,32 +122,47 @@ def restated(program: Program, document: Document, settled: str = "") -> Documen
     (``basis``), and what tables were asked over several lines (``asks``), are those of this document, until it is
     itself changed in one.
     """
-    header, *lines = document.header.get(TERMS) or [dict[str, Any](line="", form=TERMS_FORM)]
-    orders = document.orders(program.fields)
-    header = {**header, **({"settled": settled} if settled else {})}
-    header["digest"] = fields_digest(orders.document(0), header.get("fields", ()))
-    prepared = prepare(program, orders, Run())
-    places = {number: at for at, number in enumerate(prepared.line_numbers)}
-    header = _restated(program, prepared, header, "header", 0)
-    stated = [_restated(program, prepared, record, "line", places[record["line"]]) for record in lines]
-    return document.with_header(**{TERMS: [header, *stated]})
+    terms = document.terms or AgreedTerms()
+    work = _Restating(program, document)
+    return document.with_terms(
+        replace(
+            terms,
+            settled=settled or terms.settled,
+            digest=document.digest(terms.fields),
+            basis=work.basis(terms, "header", 0),
+            asks=work.asks(terms, "header", 0),
+            lines={
+                number: replace(line, basis=work.basis(line, "line", at), asks=work.asks(line, "line", at))
+                for number, line in terms.lines.items()
+                for at in [work.places[number]]
+            },
+        )
+    )
 
 
-def _restated(program: Program, orders: Orders, record: Mapping[str, Any], level: str, at: int) -> Plain:
-    column = orders.header if level == "header" else orders.line
-    basis = {name: plain(value_at(column(name), at)) for name in record.get("basis", {})}
-    asks = record.get("asks")
-    if not asks:
-        return {**record, "basis": basis}
-    leaves, kept = orders.leaves()
-    context = Context(program, leaves, Run(), orders, kept)
-    place = at if kept is None or level == "header" else int(np.flatnonzero(kept == at)[0])
-    found = {}
-    for table in asks:
-        known = program.tables.get(table)
-        formulas = [] if known is None else shared_asks(known, program.definition.reprice_on)
-        found[table] = [plain(value_at(f.evaluate(context, known.level), place)) for f in formulas if known is not None]
-    return {**record, "basis": basis, "asks": found}
+class _Restating:
+    """What the fields of a document, and the tables over its lines, say now."""
+
+    def __init__(self, program: Program, document: Document) -> None:
+        self.program = program
+        self.orders = prepare(program, document.orders(program.fields), Run())
+        self.places = {number: at for at, number in enumerate(self.orders.line_numbers)}
+        leaves, self.kept = self.orders.leaves()
+        self.context = Context(program, leaves, Run(), self.orders, self.kept)
+
+    def basis(self, agreed: Agreed, level: str, at: int) -> Plain:
+        column = self.orders.header if level == "header" else self.orders.line
+        return {name: plain(value_at(column(name), at)) for name in agreed.basis}
+
+    def asks(self, agreed: Agreed, level: str, at: int) -> dict[str, list[Any]]:
+        place = at if self.kept is None or level == "header" else int(np.flatnonzero(self.kept == at)[0])
+        found: dict[str, list[Any]] = {}
+        for name in agreed.asks:
+            table = self.program.tables.get(name)
+            formulas = [] if table is None else shared_asks(table, self.program.definition.reprice_on)
+            values = [formula.evaluate(self.context, table.level) for formula in formulas if table is not None]
+            found[name] = [plain(value_at(value, place)) for value in values]
+        return found
 
 
 def commercial_fields(document: Document) -> tuple[Plain, dict[str, Plain]]:
@@ -160,9 +172,9 @@ def commercial_fields(document: Document) -> tuple[Plain, dict[str, Plain]]:
         number: {name: plain(value) for name, value in fields.items() if name not in (*LINE_ASIDE, "number")}
         for number, fields in document.lines.items()
     }
-    for number, record in by_number(document.header.get(TERMS)).items():
+    for number, line in ({} if document.terms is None else document.terms.lines).items():
         if number in lines:
-            lines[number]["agreed terms"] = plain(record.get("answers", {}))
+            lines[number]["agreed terms"] = plain(line.answers)
     return header, lines
 
 

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
-from dokima.editing.document import Document
-from dokima.editing.keeping_terms import terms_of_line, without_terms
+from dokima.editing.keeping_terms import without_terms
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.errors import Refused
+from dokima.model.document import Document
 from dokima.model.states import OverrideTerms
 
 TYPED = ("price_override", "price_base", "override_reason", "override_by", "override_time")
@@ -56,7 +56,7 @@ def compare_prices(program: Program, document: Document, number: str, run: Run) 
     line = document.line(number)
     plain = document.with_line(number, {**line, **dict.fromkeys(TYPED)})
     today = _price(program, without_terms(plain, [number]), number, run)
-    agreed = _price(program, plain, number, run) if terms_of_line(plain, number) else None
+    agreed = _price(program, plain, number, run) if plain.terms is not None and number in plain.terms.lines else None
     typed = line.get("price_override") is not None
     manual = _price(program, document, number, run) if typed else None
     return PriceComparison(manual, line.get("override_reason"), today, agreed)

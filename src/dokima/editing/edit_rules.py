@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.editing.document import Document
 from dokima.engine.checking import ASKS_FOR_PENDING, ASKS_FOR_ROWS, ask_rules, rules_asked
 from dokima.engine.context import Before, Context
 from dokima.engine.pending import PENDING, pending_findings
@@ -18,6 +17,7 @@ from dokima.engine.required import missing_rows, required_tables
 from dokima.engine.rule_columns import names_of, rule_context
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
+from dokima.model.document import Document
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule

@@ -7,7 +7,6 @@ from typing import Any
 
 from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.comparing import TYPED, PriceComparison, compare_prices, refuse_override
-from dokima.editing.document import Document
 from dokima.editing.edit_rules import Edit
 from dokima.editing.exploding import exploded
 from dokima.editing.keeping_terms import without_terms
@@ -18,6 +17,7 @@ from dokima.editing.session import Session
 from dokima.engine.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.model.addresses import read_address, write_address
+from dokima.model.document import Document
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, OPEN

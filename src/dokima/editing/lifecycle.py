@@ -6,8 +6,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from dokima.editing.document import Document
 from dokima.errors import Locked, NotFound, listed, nearest
+from dokima.model.document import Document
 from dokima.model.states import CLOSED, Deed, Lifecycle, State
 
 _WORDS = {

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from dokima.editing.document import Document
 from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
 from dokima.model.columns import value_at
+from dokima.model.document import Document
 
 
 def fill_in_defaults(program: Program, document: Document, number: str, run: Run) -> Document:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from dokima.editing.document import Document
 from dokima.errors import Refused
 from dokima.model.addresses import STEP, Address, read_address, write_address
+from dokima.model.document import Document
 
 
 def number_between(document: Document, before: str | None, after: str | None) -> str:

@@ -6,11 +6,11 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from dokima.editing.document import Document
 from dokima.engine.delivering import delivered_quantities
 from dokima.engine.program import Program
 from dokima.errors import Refused
 from dokima.exact import decimals, parse, text, to_decimals
+from dokima.model.document import Document
 
 Record = Mapping[str, Any]
 

@@ -7,7 +7,6 @@ from collections.abc import Callable, Collection, Mapping
 from typing import Any
 
 from dokima.editing.blocking import once, refuse_if_any
-from dokima.editing.document import Document
 from dokima.editing.edit_rules import Edit
 from dokima.editing.journal import JournalEntry
 from dokima.editing.keeping_terms import keep_terms
@@ -18,6 +17,7 @@ from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
 from dokima.errors import Refused
 from dokima.model.addresses import next_number, write_address
+from dokima.model.document import Document
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.states import Deed
@@ -180,7 +180,7 @@ class Session:
         return Edit(self.program, self._run, self._document, after)
 
     def _read(self, document: Document) -> Document:
-        return Document.read(document.order(), self.program.fields)
+        return Document.reread(document, self.program.fields)
 
     def _now(self) -> datetime.datetime | None:
         return None if self._clock is None else self._clock()

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.agreed_terms import shared_asks
+from dokima.engine.agreed_columns import shared_asks
 from dokima.engine.calculation import amount_figures
 from dokima.engine.context import Context
 from dokima.engine.pricing import Part, Pricing, price_orders
@@ -15,8 +15,9 @@ from dokima.engine.program import Program, Run
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import Level
+from dokima.model.agreed_terms import AgreedLine, AgreedTerms
 from dokima.model.columns import Column, value_at, values_of
-from dokima.model.content import TERMS_FORM, fields_digest, plain
+from dokima.model.content import plain
 from dokima.model.orders import Orders
 from dokima.routines.results import LINE_AMOUNT
 from dokima.routines.routine import Routine
@@ -25,8 +26,8 @@ from dokima.tables.table import AMOUNT, Table, names_behind
 Record = dict[str, Any]
 
 
-def agreed_terms(program: Program, orders: Orders, run: Run, settled: str = "") -> list[Record]:
-    """The terms of one order: one record of its header and one of each line, as plain data.
+def capture_terms(program: Program, orders: Orders, run: Run) -> AgreedTerms | None:
+    """The terms of one order as it stands now; None if nothing prices it.
 
     Lines that keep terms already keep their answers; all others take those of today. Figures are those of today's
     formulas on these answers.
@@ -35,66 +36,52 @@ def agreed_terms(program: Program, orders: Orders, run: Run, settled: str = "") 
         program: The rulebook.
         orders: One order, with the terms it keeps so far.
         run: What the caller says about the run.
-        settled: Number of the change order that settles the figures, blank if they are computed.
     """
     pricing = price_orders(program, orders, run, traced=True)
-    if not pricing.parts:
-        return []
-    return _Taking(program, orders, pricing, settled, run).records()
+    return _Capture(program, orders, pricing, run).terms() if pricing.parts else None
 
 
-class _Taking:
-    def __init__(self, program: Program, orders: Orders, pricing: Pricing, settled: str, run: Run) -> None:
-        self.today = {} if run.today is None else {"agreed": run.today.isoformat()}
+class _Capture:
+    def __init__(self, program: Program, orders: Orders, pricing: Pricing, run: Run) -> None:
+        self.today = "" if run.today is None else run.today.isoformat()
         self.program = program
         self.orders = orders
-        self.settled = settled
+        self.kept = orders.terms(0)
         self.calculation = pricing.calculation
         (self.part,) = pricing.parts
         self.context = _context(self.part)
         self.routine = program.routines[int(self.calculation.routine_of[0])]
 
-    def records(self) -> list[Record]:
+    def terms(self) -> AgreedTerms:
         prepared = self.calculation.orders
         reads = sorted(fields_read(self.program, self.routine))
         levels = {"header": list[str](), "line": list[str]()}
         for name in self.program.definition.reprice_on:
             level, _, tail = name.partition(".")
             levels[level].append(tail)
-        header: Record = {
-            "line": "",
-            "form": TERMS_FORM,
-            "rulebook": self.program.fingerprint,
-            **self._agreed("", None)[1],
-            "fields": reads,
-            "digest": fields_digest(self.orders.document(0), reads),
-            **({"settled": self.settled} if self.settled else {}),
-            "basis": {name: plain(value_at(prepared.header(name), 0)) for name in levels["header"]},
-            **self._answers(Level.HEADER, 1)[0],
-        }
         leaves = self.context.orders
         count = leaves.line_count
         basis = {name: _listed(leaves.line(name)) for name in levels["line"]}
         figures = {name: _listed(column) for name, column in self._figures().items()}
         answers = self._answers(Level.LINE, count)
         taxes = self._taxes(count)
-        lines = []
+        lines = {}
         for at, number in enumerate(leaves.line_numbers):
             mine = {name: column[at] for name, column in basis.items()}
-            rulebook, agreed = self._agreed(number, mine)
+            rulebook, day = self._agreed(number, mine)
             kept = {name: column[at] for name, column in figures.items()}
-            lines.append(
-                {
-                    "line": number,
-                    "rulebook": rulebook,
-                    **agreed,
-                    "basis": mine,
-                    **answers[at],
-                    "taxes": taxes[at],
-                    "figures": kept,
-                }
+            lines[number] = AgreedLine(
+                rulebook=rulebook, day=day, basis=mine, **answers[at], taxes=taxes[at], figures=kept
             )
-        return [header, *lines]
+        return AgreedTerms(
+            rulebook=self.program.fingerprint,
+            day=self.today if self.kept is None else self.kept.day,
+            basis={name: plain(value_at(prepared.header(name), 0)) for name in levels["header"]},
+            **self._answers(Level.HEADER, 1)[0],
+            fields=reads,
+            digest=self.orders.digest(0, reads),
+            lines=lines,
+        )
 
     def _taxes(self, count: int) -> list[Record]:
         """What each line is taxed with by each tax step; None for one that does not meet it."""
@@ -110,13 +97,12 @@ class _Taking:
                 )
         return found
 
-    def _agreed(self, number: str, basis: Record | None) -> tuple[str, Record]:
+    def _agreed(self, number: str, basis: Record) -> tuple[str, str]:
         """The rulebook whose answers a line keeps, and the day: those of its agreement, today's for a new one."""
-        for record in (self.orders.records.get("terms") or [[]])[0]:
-            if record.get("line") == number and basis in (None, record.get("basis")):
-                day = {"agreed": record["agreed"]} if record.get("agreed") else {}
-                return str(record.get("rulebook") or self.program.fingerprint), day
-        return self.program.fingerprint, self.today
+        line = None if self.kept is None else self.kept.lines.get(number)
+        if line is None or line.basis != basis:
+            return self.program.fingerprint, self.today
+        return line.rulebook or self.program.fingerprint, line.day
 
     def _figures(self) -> dict[str, Column]:
         """Price, line amount, and every amount of a step, one value per line."""
@@ -155,7 +141,7 @@ class _Taking:
             {
                 "answers": {name: values[at] for name, values in columns.items()},
                 "rows": {name: places[at] for name, places in rows.items()},
-                **({"asks": {name: [value[at] for value in values] for name, values in asks.items()}} if asks else {}),
+                "asks": {name: [value[at] for value in values] for name, values in asks.items()},
             }
             for at in range(count)
         ]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.engine.agreed_terms import Terms, shared_asks
+from dokima.engine.agreed_columns import AgreedColumns, shared_asks
 from dokima.engine.approving import change_column
 from dokima.engine.parent_lines import Under, parents_above
 from dokima.engine.program import Program, Run
@@ -57,7 +57,7 @@ class Context:
         whole: Orders | None = None,
         places: Integers | None = None,
         before: Before | None = None,
-        terms: Terms | None = None,
+        terms: AgreedColumns | None = None,
     ) -> None:
         self.program = program
         self.orders = orders

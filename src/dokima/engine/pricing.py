@@ -8,7 +8,7 @@ from decimal import Decimal
 
 import numpy as np
 
-from dokima.engine.agreed_terms import KeptOrder, kept_orders, terms_of
+from dokima.engine.agreed_columns import KeptOrder, agreed_columns, kept_orders
 from dokima.engine.calculation import Calculation, amount_at, amount_figures
 from dokima.engine.context import Context
 from dokima.engine.joining import joined
@@ -224,7 +224,7 @@ def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Order
     piece = orders.part(start, stop)
     selected = piece.select(job.mine)
     leaves, kept = selected.leaves()
-    terms = None if job.kept is None else terms_of(job.program, leaves, job.kept)
+    terms = None if job.kept is None else agreed_columns(job.program, leaves, job.kept)
     context = Context(job.program, leaves, job.run, selected, kept, terms=terms)
     result = run_routine(job.routine, context, job.places, traced=job.traced, first=first)
     where = piece.lines_at(job.mine)

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable
 
 import numpy as np
 
-from dokima.engine.agreed_terms import kept_orders, terms_of
+from dokima.engine.agreed_columns import agreed_columns, kept_orders
 from dokima.engine.context import Context
 from dokima.engine.program import Program
 from dokima.exact.integers import Mask
@@ -81,7 +81,7 @@ def _agreed(context: Context) -> tuple[Mask, Mask]:
     terms = context.terms
     kept = kept_orders(context.program, context.orders, context.run) if terms is None else None
     if kept is not None:
-        terms = terms_of(context.program, context.orders, kept)
+        terms = agreed_columns(context.program, context.orders, kept)
     if terms is None:
         return np.zeros(context.order_count, bool), np.zeros(len(context.order_of), bool)
     return terms.orders, terms.lines

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import hashlib
 import json
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from decimal import Decimal
 from typing import Any
 
@@ -67,9 +67,8 @@ def digest_of(text: str) -> str:
     return hashlib.sha256(text.encode("utf-8")).hexdigest()
 
 
-def fields_digest(document: Mapping[str, Any], names: Collection[str]) -> str:
-    """Digest of some fields of a document by dotted name, and of its line numbers."""
-    header = {name: document.get(name) for name in sorted(each[7:] for each in names if each.startswith("header."))}
+def fields_digest(header: Mapping[str, Any], lines: Iterable[Mapping[str, Any]], names: Collection[str]) -> str:
+    """Digest of some fields of an order by dotted name, and of its line numbers."""
+    of_header = {name: header.get(name) for name in sorted(each[7:] for each in names if each.startswith("header."))}
     wanted = sorted({"number", *(each[5:] for each in names if each.startswith("line."))})
-    lines = [[line.get(name) for name in wanted] for line in document.get("lines", ())]
-    return digest_of(canonical_json([header, wanted, lines]))
+    return digest_of(canonical_json([of_header, wanted, [[line.get(name) for name in wanted] for line in lines]]))

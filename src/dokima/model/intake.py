@@ -4,21 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
-from dokima.errors import ExactError, Problem, nearest
-from dokima.exact import parse
+from dokima.errors import Problem, nearest
 from dokima.exact.integers import Integers, Mask
 from dokima.model.addresses import Address, read_address, write_address
+from dokima.model.agreed_terms import wrong_terms
 from dokima.model.columns import Column, Texts, Words
-from dokima.model.content import TERMS_FORM
 from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
-from dokima.model.order import Order
 from dokima.model.orders import Orders, Origin
 from dokima.model.raw import ABSENT, RawColumn
 from dokima.model.values import BadValue, ValueReader
+
+
+class HeaderAndLines(Protocol):
+    """An order in whatever shape: the fields of its header, and those of each line."""
+
+    @property
+    def header(self) -> Mapping[str, Any]:
+        """The fields of the header."""
+
+    @property
+    def rows(self) -> Sequence[Mapping[str, Any]]:
+        """The fields of each line."""
 
 
 @dataclass
@@ -39,11 +49,12 @@ class RawOrders:
     given: Integers | None = None
 
     @classmethod
-    def from_documents(cls, documents: Sequence[Order], files: Sequence[str] = ()) -> RawOrders:
-        """Out of `Order` objects, with the name of the source of each."""
-        headers = [order.header for order in documents]
-        lines = [line.fields for order in documents for line in order.lines]
-        sizes = [len(order.lines) for order in documents]
+    def from_documents(cls, documents: Sequence[HeaderAndLines], files: Sequence[str] = ()) -> RawOrders:
+        """Out of orders as they were given, or documents as they were read, with the name of the source of each."""
+        headers = [document.header for document in documents]
+        rows = [document.rows for document in documents]
+        lines = [row for each in rows for row in each]
+        sizes = [len(each) for each in rows]
         records: dict[str, Sequence[Any]] = {
             name: [header.get(name) or [] for header in headers] for name in RECORDS if any(name in h for h in headers)
         }
@@ -310,32 +321,3 @@ class _Intake:
 
 def _an(word: str) -> str:
     return f"an {word}" if word[0] in "aeiou" else f"a {word}"
-
-
-def wrong_terms(record: Mapping[str, Any]) -> str:
-    """What is wrong with agreed terms as they were given, blank for nothing."""
-    if record.get("line", "") == "" and record.get("form") != TERMS_FORM:
-        came = f"form {record['form']!r}" if "form" in record else "an earlier form"
-        return (
-            f"expected agreed terms of form {TERMS_FORM} (got {came}): another version of Dokima wrote them; "
-            "reprice the lines with it, or take the terms away"
-        )
-    for part in ("basis", "answers", "rows", "figures", "asks", "taxes"):
-        if not isinstance(record.get(part, {}), Mapping):
-            return f"expected '{part}' as a mapping (got {record[part]!r:.60})"
-    numbers: list[tuple[str, Any]] = list(record.get("figures", {}).items())
-    for step, tax in record.get("taxes", {}).items():
-        if tax is not None and not isinstance(tax, Mapping):
-            return f"taxes.{step}: expected percent, category and reason (got {tax!r:.60})"
-        numbers.append((f"taxes.{step}.percent", None if tax is None else tax.get("percent")))
-    for name, value in record.get("answers", {}).items():
-        if isinstance(value, list):
-            if not all(isinstance(band, list) and len(band) == 3 for band in value):
-                return f"answers.{name}: expected bands of a break, a price and its base (got {value!r:.60})"
-            numbers += [(f"{name} band {at}", part) for at, band in enumerate(value) for part in band]
-    for name, value in numbers:
-        try:
-            parse(0 if value is None else value)
-        except ExactError as error:
-            return f"{name}: {error}"
-    return ""

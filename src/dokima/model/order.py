@@ -116,6 +116,11 @@ class Order:
         """The order number, blank if it has none."""
         return str(self.header.get("number") or "")
 
+    @property
+    def rows(self) -> list[dict[str, Any]]:
+        """The fields of each line."""
+        return [line.fields for line in self.lines]
+
     def line(self, number: str | int) -> Line:
         """The line with a number.
 

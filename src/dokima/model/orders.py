@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -11,7 +11,9 @@ import numpy as np
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact.integers import Integers, Mask
+from dokima.model.agreed_terms import AgreedTerms
 from dokima.model.columns import Column, LazyColumns, Texts, blanks, values_of
+from dokima.model.content import fields_digest
 from dokima.model.fields import Fields
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
@@ -277,6 +279,20 @@ class Orders:
         lines = self._values("line", self.lines, where)
         records = {name: rows[position] for name, rows in self.records.items() if rows[position]}
         return {**header, **records, "lines": lines}
+
+    def terms(self, position: int) -> AgreedTerms | None:
+        """What an order keeps from when it was agreed; None for nothing."""
+        kept = self.records.get("terms")
+        return None if kept is None else AgreedTerms.from_records(kept[position])
+
+    def digest(self, position: int, names: Collection[str]) -> str:
+        """Digest of some fields of an order by dotted name, and of its line numbers; that of its `Document`."""
+        wanted = {"line.number", *names}
+        headers = {name: self.headers[name] for name in self.headers if f"header.{name}" in wanted}
+        lines = {name: self.lines[name] for name in self.lines if f"line.{name}" in wanted}
+        (header,) = self._values("header", headers, slice(position, position + 1))
+        records = {name: rows[position] for name, rows in self.records.items() if f"header.{name}" in wanted}
+        return fields_digest({**header, **records}, self._values("line", lines, self.lines_of(position)), names)
 
     def _values(self, level: str, columns: Mapping[str, Column], where: slice) -> list[dict[str, Any]]:
         """Values of headers or lines; a blank that would else be taken for absent, and take its default, is None."""

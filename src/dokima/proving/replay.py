@@ -210,8 +210,10 @@ def _reproduced(orders: Orders, calculation: Calculation) -> tuple[int, list[Mov
             column = orders.header(field)
             for at in np.flatnonzero(~column.is_missing()).tolist():
                 compared(at, total, value_at(column, at))
-    for at, terms in enumerate(orders.records.get("terms", ())):
-        kept = [record["figures"]["without_tax"] for record in terms if "without_tax" in record.get("figures", {})]
+    for at in range(orders.count):
+        terms = orders.terms(at)
+        lines = () if terms is None else terms.lines.values()
+        kept = [line.figures["without_tax"] for line in lines if "without_tax" in line.figures]
         if kept and None not in kept and not said[at]:
             compared(at, "without_tax", sum((Decimal(each) for each in kept), Decimal(0)))
     return int(said.sum()), [off[at] for at in sorted(off)]

@@ -1,27 +1,40 @@
-"""An order as the editor keeps it: values read once, never changed in place."""
+"""`Document`: an order as its fields read it. Never changed in place; editing and change orders work on it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.model.addresses import Address, read_address, write_address
+from dokima.model.agreed_terms import AgreedTerms
+from dokima.model.content import fields_digest
 from dokima.model.fields import RECORDS, Fields
 from dokima.model.intake import RawOrders, read_orders
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
 
 Values = Mapping[str, Any]
+TERMS = "terms"
+"""The header field that holds agreed terms."""
 
 
 @dataclass(frozen=True)
 class Document:
-    """A header and lines by number, in sequence. A field that is there as None is blank; one that is not, absent."""
+    """A header and lines by number, in sequence. A field that is there as None is blank; one that is not, absent.
+
+    Attributes:
+        header: Fields of the header, its records among them.
+        lines: Fields of each line by number.
+        columns: The same as columns, where somebody has asked for them; a document never changes, and every edit asks
+            for them several times.
+    """
 
     header: Values
     lines: Mapping[str, Values]
+    columns: dict[int, Orders] = field(default_factory=dict, compare=False, repr=False)
 
     @classmethod
     def read(cls, order: Order, fields: Fields) -> Document:
@@ -33,14 +46,46 @@ class Document:
         orders = read_orders(RawOrders.from_documents([order]), fields)
         if orders.problems:
             raise DocumentError(orders.problems)
-        typed = orders.document(0)
-        by_number = {str(line["number"]): line for line in typed["lines"]}
         given = {write_address(read_address(line.number)): line.fields for line in order.lines}
-        header = {name: order.header[name] if name in RECORDS else typed.get(name) for name in order.header}
-        lines = {n: {name: by_number[n].get(name) for name in given[n]} for n in by_number}
-        document = cls(header, lines)
-        document._remember(fields, orders)
-        return document
+        return cls._of(orders, fields, order.header, given)
+
+    @classmethod
+    def reread(cls, document: Document, fields: Fields) -> Document:
+        """Read a document again, of which some values are as somebody has just given them.
+
+        Raises:
+            DocumentError: With every problem.
+        """
+        orders = read_orders(RawOrders.from_documents([document]), fields)
+        if orders.problems:
+            raise DocumentError(orders.problems)
+        return cls._of(orders, fields, document.header, document.lines)
+
+    @classmethod
+    def _of(cls, orders: Orders, fields: Fields, header: Values, lines: Mapping[str, Values]) -> Document:
+        """The document that columns of one order hold, with just the fields that were given."""
+        read = orders.document(0)
+        by_number = {str(line["number"]): line for line in read["lines"]}
+        return cls(
+            {name: header[name] if name in RECORDS else read.get(name) for name in header},
+            {number: {name: by_number[number].get(name) for name in lines[number]} for number in by_number},
+            {id(fields): orders},
+        )
+
+    @property
+    def rows(self) -> list[Values]:
+        """The fields of each line."""
+        return list(self.lines.values())
+
+    @property
+    def number(self) -> str:
+        """The order number, blank if it has none."""
+        return str(self.header.get("number") or "")
+
+    @cached_property
+    def terms(self) -> AgreedTerms | None:
+        """What it keeps from when it was agreed; None for nothing."""
+        return AgreedTerms.from_records(self.header.get(TERMS))
 
     def order(self) -> Order:
         """The document as an order of its own, which may be changed without touching this."""
@@ -55,18 +100,16 @@ class Document:
         Raises:
             DocumentError: With every problem.
         """
-        known: tuple[Fields, Orders] | None = self.__dict__.get("_known")
-        if known is not None and known[0] is fields:
-            return known[1]
-        orders = read_orders(RawOrders.from_documents([self.order()]), fields)
-        if orders.problems:
-            raise DocumentError(orders.problems)
-        self._remember(fields, orders)
-        return orders
+        if id(fields) not in self.columns:
+            orders = read_orders(RawOrders.from_documents([self]), fields)
+            if orders.problems:
+                raise DocumentError(orders.problems)
+            self.columns[id(fields)] = orders
+        return self.columns[id(fields)]
 
-    def _remember(self, fields: Fields, orders: Orders) -> None:
-        """Keep the columns: a document never changes, and several ask for them in every edit."""
-        self.__dict__["_known"] = (fields, orders)
+    def digest(self, names: Collection[str]) -> str:
+        """Digest of some fields by dotted name, and of the line numbers."""
+        return fields_digest(self.header, self.lines.values(), names)
 
     def line(self, number: str) -> Values:
         """The fields of a line.
@@ -90,20 +133,24 @@ class Document:
         except ValueError as error:
             raise DocumentError([Problem("", "", "number", str(error))]) from None
         lines = {**self.lines, number: {**fields, "number": number}}
-        return replace(self, lines=dict(sorted(lines.items(), key=lambda each: read_address(each[0]))))
+        return Document(self.header, dict(sorted(lines.items(), key=lambda each: read_address(each[0]))))
 
     def without(self, numbers: Iterable[str]) -> Document:
         """Without some lines."""
         gone = set(numbers)
-        return replace(self, lines={number: fields for number, fields in self.lines.items() if number not in gone})
+        return Document(self.header, {number: line for number, line in self.lines.items() if number not in gone})
 
     def with_header(self, **fields: Any) -> Document:
         """With header fields added or replaced."""
-        return replace(self, header={**self.header, **fields})
+        return Document({**self.header, **fields}, self.lines)
 
     def without_header(self, name: str) -> Document:
         """Without a header field."""
-        return replace(self, header={key: value for key, value in self.header.items() if key != name})
+        return Document({key: value for key, value in self.header.items() if key != name}, self.lines)
+
+    def with_terms(self, terms: AgreedTerms | None) -> Document:
+        """With agreed terms in the place of those it keeps; without any if None."""
+        return self.without_header(TERMS) if terms is None else self.with_header(**{TERMS: terms.to_records()})
 
     def addresses(self) -> list[Address]:
         """The addresses of all lines."""
@@ -133,7 +180,7 @@ def orders_of(documents: Sequence[Document], fields: Fields) -> Orders:
     """
     if len(documents) == 1:
         return documents[0].orders(fields)
-    orders = read_orders(RawOrders.from_documents([each.order() for each in documents]), fields)
+    orders = read_orders(RawOrders.from_documents(documents), fields)
     if orders.problems:
         raise DocumentError(orders.problems)
     return orders

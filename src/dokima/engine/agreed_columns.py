@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
@@ -15,20 +15,14 @@ from dokima.exact import Decimals, from_fractions
 from dokima.exact.integers import Mask
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import alike, pick
+from dokima.model.agreed_terms import Agreed, AgreedTerms
 from dokima.model.columns import Column, Flags, column_of, take_or_blank, value_at
-from dokima.model.content import fields_digest, plain
+from dokima.model.content import plain
 from dokima.model.fields import Field
 from dokima.model.orders import Orders
 from dokima.model.values import BadValue, ValueReader
 from dokima.routines.results import KeptTax
 from dokima.tables.table import AMOUNT, Table
-
-Record = Mapping[str, Any]
-
-
-def by_number(terms: Iterable[Record] | None) -> dict[str, Record]:
-    """The records of an order's terms by line number; that of the order itself under a blank."""
-    return {str(record.get("line", "")): record for record in terms or ()}
 
 
 @dataclass(frozen=True)
@@ -36,24 +30,17 @@ class KeptOrder:
     """What one order keeps.
 
     Attributes:
-        header: Answers at header level, digest, rulebook, settlement.
-        lines: The record of each line, by number.
-        stands: Whether nothing that its figures follow from has changed since they were kept.
+        terms: Its agreed terms.
+        unchanged: Whether nothing that its figures follow from has changed since they were kept.
     """
 
-    header: Record
-    lines: Mapping[str, Record]
-    stands: bool
+    terms: AgreedTerms
+    unchanged: bool
 
     @property
     def frozen(self) -> bool:
-        """Whether tax and advance stand as they were too: of a baseline, and of a change that was submitted."""
-        return self.stands and bool(self.header.get("frozen"))
-
-    @property
-    def settled(self) -> str:
-        """Number of the change order whose settlement fixed the figures, blank if they were computed."""
-        return str(self.header.get("settled") or "")
+        """Whether tax and advance are kept as they were too."""
+        return self.unchanged and self.terms.frozen
 
 
 def kept_orders(program: Program, orders: Orders, run: Run) -> list[KeptOrder | None] | None:
@@ -64,15 +51,10 @@ def kept_orders(program: Program, orders: Orders, run: Run) -> list[KeptOrder | 
     base = orders.unfilled or orders
     state, first = base.header("state"), program.definition.lifecycle.first
     found: list[KeptOrder | None] = []
-    for at, terms in enumerate(records):
+    for at in range(orders.count):
         is_draft = run.terms == "by state" and (value_at(state, at) or first) == first
-        if not terms or is_draft:
-            found.append(None)
-            continue
-        by_line = by_number(terms)
-        header = by_line.pop("", {})
-        digest = fields_digest(base.document(at), header.get("fields", ()))
-        found.append(KeptOrder(header, by_line, digest == header.get("digest")))
+        terms = None if is_draft else orders.terms(at)
+        found.append(None if terms is None else KeptOrder(terms, base.digest(at, terms.fields) == terms.digest))
     return found if any(found) else None
 
 
@@ -107,7 +89,7 @@ Band = Sequence[str | None]
 
 
 @dataclass(frozen=True, eq=False)
-class Terms:
+class AgreedColumns:
     """What the orders of a piece keep, as columns.
 
     Attributes:
@@ -208,7 +190,7 @@ def shared_asks(table: Table, reprice_on: Sequence[str]) -> list[Formula]:
     ]
 
 
-def terms_of(program: Program, orders: Orders, kept: Sequence[KeptOrder | None]) -> Terms | None:
+def agreed_columns(program: Program, orders: Orders, kept: Sequence[KeptOrder | None]) -> AgreedColumns | None:
     """What orders keep, as columns beside their lines.
 
     A line whose own fields named in ``reprice_on`` have changed keeps nothing; if one of the header has, no line does.
@@ -222,9 +204,9 @@ def terms_of(program: Program, orders: Orders, kept: Sequence[KeptOrder | None])
         return None
     gathering = _Gathering(program, orders)
     for at, each in enumerate(kept):
-        if each is not None and gathering.applies(each.header, at, "header"):
+        if each is not None and gathering.applies(each.terms, at, "header"):
             gathering.take_order(at, each)
-    return gathering.terms()
+    return gathering.columns()
 
 
 class _Gathering:
@@ -245,46 +227,47 @@ class _Gathering:
         self.kept_orders = np.zeros(orders.count, bool)
         self.kept_lines = np.zeros(orders.line_count, bool)
 
-    def applies(self, record: Record, at: int, level: str) -> bool:
+    def applies(self, agreed: Agreed, at: int, level: str) -> bool:
         """Whether the fields that would call for a new price are what they were."""
         column = self.orders.header if level == "header" else self.orders.line
         known = self.orders.fields.header if level == "header" else self.orders.fields.line
-        basis: Mapping[str, Any] = record.get("basis", {})
-        return all(name in known and plain(value_at(column(name), at)) == value for name, value in basis.items())
+        basis = agreed.basis.items()
+        return all(name in known and plain(value_at(column(name), at)) == value for name, value in basis)
 
     def take_order(self, at: int, kept: KeptOrder) -> None:
-        self._take_answers(kept.header, at)
+        self._take_answers(kept.terms, at)
         self.kept_orders[at] = True
-        self.agreed_on[Level.HEADER, at] = str(kept.header.get("agreed") or "")
+        self.agreed_on[Level.HEADER, at] = kept.terms.day
         where = self.orders.lines_of(at)
-        self.emptied[at] = bool(kept.header.get("emptied")) and where.start == where.stop
+        self.emptied[at] = bool(kept.terms.emptied) and where.start == where.stop
         for place in range(where.start, where.stop):
-            record = kept.lines.get(self.orders.line_numbers[place])
-            if record is None or not self.applies(record, place, "line"):
+            line = kept.terms.lines.get(self.orders.line_numbers[place])
+            if line is None or not self.applies(line, place, "line"):
                 continue
-            self._take_answers(record, place)
+            self._take_answers(line, place)
             self.kept_lines[place] = True
             self.frozen[place] = kept.frozen
-            for step, tax in record.get("taxes", {}).items():
+            for step, tax in line.taxes.items():
                 self.taxes.setdefault(step, {})[place] = tax
-            self.agreed_on[Level.LINE, place] = str(record.get("agreed") or "")
-            if kept.stands:
-                self.checked[place] = not kept.settled
-                for name, value in record.get("figures", {}).items():
+            self.agreed_on[Level.LINE, place] = line.day
+            if kept.unchanged:
+                # Settled figures were shared out, so formulas need not give them; computed ones must be reproduced.
+                self.checked[place] = not kept.terms.settled
+                for name, value in line.figures.items():
                     self.figures.setdefault(name, _Gathered()).add(place, value)
 
-    def _take_answers(self, record: Record, place: int) -> None:
-        for name, value in record.get("answers", {}).items():
+    def _take_answers(self, agreed: Agreed, place: int) -> None:
+        for name, value in agreed.answers.items():
             table, _, column = name.partition(".")
             if table in self.program.tables and column in self.program.tables[table].fields:
                 if column == AMOUNT and isinstance(value, list):
                     self.bands.setdefault(table, {})[place] = value
                 else:
                     self.answers.setdefault(name, _Gathered()).add(place, value)
-        for table, values in record.get("asks", {}).items():
+        for table, values in agreed.asks.items():
             for at, value in enumerate(values):
                 self.asks.setdefault(table, {}).setdefault(at, _Gathered()).add(place, value)
-        for table, row in record.get("rows", {}).items():
+        for table, row in agreed.rows.items():
             self.found.setdefault(table, _Gathered()).add(place, row is not None)
             self.rows.setdefault(table, {})[place] = row or ""
 
@@ -292,7 +275,7 @@ class _Gathering:
         level = self.program.tables[table].level
         return self.orders.count if level is Level.HEADER else self.orders.line_count
 
-    def terms(self) -> Terms:
+    def columns(self) -> AgreedColumns:
         tables, length = self.program.tables, self.orders.line_count
         found: dict[str, tuple[Mask, Mask]] = {}
         for table, each in self.found.items():
@@ -300,7 +283,7 @@ class _Gathering:
                 mask, column = each.column("flag", self._length(table))
                 found[table] = mask, ~column.is_missing() & np.asarray(column.values)  # type: ignore[union-attr]
         figures = {name: each.column("decimal", length) for name, each in self.figures.items()}
-        return Terms(
+        return AgreedColumns(
             answers={
                 name: each.column(tables[table].fields[column].kind, self._length(table))
                 for name, each in self.answers.items()
