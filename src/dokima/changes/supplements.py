@@ -147,20 +147,22 @@ class _Restating:
         self.program = program
         self.orders = prepare(program, document.orders(program.fields), Run())
         self.places = {number: at for at, number in enumerate(self.orders.line_numbers)}
-        leaves, self.kept = self.orders.leaves()
-        self.context = Context(program, leaves, Run(), self.orders, self.kept)
 
     def basis(self, agreed: Agreed, level: str, at: int) -> Plain:
         column = self.orders.header if level == "header" else self.orders.line
         return {name: plain(value_at(column(name), at)) for name in agreed.basis}
 
     def asks(self, agreed: Agreed, level: str, at: int) -> dict[str, list[Any]]:
-        place = at if self.kept is None or level == "header" else int(np.flatnonzero(self.kept == at)[0])
+        if not agreed.asks:
+            return {}
+        leaves, kept = self.orders.leaves()
+        context = Context(self.program, leaves, Run(), self.orders, kept)
+        place = at if kept is None or level == "header" else int(np.flatnonzero(kept == at)[0])
         found: dict[str, list[Any]] = {}
         for name in agreed.asks:
             table = self.program.tables.get(name)
             formulas = [] if table is None else shared_asks(table, self.program.definition.reprice_on)
-            values = [formula.evaluate(self.context, table.level) for formula in formulas if table is not None]
+            values = [formula.evaluate(context, table.level) for formula in formulas if table is not None]
             found[name] = [plain(value_at(value, place)) for value in values]
         return found
 

@@ -73,6 +73,7 @@ class Context:
         self._by_line: dict[str, Column] = {}
         self._quotients: dict[str, Quotient] = {}
         self._rows: dict[str, Integers] = {}
+        self._answered: dict[str, set[str]] = {}  # by table, the answers among the columns
         self._records: dict[str, RecordFrame] = {}
         self._failures: dict[str, Texts] = {}
         self.failed_calls: dict[Node, Texts] = {}
@@ -184,6 +185,7 @@ class Context:
                 return self.program.definition.values[tail]
             case "run":
                 return Dates.of([self.run.today]) if tail == "today" else Texts.of([self.run.user])
+        self._answered.setdefault(head, set()).add(name)
         today = self.program.tables[head].answer(tail, self.rows(head), self)
         return today if self.terms is None else self._kept(name, today)
 
@@ -283,10 +285,10 @@ class Context:
                 self._forget(table)
 
     def _forget(self, table: str) -> None:
-        if self._rows.pop(table, None) is not None:
-            for known in (self._columns, self._by_line):
-                for name in [name for name in known if name.startswith(f"{table}.")]:
-                    del known[name]
+        self._rows.pop(table, None)
+        for name in self._answered.pop(table, ()):
+            self._columns.pop(name, None)
+            self._by_line.pop(name, None)
 
     def knows(self, names: Iterable[str]) -> bool:
         """Whether all names can be read here: figures may be read once a routine has left them."""

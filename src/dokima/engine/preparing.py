@@ -20,6 +20,15 @@ def prepare(program: Program, orders: Orders, run: Run) -> Orders:
 
     ``line.delivered`` of a line that does not state it is the sum of what deliveries have brought.
     """
+    return prepared_context(program, orders, run).orders
+
+
+def prepared_context(program: Program, orders: Orders, run: Run) -> Context:
+    """Where a run begins: the orders as `prepare` gives them, and the one context that its formulas share.
+
+    Whatever follows reads this context, so that no table is searched twice: defaults, the choice of a routine, and its
+    steps where they price all of these orders together.
+    """
     orders = with_delivered(program, orders)
     formulas = {
         (level, name): formula
@@ -27,7 +36,7 @@ def prepare(program: Program, orders: Orders, run: Run) -> Orders:
         if (level, name) in orders.absent and orders.absent[level, name].any()
     }
     if not formulas:
-        return orders
+        return Context(program, orders, run)
 
     def make(level: str) -> LazyColumns:
         names = [name for at, name in formulas if at == level]
@@ -36,7 +45,7 @@ def prepare(program: Program, orders: Orders, run: Run) -> Orders:
     prepared = replace(orders.with_columns(make("header"), make("line")), unfilled=orders.unfilled or orders)
     # Defaults read each other through the context; the rulebook was refused if they did so in a circle.
     context = Context(program, prepared, run)
-    return prepared
+    return context
 
 
 def _filled(formula: Formula, orders: Orders, context: Context, level: str, name: str) -> Column:

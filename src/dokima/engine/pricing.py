@@ -13,7 +13,7 @@ from dokima.engine.calculation import Calculation, amount_at, amount_figures
 from dokima.engine.context import Context
 from dokima.engine.joining import joined
 from dokima.engine.parent_lines import summed_into_parents
-from dokima.engine.preparing import prepare
+from dokima.engine.preparing import prepared_context
 from dokima.engine.program import Program, Run
 from dokima.engine.required import missing_rows
 from dokima.engine.stated_figures import compare_stated
@@ -89,16 +89,17 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
         traced: Keep what each step saw, for explanations.
         workers: Threads that share the pieces; the result is the same for any number.
     """
-    orders = prepare(program, orders, run)
+    context = prepared_context(program, orders, run)
+    orders = context.orders
     findings: list[Finding] = []
-    places, routine_of, jobs = _jobs(program, orders, run, findings, traced)
+    places, routine_of, jobs = _jobs(context, findings, traced)
     if workers > 1 and len(jobs) > 1:
         from concurrent.futures import ThreadPoolExecutor
 
         with ThreadPoolExecutor(workers) as pool:
-            parts = list(pool.map(lambda job: _price_part(job, orders), jobs))
+            parts = list(pool.map(lambda job: _price_part(job, context), jobs))
     else:
-        parts = [_price_part(job, orders) for job in jobs]
+        parts = [_price_part(job, context) for job in jobs]
     for part in parts:
         findings += part.findings
     findings += failed_defaults(program, orders)
@@ -119,10 +120,11 @@ def figures_of(program: Program, orders: Orders, run: Run, names: Collection[str
     """
     lines: list[tuple[Integers, Mapping[str, Column]]] = []
     headers: list[tuple[Integers, Mapping[str, Column]]] = []
-    for job in _jobs(program, orders, run, [], traced=False)[2]:
+    context = Context(program, orders, run)
+    for job in _jobs(context, [], traced=False)[2]:
         first = job.routine.steps_for(names)
         if first:
-            result, where = _run_job(job, orders, first)[1:3]
+            result, where = _run_job(job, context, first)[1:3]
             known = {f"line.{name}": column for name, column in result.lines.items()}
             lines.append((where, known))
             headers.append((job.mine + job.piece[0], {f"header.{n}": c for n, c in result.headers.items()}))
@@ -133,12 +135,11 @@ def figures_of(program: Program, orders: Orders, run: Run, names: Collection[str
     return {**found, **{name: by_order[name] for name in by_order if name in wanted}}
 
 
-def _jobs(
-    program: Program, orders: Orders, run: Run, findings: list[Finding], traced: bool
-) -> tuple[Integers, Integers, list[_Job]]:
+def _jobs(context: Context, findings: list[Finding], traced: bool) -> tuple[Integers, Integers, list[_Job]]:
     """Minor unit and routine of each order, and the work that follows from them."""
+    program, orders, run = context.program, context.orders, context.run
     places = _minor_units(program, orders, findings)
-    routine_of = _routines(program, orders, run, findings)
+    routine_of = _routines(context, findings)
     kept = kept_orders(program, orders, run)
     batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
     jobs: list[_Job] = []
@@ -183,9 +184,9 @@ def _minor_units(program: Program, orders: Orders, findings: list[Finding]) -> I
     return places
 
 
-def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding]) -> Integers:
+def _routines(context: Context, findings: list[Finding]) -> Integers:
     """For each order the one routine whose ``when`` holds, -1 where that is not exactly one."""
-    context = Context(program, orders, run)
+    program, orders = context.program, context.orders
     broken: Texts | None = None
     fits, unknown = np.zeros((len(program.routines), orders.count), bool), np.zeros(orders.count, bool)
     for at, routine in enumerate(program.routines):
@@ -218,22 +219,32 @@ def _routines(program: Program, orders: Orders, run: Run, findings: list[Finding
 # -- one part -------------------------------------------------------------------------------------------------
 
 
-def _run_job(job: _Job, orders: Orders, first: int | None = None) -> tuple[Orders, RoutineResult, Integers, Context]:
-    """The orders of a job, what its routine left, where their lines stand among all, and the columns it worked with."""
+def _run_job(job: _Job, every: Context, first: int | None = None) -> tuple[Orders, RoutineResult, Integers, Context]:
+    """The orders of a job, what its routine left, where their lines stand among all, and the columns it worked with.
+
+    Args:
+        job: The job.
+        every: The context of all orders; a job that has all of them to itself works in it.
+        first: Run only so many of the first steps.
+    """
+    orders = every.orders
     start, stop = job.piece
     piece = orders.part(start, stop)
     selected = piece.select(job.mine)
     leaves, kept = selected.leaves()
-    terms = None if job.kept is None else agreed_columns(job.program, leaves, job.kept)
-    context = Context(job.program, leaves, job.run, selected, kept, terms=terms)
+    if leaves is orders and job.kept is None:
+        context = every
+    else:
+        terms = None if job.kept is None else agreed_columns(job.program, leaves, job.kept)
+        context = Context(job.program, leaves, job.run, selected, kept, terms=terms)
     result = run_routine(job.routine, context, job.places, traced=job.traced, first=first)
     where = piece.lines_at(job.mine)
     lines = (where if kept is None else where[kept]) + orders.lines_of(start).start
     return selected, result, lines, context
 
 
-def _price_part(job: _Job, orders: Orders) -> Part:
-    selected, result, lines, context = _run_job(job, orders)
+def _price_part(job: _Job, every: Context) -> Part:
+    selected, result, lines, context = _run_job(job, every)
     leaves = context.orders
     definition = job.routine.definition
     cash = Decimal(str(definition.payable_step)) if definition.payable_step is not None else None
