@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
+from graphlib import CycleError, TopologicalSorter
 
 from dokima.engine.program import RESERVED_TABLES, Program, ProgramDefinition
 from dokima.engine.scope import Scope
@@ -254,27 +255,16 @@ class _Builder:
 
     def _sorted(self, formulas: Mapping[str, Formula]) -> list[str]:
         """The defaults, each after those it reads."""
-        done: list[str] = []
-        path: list[str] = []
-
-        def visit(name: str) -> None:
-            if name in done:
-                return
-            if name in path:
-                circle = " -> ".join([*path[path.index(name) :], name])
-                self._problem(f"{name}.default", f"defaults read each other in a circle: {circle}")
-                return
-            path.append(name)
-            formula = formulas[name]
-            for read in names_behind([*formula.reads, *(f"{table}." for table in formula.tables)], self.tables):
-                if read in formulas:
-                    visit(read)
-            path.pop()
-            done.append(name)
-
-        for name in formulas:
-            visit(name)
-        return done
+        graph: TopologicalSorter[str] = TopologicalSorter()
+        for name, formula in formulas.items():
+            reads = names_behind([*formula.reads, *(f"{table}." for table in formula.tables)], self.tables)
+            graph.add(name, *sorted(reads & formulas.keys()))
+        try:
+            return list(graph.static_order())
+        except CycleError as error:
+            circle: list[str] = error.args[1][::-1]  # each reads the next
+            self._problem(f"{circle[0]}.default", f"defaults read each other in a circle: {' -> '.join(circle)}")
+            return []
 
 
 def _fitting(field: Field) -> Sequence[FormulaKind]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal
+from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
@@ -88,34 +89,18 @@ class Assemblies:
         self.own = own
         self.places = places
         self.values: dict[str, dict[str, Decimal | None]] = {column: {} for column in own}
-        for item in parts:
-            self._roll_up(item)
-
-    def _roll_up(self, top: str) -> None:
-        """Every level below an item, deepest first, without recursion: assemblies may be deep."""
-        path: list[tuple[str, Iterator[Component]]] = [(top, iter(self.parts[top]))]
-        open_items = {top: 0}
-        while path:
-            item, components = path[-1]
-            below = next(
-                (each.item for each in components if each.item in self.parts and not self._done(each.item)), ""
-            )
-            if below in open_items:
-                circle = [name for name, _ in path][open_items[below] :]
-                raise RulebookError(
-                    [RulebookProblem("", "", f"an item contains itself: {' -> '.join([*circle, below])}")]
-                )
-            if below:
-                open_items[below] = len(path)
-                path.append((below, iter(self.parts[below])))
-                continue
-            for column in self.own:
+        for item in self._deepest_first():
+            for column in own:
                 self.values[column][item] = self._sum(column, item)
-            path.pop()
-            del open_items[item]
 
-    def _done(self, item: str) -> bool:
-        return all(item in known for known in self.values.values())
+    def _deepest_first(self) -> list[str]:
+        """The assemblies, each after those that it contains."""
+        below = {item: [each.item for each in parts if each.item in self.parts] for item, parts in self.parts.items()}
+        try:
+            return list(TopologicalSorter(below).static_order())
+        except CycleError as error:
+            circle = " -> ".join(error.args[1][::-1])  # each contains the next
+            raise RulebookError([RulebookProblem("", "", f"an item contains itself: {circle}")]) from None
 
     def _sum(self, column: str, item: str) -> Decimal | None:
         whole = Decimal(0)
