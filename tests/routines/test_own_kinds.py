@@ -102,3 +102,48 @@ def test_its_settings_are_checked_and_its_source_is_part_of_the_rulebook():
     with pytest.raises(dokima.RulebookError, match=f"crates.kind: expected a kind of step: {kinds} .got 'deposit'"):
         rules(kinds=())
     assert rules().program.fingerprint == rules().program.fingerprint != rules(kinds=[Other]).program.fingerprint
+
+
+class OnTop(Deposit):
+    """A deposit that no tax is taken of; what is split off by a change bears none of it."""
+
+    name = "on_top"
+    taxed = False
+
+    def split(self, amount, quantities, places):  # noqa: ARG002
+        return [amount, *(D(0) for _ in quantities[1:])]
+
+
+def test_it_may_stand_outside_the_tax_base():
+    """4 x 8.05 less 10 % is 28.98, taxed with 20 % (5.80); the deposit of 5.00 is paid, and not taxed: 39.78."""
+    book = rules(kinds=[OnTop], kind="on_top")
+    priced = book.price(ORDER)["A"]
+    assert (priced.totals.without_tax, priced.totals.tax, priced.totals.with_tax) == (D("33.98"), D("5.80"), D("39.78"))
+    assert [(row.taxable, row.tax) for row in priced.tax_breakdown] == [(D("28.98"), D("5.80"))]
+
+
+def test_it_may_say_how_it_is_split():
+    """6 panes: 7.50 of deposit were approved; by its own rule the original bears all of it, and its tax stays out."""
+    book = rules(kinds=[OnTop], kind="on_top")
+    change = book.change(ORDER, by="Ada")
+    change.edit("Ada").change_line(10, quantity=6)
+    change.submit("Ada")
+    done = change.approve("Ben", [ORDER])
+    parts = [book.price(order)[order.number].line(10) for order in done.orders]
+    assert [(part.quantity, part.crates) for part in parts] == [(D(4), D("7.50")), (D(2), D("0.00"))]
+    assert ledger_of(book.program, done.orders, [change]).is_balanced
+
+
+def test_a_split_that_loses_something_is_refused():
+    class Lost(Deposit):
+        name = "lost"
+
+        def split(self, amount, quantities, places):  # noqa: ARG002
+            return [D(1) for _ in quantities]
+
+    book = rules(kinds=[Lost], kind="lost")
+    change = book.change(ORDER, by="Ada")
+    change.edit("Ada").change_line(10, quantity=6)
+    change.submit("Ada")
+    with pytest.raises(dokima.Refused, match="cannot be settled: lost 7.5 was split into 1, 1"):
+        change.approve("Ben", [ORDER])

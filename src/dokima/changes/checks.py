@@ -45,11 +45,13 @@ def tax_by_terms(order: PricedOrder) -> Decimal:
     if routine is None or not plain_taxes or routine.definition.tax_per != "document":
         return order.totals.tax or Decimal(0)
     terms = order.calculation.orders.terms(order.position)
+    untaxed = {step.name: step.sign for step in routine.steps if step.sign and not step.way.taxed}
     groups: dict[tuple[str, Any, Any], list[Decimal]] = {}
     for line in () if terms is None else terms.lines.values():
         for step, tax in line.taxes.items():
             if tax is not None and tax.get("percent") is not None:
-                amount = Decimal(line.figures.get("without_tax") or 0)
+                moved = [-sign * Decimal(line.figures.get(name) or 0) for name, sign in untaxed.items()]
+                amount = total([Decimal(line.figures.get("without_tax") or 0), *moved])
                 groups.setdefault((step, tax.get("category"), tax["percent"]), []).append(amount)
     modes = {step.name: step.rounding for step in taxes}
     found = []

@@ -15,8 +15,7 @@ from dokima.engine.calculation import PricedOrder
 from dokima.engine.pending import PENDING
 from dokima.engine.program import Program
 from dokima.engine.summing import reason_of
-from dokima.errors import Refused
-from dokima.exact import decimals, share, to_decimals
+from dokima.errors import Refused, listed
 from dokima.model.agreed_terms import AgreedLine
 from dokima.model.content import plain
 from dokima.model.document import TERMS, Document
@@ -285,7 +284,7 @@ class Settling:
                 same, rest, left = {}, [each for _, each in holding], whole
             for at, kept in same.items():
                 shares[at].figures[name] = kept
-            for each, part in zip(rest, self._shared(left, rest), strict=True):
+            for each, part in zip(rest, self._split(step, left, rest), strict=True):
                 each.figures[name] = part
 
     def _base_stands(self, number: str, step: Step | None, at: int, mine: _Share) -> bool:
@@ -302,12 +301,20 @@ class Settling:
         earlier = [name for name, each in self._steps() if each is None or before.index(name) < before.index(stop)]
         return all(mine.figures.get(name) == _figure(self.held[at], number, name) for name in earlier)
 
-    def _shared(self, amount: Decimal, shares: Sequence[_Share]) -> list[Decimal]:
-        if not shares:
-            return []
-        weights = decimals([each.after for each in shares])
-        equal = all(each.after == 0 for each in shares)
-        return list(to_decimals(share(decimals([amount]), weights, self.places, equal_if_weightless=equal)))  # type: ignore[arg-type]
+    def _split(self, step: Step | None, amount: Decimal, shares: Sequence[_Share]) -> Sequence[Decimal]:
+        """A figure divided over documents by the rule of its kind.
+
+        Raises:
+            Refused: The parts are not the figure, which only a kind of one's own can bring about.
+        """
+        routine = self.priced.routine
+        assert routine is not None  # without one there is no figure to divide
+        way = routine.steps[0].way if step is None else step.way
+        parts = way.split(amount, [each.after for each in shares], self.places) if shares else []
+        if shares and (len(parts) != len(shares) or total(parts) != amount):
+            split = listed(map(str, parts))
+            raise Refused(f"{self.change} cannot be settled: {way.name} {amount} was split into {split}")
+        return parts
 
     def _rate_stands(self, number: str, step: Step | None) -> bool:
         """Whether price or percent of a step are those of the baseline; an amount has neither."""

@@ -36,6 +36,7 @@ class Running:
         self.running = Decimals.zeros(self.length)
         self.net = Decimals.zeros(self.length)
         self.tax = Decimals.zeros(self.length)
+        self.untaxed: Decimals | None = None  # what steps outside the tax base have moved, None for none
         self._taxed: list[tuple[Step, Taxed]] = []
         self.failed = np.zeros(self.length, bool)
         self.lost = np.zeros(frame.order_count, bool)
@@ -90,6 +91,9 @@ class Running:
         own = step.definition.over != "order"
         # One subtraction serves both as long as no step of the order has come between.
         same = own and self.net is self.running
+        if not step.way.taxed:
+            moved = -figure if sign < 0 else figure
+            self.untaxed = moved if self.untaxed is None else self.untaxed + moved
         self.running = self.running - figure if sign < 0 else self.running + figure
         self.leave("amount", self.running)
         self.leave("without_tax", self.running)
@@ -102,6 +106,11 @@ class Running:
         else:
             kept = self.result.of_order.get(step.way.total)
             self.result.of_order[step.way.total] = figure if kept is None else kept + figure
+
+    @property
+    def taxable(self) -> Decimals:
+        """What taxes are taken of: the running amount without what steps outside the tax base have moved."""
+        return self.running if self.untaxed is None else self.running - self.untaxed
 
     def evaluate(self, formula: Formula, frame: Frame | None = None) -> Column:
         """The values per line, blank where they depend on a call that failed."""

@@ -23,7 +23,7 @@ class TaxSteps(Running):
         """Work out the tax of each category and rate, and each line's part of it."""
         terms = self._tax_terms(step)
         percent = terms.percent
-        amount = self.running
+        amount = self.taxable
         for name in step.definition.on_top_of:
             amount = amount + stored(numbers(self.result.lines[name]))
         fraction: Number | None = None
@@ -33,7 +33,7 @@ class TaxSteps(Running):
             fraction = choose(inside, share / whole, percent.shifted(2))
             # In one price all taxes are known, or none is.
             percent = percent.without(fraction.missing)
-            amount = Decimals.choose(inside, self.running, amount)
+            amount = Decimals.choose(inside, self.taxable, amount)
         base = TaxBase(amount, percent, terms.category, terms.reason, terms.included, fraction)
         per_line = self.routine.definition.tax_per == "line"
         taxed = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
@@ -135,7 +135,7 @@ class TaxSteps(Running):
         for step, taxed in self._taxed:
             groups = taxed.groups
             if inside is not None:
-                base = self.running - self.tax
+                base = self.taxable - self.tax
                 for name in step.definition.on_top_of:
                     base = base + stored(numbers(self.result.lines[name]))
                 left = group_sums(base.take(taxed.lines), taxed.ids, len(groups.order))

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import TYPE_CHECKING, ClassVar
 
 from dokima.errors import listed
-from dokima.exact import Number
+from dokima.exact import Number, decimals, share, to_decimals
 from dokima.formulas import NUMBERS, FormulaKind, Frame
 from dokima.formulas.operators import numbers
 
@@ -83,6 +84,7 @@ class StepKind:
         is_amount: Whether its figure is an amount of money, rounded to the currency and summed into the header.
         after_tax: Whether it may stand after a tax.
         shared: Whether it may be worked out once for the order or a parent line, and shared over lines.
+        taxed: Whether what it moves is part of what taxes are taken of.
         total: The total of the order that it feeds where it is worked out once for the order, blank for none.
         is_price: Whether it starts the amount of a line.
         is_tax: Whether it is a tax.
@@ -98,6 +100,7 @@ class StepKind:
     is_amount: ClassVar[bool] = True
     after_tax: ClassVar[bool] = False
     shared: ClassVar[bool] = False
+    taxed: ClassVar[bool] = True
     total: ClassVar[str] = ""
     is_price: ClassVar[bool] = False
     is_tax: ClassVar[bool] = False
@@ -148,6 +151,22 @@ class StepKind:
             working: The step at work.
         """
         raise NotImplementedError
+
+    def split(self, amount: Decimal, quantities: Sequence[Decimal | None], places: int) -> Sequence[Decimal]:
+        """An approved figure of a line divided over the documents that hold the line: by their quantities.
+
+        Args:
+            amount: The figure that was approved.
+            quantities: What each document holds of the line.
+            places: Decimal places of the currency.
+
+        Returns:
+            The part of each document; together they are the figure.
+        """
+        weights = decimals(quantities)
+        equal = all(quantity == 0 for quantity in quantities)
+        parts = to_decimals(share(decimals([amount]), weights, places, equal_if_weightless=equal))
+        return [part for part in parts if part is not None]
 
     def describe(self, step: StepDefinition) -> str:
         """What a step says, in words, its label aside.
