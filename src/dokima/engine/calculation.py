@@ -15,6 +15,7 @@ from dokima.engine.program import Program
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import Decimals, Quotient, stored, texts, to_arrow, total
 from dokima.exact.integers import Integers, Mask
+from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, value_at, values_of
 from dokima.model.findings import Findings
@@ -151,7 +152,7 @@ class Calculation:
             return list(values_of(column))
         routine_of = self.routine_of[self.orders.order_of]
         places = np.zeros(len(routine_of), np.int64)
-        for at in np.unique(routine_of).tolist():
+        for at in distinct(routine_of).tolist():
             routine = self.program.routines[at] if at >= 0 else None
             mine = routine_of == at
             step = routine.step(name) if routine else None
@@ -433,7 +434,7 @@ def amounts_at(column: Column, positions: Integers, places: Integers) -> list[An
     """Several values of a column of numbers, each with at least its decimal places; None where it is blank."""
     found: list[Any] = [None] * len(positions)
     numbers_ = stored(numbers(column.take(positions)))
-    for least in np.unique(places).tolist():
+    for least in distinct(places).tolist():
         mine = np.flatnonzero(places == least)
         # A currency that is not known has -1 places.
         for at, said in zip(mine.tolist(), texts(numbers_.take(mine), max(least, 0)), strict=True):

@@ -20,6 +20,7 @@ from dokima.engine.stated_figures import compare_stated
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers
+from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
@@ -144,7 +145,7 @@ def _jobs(context: Context, findings: list[Finding], traced: bool) -> tuple[Inte
     batch = np.where((places >= 0) & (routine_of >= 0), routine_of * 100 + places, -1)
     jobs: list[_Job] = []
     for start, stop in orders.pieces(PIECE):
-        for key in np.unique(batch[start:stop]).tolist():
+        for key in distinct(batch[start:stop]).tolist():
             if key >= 0:
                 mine = np.flatnonzero(batch[start:stop] == key)
                 theirs = None if kept is None else [kept[at] for at in (mine + start).tolist()]

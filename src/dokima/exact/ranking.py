@@ -48,6 +48,13 @@ def dense(keys: Integers) -> Integers:
     return np.unique(keys, return_inverse=True)[1].reshape(-1).astype(np.int64)
 
 
+def distinct(values: Integers) -> Integers:
+    """The distinct values in ascending order: what NumPy's ``unique`` gives, without the imports it brings along."""
+    ordered = np.sort(values)
+    found: Integers = ordered[np.r_[True, ordered[1:] != ordered[:-1]]] if len(ordered) else ordered
+    return found
+
+
 def rank_in_group(groups: Integers, keys: Integers) -> Integers:
     """For each line its place within its group by key, lowest first, ties to the earlier line."""
     order = _sorted_places(groups, keys)

@@ -67,7 +67,7 @@ def read_delimited(path: Path, separator: str = ",", encoding: str = "utf-8") ->
             return Grid({heading: RawColumn([]) for heading in headings}, 0, np.zeros(0, np.int64))
         raise DocumentError([Problem("", "", "", f"expected a CSV file in {encoding} ({error})", path.name)]) from None
     # Arrow counts the rows it is given from the first one after the heading.
-    numbers = np.setdiff1d(np.arange(2, table.num_rows + len(bad) + 2), [number for number, _ in bad])
+    numbers = np.delete(np.arange(2, table.num_rows + len(bad) + 2), [number - 2 for number, _ in bad])
     problems = [
         Problem("", "", "", f"expected {len(headings)} cells (got {count})", path.name, number)
         for number, count in bad

@@ -71,7 +71,7 @@ Kind = Literal["text", "decimal", "integer", "date", "flag"]
 class Spec(BaseModel):
     """Base of all parts: an unknown key is a problem, and values are not bent into other kinds."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, populate_by_name=True, frozen=True)
+    model_config = ConfigDict(extra="forbid", strict=True, populate_by_name=True, frozen=True, defer_build=True)
 
 
 class ColumnSpec(Spec):

@@ -9,6 +9,7 @@ import numpy as np
 
 from dokima.exact import Decimals, compare, stored
 from dokima.exact.integers import Integers, Mask, either, narrow, widen
+from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
 
@@ -33,7 +34,7 @@ class Coder:
             self.size = len(column.words.items)
             return
         self.places = column.places if isinstance(column, Decimals) else 0
-        self.values = np.unique(self._raw(column)[~column.is_missing()])
+        self.values = distinct(self._raw(column)[~column.is_missing()])
         self.size = len(self.values)
 
     def word_codes(self, words: Words) -> Integers:
@@ -138,7 +139,7 @@ def build_patterns(conditions: Sequence[Column], preference: Integers) -> tuple[
     bits = sum(((code >= 0).astype(np.int64) << at for at, code in enumerate(codes)), np.zeros(len(rows), np.int64))
     patterns = [
         _pattern(tuple(at for at in range(len(codes)) if bit >> at & 1), coders, codes, rows, preference, bits == bit)
-        for bit in np.unique(bits).tolist()
+        for bit in distinct(bits).tolist()
     ]
     return coders, patterns
 
