@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:  # for editors and type checkers; at run time a name is imported when it is first used
     from dokima.changes.change import ChangeOrder as ChangeOrder
     from dokima.changes.ledger import Ledger as Ledger
+    from dokima.changes.listing import ChangeEntries as ChangeEntries
+    from dokima.changes.listing import ChangeEntry as ChangeEntry
     from dokima.changes.policy import settling as settling
     from dokima.changes.settlement import Settlement as Settlement
     from dokima.changes.variance import Delta as Delta
@@ -38,9 +40,12 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.errors import RulebookError as RulebookError
     from dokima.errors import RulebookProblem as RulebookProblem
     from dokima.errors import StaleBaseline as StaleBaseline
+    from dokima.formats.order_files import write_order as write_order
+    from dokima.formats.order_files import write_orders as write_orders
     from dokima.formats.reading import Source as Source
-    from dokima.formats.results import to_csv as to_csv
-    from dokima.formats.results import to_json as to_json
+    from dokima.formats.results.detail import Detail as Detail
+    from dokima.formats.results.registry import to_csv as to_csv
+    from dokima.formats.results.registry import to_json as to_json
     from dokima.formulas.custom import function as function
     from dokima.model.findings import Finding as Finding
     from dokima.model.findings import Findings as Findings
@@ -49,9 +54,12 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.model.order import Order as Order
     from dokima.model.orders import Orders as Orders
     from dokima.proving.remark import AuditRemark as AuditRemark
+    from dokima.proving.remark import AuditRemarks as AuditRemarks
     from dokima.proving.replay import Replay as Replay
+    from dokima.reports.charts import draw as draw
     from dokima.reports.front import Report as Report
     from dokima.reports.front import report as report
+    from dokima.reports.inert import visible as visible
     from dokima.routines.kinds.adjustment import Charge as Charge
     from dokima.routines.kinds.adjustment import Discount as Discount
     from dokima.routines.kinds.kind import Setting as Setting
@@ -59,19 +67,26 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.routines.kinds.kind import Working as Working
     from dokima.rulebook.book import Rulebook as Rulebook
     from dokima.rulebook.book import load as load
+    from dokima.rulebook.schema import rulebook_schema as rulebook_schema
+    from dokima.rulebook.schema import settings_page as settings_page
     from dokima.rules.declaring import rule as rule
     from dokima.rules.python import accept as accept
     from dokima.rules.python import refuse as refuse
     from dokima.rules.verdicts import RuleAnswer as RuleAnswer
+    from dokima.rules.verdicts import RuleAnswers as RuleAnswers
     from dokima.store.folder import FolderStore as FolderStore
 
 _HOMES = {
     "AuditRemark": "dokima.proving.remark",
+    "AuditRemarks": "dokima.proving.remark",
     "Calculation": "dokima.engine.calculation",
+    "ChangeEntries": "dokima.changes.listing",
+    "ChangeEntry": "dokima.changes.listing",
     "ChangeOrder": "dokima.changes.change",
     "Charge": "dokima.routines.kinds.adjustment",
     "Conflict": "dokima.errors",
     "Delta": "dokima.changes.variance",
+    "Detail": "dokima.formats.results.detail",
     "Discount": "dokima.routines.kinds.adjustment",
     "DocumentError": "dokima.errors",
     "DokimaError": "dokima.errors",
@@ -101,6 +116,7 @@ _HOMES = {
     "Report": "dokima.reports.front",
     "ReportingTotals": "dokima.engine.calculation",
     "RuleAnswer": "dokima.rules.verdicts",
+    "RuleAnswers": "dokima.rules.verdicts",
     "RuleSummary": "dokima.model.findings",
     "Rulebook": "dokima.rulebook.book",
     "RulebookError": "dokima.errors",
@@ -115,24 +131,34 @@ _HOMES = {
     "Variance": "dokima.changes.variance",
     "Working": "dokima.routines.kinds.kind",
     "accept": "dokima.rules.python",
+    "draw": "dokima.reports.charts",
     "function": "dokima.formulas.custom",
     "load": "dokima.rulebook.book",
     "refuse": "dokima.rules.python",
     "report": "dokima.reports.front",
     "rule": "dokima.rules.declaring",
+    "rulebook_schema": "dokima.rulebook.schema",
+    "settings_page": "dokima.rulebook.schema",
     "settling": "dokima.changes.policy",
-    "to_csv": "dokima.formats.results",
-    "to_json": "dokima.formats.results",
+    "to_csv": "dokima.formats.results.registry",
+    "to_json": "dokima.formats.results.registry",
+    "visible": "dokima.reports.inert",
+    "write_order": "dokima.formats.order_files",
+    "write_orders": "dokima.formats.order_files",
 }
 """Where each public name lives."""
 
 __all__ = [
     "AuditRemark",
+    "AuditRemarks",
     "Calculation",
+    "ChangeEntries",
+    "ChangeEntry",
     "ChangeOrder",
     "Charge",
     "Conflict",
     "Delta",
+    "Detail",
     "Discount",
     "DocumentError",
     "DokimaError",
@@ -162,6 +188,7 @@ __all__ = [
     "Report",
     "ReportingTotals",
     "RuleAnswer",
+    "RuleAnswers",
     "RuleSummary",
     "Rulebook",
     "RulebookError",
@@ -176,14 +203,20 @@ __all__ = [
     "Variance",
     "Working",
     "accept",
+    "draw",
     "function",
     "load",
     "refuse",
     "report",
     "rule",
+    "rulebook_schema",
+    "settings_page",
     "settling",
     "to_csv",
     "to_json",
+    "visible",
+    "write_order",
+    "write_orders",
 ]
 __version__ = "0.1.0"
 

@@ -10,7 +10,7 @@ import jsonschema
 import pytest
 
 import dokima
-from dokima.rulebook.schema import order_schema, reference_page, rulebook_schema
+from dokima.rulebook.schema import order_schema, settings_page, rulebook_schema
 from dokima.rulebook.specification import RulebookSpec
 from tests.books import DEMO
 from tests.shell import run_here
@@ -79,8 +79,8 @@ def test_the_command_prints_them_and_the_page_of_settings_is_not_stale():
     assert json.loads(run_here(DEMO, "schema", "rulebook")[1]) == rulebook_schema()
     assert json.loads(run_here(DEMO, "schema", "order")[1])["title"] == "An order of the rulebook quillmere"
     page = Path(__file__).parents[2] / "docs" / "settings.md"
-    assert run_here(DEMO, "schema", "rulebook", "--format", "markdown")[1] == reference_page()
-    assert page.read_text(encoding="utf-8") == reference_page(), "dokima schema rulebook -f markdown > docs/settings.md"
+    assert run_here(DEMO, "schema", "rulebook", "--format", "markdown")[1] == settings_page()
+    assert page.read_text(encoding="utf-8") == settings_page(), "dokima schema rulebook -f markdown > docs/settings.md"
     assert {*RulebookSpec.model_fields} <= {
-        row.split("`")[1] for row in reference_page().splitlines() if row.startswith("| `")
+        row.split("`")[1] for row in settings_page().splitlines() if row.startswith("| `")
     }

@@ -6,10 +6,12 @@ import datetime
 from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import get_args
 
-from dokima.changes.change import ChangeOrder
+from dokima.changes.change import ChangeOrder, Status
 from dokima.changes.history import day_of, last_entry
 from dokima.engine.calculation import PricedOrder
+from dokima.errors import NotFound, listed, nearest
 
 
 @dataclass(frozen=True)
@@ -45,15 +47,27 @@ class ChangeEntry:
     reason: str
 
 
-def change_entries(changes: Iterable[ChangeOrder], today: datetime.date) -> list[ChangeEntry]:
+class ChangeEntries(list[ChangeEntry]):
+    """A list of change orders."""
+
+
+def change_entries(changes: Iterable[ChangeOrder], today: datetime.date, state: str = "") -> ChangeEntries:
     """The entries of some change orders: those that wait first, the longest wait before all others.
 
     Args:
         changes: The change orders.
         today: The day up to which they wait.
+        state: Only those in this state; all if blank.
+
+    Raises:
+        NotFound: There is no such state; names the nearest.
     """
-    found = [_entry(change, today) for change in changes]
-    return sorted(found, key=lambda each: (each.waits is None, -(each.waits or 0), each.order, len(each.number)))
+    known = get_args(Status)
+    if state and state not in known:
+        raise NotFound(f"there is no state '{state}'{nearest(state, known)}; {listed(known)}")
+    found = [_entry(change, today) for change in changes if state in ("", change.state)]
+    found.sort(key=lambda each: (each.waits is None, -(each.waits or 0), each.order, len(each.number)))
+    return ChangeEntries(found)
 
 
 def _entry(change: ChangeOrder, today: datetime.date) -> ChangeEntry:

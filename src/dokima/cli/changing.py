@@ -3,39 +3,15 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import asdict, fields
-from functools import partial
-from typing import Annotated, get_args
+from typing import Annotated, Literal
 
 import typer
 
-from dokima.changes.change import ChangeOrder, Status
-from dokima.changes.listing import ChangeEntry, change_entries
-from dokima.changes.variance import COSTS
-from dokima.cli.edit_actions import lines_deeds
-from dokima.cli.options import (
-    HERE,
-    Book,
-    By,
-    Chart,
-    Format,
-    FormatOption,
-    LocaleOption,
-    Today,
-    day,
-    person,
-    speak,
-)
-from dokima.cli.output import show, write
-from dokima.cli.writing import Report, Store, open_store, write_reports
-from dokima.errors import DokimaError, NotFound, listed, nearest
-from dokima.formats.changes import change_data
-from dokima.formats.results import cell, variance_rows
-from dokima.model.states import Settle
-from dokima.reports.change_list import changes_paper
-from dokima.reports.changes import change_paper
-from dokima.reports.charts import draw_bridge
-from dokima.reports.translations import Wording
+from dokima import ChangeOrder, DokimaError, draw, report
+from dokima.cli.edit_actions import line_actions
+from dokima.cli.options import HERE, Book, By, Chart, Format, FormatOption, LocaleOption, Today, day, person
+from dokima.cli.output import note, write
+from dokima.cli.writing import ReportFiles, Store, open_store, write_reports
 
 Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
@@ -46,8 +22,8 @@ change = typer.Typer(
 )
 
 
-def _told(changed: ChangeOrder, what: str) -> None:
-    sys.stderr.write(f"{changed.number}: {what}\n")
+def _say(changed: ChangeOrder, what: str) -> None:
+    note(f"{changed.number}: {what}")
 
 
 @change.command("open")
@@ -80,17 +56,15 @@ def edit_change(
     book: Book = HERE,
 ) -> None:
     """Change what the change order says: all of it, or nothing if a rule refuses."""
-    deeds = lines_deeds(sets, override, reprice, add, insert, remove)
+    actions = line_actions(sets, override, reprice, add, insert, remove)
 
     def work(found: ChangeOrder) -> None:
         editor = found.edit(person(by), today=day(today))
-        for deed in deeds:
-            deed(editor)
+        for action in actions:
+            action(editor)
 
     kept = open_store(store, book)
-    speak(locale, kept.book)
-    changed = kept.work(number, person(by), work)
-    show(change_paper(changed, Wording.of(kept.book.program)).to_rich())
+    report(kept.work(number, person(by), work), locale=locale).show()
 
 
 @change.command("show")
@@ -100,7 +74,7 @@ def show_change(
     with_costs: Annotated[
         bool, typer.Option("--with-costs", help="What lines cost and earn, too: for our own eyes.")
     ] = False,
-    report: Report = None,
+    files: ReportFiles = None,
     chart: Chart = None,
     locale: LocaleOption = "",
     store: Store = HERE,
@@ -109,23 +83,13 @@ def show_change(
 ) -> None:
     """Show what a change order changes, line by line and in total; write it as a report to send."""
     kept = open_store(store, book)
-    speak(locale, kept.book)
     found = kept.change(number)
-    leave_out = () if with_costs else COSTS
-    data = partial(change_data, found, every=every, leave_out=leave_out)
-    words, whole = Wording.of(kept.book.program), kept.ledger(found.order_number)
-    paper = change_paper(found, words, ledger=whole, every=every, with_costs=with_costs)
-    write_reports(paper, report, data)
+    whole = kept.ledger(found.order_number)
+    shown = report(found, locale=locale, every=every, with_costs=with_costs, ledger=whole)
+    write_reports(shown, files)
     if chart is not None:
-        draw_bridge(found.variance(), number, chart)
-        sys.stderr.write(f"written: {chart}\n")
-    write(
-        form,
-        table=paper.to_rich,
-        data=data,
-        rows=lambda: variance_rows(found.variance(), every=every, leave_out=leave_out),
-        columns=("order", "line", "status"),
-    )
+        note(f"written: {draw(found, chart, locale=shown.locale)}")
+    write(form, shown)
 
 
 @change.command("list")
@@ -138,26 +102,14 @@ def list_changes(
     form: FormatOption = Format.table,
 ) -> None:
     """List the change orders of a folder: what each comes to, by whom, and how long it waits."""
-    if state and state not in get_args(Status):
-        raise NotFound(f"there is no state '{state}'{nearest(state, get_args(Status))}; {listed(get_args(Status))}")
     kept = open_store(store, book)
-    speak(locale, kept.book)
-    chosen = [each for each in kept.all_changes() if state in ("", each.state)]
-    entries = change_entries(chosen, day(today))
-    data = [{**asdict(entry), "without_tax": cell(entry.without_tax, 0)} for entry in entries]
-    write(
-        form,
-        table=lambda: changes_paper(entries, Wording.of(kept.book.program)).to_rich(),
-        data=lambda: data,
-        rows=lambda: data,
-        columns=[each.name for each in fields(ChangeEntry)],
-    )
+    write(form, report(kept.list_changes(day(today), state), book=kept.book, locale=locale))
 
 
 @change.command("submit")
 def submit_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Freeze the figures of a change order and hand it in."""
-    _told(open_store(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
+    _say(open_store(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
 
 
 @change.command("approve")
@@ -175,7 +127,7 @@ def approve_change(
     """Approve a submitted change order and settle it: every document is written, or none."""
     if settle not in ("", "amend", "split"):
         raise DokimaError(f"expected --settle amend or split (got '{settle}')")
-    mode: Settle | None = "amend" if settle == "amend" else "split" if settle == "split" else None
+    mode: Literal["amend", "split"] | None = "amend" if settle == "amend" else "split" if settle == "split" else None
     kept = open_store(store, book)
     settlement = kept.approve(number, person(by), settle=mode, today=day(today), accept=_reasons(accept))
     for order in settlement.orders:
@@ -200,13 +152,13 @@ def _reasons(accept: list[str] | None) -> dict[str, str]:
 def reject_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Turn a submitted change order down."""
     kept = open_store(store, book)
-    _told(kept.work(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
+    _say(kept.work(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
 
 
 @change.command("withdraw")
 def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Take a change order back that has not been decided."""
-    _told(
+    _say(
         open_store(store, book).work(number, person(by), lambda found: found.withdraw(person(by), reason)), "withdrawn"
     )
 
@@ -215,6 +167,6 @@ def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Sto
 def rebase_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
     """Freeze an order that has moved anew, and make the same change to it field by field."""
     changed = open_store(store, book).rebase(number, person(by))
-    _told(changed, "rebased, a draft again")
+    _say(changed, "rebased, a draft again")
     for old, new in changed.record["history"][-1].get("renumbered", {}).items():
-        _told(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")
+        _say(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")

@@ -6,6 +6,7 @@ from typing import Annotated
 
 import typer
 
+from dokima import report
 from dokima.cli.options import (
     HERE,
     Book,
@@ -24,18 +25,9 @@ from dokima.cli.options import (
     open_book,
     person,
     read_orders,
-    speak,
-    what_if,
     what_was,
 )
 from dokima.cli.output import write
-from dokima.errors import NotFound, listed, nearest
-from dokima.formats.results import (
-    answer_data,
-    summary_data,
-)
-from dokima.model.findings import COLUMNS, SEVERITIES
-from dokima.reports.findings import answers_report, findings_report
 
 
 def check(
@@ -56,28 +48,12 @@ def check(
     form: FormatOption = Format.table,
 ) -> None:
     """Ask the rules about orders. Exit status 1 if a finding stops them: an error, or a warning nobody has accepted."""
-    rulebook = open_book(book, tables, values)
-    speak(locale, rulebook)
-    if severity not in SEVERITIES:
-        raise NotFound(f"expected a severity: {listed(SEVERITIES)} (got '{severity}'{nearest(severity, SEVERITIES)})")
     values_now, was = what_was(sets)
-    found = what_if(read_orders(rulebook, orders_named or [], orders, layout), values_now)
+    rulebook = open_book(book, tables, values, values_now)
+    found = read_orders(rulebook, orders_named or [], orders, layout)
     date, user = day(today), person(by)
     findings = rulebook.check(found, at=at, rule=rule, today=date, by=user, was=was)
-    status = 1 if findings.stopping else 0
-    if why:
-        answers = rulebook.explain_rules(found, at=at, rule=rule, today=date, by=user, was=was)
-        rows = [answer_data(each) for each in answers]
-        write(form, table=lambda: answers_report(answers), data=lambda: rows, rows=lambda: rows)
-        raise typer.Exit(status)
-    worst = SEVERITIES[: SEVERITIES.index(severity) + 1]
-    count = len(found) + len({problem.order for problem in found.problems})
-    shown = findings.where(lambda finding: finding.severity in worst)
-    write(
-        form,
-        table=lambda: findings_report(shown, count),
-        data=lambda: {"orders": count, "findings": shown.to_dicts(), "rules": summary_data(findings)},
-        rows=lambda: [{name: row[name] for name in COLUMNS} for row in shown.to_dicts()],
-        columns=COLUMNS,
-    )
-    raise typer.Exit(status)
+    worst = findings.at_least(severity)
+    shown = rulebook.explain_rules(found, at=at, rule=rule, today=date, by=user, was=was) if why else worst
+    write(form, report(shown, book=rulebook, locale=locale))
+    raise typer.Exit(1 if findings.stopping else 0)

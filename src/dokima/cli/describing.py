@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
-from dokima.cli.options import (
-    HERE,
-    Book,
-    open_book,
-)
-from dokima.cli.output import show
-from dokima.reports.describing import rulebook_report
+from dokima import report
+from dokima.cli.options import HERE, Book, open_book
 
 
 def describe(book: Book = HERE) -> None:
     """Say what a rulebook says, in words: fields, tables, rules by moment, routines step by step, states."""
-    rulebook = open_book(book)
-    show(rulebook_report(rulebook.program))
+    report(open_book(book)).show()

@@ -1,18 +1,17 @@
-"""What options of the shell do to an order: each becomes a deed of the editor."""
+"""What options of the shell do to an order: each becomes a call of the editor."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from dokima import DokimaError, Editor
 from dokima.cli.options import assignments
-from dokima.editing.editor import Editor
-from dokima.errors import DokimaError
 
-Deed = Callable[[Editor], object]
+Action = Callable[[Editor], object]
 
 
-def lines_deeds(
+def line_actions(
     sets: Sequence[str] | None,
     override: Sequence[str] | None,
     reprice: Sequence[str] | None,
@@ -20,7 +19,7 @@ def lines_deeds(
     insert: Sequence[str] | None,
     remove: Sequence[str] | None,
     explode: Sequence[str] | None = None,
-) -> list[Deed]:
+) -> list[Action]:
     """What changes header and lines, in the order in which it is done."""
     return [
         *_sets(sets), *each(override, _override), *each(reprice, lambda number: lambda e: e.reprice_line(number)),
@@ -29,24 +28,24 @@ def lines_deeds(
     ]  # fmt: skip
 
 
-def each(values: Sequence[str] | None, make: Callable[[str], Deed]) -> list[Deed]:
-    """One deed for each value of an option."""
+def each(values: Sequence[str] | None, make: Callable[[str], Action]) -> list[Action]:
+    """One call for each value of an option."""
     return [make(value) for value in values or ()]
 
 
-def _sets(sets: Sequence[str] | None) -> list[Deed]:
+def _sets(sets: Sequence[str] | None) -> list[Action]:
     """One change of the header, and one of each line, with all the fields given for it."""
     by_target: dict[str, dict[str, Any]] = {}
     for target, value in assignments(sets).items():
         where, _, name = target.rpartition(".")
         by_target.setdefault(where, {})[name] = value or None
 
-    def deed(where: str, fields: dict[str, Any]) -> Deed:
+    def action(where: str, fields: dict[str, Any]) -> Action:
         if where == "header":
             return lambda editor: editor.change_header(**fields)
         return lambda editor: editor.change_line(where, **fields)
 
-    return [deed(where, fields) for where, fields in by_target.items()]
+    return [action(where, fields) for where, fields in by_target.items()]
 
 
 def _fields(text: str) -> dict[str, Any]:
@@ -59,12 +58,12 @@ def _fields(text: str) -> dict[str, Any]:
     return fields
 
 
-def _add(text: str) -> Deed:
+def _add(text: str) -> Action:
     fields = _fields(text)
     return lambda editor: editor.add_line(**fields)
 
 
-def _insert(text: str) -> Deed:
+def _insert(text: str) -> Action:
     number, sign, rest = text.partition(":")
     if not sign:
         raise DokimaError(f"expected a line and fields such as 20:item=PANE-T6,quantity=4 (got '{text}')")
@@ -72,26 +71,26 @@ def _insert(text: str) -> Deed:
     return lambda editor: editor.insert_line(before=number, **fields)
 
 
-def _there(number: str) -> Deed:
+def _there(number: str) -> Action:
     """A line that is to leave must be there before others are added, lest an added one takes its number and leaves."""
 
-    def deed(editor: Editor) -> None:
+    def action(editor: Editor) -> None:
         if number != "all":
             editor.order.line(number)
 
-    return deed
+    return action
 
 
-def _remove(number: str) -> Deed:
+def _remove(number: str) -> Action:
     return (lambda editor: editor.clear_lines()) if number == "all" else (lambda editor: editor.remove_line(number))
 
 
-def close_deed(number: str) -> Deed:
+def close_action(number: str) -> Action:
     """Close a line, or all."""
     return (lambda editor: editor.close_lines()) if number == "all" else (lambda editor: editor.close_line(number))
 
 
-def _override(text: str) -> Deed:
+def _override(text: str) -> Action:
     number, sign, rest = text.partition("=")
     price, _, reason = rest.partition(":")
     if not sign or not reason:
@@ -99,7 +98,7 @@ def _override(text: str) -> Deed:
     return lambda editor: editor.override_price(number, price, reason)
 
 
-def accept_deed(text: str) -> Deed:
+def accept_action(text: str) -> Action:
     """Accept a warning: ``rule=reason`` or ``rule@20=reason``.
 
     Raises:
@@ -110,11 +109,11 @@ def accept_deed(text: str) -> Deed:
     if not sign or not reason:
         raise DokimaError(f"expected a rule and a reason such as half-days=agreed by phone (got '{text}')")
 
-    def deed(editor: Editor) -> None:
+    def action(editor: Editor) -> None:
         open_ = [f for f in editor.check("save") if f.rule == rule and f.stops and line in ("", f.line)]
         if not open_:
             raise DokimaError(f"{editor.order.number}: rule {rule} has nothing to accept")
         for finding in open_:
             editor.acknowledge(finding, reason)
 
-    return deed
+    return action

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,28 +11,10 @@ import typer
 from rich.console import Console
 from rich.progress import Progress
 
-from dokima.cli.edit_actions import Deed, accept_deed, close_deed, each, lines_deeds
-from dokima.cli.options import (
-    HERE,
-    Book,
-    By,
-    LayoutName,
-    OrdersPath,
-    Today,
-    day,
-    open_book,
-    person,
-    read_orders,
-)
-from dokima.cli.output import complain, show
-from dokima.editing.editor import Editor
-from dokima.errors import DocumentError, DokimaError
-from dokima.formats.file_names import file_name
-from dokima.formats.jsondocs import json_text
-from dokima.formats.whole_files import write_whole
-from dokima.model.order import Order
-from dokima.reports.edits import edit_report
-from dokima.reports.inert import visible
+from dokima import DocumentError, DokimaError, Editor, Order, report, write_order, write_orders
+from dokima.cli.edit_actions import Action, accept_action, close_action, each, line_actions
+from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPath, Today, day, open_book, person, read_orders
+from dokima.cli.output import complain, note
 
 
 def edit(
@@ -64,24 +45,26 @@ def edit(
     if out is None and not dry_run:
         raise DokimaError("expected --out PATH for the changed order, or --dry-run")
     rulebook = open_book(book)
-    deeds = [
-        *lines_deeds(sets, override, reprice, add, insert, remove, explode),
-        *each(reopen, lambda number: lambda e: e.reopen_line(number)), *each(close, close_deed),
-        *([lambda e: e.renumber_lines()] if renumber else []), *each(accept, accept_deed),
+    actions = [
+        *line_actions(sets, override, reprice, add, insert, remove, explode),
+        *each(reopen, lambda number: lambda e: e.reopen_line(number)), *each(close, close_action),
+        *([lambda e: e.renumber_lines()] if renumber else []), *each(accept, accept_action),
         *([lambda e: e.move_to(to)] if to else []),
     ]  # fmt: skip
     found = read_orders(rulebook, named, orders, layout)
     if found.problems and len(found) == 0:
         raise DocumentError(found.problems)
     documents = [Order.from_dict(document) for document in found.documents()]
-    outcomes = _all(documents, deeds, lambda order: rulebook.edit(order, person(by), today=day(today)))
+    outcomes = _all(documents, actions, lambda order: rulebook.edit(order, person(by), today=day(today)))
     done = [outcome for outcome in outcomes if outcome.error is None]
     for problem in found.problems:
         complain(str(problem))
     for outcome in outcomes:
-        show(edit_report(outcome.editor, outcome.before)) if outcome.error is None else complain(str(outcome.error))
+        report(outcome.editor).show() if outcome.error is None else complain(str(outcome.error))
     if not dry_run and out is not None and done:
-        _write(done, out, folder=len(documents) > 1)
+        edited = [outcome.editor.order for outcome in done]
+        for target in write_orders(edited, out) if len(documents) > 1 else [write_order(edited[0], out)]:
+            note(f"written: {target}")
     if len(documents) > 1:
         verb = "would be changed" if dry_run else "changed"
         Console(highlight=False).print(f"{len(done)} orders {verb}, {len(outcomes) - len(done)} refused")
@@ -91,11 +74,10 @@ def edit(
 @dataclass
 class _Outcome:
     editor: Editor
-    before: Order
     error: DokimaError | None
 
 
-def _all(documents: Sequence[Order], deeds: Sequence[Deed], opened: Callable[[Order], Editor]) -> list[_Outcome]:
+def _all(documents: Sequence[Order], actions: Sequence[Action], opened: Callable[[Order], Editor]) -> list[_Outcome]:
     """Every order by itself; progress to standard error where many take long."""
     outcomes = []
     with Progress(console=Console(stderr=True), transient=True, disable=len(documents) < 20) as progress:
@@ -103,23 +85,12 @@ def _all(documents: Sequence[Order], deeds: Sequence[Deed], opened: Callable[[Or
             editor = opened(document)
             error: DokimaError | None = None
             try:
-                for deed in deeds:
-                    deed(editor)
+                for action in actions:
+                    action(editor)
             except DokimaError as refused:
                 number = document.number or "the order"
                 error = (
                     type(refused)(f"{number}: {refused}", refused.findings) if hasattr(refused, "findings") else refused
                 )
-            outcomes.append(_Outcome(editor, document, error))
+            outcomes.append(_Outcome(editor, error))
     return outcomes
-
-
-def _write(outcomes: Sequence[_Outcome], out: Path, *, folder: bool) -> None:
-    """Write every order, or none if one of them has no name for its file or two have the same."""
-    targets = [out / file_name(each.before.number) if folder else out for each in outcomes]
-    names = [target.name.casefold() for target in targets]
-    if twice := next((each for each, name in zip(targets, names, strict=True) if names.count(name) > 1), None):
-        raise DokimaError(f"expected numbers that differ in more than case (two would be written to '{twice}')")
-    for outcome, target in zip(outcomes, targets, strict=True):
-        write_whole(target, json_text(outcome.editor.order.to_dict()) + "\n")
-        sys.stderr.write(f"written: {visible(str(target))}\n")

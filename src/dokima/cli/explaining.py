@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import sys
-from dataclasses import asdict
 from typing import Annotated
 
 import typer
 
+from dokima import DokimaError, QuantityPrice, draw, report
 from dokima.cli.options import (
     HERE,
     Book,
@@ -24,18 +23,8 @@ from dokima.cli.options import (
     open_book,
     pairs,
     read_orders,
-    speak,
-    what_if,
 )
-from dokima.cli.output import write
-from dokima.engine.explaining import QuantityPrice
-from dokima.errors import DokimaError
-from dokima.formats.results import (
-    cell,
-)
-from dokima.reports.bars import line_bars
-from dokima.reports.charts import draw_price_steps, draw_waterfall
-from dokima.reports.explanations import explanation_report
+from dokima.cli.output import note, write
 
 
 def explain(
@@ -56,8 +45,7 @@ def explain(
     form: FormatOption = Format.table,
 ) -> None:
     """Say where the figures of a line came from, and which table rows lost; or what a line would cost."""
-    rulebook = open_book(book, tables, values)
-    speak(locale, rulebook)
+    rulebook = open_book(book, tables, values, sets)
     rungs: list[QuantityPrice] = []
     found = None
     if order is None and fields:
@@ -65,22 +53,15 @@ def explain(
     elif order is None or line is None:
         raise DokimaError("expected ORDER and LINE, or --header and --line fields of a line that stands in no order")
     else:
-        found = what_if(read_orders(rulebook, [order], orders, layout), sets)
+        found = read_orders(rulebook, [order], orders, layout)
         explanation = rulebook.explain(found, line, figure, order=one_order(found, "explain"))
+    shown = report(explanation, book=rulebook, locale=locale, quantities=rungs, technical=technical)
     if chart is not None:
-        if rungs or found is None:
-            draw_price_steps(rungs, explanation, chart)
+        if found is None:
+            target = draw(rungs, chart, locale=shown.locale, explanation=explanation)
         else:
             priced = rulebook.price(found)[explanation.order]
-            title = f"{explanation.order} line {explanation.line}   {explanation.title}"
-            draw_waterfall(line_bars(priced.line(explanation.line)), title, explanation.currency, chart)
-        sys.stderr.write(f"written: {chart}\n")
-    data = explanation.to_dict()
-    ladder = [{key: cell(value, 0) for key, value in asdict(rung).items()} for rung in rungs]
-    write(
-        form,
-        table=lambda: explanation_report(explanation, rungs, technical=technical),
-        data=lambda: {**data, "quantities": ladder} if rungs else data,
-        rows=lambda: ladder or [{k: step[k] for k in ("step", "kind", "value", "source")} for step in data["steps"]],
-    )
+            target = draw(priced.line(explanation.line), chart, locale=shown.locale)
+        note(f"written: {target}")
+    write(form, shown)
     raise typer.Exit(1 if any(finding.severity == "error" for finding in explanation.findings) else 0)

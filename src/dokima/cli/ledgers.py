@@ -6,23 +6,15 @@ from typing import Annotated
 
 import typer
 
-from dokima.cli.options import (
-    HERE,
-    Book,
-    Format,
-    FormatOption,
-    LocaleOption,
-    speak,
-)
+from dokima import report
+from dokima.cli.options import HERE, Book, Format, FormatOption, LocaleOption
 from dokima.cli.output import write
-from dokima.cli.writing import Report, Store, open_store, write_reports
-from dokima.reports.ledgers import ledger_paper
-from dokima.reports.translations import Wording
+from dokima.cli.writing import ReportFiles, Store, open_store, write_reports
 
 
 def ledger(
     order: Annotated[str, typer.Argument(metavar="ORDER", help="Number of the order.")],
-    report: Report = None,
+    files: ReportFiles = None,
     locale: LocaleOption = "",
     store: Store = HERE,
     book: Book = HERE,
@@ -30,9 +22,6 @@ def ledger(
 ) -> None:
     """Show what an order was, what approved changes made of it, what is pending, and what its budget leaves."""
     kept = open_store(store, book)
-    speak(locale, kept.book)
-    found = kept.ledger(order)
-    paper = ledger_paper(found, Wording.of(kept.book.program))
-    write_reports(paper, report, found.to_dict)
-    data = found.to_dict()
-    write(form, table=paper.to_rich, data=lambda: data, rows=lambda: data["lines"])
+    found = report(kept.ledger(order), book=kept.book, locale=locale)
+    write_reports(found, files)
+    write(form, found)

@@ -11,9 +11,8 @@ from typing import Annotated, Any
 import typer
 from typer.core import TyperGroup
 
+from dokima import DokimaError
 from dokima.cli.output import complain
-from dokima.errors import DokimaError
-from dokima.reports.language import use_locale
 
 COMMANDS = {
     "check": "dokima.cli.checking:check",
@@ -96,7 +95,6 @@ def _start(
     ] = False,
 ) -> None:
     _ = version
-    use_locale("")  # each command says how it speaks; several may run in one process
 
 
 def run(arguments: list[str] | None = None) -> None:

@@ -9,14 +9,10 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
-import numpy as np
 import typer
 
-from dokima.engine.whatif import with_values
-from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
-from dokima.model.orders import Orders
-from dokima.reports.language import use_locale
-from dokima.rulebook.book import Rulebook, load
+from dokima import DocumentError, DokimaError, NotFound, Orders, Problem, Rulebook, load
+from dokima.errors import nearest
 
 
 class Format(StrEnum):
@@ -51,11 +47,6 @@ Named = Annotated[
 HERE = Path()
 
 
-def speak(locale: str, rulebook: Rulebook) -> None:
-    """Let reports speak as asked, else as the rulebook says."""
-    use_locale(locale or rulebook.program.definition.report.locale)
-
-
 def person(by: str) -> str:
     """Who asks: as given, else the login."""
     return by or os.environ.get("USER") or "unknown"
@@ -81,9 +72,15 @@ Tables = Annotated[list[str] | None, typer.Option("--table", help="What if: anot
 Values = Annotated[list[str] | None, typer.Option("--value", help="What if: another named value, NAME=..")]
 
 
-def open_book(folder: Path, tables: Sequence[str] | None = None, values: Sequence[str] | None = None) -> Rulebook:
-    """The rulebook of a folder, with other tables and values if asked."""
-    return load(folder, pairs(tables), pairs(values))
+def open_book(
+    folder: Path,
+    tables: Sequence[str] | None = None,
+    values: Sequence[str] | None = None,
+    sets: Sequence[str] | None = None,
+) -> Rulebook:
+    """The rulebook of a folder, as it would be with other tables, named values, and values of the orders it reads."""
+    book = load(folder, pairs(tables), pairs(values))
+    return book.what_if(set=assignments(sets)) if sets else book
 
 
 def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layout: str | None) -> Orders:
@@ -94,7 +91,7 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layou
     """
     if orders is not None:
         every = book.orders(_existing(orders), layout)
-        return every if not named else _chosen(every, named)
+        return every if not named else every.choose(named)
     if not named:
         raise DokimaError("expected a file or folder of orders, or --orders with order numbers")
     paths = [_existing(Path(name)) for name in named]
@@ -107,14 +104,6 @@ def _existing(path: Path) -> Path:
     beside = [other.name for other in path.parent.iterdir()] if path.parent.is_dir() else []
     hint = nearest(path.name, beside) or "; an order number needs --orders PATH" * (not path.suffix)
     raise NotFound(f"there is no file or folder '{path}'{hint}")
-
-
-def _chosen(orders: Orders, numbers: Sequence[str]) -> Orders:
-    """The orders with these numbers; one that was set aside is named with its problems."""
-    set_aside = [problem for problem in orders.problems if problem.order in numbers]
-    if set_aside:
-        raise DocumentError(set_aside)
-    return orders.select(np.array(sorted({orders.position(number) for number in numbers}), np.int64))
 
 
 def assignments(sets: Sequence[str] | None) -> dict[str, str]:
@@ -143,11 +132,6 @@ def pairs(texts: Sequence[str] | None) -> dict[str, str]:
         if not sign:
             raise DokimaError(f"expected a field and a value such as customer=FERNHOLT (got '{name}')")
     return {name.strip(): value for name, _, value in found}
-
-
-def what_if(orders: Orders, sets: Sequence[str] | None) -> Orders:
-    """The orders with the values of ``--set``."""
-    return with_values(orders, assignments(sets)) if sets else orders
 
 
 def what_was(sets: Sequence[str] | None) -> tuple[list[str], dict[str, str] | None]:

@@ -3,48 +3,29 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Mapping, Sequence
-from typing import Any
 
-from rich.console import Console, RenderableType
+from rich.console import Console
 
+from dokima import Report, visible
 from dokima.cli.options import Format
-from dokima.formats.jsondocs import json_text
-from dokima.formats.results import csv_text
-from dokima.reports.inert import Inert, visible
 
 
-def write(
-    form: Format,
-    *,
-    table: Callable[[], RenderableType],
-    data: Callable[[], Any],
-    rows: Callable[[], Sequence[Mapping[str, Any]]],
-    columns: Sequence[str] = (),
-) -> None:
-    """Write a result as asked: as a report, as JSON, or as CSV.
-
-    Args:
-        form: The form asked for.
-        table: Makes the report.
-        data: Makes plain data for JSON.
-        rows: Makes rows for CSV.
-        columns: Columns of the CSV, for when there are no rows.
-    """
+def write(form: Format, report: Report) -> None:
+    """Write a result as asked: as a report, as JSON, or as CSV."""
     match form:
         case Format.json:
-            sys.stdout.write(json_text(data()) + "\n")
+            sys.stdout.write(report.json + "\n")
         case Format.csv:
-            sys.stdout.write(csv_text(rows(), columns))
+            sys.stdout.write(report.csv())
         case Format.raw_csv:
-            sys.stdout.write(csv_text(rows(), columns, raw=True))
+            sys.stdout.write(report.csv(raw=True))
         case Format.table:
-            show(table())
+            report.show()
 
 
-def show(report: RenderableType) -> None:
-    """A report to standard output."""
-    Console(highlight=False, markup=False, emoji=False).print(Inert(report))
+def note(message: str) -> None:
+    """A message to standard error."""
+    sys.stderr.write(f"{visible(message)}\n")
 
 
 def complain(message: str) -> None:

@@ -7,6 +7,7 @@ from typing import Annotated
 
 import typer
 
+from dokima import DokimaError, report
 from dokima.cli.options import (
     HERE,
     Book,
@@ -18,11 +19,8 @@ from dokima.cli.options import (
     Values,
     day,
     open_book,
-    speak,
 )
 from dokima.cli.output import write
-from dokima.errors import DokimaError
-from dokima.reports.replays import replay_report
 
 
 def replay(
@@ -42,10 +40,8 @@ def replay(
     if not orders.exists():
         raise DokimaError(f"there is no file or folder '{orders}'")
     rulebook = open_book(book)
-    speak(locale, rulebook)
     found = rulebook.replay(
         orders, open_book(new or book, tables, values), layout=layout, as_of=day(as_of) if as_of else None
     )
-    data = found.to_dict()
-    write(form, table=lambda: replay_report(found), data=lambda: data, rows=lambda: data["largest"])
+    write(form, report(found, book=rulebook, locale=locale))
     raise typer.Exit(1 if any(finding.severity == "error" for finding in found.appeared) else 0)

@@ -9,8 +9,8 @@ from typing import Annotated
 
 import typer
 
+from dokima import rulebook_schema, settings_page
 from dokima.cli.options import HERE, Book, open_book
-from dokima.rulebook.schema import order_schema, reference_page, rulebook_schema
 
 
 class What(StrEnum):
@@ -36,7 +36,7 @@ def schema(
 ) -> None:
     """Print the JSON Schema (2020-12) of rulebook.toml, or of the orders that a rulebook reads."""
     if form is SchemaFormat.markdown:
-        sys.stdout.write(reference_page())
+        sys.stdout.write(settings_page())
         return
-    found = rulebook_schema() if what is What.rulebook else order_schema(open_book(book).program)
+    found = rulebook_schema() if what is What.rulebook else open_book(book).order_schema()
     sys.stdout.write(json.dumps(found, indent=2, ensure_ascii=False) + "\n")

@@ -13,8 +13,8 @@ from typing import Annotated
 import typer
 from rich.console import Console
 
+from dokima import DokimaError
 from dokima.cli.main import app
-from dokima.errors import DokimaError
 
 STEPS: Sequence[tuple[str, str, Sequence[str]]] = (
     (

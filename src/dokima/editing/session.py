@@ -54,6 +54,7 @@ class Session:
         lifecycle = program.definition.lifecycle
         state = str(self._document.header.get("state") or lifecycle.first)
         self._stages = Stages(lifecycle.in_change(state) if in_change else lifecycle)
+        self._first = self._document
         self._past: list[Document] = []
         self._future: list[Document] = []
         self._journal: list[JournalEntry] = []
@@ -70,6 +71,11 @@ class Session:
         if self._kept is None or self._kept[0] is not self._document:
             self._kept = (self._document, keep_terms(self.program, self._document, self._run))
         return self._kept[1].order()
+
+    @property
+    def original(self) -> Order:
+        """The order as it was before the first edit, as a copy."""
+        return self._first.order()
 
     @property
     def state(self) -> str:

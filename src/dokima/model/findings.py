@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from dokima.errors import NotFound, listed, nearest
 from dokima.model.addresses import read_address
 from dokima.model.columns import shown
 
@@ -90,6 +91,17 @@ class Finding:
         }
 
 
+def worse_or_equal(severity: str) -> tuple[str, ...]:
+    """A severity and those that are worse.
+
+    Raises:
+        NotFound: There is no such severity; names the nearest.
+    """
+    if severity not in SEVERITIES:
+        raise NotFound(f"expected a severity: {listed(SEVERITIES)} (got '{severity}'{nearest(severity, SEVERITIES)})")
+    return tuple(SEVERITIES[: SEVERITIES.index(severity) + 1])
+
+
 @dataclass(frozen=True)
 class RuleSummary:
     """What came of asking a rule.
@@ -116,10 +128,12 @@ class Findings(Sequence[Finding]):
     Attributes:
         items: The findings.
         summary: For each rule that was asked, how often, and what came of it; empty if nobody counted.
+        orders: How many orders were looked at; None if nobody counted.
     """
 
     items: tuple[Finding, ...] = ()
     summary: tuple[RuleSummary, ...] = dataclasses.field(default=(), compare=False)
+    orders: int | None = dataclasses.field(default=None, compare=False)
 
     @classmethod
     def sorted(cls, findings: Iterable[Finding], orders: Callable[[], Iterable[str]]) -> Findings:
@@ -152,7 +166,8 @@ class Findings(Sequence[Finding]):
         return Findings(self.items[index]) if isinstance(index, slice) else self.items[index]
 
     def __add__(self, other: Findings) -> Findings:
-        return Findings(self.items + other.items, self.summary + other.summary)
+        orders = other.orders if self.orders is None else self.orders
+        return Findings(self.items + other.items, self.summary + other.summary, orders)
 
     @property
     def errors(self) -> Findings:
@@ -164,9 +179,18 @@ class Findings(Sequence[Finding]):
         """Those that stop an operation: errors, and warnings that nobody has accepted yet."""
         return self.where(lambda finding: finding.stops)
 
+    def at_least(self, severity: str) -> Findings:
+        """Those of a severity, and worse ones.
+
+        Raises:
+            NotFound: There is no such severity; names the nearest.
+        """
+        worst = worse_or_equal(severity)
+        return self.where(lambda finding: finding.severity in worst)
+
     def where(self, keep: Callable[[Finding], bool]) -> Findings:
         """Those that a test keeps."""
-        return Findings(tuple(finding for finding in self.items if keep(finding)), self.summary)
+        return Findings(tuple(finding for finding in self.items if keep(finding)), self.summary, self.orders)
 
     def of(self, order: str, line: str | None = None) -> Findings:
         """Those of one order, or of one of its lines."""

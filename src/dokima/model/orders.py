@@ -167,6 +167,18 @@ class Orders:
         start, stop = np.searchsorted(self.order_of, [position, position + 1])
         return slice(int(start), int(stop))
 
+    def choose(self, numbers: Collection[str]) -> Orders:
+        """The orders with these numbers.
+
+        Raises:
+            DocumentError: One of them was set aside; says why.
+            NotFound: There is none with such a number; names the nearest.
+        """
+        set_aside = [problem for problem in self.problems if problem.order in numbers]
+        if set_aside:
+            raise DocumentError(set_aside)
+        return self.select(np.array(sorted({self.position(number) for number in numbers}), np.int64))
+
     def select(self, positions: Integers) -> Orders:
         """Some of the orders, in ascending sequence of their positions."""
         if len(positions) == self.count:

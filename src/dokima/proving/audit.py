@@ -8,12 +8,12 @@ from dokima.engine.program import Program
 from dokima.model.findings import SEVERITIES
 from dokima.proving.coverage import audit_discounts, audit_keys, audit_prices
 from dokima.proving.examples import Examples
-from dokima.proving.remark import CHECKS, AuditRemark
+from dokima.proving.remark import CHECKS, AuditRemarks
 from dokima.proving.rows import audit_rows
 from dokima.proving.usage import audit_comparisons, audit_rules, audit_usage
 
 
-def audit(program: Program, today: datetime.date) -> list[AuditRemark]:
+def audit(program: Program, today: datetime.date) -> AuditRemarks:
     """What is doubtful in a rulebook and its tables, the worst first.
 
     Args:
@@ -34,4 +34,4 @@ def audit(program: Program, today: datetime.date) -> list[AuditRemark]:
     # Two tables on one file say the same about its rows: once is enough.
     distinct = {(each.check, each.file, tuple(each.rows), each.path or each.message): each for each in remarks[::-1]}
     found = sorted(distinct.values(), key=lambda each: (each.table, list(each.rows), each.path))
-    return sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.check)))
+    return AuditRemarks(sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.check))))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from dokima.errors import NotFound, listed, nearest
 from dokima.model.columns import shown
-from dokima.model.findings import Severity
+from dokima.model.findings import Severity, worse_or_equal
 
 CHECKS: Mapping[str, str] = {
     "tie": "two rows fit alike, and only their place in the file decides",
@@ -67,3 +68,19 @@ class AuditRemark:
             "message": self.message,
             "example": {name: shown(value) for name, value in self.example.items()},
         }
+
+
+class AuditRemarks(list[AuditRemark]):
+    """The remarks of an audit."""
+
+    def of(self, severity: str = "notice", checks: Collection[str] = ()) -> AuditRemarks:
+        """Those of a severity and worse ones, of some checks or of all.
+
+        Raises:
+            NotFound: There is no such severity or check; names the nearest.
+        """
+        worst = worse_or_equal(severity)
+        for name in checks:
+            if name not in CHECKS:
+                raise NotFound(f"there is no check '{name}'{nearest(name, CHECKS)}; there are {listed(CHECKS, 20)}")
+        return AuditRemarks(each for each in self if each.severity in worst and (not checks or each.check in checks))

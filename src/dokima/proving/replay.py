@@ -17,9 +17,8 @@ from dokima.engine.calculation import Calculation, amount_at
 from dokima.engine.stated_figures import STATED
 from dokima.exact import Decimals, compare, group_sums, stored, to_decimals
 from dokima.exact.integers import Integers
-from dokima.formats.reading import Source
-from dokima.formats.results import cell
 from dokima.formulas.operators import numbers
+from dokima.model.cells import cell
 from dokima.model.columns import Dates, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
@@ -28,13 +27,13 @@ from dokima.model.orders import Orders
 class Prices(Protocol):
     """What a replay asks of a rulebook."""
 
-    def orders(self, source: Source, layout: str | None = None) -> Orders:
+    def orders(self, source: Any, layout: str | None = None) -> Orders:
         """Read orders."""
 
-    def price(self, source: Source, layout: str | None = None, *, workers: int = 1) -> Calculation:
+    def price(self, source: Any, layout: str | None = None, *, workers: int = 1) -> Calculation:
         """Price orders."""
 
-    def check(self, source: Source) -> Findings:
+    def check(self, source: Any) -> Findings:
         """Ask the rules of saving."""
 
 
@@ -134,7 +133,7 @@ def _group(group: VarianceGroup) -> dict[str, Any]:
 
 
 def replay(
-    today: Prices, new: Prices, source: Source, *, layout: str | None = None, as_of: datetime.date | None = None
+    today: Prices, new: Prices, source: Any, *, layout: str | None = None, as_of: datetime.date | None = None
 ) -> Replay:
     """Price and check orders with two versions of a rulebook.
 

@@ -9,13 +9,13 @@ from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 from dokima.changes.variance import Variance
-from dokima.engine.calculation import PricedOrder
+from dokima.engine.calculation import PricedLine, PricedOrder
 from dokima.engine.explaining import Explanation, QuantityPrice
 from dokima.errors import DokimaError
-from dokima.reports.bars import Bar
+from dokima.reports.bars import Bar, line_bars, order_bars
 from dokima.reports.extras import needed
 from dokima.reports.formatting import number, signed
-from dokima.reports.language import _
+from dokima.reports.language import _, speaking
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -178,3 +178,45 @@ def _save(figure: Any, axes: Axes, target: Path) -> None:
         figure.savefig(target, metadata={"Software": None} if target.suffix == ".png" else None)
     except OSError as error:
         raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
+
+
+def draw(
+    result: Any,
+    path: str | Path,
+    *,
+    locale: str = "",
+    explanation: Explanation | None = None,
+) -> Path:
+    """Draw a result as a chart.
+
+    Args:
+        result: A `PricedOrder` or `PricedLine`, whose steps become a waterfall; a `Variance` of one order or a
+            `ChangeOrder`, from the original total to the new one; or the quantities and prices of `price_line`.
+        path: File to write: PNG, SVG or PDF by its ending.
+        locale: Locale such as ``de_DE``; that of the rulebook, if the result knows it, where blank.
+        explanation: With quantities, the explanation that `price_line` gave beside them.
+
+    Returns:
+        The file.
+
+    Raises:
+        DokimaError: There is no chart of such a thing, a figure it needs is unknown, or the file cannot be written.
+    """
+    target = Path(path)
+    with speaking(locale):
+        if isinstance(result, PricedLine):
+            order = result.order
+            item = " ".join(part for name in ("item", "description") if (part := result.field(name)))
+            title = f"{order.number} line {result.number}   {item}".strip()
+            draw_waterfall(line_bars(result), title, order.header("currency") or "", target)
+        elif isinstance(result, PricedOrder):
+            draw_waterfall(order_bars(result), result.number, result.header("currency") or "", target)
+        elif isinstance(result, Variance):
+            draw_bridge(result, PricedOrder(result.after, 0).number, target)
+        elif hasattr(result, "variance") and hasattr(result, "baseline"):
+            draw_bridge(result.variance(), result.number, target)
+        elif explanation is not None:
+            draw_price_steps(list(result), explanation, target)
+        else:
+            raise DokimaError(f"there is no chart of a {type(result).__name__}")
+    return target

@@ -6,17 +6,16 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from dokima.editing.editor import Editor
-from dokima.model.order import Order
 from dokima.reports.findings import finding_lines
 from dokima.reports.formatting import number, plural, signed
 
 
-def edit_report(editor: Editor, before: Order) -> RenderableType:
+def edit_report(editor: Editor) -> RenderableType:
     """What was done, what it does to the total, and the warnings that remain."""
     order = editor.order
     parts: list[RenderableType] = [Text(f"{order.number or '(no order number)'}   {editor.state}", style="bold")]
     parts += [Text(f"  {entry}") for entry in editor.journal]
-    was, now = Editor(editor.program, before, editor.by).totals.payable, editor.totals.payable
+    was, now = Editor(editor.program, editor.original, editor.by).totals.payable, editor.totals.payable
     if was is not None and now is not None:
         moved = f" ({signed(now - was)})" if now != was else ""
         parts.append(Text(f"  payable {number(was)} to {number(now)}{moved}" if moved else f"  payable {number(now)}"))

@@ -34,13 +34,9 @@ LONG = 0.1
 """Seconds from which on a rule that takes most of a check is named."""
 
 
-def findings_report(findings: Findings, orders: int) -> RenderableType:
-    """All findings by order, what came of each rule, and a line that sums them up.
-
-    Args:
-        findings: What was found.
-        orders: How many orders were looked at.
-    """
+def findings_report(findings: Findings) -> RenderableType:
+    """All findings by order, what came of each rule, and a line that sums them up."""
+    orders = len({finding.order for finding in findings}) if findings.orders is None else findings.orders
     by_order: dict[str, list[Finding]] = {}
     for finding in findings:
         by_order.setdefault(finding.order, []).append(finding)

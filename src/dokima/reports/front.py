@@ -3,37 +3,24 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, TextIO
 
-from rich.console import Console, Group, RenderableType
+from rich.console import Console, RenderableType
 
-from dokima.changes.change import ChangeOrder
-from dokima.changes.grouping import GroupedVariance
-from dokima.changes.ledger import Ledger
-from dokima.changes.variance import Variance
-from dokima.engine.calculation import Calculation, PricedOrder
-from dokima.engine.explaining import Explanation
-from dokima.errors import DokimaError
-from dokima.model.findings import Findings
-from dokima.proving.remark import AuditRemark
-from dokima.proving.replay import Replay
-from dokima.reports import papers
-from dokima.reports.audits import audit_report
-from dokima.reports.changes import change_paper
-from dokima.reports.describing import rulebook_report
-from dokima.reports.explanations import explanation_report
-from dokima.reports.findings import findings_report
+from dokima.errors import DokimaError, NotFound
+from dokima.formats.results.detail import Detail
+from dokima.formats.results.registry import data_of, to_csv, to_json
 from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
-from dokima.reports.ledgers import ledger_paper
-from dokima.reports.paper import Paper
-from dokima.reports.pricing import calculation_report, order_report
-from dokima.reports.replays import replay_report
 from dokima.reports.translations import Wording
-from dokima.reports.variances import grouped_report, variance_report
-from dokima.rulebook.book import Rulebook
+
+if TYPE_CHECKING:  # a result brings its own report along, so that pricing does not wait for variances
+    from dokima.changes.ledger import Ledger
+    from dokima.engine.explaining import QuantityPrice
+    from dokima.reports.paper import Paper
+    from dokima.rulebook.book import Rulebook
 
 WIDTH = 120
 """Characters of a line of text, unless another width is asked for."""
@@ -43,15 +30,30 @@ class Report:
     """A result as people read it. Printed, it is what the terminal shows; in a notebook it is a page.
 
     Args:
-        view: Makes what a terminal shows.
-        paper: Makes the paper; None for a result that is no paper.
+        result: The result.
+        detail: How much of it is wanted.
+        forms: Makes what a terminal shows, and the paper.
         locale: Locale of words, numbers and dates; blank for English words and plain numbers.
     """
 
-    def __init__(self, view: Callable[[], RenderableType], paper: Callable[[], Paper] | None, locale: str = "") -> None:
-        self._view = view
-        self._paper = paper
+    def __init__(self, result: Any, detail: Detail, forms: Forms, locale: str = "") -> None:
+        self.result = result
+        self.detail = detail
         self.locale = locale
+        self._view, self._paper = forms
+
+    def show(self, file: TextIO | None = None) -> None:
+        """Print the report as wide as the terminal is, in colours where it has them.
+
+        Args:
+            file: Where to; standard output if None.
+        """
+        with speaking(self.locale):
+            shown = Inert(self._shown())
+            Console(file=file, highlight=False, markup=False, emoji=False).print(shown)
+
+    def _shown(self) -> RenderableType:
+        return self._made().to_rich() if self._view is None else self._view()
 
     def to_text(self, width: int = WIDTH) -> str:
         """The report as plain text.
@@ -62,7 +64,7 @@ class Report:
         out = io.StringIO()
         with speaking(self.locale):
             console = Console(file=out, width=width, highlight=False, color_system=None, markup=False, emoji=False)
-            console.print(Inert(self._view()))
+            console.print(Inert(self._shown()))
         return "\n".join(line.rstrip() for line in out.getvalue().splitlines()).rstrip("\n") + "\n"
 
     @property
@@ -83,6 +85,57 @@ class Report:
         from dokima.reports.plain import markdown_text
 
         return self._written(markdown_text)
+
+    @property
+    def data(self) -> Any:
+        """The result as plain data for programs, the same in every locale; exact numbers as text."""
+        return data_of(self.result, self.detail)
+
+    @property
+    def json(self) -> str:
+        """The result as JSON for programs."""
+        return to_json(self.result, self.detail)
+
+    def csv(self, *, raw: bool = False) -> str:
+        """The result as CSV for programs, with a heading.
+
+        Args:
+            raw: Leave texts that a spreadsheet would take for a formula as they are.
+        """
+        return to_csv(self.result, raw=raw, detail=self.detail)
+
+    def write(self, path: str | Path) -> Path:
+        """Write the report in the format that the ending of the file names; JSON is `data`.
+
+        Returns:
+            The file.
+
+        Raises:
+            NotFound: There is no such format; names those that are there.
+            DokimaError: The file cannot be written, or a library it needs is not installed.
+        """
+        target = Path(path)
+        writers: Mapping[str, Callable[[Path], None]] = {
+            ".html": self.to_html, ".pdf": self.to_pdf, ".xlsx": self.to_xlsx,
+            ".md": self.to_markdown, ".csv": self.to_csv, ".json": self.to_json,
+        }  # fmt: skip
+        writer = writers.get(target.suffix.lower())
+        if writer is None:
+            raise NotFound(f"expected a report ending in {', '.join(writers)} (got '{target.name}')")
+        writer(target)
+        return target
+
+    def to_json(self, path: str | Path) -> None:
+        """Write the result as JSON for programs.
+
+        Raises:
+            DokimaError: The file cannot be written.
+        """
+        text = self.json + "\n"
+        try:
+            Path(path).write_text(text, encoding="utf-8")
+        except OSError as error:
+            raise DokimaError(f"'{path}' cannot be written: {error.strerror}") from None
 
     def to_html(self, path: str | Path) -> None:
         """Write the report as one HTML file.
@@ -162,69 +215,200 @@ class Report:
 
 
 def report(
-    result: Any, *, book: Rulebook | None = None, locale: str = "", every: bool = False, with_costs: bool = False
+    result: Any,
+    *,
+    book: Rulebook | None = None,
+    locale: str = "",
+    every: bool = False,
+    with_costs: bool = False,
+    figures: Sequence[str] = (),
+    totals: bool = False,
+    technical: bool = False,
+    quantities: Sequence[QuantityPrice] = (),
+    ledger: Ledger | None = None,
 ) -> Report:
     """Any result as people read it.
 
     Args:
-        result: A `Calculation`, `PricedOrder`, `Findings`, `Variance`, a variance by a field, `Explanation`,
-            `ChangeOrder`, `Ledger`, `Replay`, a list of `AuditRemark`, or a `Rulebook`, which is described.
+        result: A `Calculation`, `PricedOrder`, `PricedLine` (its steps down the page), `Findings`, what
+            `explain_rules` gave, `Variance`, a variance by a field, `Explanation`, `Editor` (what was edited),
+            `ChangeOrder`, a list of change orders, `Ledger`, `Replay`, remarks of an audit, or a `Rulebook`, which is
+            described.
         book: The rulebook whose letterhead, words and default locale are used; that of the result if it knows it.
         locale: Locale such as ``de_DE``; that of the rulebook if blank.
         every: Of a variance or change order, unchanged lines too.
         with_costs: Of a change order, what lines cost us and what they earn, too.
+        figures: Of priced orders, the line figures to show; those that make up the amount if empty.
+        totals: Of priced orders, one row an order, and a sum for each currency.
+        technical: Of an explanation, formulas and names too.
+        quantities: Of an explanation, what the line costs at other quantities, as `price_line` gives it.
+        ledger: Of a change order, the ledger of its order.
 
     Raises:
         DokimaError: There is no report of such a thing, or no such locale.
+        NotFound: No line has a figure of that name.
     """
-    program = book.program if book is not None else _program_of(result)
+    program = _program_of(result) if book is None else book.program
     words = Wording() if program is None else Wording.of(program)
     locale = locale or ("" if program is None else program.definition.report.locale)
     with speaking(locale):
-        pass
-    view, paper = _forms(result, words, every=every, with_costs=with_costs)
-    return Report(view or (lambda: paper().to_rich() if paper else Group()), paper, locale)
+        pass  # a locale that is none is refused here, not when somebody reads the report
+    detail = Detail(every, with_costs, figures, totals, technical, quantities, ledger)
+    return Report(result, detail, _forms(result, words, detail), locale)
 
 
 def _program_of(result: Any) -> Any:
     """The rulebook of a result, as far as the result knows it."""
-    match result:
-        case Calculation() | ChangeOrder() | Rulebook():
-            return result.program
-        case PricedOrder():
-            return result.calculation.program
-        case Variance():
-            return result.after.program
+    for path in ("program", "calculation.program", "after.program", "order.calculation.program"):
+        found = result
+        for part in path.split("."):
+            found = getattr(found, part, None)
+        if found is not None:
+            return found
     return None
 
 
-_Forms = tuple[Callable[[], RenderableType] | None, Callable[[], Paper] | None]
+Forms = tuple["Callable[[], RenderableType] | None", "Callable[[], Paper] | None"]
+"""Makes what a terminal shows (None: as its paper is), and makes the paper (None: it is none)."""
 
 
-def _forms(result: Any, words: Wording, *, every: bool, with_costs: bool) -> _Forms:
-    """How a result is shown in a terminal (None: as its paper is), and its paper (None: it is none)."""
-    match result:
-        case Calculation():
-            return (lambda: calculation_report(result)), (lambda: papers.calculation_paper(result, words))
-        case PricedOrder():
-            return (lambda: order_report(result)), (lambda: papers.order_paper(result, words))
-        case Findings():
-            count = len({finding.order for finding in result})
-            return (lambda: findings_report(result, count)), (lambda: papers.findings_paper(result, words))
-        case Variance():
-            return (lambda: variance_report(result, every=every)), (lambda: papers.variance_paper(result, words))
-        case GroupedVariance():
-            return (lambda: grouped_report(result)), None
-        case Explanation():
-            return (lambda: explanation_report(result)), (lambda: papers.explanation_paper(result, words))
-        case ChangeOrder():
-            return None, (lambda: change_paper(result, words, every=every, with_costs=with_costs))
-        case Ledger():
-            return None, (lambda: ledger_paper(result, words))
-        case Replay():
-            return (lambda: replay_report(result)), (lambda: papers.replay_paper(result, words))
-        case Rulebook():
-            return (lambda: rulebook_report(result.program)), None
-    if isinstance(result, Sequence) and all(isinstance(each, AuditRemark) for each in result):
-        return (lambda: audit_report(result)), (lambda: papers.remarks_paper(result, words))
+def _forms(result: Any, words: Wording, detail: Detail) -> Forms:
+    for kind in type(result).__mro__:
+        if kind.__name__ in _FORMS:
+            return _FORMS[kind.__name__](result, words, detail)
     raise DokimaError(f"there is no report of a {type(result).__name__}; expected a result of a rulebook")
+
+
+def _calculation(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.pricing import calculation_report, known_figures, totals_report
+
+    def paper() -> Paper:
+        from dokima.reports.papers import calculation_paper
+
+        return calculation_paper(result, words)
+
+    known_figures(result, detail.figures)
+    if detail.totals:
+        return (lambda: totals_report(result)), paper
+    return (lambda: calculation_report(result, detail.figures)), paper
+
+
+def _order(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.papers import order_paper
+    from dokima.reports.pricing import known_figures, order_report
+
+    known_figures(result.calculation, detail.figures)
+    return (lambda: order_report(result, detail.figures)), (lambda: order_paper(result, words))
+
+
+def _line(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001 (all results are asked alike)
+    from dokima.reports.steps import steps_report
+
+    return (lambda: steps_report(result)), None
+
+
+def _findings(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.findings import findings_report
+
+    def paper() -> Paper:
+        from dokima.reports.papers import findings_paper
+
+        return findings_paper(result, words)
+
+    return (lambda: findings_report(result)), paper
+
+
+def _answers(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.findings import answers_report
+
+    return (lambda: answers_report(result)), None
+
+
+def _variance(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.papers import variance_paper
+    from dokima.reports.variances import variance_report
+
+    return (lambda: variance_report(result, every=detail.every)), (lambda: variance_paper(result, words))
+
+
+def _grouped(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.variances import grouped_report
+
+    return (lambda: grouped_report(result)), None
+
+
+def _explanation(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.explanations import explanation_report
+    from dokima.reports.papers import explanation_paper
+
+    def view() -> RenderableType:
+        return explanation_report(result, detail.quantities, technical=detail.technical)
+
+    return view, (lambda: explanation_paper(result, words))
+
+
+def _editor(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.edits import edit_report
+
+    return (lambda: edit_report(result)), None
+
+
+def _change(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.changes import change_paper
+
+    def paper() -> Paper:
+        return change_paper(result, words, ledger=detail.ledger, every=detail.every, with_costs=detail.with_costs)
+
+    return None, paper
+
+
+def _change_list(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.change_list import changes_paper
+
+    return None, (lambda: changes_paper(result, words))
+
+
+def _ledger(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.ledgers import ledger_paper
+
+    return None, (lambda: ledger_paper(result, words))
+
+
+def _replay(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.papers import replay_paper
+    from dokima.reports.replays import replay_report
+
+    return (lambda: replay_report(result)), (lambda: replay_paper(result, words))
+
+
+def _remarks(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.audits import audit_report
+    from dokima.reports.papers import remarks_paper
+
+    return (lambda: audit_report(result)), (lambda: remarks_paper(result, words))
+
+
+def _rulebook(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.describing import rulebook_report
+
+    return (lambda: rulebook_report(result.program)), None
+
+
+_FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
+    "AuditRemarks": _remarks,
+    "Calculation": _calculation,
+    "ChangeEntries": _change_list,
+    "ChangeOrder": _change,
+    "Editor": _editor,
+    "Explanation": _explanation,
+    "Findings": _findings,
+    "GroupedVariance": _grouped,
+    "Ledger": _ledger,
+    "PricedLine": _line,
+    "PricedOrder": _order,
+    "Replay": _replay,
+    "RuleAnswers": _answers,
+    "Rulebook": _rulebook,
+    "Variance": _variance,
+}
+"""How each kind of result is reported."""

@@ -22,14 +22,14 @@ from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.routines.kinds.kind import StepKind
-from dokima.rules.verdicts import RuleAnswer
+from dokima.rules.verdicts import RuleAnswers
 
 if TYPE_CHECKING:  # each is imported by the method that needs it, so that pricing starts without them
     from dokima.changes.change import ChangeOrder
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
     from dokima.engine.explaining import Explanation, QuantityPrice
-    from dokima.proving.remark import AuditRemark
+    from dokima.proving.remark import AuditRemarks
     from dokima.proving.replay import Replay
 
 
@@ -68,6 +68,17 @@ class Rulebook:
         from dokima.rulebook.loading import load_data
 
         return cls(*load_data(data, tables or {}, python, kinds))
+
+    def order_schema(self) -> dict[str, Any]:
+        """The JSON Schema (2020-12) of the orders that this rulebook reads."""
+        from dokima.rulebook.schema import order_schema
+
+        return order_schema(self.program)
+
+    @property
+    def locale(self) -> str:
+        """Locale of reports for which none is asked, blank for English words and plain numbers."""
+        return self.program.definition.report.locale
 
     @property
     def name(self) -> str:
@@ -180,7 +191,8 @@ class Rulebook:
         orders = self._read(source, layout)
         before = None if was is None else with_values(orders, was)
         found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
-        return _document_findings(orders.problems) + found
+        looked_at = len(orders) + len({problem.order for problem in orders.problems})
+        return replace(_document_findings(orders.problems) + found, orders=looked_at)
 
     def explain_rules(
         self,
@@ -191,7 +203,7 @@ class Rulebook:
         by: str | None = None,
         layout: str | None = None,
         was: Mapping[str, str] | None = None,
-    ) -> list[RuleAnswer]:
+    ) -> RuleAnswers:
         """For every rule and every order or line: whether it spoke, passed, did not apply, or could not be decided.
 
         Each with the message it gives or would give, the values it saw, and where it does not apply, why. Arguments are
@@ -199,7 +211,7 @@ class Rulebook:
         """
         orders = self.orders(source, layout)
         before = None if was is None else with_values(orders, was)
-        return list(answers(self.program, orders, at, Run(today, by), rule, before))
+        return RuleAnswers(answers(self.program, orders, at, Run(today, by), rule, before))
 
     def price(self, source: Source, layout: str | None = None, *, workers: int = 1) -> Calculation:
         """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
@@ -358,7 +370,7 @@ class Rulebook:
             rungs.append(QuantityPrice(quantity, tried.figure("price") if net is not None else None, net, each))
         return explanation, rungs
 
-    def audit(self, today: datetime.date) -> list[AuditRemark]:
+    def audit(self, today: datetime.date) -> AuditRemarks:
         """What is doubtful in the rulebook and its tables, found without any order, the worst first.
 
         Args:

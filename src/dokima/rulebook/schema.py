@@ -118,7 +118,7 @@ def _models() -> dict[str, type[Spec]]:
     return found
 
 
-def reference_page() -> str:
+def settings_page() -> str:
     """The reference of all settings as Markdown."""
     schema = rulebook_schema()
     lines = [

@@ -343,6 +343,10 @@ class RuleAnswer:
     reason: str = ""
 
 
+class RuleAnswers(list[RuleAnswer]):
+    """What came of every rule, one answer for each order or line it was asked about."""
+
+
 def _why(searches: Sequence[BlankSearch], order: int, line: int | None) -> str:
     for search in searches:
         at = line if search.formula.level is Level.LINE else None

@@ -22,6 +22,7 @@ from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
+from dokima.changes.listing import ChangeEntries, change_entries
 from dokima.changes.settlement import Policy, Settlement
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.formats.file_names import file_name
@@ -123,6 +124,18 @@ class FolderStore:
     def all_changes(self) -> list[ChangeOrder]:
         """Every change order in the folder, by number."""
         return [self.change(name) for name in self._names("changes")]
+
+    def list_changes(self, today: datetime.date, state: str = "") -> ChangeEntries:
+        """What each change order comes to, who is behind it, and how long it waits: the longest wait first.
+
+        Args:
+            today: The day up to which they wait.
+            state: Only those in this state; all if blank.
+
+        Raises:
+            NotFound: There is no such state; names the nearest.
+        """
+        return change_entries(self.all_changes(), today, state)
 
     def ledger(self, number: str) -> Ledger:
         """The ledger of an order, or of the original that a supplement belongs to."""

@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.history import last_entry
-from dokima.changes.variance import Variance
+from dokima.changes.variance import COSTS, Variance
 from dokima.engine.calculation import PricedOrder
 from dokima.engine.parties import PARTIES, party
-from dokima.formats.results import cell, tax_data, variance_data
+from dokima.formats.results import variances
+from dokima.formats.results.calculations import tax_data
+from dokima.formats.results.detail import PLAIN, Detail
+from dokima.model.cells import cell
 
 
-def change_data(change: ChangeOrder, *, every: bool = False, leave_out: Collection[str] = ()) -> dict[str, Any]:
-    """A change order as plain data, numbers as text.
+def columns(detail: Detail) -> tuple[str, ...]:
+    """Columns that stand first."""
+    return variances.columns(detail)
 
-    Args:
-        change: The change order.
-        every: Unchanged lines too.
-        leave_out: Figures that are not for the reader, such as costs.
-    """
+
+def data(change: ChangeOrder, detail: Detail = PLAIN) -> dict[str, Any]:
+    """A change order as plain data, numbers as text; what lines cost us only if that is asked for."""
     variance, record = change.variance(), change.record
     after = PricedOrder(variance.after, 0)
     decided = last_entry(record, "approved", "rejected", "withdrawn")
@@ -40,8 +41,13 @@ def change_data(change: ChangeOrder, *, every: bool = False, leave_out: Collecti
         "decided": _entry(decided) and {**(_entry(decided) or {}), "reason": decided.get("reason") or None},
         "ordered_separately": change.ordered_separately(variance=variance),
         "tax": _taxes(variance),
-        **variance_data(variance, every=every, leave_out=leave_out),
+        **variances.data(variance, detail, () if detail.with_costs else COSTS),
     }
+
+
+def rows(change: ChangeOrder, detail: Detail = PLAIN) -> list[dict[str, Any]]:
+    """One row a line, as of its variance."""
+    return variances.rows(change.variance(), detail, () if detail.with_costs else COSTS)
 
 
 def _entry(entry: Any) -> dict[str, Any] | None:

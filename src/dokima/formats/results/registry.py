@@ -1,0 +1,72 @@
+"""Any result as JSON or CSV: which module knows a kind of result."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from importlib import import_module
+from typing import Any
+
+from dokima.errors import DokimaError
+from dokima.formats.csv_text import csv_text
+from dokima.formats.jsondocs import json_text
+from dokima.formats.results.detail import PLAIN, Detail
+
+_MODULES: Mapping[str, str] = {
+    "AuditRemarks": "remarks",
+    "Calculation": "calculations",
+    "ChangeEntries": "change_lists",
+    "ChangeOrder": "changes",
+    "Explanation": "explanations",
+    "Findings": "findings",
+    "GroupedVariance": "grouped",
+    "Ledger": "ledgers",
+    "Replay": "replays",
+    "RuleAnswers": "answers",
+    "Variance": "variances",
+}
+"""The module for each kind of result. It is imported when it is needed, so that pricing does not wait for variances."""
+
+
+def _module(result: Any) -> Any:
+    for kind in type(result).__mro__:
+        if kind.__name__ in _MODULES:
+            return import_module(f"dokima.formats.results.{_MODULES[kind.__name__]}")
+    raise DokimaError(f"expected a result of a rulebook (got {type(result).__name__})")
+
+
+def data_of(result: Any, detail: Detail = PLAIN) -> Any:
+    """A result as plain data; exact numbers as text.
+
+    Raises:
+        DokimaError: It is no result.
+    """
+    return _module(result).data(result, detail)
+
+
+def to_json(result: Any, detail: Detail = PLAIN) -> str:
+    """A result of a rulebook as JSON; exact numbers are written as text.
+
+    Args:
+        result: A calculation, findings, a variance, an explanation, a ledger ...
+        detail: How much of it is wanted.
+
+    Raises:
+        DokimaError: It is no result.
+    """
+    return json_text(data_of(result, detail))
+
+
+def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
+    """A result of a rulebook as CSV with a heading: one row a line, a finding, a changed line ...
+
+    Args:
+        result: A calculation, findings, a variance, an explanation, a ledger ...
+        raw: Leave texts that a spreadsheet would take for a formula (``=1+1``) as they are; else an apostrophe stands
+            before them. Numbers are never touched.
+        detail: How much of it is wanted.
+
+    Raises:
+        DokimaError: It is no result.
+    """
+    module = _module(result)
+    return csv_text(module.rows(result, detail), module.columns(detail), raw=raw)

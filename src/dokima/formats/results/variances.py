@@ -1,0 +1,62 @@
+"""A variance as plain data and rows."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from typing import Any
+
+from dokima.changes.variance import Delta, Variance
+from dokima.formats.results.detail import PLAIN, Detail
+from dokima.model.cells import cell
+
+
+def columns(detail: Detail) -> tuple[str, ...]:  # noqa: ARG001 (all results are asked alike)
+    """Columns that stand first."""
+    return ("order", "line", "status")
+
+
+def data(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] = ()) -> dict[str, Any]:
+    """A variance as plain data: changed lines only unless ``every``, without the figures named."""
+    headers, totals = variance.headers(), variance.totals()
+    lines = [
+        {
+            "order": line.order,
+            "line": line.line,
+            "status": line.status,
+            "item": line.item,
+            "description": line.description,
+            "figures": {name: _change(change) for name, change in line.figures.items() if name not in leave_out},
+            "fields": {name: _change(change) for name, change in line.fields.items()},
+        }
+        for line in variance.lines(every=detail.every)
+    ]
+    return {
+        "orders": [
+            {
+                "number": number,
+                "header": {name: _change(change) for name, change in headers[number].items()},
+                "totals": {name: _change(change) for name, change in totals[number].items() if name not in leave_out},
+            }
+            for number, *_ in variance.pairs
+        ],
+        "lines": lines,
+        "empty": variance.is_empty,
+    }
+
+
+def _change(change: Delta) -> dict[str, str | None]:
+    return {"before": cell(change.before, 0), "after": cell(change.after, 0), "variance": cell(change.variance, 0)}
+
+
+def rows(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] = ()) -> list[dict[str, Any]]:
+    """One row a line, before, after and variance of each figure side by side."""
+    found = []
+    for line in variance.lines(every=detail.every):
+        row: dict[str, Any] = {"order": line.order, "line": line.line, "status": line.status, "item": line.item}
+        for name, change in line.figures.items():
+            if name in leave_out:
+                continue
+            for part, value in _change(change).items():
+                row[f"{name}_{part}"] = value
+        found.append(row)
+    return found
