@@ -6,7 +6,7 @@ from decimal import Decimal
 import pytest
 
 import dokima
-from dokima.formats.jsondocs import json_text
+from dokima.formats.json_files import json_text
 from tests.books import DEMO, FIELDS, book, routine
 
 D = Decimal

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 import dokima
-from dokima.formats.jsondocs import json_text
+from dokima.formats.json_files import json_text
 from tests.books import book, routine
 
 RULES = [

@@ -11,7 +11,7 @@ import pytest
 from pyarrow import parquet
 
 import dokima
-from dokima.formats.jsondocs import json_text
+from dokima.formats.json_files import json_text
 from dokima.model.parsing import parse_json
 from tests.books import DEMO, FIELDS, book, routine
 
@@ -121,7 +121,7 @@ def test_our_own_headings_need_no_layout(tmp_path):
         ("a.csv", "", "expected a heading in the first row"),
         ("a.csv", "order,order\nA,A\n", "expected each heading once .got 'order' 2 times"),
         ("a.csv", "line,quantity\n10,1\n", "expected a column 'order'"),
-        ("a.txt", "x", "expected a .json or .csv file"),
+        ("a.txt", "x", "expected a file that ends in .json, .csv, .xlsx, .parquet, or a folder of .json files"),
     ],
 )  # fmt: skip
 def test_files_that_cannot_be_read(tmp_path, name, content, message):
@@ -228,6 +228,29 @@ def test_tables_from_parquet(tmp_path):
         dokima.RulebookError, match="expected a file that ends in .csv, .xlsx, .parquet .got 'terms.ods'"
     ):
         priced_by(tmp_path, "terms.ods")
+
+
+def test_flat_orders_are_the_same_from_every_kind_of_file(tmp_path):
+    """Two lines of an order and one of another, written as CSV, as a workbook and as Parquet."""
+    rows = [
+        ("A", date(2026, 3, 2), 10, "PANE", D("1.5")),
+        ("A", date(2026, 3, 2), 20, "VENT", D(2)),
+        ("B", None, 10, "PANE", D(3)),
+    ]
+    names = ("order", "due", "line", "item", "quantity")
+    frame = pd.DataFrame(rows, columns=names)
+    frame.to_csv(tmp_path / "orders.csv", index=False)
+    workbook = openpyxl.Workbook()
+    for row in [names, *rows]:
+        workbook.active.append([float(cell) if isinstance(cell, Decimal) else cell for cell in row])
+    workbook.save(tmp_path / "orders.xlsx")
+    columns = zip(*rows, strict=True)
+    kinds = (pa.string(), pa.date32(), pa.int64(), pa.string(), pa.decimal128(9, 3))
+    arrays = [pa.array(values, kind) for values, kind in zip(columns, kinds, strict=True)]
+    parquet.write_table(pa.table(dict(zip(names, arrays, strict=True))), tmp_path / "orders.parquet")
+    read = [BOOK.orders(tmp_path / f"orders.{ending}", strict=True) for ending in ("csv", "xlsx", "parquet")]
+    assert [list(orders.documents()) for orders in read] == [list(read[0].documents())] * 3
+    assert [line["quantity"] for line in read[0].document(0)["lines"]] == [D("1.5"), D(2)]
 
 
 def test_frames_may_call_their_numbers_number():

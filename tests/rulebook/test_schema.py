@@ -10,7 +10,7 @@ import jsonschema
 import pytest
 
 import dokima
-from dokima.rulebook.schema import order_schema, settings_page, rulebook_schema
+from dokima.rulebook.schema import order_schema, rulebook_schema, settings_page
 from dokima.rulebook.specification import RulebookSpec
 from tests.books import DEMO
 from tests.shell import run_here

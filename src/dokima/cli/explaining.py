@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from dokima import DokimaError, QuantityPrice, draw, report
+from dokima import DokimaError, QuantityPrice, report
 from dokima.cli.options import (
     HERE,
     Book,
@@ -57,6 +57,8 @@ def explain(
         explanation = rulebook.explain(found, line, figure, order=one_order(found, "explain"))
     shown = report(explanation, book=rulebook, locale=locale, quantities=rungs, technical=technical)
     if chart is not None:
+        from dokima import draw
+
         if found is None:
             target = draw(rungs, chart, locale=shown.locale, explanation=explanation)
         else:

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from dokima import draw, report
+from dokima import report
 from dokima.cli.options import (
     HERE,
     Book,
@@ -53,6 +53,8 @@ def price(
         order = calculation[one_order(found, "draw" if steps is None else "show")]
         one = order if steps is None else order.line(steps)
         if chart is not None:
+            from dokima import draw
+
             note(f"written: {draw(one, chart, locale=whole.locale)}")
         if steps is not None and form is Format.table:
             shown = report(one, locale=locale)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from dokima.errors import DokimaError
-from dokima.formats.delimited import Grid
+from dokima.formats.grid import Grid
 from dokima.model.raw import RawColumn
 
 if TYPE_CHECKING:

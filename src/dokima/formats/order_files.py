@@ -7,7 +7,7 @@ from pathlib import Path
 
 from dokima.errors import DokimaError
 from dokima.formats.file_names import file_name
-from dokima.formats.jsondocs import json_text
+from dokima.formats.json_files import json_text
 from dokima.formats.whole_files import write_whole
 from dokima.model.order import Order
 

@@ -7,12 +7,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeAlias, cast
 
-from dokima.errors import DocumentError, Problem
-from dokima.formats.delimited import Grid, read_delimited
+from dokima.errors import DocumentError, Problem, listed
 from dokima.formats.frames import grid_of, is_frame
-from dokima.formats.jsondocs import read_json
+from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, own_layout
-from dokima.formats.tabular import flat_orders, linked_orders
+from dokima.formats.orders_of_grids import flat_orders, linked_orders
+from dokima.formats.registry import endings, module_of, offers, read_grid
 from dokima.model.fields import Fields
 from dokima.model.intake import RawOrders, read_orders
 from dokima.model.order import Order
@@ -32,9 +32,9 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
     """Orders out of whatever holds them.
 
     Args:
-        source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON or CSV file or of a folder
-            of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines). A text is never
-            taken for a path, because it may come from outside.
+        source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON, CSV, XLSX or Parquet file
+            or of a folder of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines). A
+            text is never taken for a path, because it may come from outside.
         fields: The fields orders may have.
         layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
 
@@ -77,19 +77,20 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
     if layout is not None and not layout.is_flat:
         return _from_two_files(paths, fields, layout)
     files = [file for path in paths for file in _files(path)]
-    tables = [file for file in files if file.suffix.lower() == ".csv"]
+    tables = [file for file in files if offers(file, "read_grid")]
     if tables and len(files) > 1:
-        raise DocumentError([Problem("", "", "", "expected one CSV file, or JSON files only", str(tables[0]))])
+        message = f"expected one {tables[0].suffix[1:].upper()} file, or JSON files only"
+        raise DocumentError([Problem("", "", "", message, str(tables[0]))])
     if tables:
         chosen = layout or own_layout(fields)
-        raw = flat_orders(read_delimited(tables[0], chosen.separator, chosen.encoding), chosen, tables[0].name)
+        raw = flat_orders(read_grid(tables[0], chosen.separator, chosen.encoding), chosen, tables[0].name)
         return read_orders(raw, chosen.fields(fields), chosen.reader)
     documents: list[Order] = []
     names: list[str] = []
     problems: list[Problem] = []
     for file in files:
         try:
-            found = read_json(file)
+            found = module_of(file).read_documents(file)
         except DocumentError as error:
             if len(files) == 1:
                 raise
@@ -108,7 +109,7 @@ def _from_two_files(paths: Sequence[Path], fields: Fields, layout: Layout) -> Or
     if len(paths) != 2:
         wanted = f"a folder with {layout.headers_file} and {layout.lines_file}, or both files"
         raise DocumentError([Problem("", "", "", f"expected {wanted} (layout {layout.name})", str(paths[0]))])
-    grids = [read_delimited(path, layout.separator, layout.encoding) for path in paths]
+    grids = [read_grid(path, layout.separator, layout.encoding) for path in paths]
     raw = linked_orders(grids[0], grids[1], layout, (paths[0].name, paths[1].name))
     return read_orders(raw, layout.fields(fields), layout.reader)
 
@@ -121,8 +122,8 @@ def _files(path: Path) -> list[Path]:
                 [Problem("", "", "", "expected JSON files of orders in this folder (there are none)", str(path))]
             )
         return found
-    if path.suffix.lower() not in (".json", ".csv"):
-        raise DocumentError(
-            [Problem("", "", "", "expected a .json or .csv file, or a folder of .json files", str(path))]
-        )
+    known = endings("read_documents", "read_grid")
+    if path.suffix.lower() not in known:
+        message = f"expected a file that ends in {listed(known)}, or a folder of .json files"
+        raise DocumentError([Problem("", "", "", message, str(path))])
     return [path]

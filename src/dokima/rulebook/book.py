@@ -144,9 +144,9 @@ class Rulebook:
         """Read orders as this rulebook's fields want them.
 
         Args:
-            source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON or CSV file or of a
-                folder of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines). A
-                text is refused: one that came from outside must not open a file.
+            source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON, CSV, XLSX or Parquet
+                file or of a folder of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers,
+                lines). A text is refused: one that came from outside must not open a file.
             layout: Name of the layout of a CSV file or DataFrame; Dokima's own headings if None.
             strict: Raise for any problem instead of setting orders aside.
 

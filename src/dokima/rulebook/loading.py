@@ -20,10 +20,10 @@ from dokima.engine.program import Program
 from dokima.engine.program_builder import build_program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import from_pairs, to_decimals
-from dokima.formats.delimited import Grid
 from dokima.formats.frames import grid_of
+from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
-from dokima.formats.sheets import read_grid
+from dokima.formats.registry import read_grid
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
 from dokima.model.fields import Field

@@ -26,7 +26,7 @@ from dokima.changes.listing import ChangeEntries, change_entries
 from dokima.changes.settlement import Policy, Settlement
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.formats.file_names import file_name
-from dokima.formats.jsondocs import json_text
+from dokima.formats.json_files import json_text
 from dokima.formats.whole_files import write_whole
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json

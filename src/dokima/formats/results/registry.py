@@ -7,8 +7,8 @@ from importlib import import_module
 from typing import Any
 
 from dokima.errors import DokimaError
-from dokima.formats.csv_text import csv_text
-from dokima.formats.jsondocs import json_text
+from dokima.formats.csv_files import csv_text
+from dokima.formats.json_files import json_text
 from dokima.formats.results.detail import PLAIN, Detail
 
 _MODULES: Mapping[str, str] = {

@@ -1,37 +1,22 @@
-"""CSV files: every cell as text, each distinct text once, and the row it stands in."""
+"""CSV (RFC 4180): files as grids, every cell as text, and rows as text."""
 
 from __future__ import annotations
 
 import csv
-from dataclasses import dataclass, field
+import io
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from dokima.errors import DocumentError, Problem
-from dokima.exact.integers import Integers
+from dokima.formats.grid import Grid
+from dokima.formats.guarding import neutral
 from dokima.model.raw import RawColumn
 
 
-@dataclass(frozen=True)
-class Grid:
-    """A file of rows.
-
-    Attributes:
-        columns: Cells by heading; an empty cell is None.
-        size: Number of rows.
-        rows: For each row its number in the file, counted from 1 with the heading as row 1.
-        problems: Rows that could not be read, which are left out.
-    """
-
-    columns: dict[str, RawColumn]
-    size: int
-    rows: Integers
-    problems: list[Problem] = field(default_factory=list)
-
-
-def read_delimited(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid:
+def read_grid(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid:
     """Read a CSV file (RFC 4180, with any separator).
 
     Raises:
@@ -125,3 +110,22 @@ def _raw(column: Any) -> RawColumn:
         bits = np.unpackbits(np.frombuffer(valid, np.uint8), bitorder="little")
         codes[bits[indices.offset : indices.offset + len(indices)] == 0] = -1
     return RawColumn(combined.dictionary.to_pylist(), codes)
+
+
+def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = (), *, raw: bool = False) -> str:
+    """Rows as CSV with a heading (RFC 4180, lines ended with a line feed); a blank is an empty cell.
+
+    Args:
+        rows: The rows, values by heading.
+        columns: Headings that stand first, whether or not there are rows.
+        raw: Leave texts that a spreadsheet would take for a formula as they are, for programs.
+    """
+    rows = list(rows)
+    if not raw:
+        rows = [{n: neutral(v) if isinstance(v, str) else v for n, v in row.items()} for row in rows]
+    names = list(dict.fromkeys([*columns, *(name for row in rows for name in row)]))
+    out = io.StringIO()
+    writer = csv.DictWriter(out, names, lineterminator="\n", restval="")
+    writer.writeheader()
+    writer.writerows(rows)
+    return out.getvalue()

@@ -8,7 +8,7 @@ import numpy as np
 
 from dokima.errors import DocumentError, Problem, listed, nearest
 from dokima.exact.integers import Integers
-from dokima.formats.delimited import Grid
+from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
 from dokima.model.fields import Field
 from dokima.model.intake import RawOrders

@@ -15,7 +15,7 @@ from dokima.model.order import Order
 from dokima.model.orders import Orders
 
 
-def read_json(path: Path) -> list[Order]:
+def read_documents(path: Path) -> list[Order]:
     """The orders of a JSON file: one order, a list of orders, or ``{"orders": [...]}``.
 
     Raises:
