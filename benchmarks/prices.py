@@ -20,8 +20,8 @@ import numpy as np
 import pandas as pd
 
 import dokima
-from dokima.engine.context import Sheet
 from dokima.engine.program import Run
+from dokima.engine.running.context import Sheet
 
 SEGMENTS = 50
 BOOK: dict[str, Any] = {

@@ -90,9 +90,9 @@ def by_dokima(headers: pd.DataFrame, lines: pd.DataFrame) -> Callable[[], dict[s
         tables={"item": ITEMS, "customer": CUSTOMERS},
     )
     orders = book.orders((headers, lines))
-    from dokima.engine.checking import rule_sheet, rules_asked
-    from dokima.engine.preparing import prepare
     from dokima.engine.program import Run
+    from dokima.engine.running.checking import rule_sheet, rules_asked
+    from dokima.engine.running.preparing import prepare
     from dokima.rules.verdicts import judge
 
     def run() -> dict[str, int]:

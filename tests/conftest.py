@@ -5,7 +5,7 @@ import os
 import pytest
 from hypothesis import HealthCheck, settings
 
-from dokima.engine import pricing
+from dokima.engine.running import pricing
 
 # No timed assertions: a slow machine is not a defect.
 settings.register_profile("dokima", deadline=None, suppress_health_check=[HealthCheck.too_slow])

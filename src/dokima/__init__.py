@@ -19,15 +19,15 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.editing.comparing import PriceComparison as PriceComparison
     from dokima.editing.editor import Editor as Editor
     from dokima.editing.journal import JournalEntry as JournalEntry
-    from dokima.engine.calculation import Calculation as Calculation
-    from dokima.engine.calculation import InstalmentRow as InstalmentRow
-    from dokima.engine.calculation import PricedLine as PricedLine
-    from dokima.engine.calculation import PricedOrder as PricedOrder
-    from dokima.engine.calculation import ReportingTotals as ReportingTotals
-    from dokima.engine.calculation import TaxRow as TaxRow
-    from dokima.engine.calculation import Totals as Totals
-    from dokima.engine.explaining import Explanation as Explanation
-    from dokima.engine.explaining import QuantityPrice as QuantityPrice
+    from dokima.engine.explaining.explanation import Explanation as Explanation
+    from dokima.engine.explaining.explanation import QuantityPrice as QuantityPrice
+    from dokima.engine.running.calculation import Calculation as Calculation
+    from dokima.engine.running.calculation import InstalmentRow as InstalmentRow
+    from dokima.engine.running.calculation import PricedLine as PricedLine
+    from dokima.engine.running.calculation import PricedOrder as PricedOrder
+    from dokima.engine.running.calculation import ReportingTotals as ReportingTotals
+    from dokima.engine.running.calculation import TaxRow as TaxRow
+    from dokima.engine.running.calculation import Totals as Totals
     from dokima.errors import Conflict as Conflict
     from dokima.errors import DocumentError as DocumentError
     from dokima.errors import DokimaError as DokimaError
@@ -79,7 +79,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
 _HOMES = {
     "AuditRemark": "dokima.proving.remark",
     "AuditRemarks": "dokima.proving.remark",
-    "Calculation": "dokima.engine.calculation",
+    "Calculation": "dokima.engine.running.calculation",
     "ChangeEntries": "dokima.changes.listing",
     "ChangeEntry": "dokima.changes.listing",
     "ChangeOrder": "dokima.changes.change",
@@ -92,12 +92,12 @@ _HOMES = {
     "DokimaError": "dokima.errors",
     "Editor": "dokima.editing.editor",
     "ExactError": "dokima.errors",
-    "Explanation": "dokima.engine.explaining",
+    "Explanation": "dokima.engine.explaining.explanation",
     "Finding": "dokima.model.findings",
     "Findings": "dokima.model.findings",
     "FolderStore": "dokima.store.folder",
     "FormulaError": "dokima.errors",
-    "InstalmentRow": "dokima.engine.calculation",
+    "InstalmentRow": "dokima.engine.running.calculation",
     "JournalEntry": "dokima.editing.journal",
     "Ledger": "dokima.changes.ledger",
     "Line": "dokima.model.order",
@@ -107,14 +107,14 @@ _HOMES = {
     "Order": "dokima.model.order",
     "Orders": "dokima.model.orders",
     "PriceComparison": "dokima.editing.comparing",
-    "PricedLine": "dokima.engine.calculation",
-    "PricedOrder": "dokima.engine.calculation",
+    "PricedLine": "dokima.engine.running.calculation",
+    "PricedOrder": "dokima.engine.running.calculation",
     "Problem": "dokima.errors",
-    "QuantityPrice": "dokima.engine.explaining",
+    "QuantityPrice": "dokima.engine.explaining.explanation",
     "Refused": "dokima.errors",
     "Replay": "dokima.proving.replay",
     "Report": "dokima.reports.front",
-    "ReportingTotals": "dokima.engine.calculation",
+    "ReportingTotals": "dokima.engine.running.calculation",
     "RuleAnswer": "dokima.rules.verdicts",
     "RuleAnswers": "dokima.rules.verdicts",
     "RuleSummary": "dokima.model.findings",
@@ -126,8 +126,8 @@ _HOMES = {
     "Source": "dokima.formats.reading",
     "StaleBaseline": "dokima.errors",
     "StepKind": "dokima.routines.kinds.kind",
-    "TaxRow": "dokima.engine.calculation",
-    "Totals": "dokima.engine.calculation",
+    "TaxRow": "dokima.engine.running.calculation",
+    "Totals": "dokima.engine.running.calculation",
     "Variance": "dokima.changes.variance",
     "Working": "dokima.routines.kinds.kind",
     "accept": "dokima.rules.python",

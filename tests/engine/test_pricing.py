@@ -360,7 +360,7 @@ def test_pieces_and_threads_make_no_difference(monkeypatch, piece, workers):
         for n in range(23)
     ]  # fmt: skip
     whole = BOOK.price(documents)
-    monkeypatch.setattr("dokima.engine.pricing.PIECE", piece)
+    monkeypatch.setattr("dokima.engine.running.pricing.PIECE", piece)
     cut = BOOK.price(documents, workers=workers)
 
     assert cut.findings == whole.findings

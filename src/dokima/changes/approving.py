@@ -9,8 +9,8 @@ from typing import Any
 from dokima.changes.history import last_entry, offered_until
 from dokima.changes.supplements import total
 from dokima.changes.variance import Variance
-from dokima.engine.calculation import PricedOrder
 from dokima.engine.program import Program
+from dokima.engine.running.calculation import PricedOrder
 from dokima.model.document import Document
 
 

@@ -17,9 +17,9 @@ from dokima.changes.variance import Variance
 from dokima.editing.blocking import refuse_if_any
 from dokima.editing.edit_rules import Edit
 from dokima.editing.editor import Editor
-from dokima.engine.calculation import Calculation
-from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.running.calculation import Calculation
+from dokima.engine.running.pricing import price_orders
 from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed, nearest
 from dokima.model.content import NOT_AGREED
 from dokima.model.document import Document

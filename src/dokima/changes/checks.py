@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.supplements import total
-from dokima.engine.calculation import PricedOrder
+from dokima.engine.running.calculation import PricedOrder
 from dokima.errors import Refused
 from dokima.exact import decimals, to_decimals
 from dokima.model.content import plain

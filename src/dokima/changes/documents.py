@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from dokima.engine.calculation import PricedOrder
-from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.pricing import price_orders
 from dokima.errors import Locked
 from dokima.model.document import Document, orders_of
 

@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 
 from dokima.changes.variance import Variance
-from dokima.engine.calculation import Calculation, amount_at
-from dokima.engine.context import Context
 from dokima.engine.program import Run
-from dokima.engine.summing import LeftOut, reason_of, unpriced
+from dokima.engine.running.calculation import Calculation, amount_at
+from dokima.engine.running.context import Context
+from dokima.engine.running.summing import LeftOut, reason_of, unpriced
 from dokima.errors import NotFound, nearest
 from dokima.exact import decimals, group_sums, total
 from dokima.exact.integers import Integers

@@ -12,9 +12,9 @@ from dokima.changes.documents import priced_as_agreed
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.settlement import Sums
 from dokima.changes.supplements import total, typed
-from dokima.engine.calculation import PricedOrder, amount_at
 from dokima.engine.program import Program
-from dokima.engine.summing import reason_of
+from dokima.engine.running.calculation import PricedOrder, amount_at
+from dokima.engine.running.summing import reason_of
 from dokima.exact import decimals
 from dokima.model.order import Order
 from dokima.model.said import Said

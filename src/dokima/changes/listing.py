@@ -10,7 +10,7 @@ from typing import get_args
 
 from dokima.changes.change import ChangeOrder, Status
 from dokima.changes.history import day_of, last_entry
-from dokima.engine.calculation import PricedOrder
+from dokima.engine.running.calculation import PricedOrder
 from dokima.errors import NotFound, listed, nearest
 
 

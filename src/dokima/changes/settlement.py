@@ -11,10 +11,10 @@ from dokima.changes.checks import refuse_undercut, tax_by_terms
 from dokima.changes.documents import priced_as_agreed
 from dokima.changes.supplements import restated, total
 from dokima.changes.variance import LineVariance, Variance
-from dokima.engine.calculation import PricedOrder
-from dokima.engine.pending import PENDING
 from dokima.engine.program import Program
-from dokima.engine.summing import reason_of
+from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.pending import PENDING
+from dokima.engine.running.summing import reason_of
 from dokima.errors import Refused, listed
 from dokima.model.agreed_terms import AgreedLine
 from dokima.model.content import plain

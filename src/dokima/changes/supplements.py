@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.agreed_columns import shared_asks
-from dokima.engine.capturing_terms import capture_terms
-from dokima.engine.context import Context
-from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
+from dokima.engine.running.agreed_columns import shared_asks
+from dokima.engine.running.capturing_terms import capture_terms
+from dokima.engine.running.context import Context
+from dokima.engine.running.preparing import prepare
 from dokima.exact import decimals, to_decimals
 from dokima.exact import total as sum_of
 from dokima.model.agreed_terms import Agreed, AgreedLine, AgreedTerms

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from dokima.engine.calculation import Calculation, PricedOrder, amount_at, amount_figures, amounts_at
+from dokima.engine.running.calculation import Calculation, PricedOrder, amount_at, amount_figures, amounts_at
 from dokima.errors import DocumentError, Problem
 from dokima.exact import Decimals, Quotient, choose, compare, stored, total
 from dokima.exact.integers import Integers, Mask

@@ -7,9 +7,9 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.editing.keeping_terms import without_terms
-from dokima.engine.calculation import PricedOrder
-from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused
 from dokima.model.document import Document
 from dokima.model.states import OverrideTerms

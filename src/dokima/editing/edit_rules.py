@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.engine.checking import ASKS_FOR_PENDING, ASKS_FOR_ROWS, ask_rules, rules_asked
-from dokima.engine.context import Before, Context
-from dokima.engine.pending import PENDING, pending_findings
-from dokima.engine.preparing import prepare
-from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
-from dokima.engine.required import missing_rows, required_tables
-from dokima.engine.rule_columns import names_of, rule_context
+from dokima.engine.running.checking import ASKS_FOR_PENDING, ASKS_FOR_ROWS, ask_rules, rules_asked
+from dokima.engine.running.context import Before, Context
+from dokima.engine.running.pending import PENDING, pending_findings
+from dokima.engine.running.preparing import prepare
+from dokima.engine.running.pricing import failed_defaults
+from dokima.engine.running.required import missing_rows, required_tables
+from dokima.engine.running.rule_columns import names_of, rule_context
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
 from dokima.model.document import Document

@@ -14,7 +14,7 @@ from dokima.editing.line_defaults import fill_in_defaults, without_defaults
 from dokima.editing.numbering import number_between, renumbered
 from dokima.editing.records import delivered_again, refuse_payment, with_delivery
 from dokima.editing.session import Session
-from dokima.engine.pricing import price_orders
+from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.model.addresses import read_address, write_address
 from dokima.model.document import Document

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from dokima.engine.capturing_terms import capture_terms
 from dokima.engine.program import Program, Run
+from dokima.engine.running.capturing_terms import capture_terms
 from dokima.model.document import TERMS, Document
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from dokima.engine.preparing import prepare
 from dokima.engine.program import Program, Run
+from dokima.engine.running.preparing import prepare
 from dokima.model.columns import value_at
 from dokima.model.document import Document
 

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from dokima.engine.delivering import delivered_quantities
 from dokima.engine.program import Program
+from dokima.engine.running.delivering import delivered_quantities
 from dokima.errors import Refused
 from dokima.exact import decimals, parse, text, to_decimals
 from dokima.model.document import Document

@@ -11,10 +11,10 @@ from dokima.editing.edit_rules import Edit
 from dokima.editing.journal import JournalEntry
 from dokima.editing.keeping_terms import keep_terms
 from dokima.editing.lifecycle import Stages
-from dokima.engine.calculation import Calculation, PricedLine, PricedOrder, Totals
-from dokima.engine.pending import PENDING, is_kept, pending_record
-from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder, Totals
+from dokima.engine.running.pending import PENDING, is_kept, pending_record
+from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused
 from dokima.model.addresses import next_number, write_address
 from dokima.model.document import Document

@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from dokima.engine.pricing import price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.running.pricing import price_orders
 from dokima.exact import stored
 from dokima.formulas import Formula
 from dokima.formulas.operators import numbers

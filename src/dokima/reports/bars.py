@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
 
-from dokima.engine.calculation import PricedLine, PricedOrder
+from dokima.engine.running.calculation import PricedLine, PricedOrder
 from dokima.errors import DokimaError
 from dokima.reports.language import _
 from dokima.routines.routine import Routine

@@ -10,8 +10,8 @@ from dokima.changes.change import ChangeOrder
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import Ledger, LedgerChange
 from dokima.changes.variance import COSTS, Delta, LineVariance, Variance
-from dokima.engine.calculation import PricedOrder
-from dokima.engine.parties import party
+from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.parties import party
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field

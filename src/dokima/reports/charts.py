@@ -9,8 +9,8 @@ from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 from dokima.changes.variance import Variance
-from dokima.engine.calculation import PricedLine, PricedOrder
-from dokima.engine.explaining import Explanation, QuantityPrice
+from dokima.engine.explaining.explanation import Explanation, QuantityPrice
+from dokima.engine.running.calculation import PricedLine, PricedOrder
 from dokima.errors import DokimaError
 from dokima.reports.bars import Bar, line_bars, order_bars
 from dokima.reports.extras import needed

@@ -10,7 +10,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.explaining import Explanation, QuantityPrice, StepExplanation, TableAnswer
+from dokima.engine.explaining.explanation import Explanation, QuantityPrice, StepExplanation, TableAnswer
 from dokima.model.columns import shown
 from dokima.reports.findings import finding_lines
 from dokima.reports.formatting import number

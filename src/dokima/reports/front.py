@@ -18,7 +18,7 @@ from dokima.reports.translations import Wording
 
 if TYPE_CHECKING:  # a result brings its own report along, so that pricing does not wait for variances
     from dokima.changes.ledger import Ledger
-    from dokima.engine.explaining import QuantityPrice
+    from dokima.engine.explaining.explanation import QuantityPrice
     from dokima.reports.paper import Paper
     from dokima.rulebook.book import Rulebook
 

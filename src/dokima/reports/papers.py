@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from dokima.changes.variance import Variance
-from dokima.engine.calculation import Calculation, PricedOrder
-from dokima.engine.explaining import Explanation
+from dokima.engine.explaining.explanation import Explanation
+from dokima.engine.running.calculation import Calculation, PricedOrder
 from dokima.model.findings import Findings
 from dokima.proving.remark import CHECKS, AuditRemark
 from dokima.proving.replay import Replay

@@ -11,8 +11,8 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.calculation import Calculation, PricedLine, PricedOrder
-from dokima.engine.summing import TotalsSum, left_out, sums_of
+from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder
+from dokima.engine.running.summing import TotalsSum, left_out, sums_of
 from dokima.errors import NotFound, listed, nearest
 from dokima.reports.findings import finding_lines
 from dokima.reports.formatting import (

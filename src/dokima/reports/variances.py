@@ -11,7 +11,7 @@ from rich.text import Text
 
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import PROFIT, Delta, LineVariance, Variance
-from dokima.engine.summing import LeftOut
+from dokima.engine.running.summing import LeftOut
 from dokima.reports.formatting import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word
 from dokima.reports.language import N_, _, counted, told
 from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked

@@ -9,11 +9,11 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from dokima.engine.calculation import Calculation, amount_at
-from dokima.engine.checking import answers, check_orders
-from dokima.engine.pricing import Pricing, price_orders
 from dokima.engine.program import Program, Run
-from dokima.engine.whatif import with_values
+from dokima.engine.running.calculation import Calculation, amount_at
+from dokima.engine.running.checking import answers, check_orders
+from dokima.engine.running.pricing import Pricing, price_orders
+from dokima.engine.running.whatif import with_values
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
@@ -28,7 +28,7 @@ if TYPE_CHECKING:  # each is imported by the method that needs it, so that prici
     from dokima.changes.change import ChangeOrder
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
-    from dokima.engine.explaining import Explanation, QuantityPrice
+    from dokima.engine.explaining.explanation import Explanation, QuantityPrice
     from dokima.proving.remark import AuditRemarks
     from dokima.proving.replay import Replay
 
@@ -328,7 +328,7 @@ class Rulebook:
             NotFound: There is no such order, line or figure.
             DocumentError: The order was set aside because of a problem.
         """
-        from dokima.engine.explaining import explain_line
+        from dokima.engine.explaining.explainer import explain_line
 
         orders = self.orders(source, layout)
         numbers = orders.numbers
@@ -358,7 +358,8 @@ class Rulebook:
         Raises:
             DocumentError: A field is unknown or cannot hold its value.
         """
-        from dokima.engine.explaining import QuantityPrice, quantities_worth_asking
+        from dokima.engine.explaining.explainer import quantities_worth_asking
+        from dokima.engine.explaining.explanation import QuantityPrice
 
         explanation = self.explain(Order("trial", lines=[{"number": "10", **line}], **header), 10)
         rungs = []

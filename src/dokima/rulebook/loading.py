@@ -16,8 +16,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from dokima.changes.policy import is_policy
+from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program
-from dokima.engine.program_builder import build_program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import from_pairs, to_decimals
 from dokima.formats.frames import grid_of

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from dokima.engine.calculation import Calculation, PricedOrder, TaxRow, amount_figures
-from dokima.engine.summing import left_out, sums_of
+from dokima.engine.running.calculation import Calculation, PricedOrder, TaxRow, amount_figures
+from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import Problem
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.cells import cell

@@ -7,8 +7,8 @@ from typing import Any
 from dokima.changes.change import ChangeOrder
 from dokima.changes.history import last_entry
 from dokima.changes.variance import COSTS, Variance
-from dokima.engine.calculation import PricedOrder
-from dokima.engine.parties import PARTIES, party
+from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.parties import PARTIES, party
 from dokima.formats.results import variances
 from dokima.formats.results.calculations import tax_data
 from dokima.formats.results.detail import PLAIN, Detail

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from dokima.engine.explaining import Explanation
+from dokima.engine.explaining.explanation import Explanation
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.cells import cell
 

@@ -8,15 +8,15 @@ from decimal import Decimal
 
 import numpy as np
 
-from dokima.engine.agreed_columns import KeptOrder, agreed_columns, kept_orders
-from dokima.engine.calculation import Calculation, amount_at, amount_figures
-from dokima.engine.context import Context
-from dokima.engine.joining import joined
-from dokima.engine.parent_lines import summed_into_parents
-from dokima.engine.preparing import prepared_context
 from dokima.engine.program import Program, Run
-from dokima.engine.required import missing_rows
-from dokima.engine.stated_figures import compare_stated
+from dokima.engine.running.agreed_columns import KeptOrder, agreed_columns, kept_orders
+from dokima.engine.running.calculation import Calculation, amount_at, amount_figures
+from dokima.engine.running.context import Context
+from dokima.engine.running.joining import joined
+from dokima.engine.running.parent_lines import summed_into_parents
+from dokima.engine.running.preparing import prepared_context
+from dokima.engine.running.required import missing_rows
+from dokima.engine.running.stated_figures import compare_stated
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers

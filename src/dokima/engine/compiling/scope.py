@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
-from dokima.engine.approving import CHANGE_FACTS
+from dokima.engine.compiling.change_facts import CHANGE_FACTS
 from dokima.engine.program import ProgramDefinition
 from dokima.errors import nearest
 from dokima.formulas import Level, Name, UnknownName

@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.agreed_columns import shared_asks
-from dokima.engine.calculation import amount_figures
-from dokima.engine.context import Context
-from dokima.engine.pricing import Part, Pricing, price_orders
 from dokima.engine.program import Program, Run
+from dokima.engine.running.agreed_columns import shared_asks
+from dokima.engine.running.calculation import amount_figures
+from dokima.engine.running.context import Context
+from dokima.engine.running.pricing import Part, Pricing, price_orders
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import Level

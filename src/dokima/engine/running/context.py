@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.engine.agreed_columns import AgreedColumns, shared_asks
-from dokima.engine.approving import change_column
-from dokima.engine.parent_lines import Under, parents_above
+from dokima.engine.compiling.change_facts import change_column
+from dokima.engine.compiling.scope import LINE_FACTS
 from dokima.engine.program import Program, Run
-from dokima.engine.records import RecordFrame
-from dokima.engine.scope import LINE_FACTS
+from dokima.engine.running.agreed_columns import AgreedColumns, shared_asks
+from dokima.engine.running.parent_lines import Under, parents_above
+from dokima.engine.running.records import RecordFrame
 from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask, either
 from dokima.formulas import Formula, Level

@@ -6,9 +6,9 @@ from collections.abc import Collection, Iterable
 
 import numpy as np
 
-from dokima.engine.agreed_columns import agreed_columns, kept_orders
-from dokima.engine.context import Context
 from dokima.engine.program import Program
+from dokima.engine.running.agreed_columns import agreed_columns, kept_orders
+from dokima.engine.running.context import Context
 from dokima.exact.integers import Mask
 from dokima.formulas import Level
 from dokima.formulas.operators import flags

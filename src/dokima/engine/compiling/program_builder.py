@@ -7,8 +7,8 @@ from dataclasses import replace
 from decimal import Decimal
 from graphlib import CycleError, TopologicalSorter
 
+from dokima.engine.compiling.scope import Scope
 from dokima.engine.program import RESERVED_TABLES, Program, ProgramDefinition
-from dokima.engine.scope import Scope
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import stored, to_decimals
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from dokima.engine.program import Program, Run
-from dokima.engine.rule_columns import rule_context
+from dokima.engine.running.rule_columns import rule_context
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule

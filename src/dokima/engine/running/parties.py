@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dokima.engine.calculation import PricedOrder
-from dokima.engine.context import Context
 from dokima.engine.program import Run
+from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.context import Context
 from dokima.formulas import Level
 from dokima.model.columns import shown, value_at
 

@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 
-from dokima.engine.context import Before, Context
-from dokima.engine.pending import pending_findings
-from dokima.engine.preparing import prepare
-from dokima.engine.pricing import failed_defaults
 from dokima.engine.program import Program, Run
-from dokima.engine.required import missing_rows
-from dokima.engine.rule_columns import rule_context
+from dokima.engine.running.context import Before, Context
+from dokima.engine.running.pending import pending_findings
+from dokima.engine.running.preparing import prepare
+from dokima.engine.running.pricing import failed_defaults
+from dokima.engine.running.required import missing_rows
+from dokima.engine.running.rule_columns import rule_context
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
 from dokima.model.findings import Finding, Findings, RuleSummary

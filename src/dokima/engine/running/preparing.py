@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from dokima.engine.context import Context
-from dokima.engine.delivering import with_delivered
 from dokima.engine.program import Program, Run
+from dokima.engine.running.context import Context
+from dokima.engine.running.delivering import with_delivered
 from dokima.exact import Quotient, stored
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import only

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from dokima.engine.context import Before, Context
-from dokima.engine.pricing import figures_of
 from dokima.engine.program import Program, Run
-from dokima.engine.required import figures_of_required
+from dokima.engine.running.context import Before, Context
+from dokima.engine.running.pricing import figures_of
+from dokima.engine.running.required import figures_of_required
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.tables.table import names_behind

@@ -8,7 +8,7 @@ from decimal import Decimal
 
 import numpy as np
 
-from dokima.engine.calculation import Calculation, amount_at
+from dokima.engine.running.calculation import Calculation, amount_at
 from dokima.exact import total
 from dokima.exact.integers import Mask
 from dokima.model.said import Said

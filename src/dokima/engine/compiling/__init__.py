@@ -1,0 +1,1 @@
+"""From what a rulebook says to a program that can run."""

@@ -1,0 +1,1 @@
+"""Where a figure came from."""

@@ -1,0 +1,1 @@
+"""A program at work on orders: contexts, rules, steps, totals, agreed terms."""
