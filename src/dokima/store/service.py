@@ -135,10 +135,8 @@ class Store:
             change = self.book.change(
                 original, by, supplements=supplements, reason=reason, requested_by=requested_by, taken=taken
             )
-            kept = {
-                ("baselines", change.number): change.baseline.text,
-                ("changes", change.number): _written(change.to_dict()),
-            }
+            written = _written(change.to_dict())
+            kept: Written = {("baselines", change.number): change.baseline.text, ("changes", change.number): written}
             transaction.commit(kept, f"{change.number}-open")
         return change
 
