@@ -10,8 +10,9 @@ import jsonschema
 import pytest
 
 import dokima
+from dokima.rulebook.adapters import model_of
 from dokima.rulebook.schema import order_schema, rulebook_schema, settings_page
-from dokima.rulebook.specification import RulebookSpec
+from dokima.rulebook.sections import RulebookSections
 from tests.books import DEMO
 from tests.shell import run_here
 
@@ -81,6 +82,6 @@ def test_the_command_prints_them_and_the_page_of_settings_is_not_stale():
     page = Path(__file__).parents[2] / "docs" / "settings.md"
     assert run_here(DEMO, "schema", "rulebook", "--format", "markdown")[1] == settings_page()
     assert page.read_text(encoding="utf-8") == settings_page(), "dokima schema rulebook -f markdown > docs/settings.md"
-    assert {*RulebookSpec.model_fields} <= {
+    assert {*model_of(RulebookSections).model_fields} <= {
         row.split("`")[1] for row in settings_page().splitlines() if row.startswith("| `")
     }

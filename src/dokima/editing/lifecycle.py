@@ -8,7 +8,7 @@ from typing import Any
 
 from dokima.errors import Locked, NotFound, listed, nearest
 from dokima.model.document import Document
-from dokima.model.states import CLOSED, Deed, Lifecycle, State
+from dokima.model.states import CLOSED, Lifecycle, Operation, State
 
 _WORDS = {
     "header": "changing the header",
@@ -35,17 +35,17 @@ class Stages:
             raise Locked(f"expected a state of {listed(self.lifecycle.states)} (got '{name}'{hint})", name)
         return self.lifecycle.states[name]
 
-    def permit(self, document: Document, deed: Deed) -> None:
+    def permit(self, document: Document, operation: Operation) -> None:
         """Refuse what the order's state does not permit.
 
         Raises:
             Locked: It does not.
         """
         number, name = document.header.get("number") or "", self.state(document)
-        if deed not in self._described(document).permits:
-            raise Locked(f"order {number} is {name}, and that does not permit {_WORDS[deed]}", name)
+        if operation not in self._described(document).permits:
+            raise Locked(f"order {number} is {name}, and that does not permit {_WORDS[operation]}", name)
         paid = bool(document.header.get("payments"))
-        if paid and deed in ("header", "lines") and not self.lifecycle.change_when_paid:
+        if paid and operation in ("header", "lines") and not self.lifecycle.change_when_paid:
             raise Locked(f"order {number} has payments, so only a change order may change it", name)
 
     def refuse_closed(self, document: Document, numbers: Iterable[str]) -> None:
@@ -82,7 +82,7 @@ class Stages:
         if target == self.lifecycle.finished and under_way:
             raise Locked(f"an order cannot become {target} while a delivery is open ({listed(under_way)})", target)
         asked = "cancel" if self.lifecycle.ends_unfulfilled(target) else ""
-        return self.lifecycle.asks.get(target, asked)
+        return self.lifecycle.states[target].asks or asked
 
     def needs_figures(self, document: Document, target: str) -> bool:
         """Whether a move takes an order out of draft to be carried out, so that what was agreed must be known."""

@@ -20,7 +20,7 @@ from dokima.model.addresses import next_number, write_address
 from dokima.model.document import Document
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
-from dokima.model.states import Deed
+from dokima.model.states import Operation
 
 Clock = Callable[[], datetime.datetime]
 _RESERVED = {
@@ -179,8 +179,8 @@ class Session:
     def _done(self, operation: str) -> bool:
         return bool(operation) and operation in self._spent
 
-    def _permit(self, deed: Deed) -> None:
-        self._stages.permit(self._document, deed)
+    def _permit(self, operation: Operation) -> None:
+        self._stages.permit(self._document, operation)
 
     def _edit(self, after: Document) -> Edit:
         return Edit(self.program, self._run, self._document, after)

@@ -5,16 +5,16 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from decimal import Decimal
 from functools import cached_property
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from dokima.engine.fingerprint import fingerprint_of
 from dokima.formulas import Formula
 from dokima.formulas.functions import Function
 from dokima.model.columns import Column
 from dokima.model.fields import Fields
-from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms
+from dokima.model.settings import FormulaText, Reads, Texts, setting
+from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.routines.definition import RoutineDefinition
 from dokima.routines.kinds.kind import StepKind
 from dokima.routines.routine import Routine
@@ -25,17 +25,31 @@ from dokima.tables.table import Table
 
 @dataclass(frozen=True)
 class ReportTerms:
-    """What a rulebook says about reports.
+    """How reports speak by default, and what they say of the parties: formulas of text, one a line, the name first."""
 
-    Attributes:
-        locale: Locale of reports for which none is asked, blank for English words and plain numbers.
-        parties: Formulas of text by customer, supplier and ship_to: the name first, then lines of the address.
-        valid_days: For how many days after its submission a change order may be decided; None without a limit.
-    """
+    locale: Annotated[str, Reads("locale")] = setting(
+        "The locale of reports for which none is asked, such as en_GB.", default=""
+    )
+    customer: Texts = setting("Formulas of text: the customer's name, then lines of the address.", default=())
+    supplier: Texts = setting("The same of the supplier.", default=())
+    ship_to: Texts = setting("The same of the place of delivery.", default=())
+    valid_days: Annotated[int, Reads("days")] | None = setting(
+        "For how many days after its submission a change order is offered.", default=None
+    )
 
-    locale: str = ""
-    parties: Mapping[str, Sequence[str]] = field(default_factory=dict)
-    valid_days: int | None = None
+    @property
+    def parties(self) -> Mapping[str, Sequence[str]]:
+        """The formulas of those parties that there are any for."""
+        given = {"customer": self.customer, "supplier": self.supplier, "ship_to": self.ship_to}
+        return {name: formulas for name, formulas in given.items() if formulas}
+
+
+@dataclass(frozen=True)
+class ReportingCurrency:
+    """A second currency that totals are reported in."""
+
+    currency: str = setting("The currency, ISO 4217.")
+    rate: FormulaText = setting("How many of it one of the order's currency is, a formula.")
 
 
 @dataclass(frozen=True)
@@ -54,9 +68,8 @@ class ProgramDefinition:
         minor_units: Decimal places by currency code (ISO 4217).
         functions: The rulebook's own functions, by name.
         lifecycle: States of orders, and what each permits.
-        stated_tolerance: How far a stated figure may be off before that is a finding.
-        stated_severity: Severity of such a finding.
-        reporting: A second currency that totals are reported in, and the formula of its rate.
+        stated: How stated figures are compared with calculated ones.
+        reporting: A second currency that totals are reported in; None without one.
         letterhead: Who sends reports: name first, then whatever belongs below it.
         texts: Words of reports in the place of ours.
         report: How reports speak by default, and what they say of the parties.
@@ -78,9 +91,8 @@ class ProgramDefinition:
     minor_units: Mapping[str, int] = field(default_factory=dict)
     functions: Mapping[str, Function] = field(default_factory=dict)
     lifecycle: Lifecycle = field(default_factory=Lifecycle)
-    stated_tolerance: Decimal = Decimal(0)
-    stated_severity: str = "error"
-    reporting: tuple[str, object] | None = None
+    stated: StatedTerms = field(default_factory=StatedTerms)
+    reporting: ReportingCurrency | None = None
     letterhead: Mapping[str, str] = field(default_factory=dict)
     texts: Mapping[str, str] = field(default_factory=dict)
     report: ReportTerms = field(default_factory=ReportTerms)

@@ -3,42 +3,58 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from typing import Annotated
 
 from dokima.model.fields import Field, Fields
-from dokima.model.values import ValueReader
+from dokima.model.settings import Reads, setting
+from dokima.model.values import Marks
 
 
 @dataclass(frozen=True)
-class Layout:
-    """How a file of orders is laid out.
+class LayoutFiles:
+    """The two files of a layout, and the heading that links lines to headers."""
+
+    headers: str = setting("The file of headers.")
+    lines: str = setting("The file of lines.")
+    link: str = setting("The heading in the lines that names the order.", default="order")
+
+
+LayoutColumn = Annotated[Field, Reads("heading")]
+"""A column of a layout: its heading alone, or a specification."""
+
+
+@dataclass(frozen=True)
+class Layout(Marks):
+    """A layout of other people's files.
 
     Attributes:
         name: Its name.
-        header: Header fields that the file has, and how (heading, codes, whether an empty cell is absent).
-        line: Line fields that the file has, and how.
-        separator: Between cells.
-        encoding: Of the text.
-        reader: Marks of numbers and form of dates.
-        headers_file: Name of the file of headers, where headers and lines are two files; blank for one flat file.
-        lines_file: Name of the file of lines.
-        link: Heading of the order number in the file of lines.
     """
 
     name: str
-    header: Mapping[str, Field]
-    line: Mapping[str, Field]
-    separator: str = ","
-    encoding: str = "utf-8"
-    reader: ValueReader = field(default_factory=ValueReader)
-    headers_file: str = ""
-    lines_file: str = ""
-    link: str = "order"
+    header: Mapping[str, LayoutColumn] = setting("Header fields, each with its heading.")
+    line: Mapping[str, LayoutColumn] = setting("Line fields, each with its heading.")
+    files: LayoutFiles | None = setting(
+        "The two files of a layout whose headers and lines stand apart; one flat file if left out.", default=None
+    )
+
+    def wrong(self) -> str:
+        """What is wrong with the settings together, blank for nothing."""
+        for level, columns in (("header", self.header), ("line", self.line)):
+            if "number" not in columns:
+                return f"expected a column for '{level}.number'"
+        return Marks.wrong(self)
+
+    @property
+    def link(self) -> str:
+        """Heading of the order number in the file of lines."""
+        return self.files.link if self.files is not None else "order"
 
     @property
     def is_flat(self) -> bool:
         """Whether header columns repeat on each line of one file."""
-        return not self.headers_file
+        return self.files is None
 
     def fields(self, declared: Fields) -> Fields:
         """The declared fields with what this layout says about them."""
@@ -49,9 +65,7 @@ def _merged(declared: Mapping[str, Field], said: Mapping[str, Field]) -> dict[st
     merged = dict(declared)
     for name, spec in said.items():
         if name in declared:
-            merged[name] = replace(
-                declared[name], heading=spec.heading, codes=spec.codes, blank_is_absent=spec.blank_is_absent
-            )
+            merged[name] = replace(declared[name], heading=spec.heading, codes=spec.codes, empty=spec.empty)
     return merged
 
 

@@ -104,10 +104,12 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
 
 def _from_two_files(paths: Sequence[Path], fields: Fields, layout: Layout) -> Orders:
     """Headers and lines: the two paths given, or the two files that the layout names in the folder given."""
+    assert layout.files is not None
+    headers, lines = layout.files.headers, layout.files.lines
     if len(paths) == 1 and paths[0].is_dir():
-        paths = [paths[0] / layout.headers_file, paths[0] / layout.lines_file]
+        paths = [paths[0] / headers, paths[0] / lines]
     if len(paths) != 2:
-        wanted = f"a folder with {layout.headers_file} and {layout.lines_file}, or both files"
+        wanted = f"a folder with {headers} and {lines}, or both files"
         raise DocumentError([Problem("", "", "", f"expected {wanted} (layout {layout.name})", str(paths[0]))])
     grids = [read_grid(path, layout.separator, layout.encoding) for path in paths]
     raw = linked_orders(grids[0], grids[1], layout, (paths[0].name, paths[1].name))

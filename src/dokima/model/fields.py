@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from dokima.model.columns import Kind
+from dokima.model.settings import Places, Reads, setting
 
 Records = Literal["links", "payments", "deliveries", "acknowledgements", "pending", "terms"]
 """Header fields that hold small records instead of one value."""
@@ -23,31 +24,44 @@ class Field:
 
     Attributes:
         name: The name formulas use.
-        kind: text, decimal, integer, date or flag.
-        places: Most decimal places a value may have; None for any.
-        required: A blank is a problem of the document.
-        default: Formula (fields) or value (tables) for an absent cell, None for none.
-        choices: The values allowed, empty for any.
-        label: The word shown to people; the name with spaces if blank.
-        heading: Heading in a file (``from`` in a rulebook); the name if blank.
-        codes: Values of a file, and what they are called here.
-        floats: "round" to accept binary floats, rounded to ``places``.
-        blank_is_absent: Whether an empty cell of a file counts as absent and so takes the default.
         money: Whether it is an amount of money in the order's currency, and written so.
     """
 
     name: str
-    kind: Kind = "text"
-    places: int | None = None
-    required: bool = False
-    default: Any = None
-    choices: tuple[str, ...] = ()
-    label: str = ""
-    heading: str = ""
-    codes: Mapping[str, str] = field(default_factory=dict)
-    floats: Literal["refuse", "round"] = "refuse"
-    blank_is_absent: bool = False
+    kind: Kind = setting(
+        "What the values are: text, decimal, integer, date or flag; that of the standard field if left out, else text "
+        "(decimal with `places`).",
+        default="text",
+        optional=True,
+    )
+    places: Places | None = setting("The most decimal places that a value may have.", default=None)
+    required: bool = setting("Whether a value must be there.", default=False)
+    default: Annotated[Any, Reads("anything exact")] = setting(
+        "A formula that stands in where the field is absent.", default=None
+    )
+    choices: Sequence[str] = setting("The only values there may be.", default=())
+    label: str = setting("The word shown to people.", default="")
+    heading: str = setting("The heading in the file, where it is another than the name.", default="", key="from")
+    codes: Mapping[str, str] = setting("Values of the file, and what they stand for.", default_factory=dict)
+    floats: Literal["refuse", "round"] = setting("Binary floats: refused, or rounded to `places`.", default="refuse")
+    empty: Literal["blank", "absent"] = setting(
+        "What an empty cell says: that the field is blank, or that it is absent, so that the default stands in.",
+        default="blank",
+    )
     money: bool = False
+
+    @staticmethod
+    def completed(given: dict[str, Any]) -> dict[str, Any]:
+        """What a rulebook gives of a field, with what follows from it: what has decimal places is a number."""
+        if given.get("kind") is None:
+            given["kind"] = "text" if given.get("places") is None else "decimal"
+        return given
+
+    def wrong(self) -> str:
+        """What is wrong with the settings together, blank for nothing."""
+        if self.floats == "round" and self.places is None:
+            return "floats = 'round' needs 'places' to round to"
+        return ""
 
     @property
     def shown(self) -> str:

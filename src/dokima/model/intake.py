@@ -279,7 +279,7 @@ class _Intake:
             for row in raw.rows_of(list(bad)).tolist():
                 self._problem(level, row, spec.name, bad[raw.place(row)])
         absent = raw.absent
-        if spec.blank_is_absent:
+        if spec.empty == "absent":
             absent = column.is_missing() if absent is None else absent | column.is_missing()
         if absent is not None and spec.default is not None:
             self.absent[level, spec.name] = absent

@@ -3,71 +3,76 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from decimal import Decimal
 from typing import Literal
 
-Deed = Literal["header", "lines", "close", "records"]
+from dokima.model.findings import Severity
+from dokima.model.settings import Name, NotNegative, setting
+
+Operation = Literal["header", "lines", "close", "records"]
 """Kinds of operations a state may permit: changing the header, changing lines, closing and reopening lines, recording
 payments and deliveries."""
 
-DEEDS: tuple[Deed, ...] = ("header", "lines", "close", "records")
+OPERATIONS: tuple[Operation, ...] = ("header", "lines", "close", "records")
 OPEN, CLOSED = "open", "closed"
 """States of a line."""
 
 
 @dataclass(frozen=True)
 class State:
-    """A state of an order: where it may go next, and what may be done in it.
+    """A state of an order: where it may go next, and what may be done in it."""
 
-    Attributes:
-        to: States it may move to.
-        permits: Kinds of operations.
-    """
-
-    to: Sequence[str] = ()
-    permits: Sequence[Deed] = ()
+    to: Sequence[str] = setting("States it leads to.", default=())
+    permits: Sequence[Operation] = setting("What may be done in it: header, lines, close, records.", default=())
+    asks: str = setting("The moment whose rules are asked on the way into it.", default="")
 
 
 Progress = Literal["open", "delivered", "ended"]
 """What a state of a delivery means: more is to come, its quantity has been delivered, or it ended without that."""
 
 
+def _usual_states() -> Mapping[str, State]:
+    return {
+        "draft": State(("confirmed", "cancelled"), OPERATIONS),
+        "confirmed": State(("finished", "cancelled"), OPERATIONS, "save"),
+        "finished": State(asks="save"),
+        "cancelled": State(asks="cancel"),
+    }
+
+
+def _usual_deliveries() -> Mapping[str, Progress]:
+    return {"planned": "open", "sent": "open", "delivered": "delivered", "failed": "ended", "cancelled": "ended"}
+
+
 @dataclass(frozen=True)
 class Lifecycle:
-    """The states of orders and of their deliveries.
+    """The states of orders, of which the first is that of an order that names none, and those of deliveries."""
 
-    Attributes:
-        states: Of orders, by name; the first is that of an order that names none.
-        asks: Moment whose rules are asked before an order moves to a state.
-        finished: The state a confirmed order moves to by itself once nothing of it is open.
-        change_when_paid: Whether lines and header may still be changed after the first payment.
-        deliveries: States of a delivery by name, and what each means.
-        payments: "limited" refuses a payment below 0 or beyond what is payable, "free" records any amount.
-    """
+    states: Mapping[Name, State] = setting(
+        "States of orders by name; the first is that of an order that names none.",
+        default_factory=_usual_states,
+        key="order",
+    )
+    finished: str = setting("The state of an order whose lines are all closed or delivered.", default="finished")
+    change_when_paid: bool = setting("Whether lines may be changed once something has been paid.", default=False)
+    deliveries: Mapping[Name, Progress] = setting(
+        "States of deliveries, each as open, delivered or ended.", default_factory=_usual_deliveries, key="delivery"
+    )
+    payments: Literal["limited", "free"] = setting(
+        "Whether payments may exceed what is payable: limited refuses one below 0 or beyond that, free records any.",
+        default="limited",
+    )
 
-    states: Mapping[str, State] = field(
-        default_factory=lambda: {
-            "draft": State(("confirmed", "cancelled"), DEEDS),
-            "confirmed": State(("finished", "cancelled"), DEEDS),
-            "finished": State(),
-            "cancelled": State(),
-        }
-    )
-    asks: Mapping[str, str] = field(
-        default_factory=lambda: {"confirmed": "save", "cancelled": "cancel", "finished": "save"}
-    )
-    finished: str = "finished"
-    change_when_paid: bool = False
-    deliveries: Mapping[str, Progress] = field(
-        default_factory=lambda: {
-            "planned": "open",
-            "sent": "open",
-            "delivered": "delivered",
-            "failed": "ended",
-            "cancelled": "ended",
-        }
-    )
-    payments: Literal["limited", "free"] = "limited"
+    def wrong(self) -> str:
+        """What is wrong with the states together, blank for nothing."""
+        for name, state in self.states.items():
+            for target in state.to:
+                if target not in self.states:
+                    return f"expected '{name}' to lead to states that are there (got '{target}')"
+        if self.states and self.finished not in self.states:
+            return f"expected 'finished' to name a state that is there (got '{self.finished}')"
+        return ""
 
     @property
     def first(self) -> str:
@@ -81,7 +86,7 @@ class Lifecycle:
             state: State of the order.
         """
         states = {"": State(), state: State((), ("header", "lines"))}
-        return replace(self, states=states, asks={}, finished="", change_when_paid=True)
+        return replace(self, states=states, finished="", change_when_paid=True)
 
     def ends_unfulfilled(self, state: str) -> bool:
         """Whether an order ends in a state without having been carried out, such as cancelled."""
@@ -90,10 +95,10 @@ class Lifecycle:
 
 @dataclass(frozen=True)
 class OverrideTerms:
-    """What a price typed by hand must be: whether it needs a reason, and whether it may be below 0."""
+    """What a price typed by hand must be."""
 
-    reason: bool = True
-    negative: bool = False
+    reason: bool = setting("Whether a price typed by hand needs a reason.", default=True)
+    negative: bool = setting("Whether it may be negative.", default=False)
 
 
 Settle = Literal["amend", "split"]
@@ -102,18 +107,23 @@ Settle = Literal["amend", "split"]
 
 @dataclass(frozen=True)
 class ChangeTerms:
-    """How change orders are settled.
+    """How change orders are settled: one way for all, or by kind of order."""
 
-    Attributes:
-        settle: For every kind of order that has none of its own.
-        by_kind: By ``header.kind``.
-        budget_of: The total that a budget is compared with: without_tax or with_tax.
-    """
-
-    settle: Settle = "amend"
-    by_kind: Mapping[str, Settle] = field(default_factory=dict)
-    budget_of: Literal["without_tax", "with_tax"] = "without_tax"
+    settle: Settle | Mapping[str, Settle] = setting(
+        "How approved changes are settled: amend or split, or one of them for each kind of order.", default="amend"
+    )
+    budget_of: Literal["without_tax", "with_tax"] = setting(
+        "The total that a budget is compared with.", default="without_tax"
+    )
 
     def mode(self, kind: object) -> Settle:
         """How an order of a kind is settled."""
-        return self.by_kind.get(str(kind), self.settle)
+        return self.settle if isinstance(self.settle, str) else self.settle.get(str(kind), "amend")
+
+
+@dataclass(frozen=True)
+class StatedTerms:
+    """How stated figures are compared with calculated ones."""
+
+    tolerance: NotNegative = setting("How far a stated figure may be off.", default=Decimal(0))
+    severity: Severity = setting("What follows if it is further off.", default="error")

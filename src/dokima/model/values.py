@@ -6,11 +6,12 @@ import datetime
 import re
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
+from typing import Annotated, Any
 
 from dokima.errors import ExactError, listed, nearest
 from dokima.exact import from_floats, parse
 from dokima.model.fields import Field
+from dokima.model.settings import Reads, setting
 
 _ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
 _FLAGS = {"true": True, "false": False}
@@ -146,3 +147,25 @@ def _flag(value: object) -> bool:
     if read is None:
         raise BadValue(f"expected true or false (got {value!r})")
     return read
+
+
+@dataclass(frozen=True, kw_only=True)
+class Marks:
+    """How text in a file is written."""
+
+    separator: Annotated[str, Reads("character")] = setting("What separates cells: one character.", default=",")
+    encoding: str = setting("The encoding of the file, such as utf-8 or cp1252.", default="utf-8")
+    decimal: Annotated[str, Reads("character")] = setting("The decimal mark of numbers.", default=".")
+    thousands: Annotated[str, Reads("thousands")] = setting("The mark between thousands; none if blank.", default="")
+    dates: str = setting("The form of dates in the codes of strptime, such as %d.%m.%Y; ISO 8601 if blank.", default="")
+
+    def wrong(self) -> str:
+        """What is wrong with the marks together, blank for nothing."""
+        if self.decimal == self.thousands:
+            return f"decimal and thousands marks must differ (both are '{self.decimal}')"
+        return ""
+
+    @property
+    def reader(self) -> ValueReader:
+        """Reads values that are written so."""
+        return ValueReader(self.decimal, self.thousands, self.dates)

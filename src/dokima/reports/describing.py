@@ -137,13 +137,15 @@ def _settings(program: Program) -> Iterator[str]:
     spec = program.definition
     moved = " or ".join(spec.reprice_on)
     yield f"an order that left draft keeps its terms; a line looks up afresh when {moved} changes"
-    ways = [f"{kind}: {mode}" for kind, mode in spec.changes.by_kind.items()]
-    way = "by a function in Python" if spec.policy is not None else ", ".join([*ways, f"else {spec.changes.settle}"])
+    settle = spec.changes.settle
+    kinds = {} if isinstance(settle, str) else settle
+    ways = [*(f"{kind}: {way}" for kind, way in kinds.items()), f"else {spec.changes.mode(None)}"]
+    way = "by a function in Python" if spec.policy is not None else ", ".join(ways)
     yield f"approved changes are settled {way}"
     yield f"a budget is compared with the total {spec.changes.budget_of.replace('_', ' ')}"
-    yield f"stated figures may be off by {shown(spec.stated_tolerance)}, else: {spec.stated_severity}"
+    yield f"stated figures may be off by {shown(spec.stated.tolerance)}, else: {spec.stated.severity}"
     if spec.reporting is not None:
-        yield f"totals are reported in {spec.reporting[0]} too, at {spec.reporting[1]}"
+        yield f"totals are reported in {spec.reporting.currency} too, at {spec.reporting.rate}"
 
 
 def _states(program: Program) -> Iterator[str]:

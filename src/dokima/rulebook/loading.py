@@ -30,12 +30,12 @@ from dokima.model.fields import Field
 from dokima.model.source import source_of
 from dokima.model.values import BadValue, ValueReader
 from dokima.routines.kinds.kind import StepKind
-from dokima.rulebook.definitions import column_of_value, layout_of, program_definition, reader_of
+from dokima.rulebook.adapters import defined, known_keys, model_of
+from dokima.rulebook.definitions import column_of_value, program_definition
 from dokima.rulebook.places import line_of
-from dokima.rulebook.spec_tables import TableSpec
-from dokima.rulebook.specification import RulebookSpec, known_keys
+from dokima.rulebook.sections import RulebookSections
 from dokima.rules.declaring import declared_rule
-from dokima.tables.definition import TableSource
+from dokima.tables.definition import TableDefinition, TableSource
 
 
 @dataclass
@@ -224,16 +224,17 @@ def _compile(
     kinds: Sequence[StepKind | type[StepKind]] = (),
 ) -> tuple[Program, dict[str, Layout]]:
     try:
-        spec = RulebookSpec.model_validate(data)
+        model = model_of(RulebookSections).model_validate(data)
     except ValidationError as error:
         found = [_from_pydantic(dict(each), data) for each in error.errors() if not _is_other_way(dict(each))]
         raise RulebookError([text.placed(problem) for problem in found]) from None
-    sources, problems = _sources(spec, tables, folder)
-    own = [*python, *_python_files(spec.rulebook.python, folder, problems)]
+    sections: RulebookSections = defined(RulebookSections, model)
+    sources, problems = _sources(sections, tables, folder)
+    own = [*python, *_python_files(sections.rulebook.python, folder, problems)]
     if unknown := _without_source([*own, *kinds]):
         raise RulebookError([text.placed(problem) for problem in (*problems, *unknown)])
-    layouts = {name: layout_of(name, layout) for name, layout in spec.layout.items()}
-    definition = program_definition(spec, sources, own, kinds)
+    layouts = dict(sections.layout)
+    definition = program_definition(sections, _with_kinds(model), sources, own, kinds)
     problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
     try:
         program = build_program(definition)
@@ -242,6 +243,14 @@ def _compile(
     if problems:
         raise RulebookError([text.placed(problem) for problem in problems])
     return program, layouts
+
+
+def _with_kinds(model: Any) -> dict[str, set[str]]:
+    """The fields of header and lines that say of what kind they are."""
+    return {
+        level: {name for name, column in getattr(model, level).items() if column.kind is not None}
+        for level in ("header", "line")
+    }
 
 
 def _without_source(python: Sequence[object]) -> list[RulebookProblem]:
@@ -273,7 +282,7 @@ def _from_pydantic(error: Mapping[str, Any], data: Any) -> RulebookProblem:
     message: str = error["msg"].removeprefix("Value error, ")
     kind = error["type"]
     if kind == "extra_forbidden":
-        message = f"expected a known key (got '{path[-1]}'{nearest(str(path[-1]), known_keys(tuple(path)))})"
+        message = f"expected a known key (got '{path[-1]}'{nearest(str(path[-1]), known_keys(RulebookSections, path))})"
     elif kind == "missing":
         message = "expected this key (it is missing)"
     elif kind != "value_error":
@@ -326,7 +335,7 @@ def _python_files(names: Sequence[str], folder: Path | None, problems: list[Rule
 
 
 def _sources(
-    spec: RulebookSpec, given: Mapping[str, Any], folder: Path | None
+    spec: RulebookSections, given: Mapping[str, Any], folder: Path | None
 ) -> tuple[dict[str, TableSource], list[RulebookProblem]]:
     sources: dict[str, TableSource] = {}
     problems: list[RulebookProblem] = []
@@ -348,7 +357,7 @@ def _sources(
             problems.append(RulebookProblem("", f"table.{name}", str(error)))
         for problem in grid.problems:
             problems.append(RulebookProblem(file, f"table.{name}", problem.message, problem.row))
-        sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, reader_of(table))
+        sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, table.reader)
     return sources, problems
 
 
@@ -358,7 +367,7 @@ def _no_rows() -> Any:
     return np.zeros(0, np.int64)
 
 
-def _grid(name: str, table: TableSpec, given: Mapping[str, Any], folder: Path | None) -> tuple[Grid, str]:
+def _grid(name: str, table: TableDefinition, given: Mapping[str, Any], folder: Path | None) -> tuple[Grid, str]:
     if isinstance(given.get(name), str | Path):
         path = Path(given[name])
         return read_grid(path, table.separator, table.encoding), path.name

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import ast
-import inspect
 from collections.abc import Iterator, Mapping
-from functools import cache
 from typing import Any
 
 from dokima.engine.program import Program
 from dokima.model.fields import DELIVERY_FIELDS, PAYMENT_FIELDS, Field
-from dokima.rulebook.spec_types import Spec
-from dokima.rulebook.specification import RulebookSpec
+from dokima.rulebook.adapters import model_of
+from dokima.rulebook.sections import RulebookSections
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 _NUMBER = {"anyOf": [{"type": "number"}, {"type": "string", "pattern": r"^[+-]?\d+(\.\d+)?$"}]}
@@ -27,13 +24,9 @@ _OF_KIND: Mapping[str, Mapping[str, Any]] = {
 
 def rulebook_schema() -> dict[str, Any]:
     """The JSON Schema of ``rulebook.toml``, with what every setting says, so that editors complete and check it."""
-    schema = RulebookSpec.model_json_schema(by_alias=True)
-    known = _models()
-    for name, model in {"RulebookSpec": schema, **schema["$defs"]}.items():
+    schema = model_of(RulebookSections).model_json_schema(by_alias=True)
+    for model in (schema, *schema["$defs"].values()):
         _without_titles(model)
-        for field, text in descriptions(known[name]).items():
-            if field in model.get("properties", {}):
-                model["properties"][field]["description"] = text
     return {"$schema": DIALECT, "title": "A rulebook of Dokima", **schema}
 
 
@@ -83,41 +76,6 @@ def _without_titles(model: dict[str, Any]) -> None:
         each.pop("title", None)
 
 
-@cache
-def _documented(part: type) -> dict[str, str]:
-    """What stands below each setting where a part is declared, by the name of the field."""
-    (node,) = ast.parse(inspect.getsource(part)).body
-    assert isinstance(node, ast.ClassDef)
-    found: dict[str, str] = {}
-    for field, below in zip(node.body, node.body[1:], strict=False):
-        if isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name) and isinstance(below, ast.Expr):
-            said = below.value.value if isinstance(below.value, ast.Constant) else ""
-            found[field.target.id] = " ".join(str(said).split())
-    return found
-
-
-def descriptions(model: type[Spec]) -> dict[str, str]:
-    """What each setting of a part says, by the key under which it stands in a rulebook.
-
-    Args:
-        model: The part.
-    """
-    parts = [part for part in reversed(model.__mro__) if issubclass(part, Spec)]
-    found = {field: text for part in parts for field, text in _documented(part).items()}
-    return {model.model_fields[field].alias or field: text for field, text in found.items()}
-
-
-def _models() -> dict[str, type[Spec]]:
-    """Every part of a rulebook by the name that its schema has."""
-    found: dict[str, type[Spec]] = {}
-    left: list[type[Spec]] = [Spec]
-    while left:
-        for model in left.pop().__subclasses__():
-            found[model.__name__] = model
-            left.append(model)
-    return found
-
-
 def settings_page() -> str:
     """The reference of all settings as Markdown."""
     schema = rulebook_schema()
@@ -128,13 +86,8 @@ def settings_page() -> str:
     ]
     for title, model in {"The sections": schema, **schema["$defs"]}.items():
         if "properties" in model:
-            lines += ["", f"## {_heading(title)}", "", model.get("description", ""), "", *_rows(model)]
+            lines += ["", f"## {title}", "", model.get("description", ""), "", *_rows(model)]
     return "\n".join(lines) + "\n"
-
-
-def _heading(title: str) -> str:
-    """``ColumnSpec`` as ``Column``."""
-    return title.removesuffix("Spec")
 
 
 def _rows(model: Mapping[str, Any]) -> Iterator[str]:
@@ -157,7 +110,7 @@ def _takes(each: Mapping[str, Any]) -> str:
     if "const" in each:
         return f"`{each['const']}`"
     if "$ref" in each:
-        name = _heading(each["$ref"].rpartition("/")[2])
+        name = each["$ref"].rpartition("/")[2]
         return f"[{name}](#{name.lower()})"
     if "anyOf" in each:
         found = dict.fromkeys(_takes(part) for part in each["anyOf"] if part.get("type") != "null")

@@ -8,6 +8,7 @@ from typing import Literal
 
 from dokima.formulas import Formula, Level
 from dokima.model.findings import Severity
+from dokima.model.settings import FormulaText, Texts, setting
 from dokima.rules.messages import Message
 from dokima.rules.python import PythonRule
 
@@ -28,32 +29,27 @@ ASKS_ALSO: Mapping[str, Sequence[str]] = {"save": ("enter",), "approve": ("enter
 
 @dataclass(frozen=True)
 class RuleDefinition:
-    """A rule as a rulebook declares it; formulas are text still.
+    """A rule: what must hold, where and when.
 
     Attributes:
-        id: Its id.
-        at: Moments at which it speaks.
-        require: Formula of what must hold; None for a rule in Python.
-        when: Formula of where it applies.
-        message: What it says, with formulas in braces.
-        severity: error, warning or notice.
-        field: The field it is about, ``line.x`` or ``header.x``; at ``edit`` the one whose change asks it.
-        help: What to do about it.
-        acknowledge: A warning that stops until somebody accepts it.
-        parents: "also" asks parent lines (lines with sub-lines) too, "only" asks no others.
-        python: The Python function of a rule in Python.
+        python: The Python function of a rule in Python, which has no formula.
     """
 
-    id: str
-    at: Sequence[str]
-    require: object = None
-    when: object = None
-    message: str = ""
-    severity: Severity = "error"
-    field: str = ""
-    help: str = ""
-    acknowledge: bool = False
-    parents: Parents = ""
+    id: str = setting("Its id.")
+    at: Texts = setting(
+        "The moment or moments at which it is asked: edit, enter, remove, save, approve, close, cancel, or one of the "
+        "rulebook's own."
+    )
+    require: FormulaText = setting("What must hold, a formula.", default=None, needed=True)
+    when: FormulaText | None = setting("Where it applies, a formula; everywhere if left out.", default=None)
+    message: str = setting("What it says, with formulas in braces.", default="")
+    severity: Severity = setting(
+        "What follows if it does not hold: error stops, warning and notice are told.", default="error"
+    )
+    field: str = setting("The field it is about: line.x or header.x; needed at edit.", default="")
+    help: str = setting("What to do about it.", default="")
+    acknowledge: bool = setting("Whether a warning stops until somebody accepts it.", default=False)
+    parents: Parents = setting("Whether lines with sub-lines are asked: not, also, or only they.", default="")
     python: PythonRule | None = None
 
 

@@ -2,46 +2,90 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from dokima.exact.integers import Integers
 from dokima.model.fields import Field
 from dokima.model.raw import RawColumn
-from dokima.model.values import ValueReader
+from dokima.model.settings import FormulaText, Name, Texts, setting
+from dokima.model.values import Marks, ValueReader
 
 
 @dataclass(frozen=True)
-class TableDefinition:
-    """A table as a rulebook declares it; formulas are text still.
+class WindowDefinition:
+    """From when until when a row is valid, and the date that is asked about."""
+
+    start: str = setting("The column that says from which day on a row is valid.", default="", key="from")
+    until: str = setting("The column that says until which day, that day included.", default="")
+    on: str = setting("A formula of the date that is asked about.", default="", needed=True)
+
+    def wrong(self) -> str:
+        """What is wrong with the settings together, blank for nothing."""
+        return "" if self.start or self.until else "expected 'from', 'until' or both, naming columns"
+
+
+@dataclass(frozen=True)
+class TableDefinition(Marks):
+    """A table: rows, what finds them, and which of them wins.
 
     Attributes:
         name: Its name in formulas.
-        conditions: Column and formula it must equal: of ``key``, or of ``match``.
-        is_key: True for ``key``, False for ``match``.
-        window: ``from`` and ``until`` columns and the formula ``on``.
-        breaks: Column and formula that must reach it.
-        choose: Criteria, first things first.
-        columns: Declared columns.
-        graduated: Each band of the one break at its own price; the table answers with ``amount``.
-        required: Where a line or order without a row is an error finding: True, or a formula.
-        label: The word shown to people.
-        roll_up: Of an assembly table: column, and the column of another table (``item.unit_cost``) that it rolls up.
-        convert: Column and the formula of a factor its values are multiplied by, such as an exchange rate.
     """
 
     name: str
-    conditions: Mapping[str, object] = field(default_factory=dict)
-    is_key: bool = True
-    window: Mapping[str, str] = field(default_factory=dict)
-    breaks: Mapping[str, object] = field(default_factory=dict)
-    choose: Sequence[str] = ()
-    columns: Mapping[str, Field] = field(default_factory=dict)
-    graduated: bool = False
-    required: object = False
-    label: str = ""
-    roll_up: Mapping[str, str] = field(default_factory=dict)
-    convert: Mapping[str, object] = field(default_factory=dict)
+    file: str | None = setting(
+        "The file of its rows, beside the rulebook: CSV, XLSX or Parquet; rows from Python if left out.", default=None
+    )
+    key: Mapping[str, FormulaText] | None = setting(
+        "Columns by which one row is found, each with the formula that it must equal.", default=None
+    )
+    match: Mapping[str, FormulaText] | None = setting(
+        "Columns that must equal a formula, where an empty cell fits any value.", default=None
+    )
+    window: WindowDefinition | None = setting("From when until when a row is valid.", default=None)
+    breaks: Mapping[str, FormulaText] = setting(
+        "Columns that say from which value on a row is eligible, each with the formula that is counted.",
+        default_factory=dict,
+    )
+    choose: Texts = setting(
+        "Which of several rows wins: `highest x`, `lowest x`, `latest x`, `most specific` ..., one after the other.",
+        default=(),
+    )
+    columns: Mapping[str, Field] = setting("Specifications of its columns.", default_factory=dict)
+    graduated: bool = setting(
+        "Whether each band between two breaks has its own price; the table then answers with `amount`.", default=False
+    )
+    roll_up: Mapping[Name, str] = setting(
+        "Columns of an assembly that are summed from its components, each with the value of an item that is none.",
+        default_factory=dict,
+    )
+    convert: Mapping[Name, FormulaText] = setting(
+        "Columns that are multiplied by a formula, such as a rate.", default_factory=dict
+    )
+    required: FormulaText = setting(
+        "Whether a row must be there: true, or a formula that says for whom.", default=False
+    )
+    label: str = setting("The word shown to people.", default="")
+
+    def wrong(self) -> str:
+        """What is wrong with the settings together, blank for nothing."""
+        if (self.key is None) == (self.match is None):
+            return "expected either 'key' or 'match'"
+        if self.key is not None and not self.key:
+            return "expected at least one key column"
+        return Marks.wrong(self)
+
+    @property
+    def is_key(self) -> bool:
+        """Whether one row is found by key; else the best of those that match."""
+        return self.key is not None
+
+    @property
+    def conditions(self) -> Mapping[str, Any]:
+        """The columns of its key or match, each with the formula that it must equal."""
+        return self.key if self.key is not None else self.match or {}
 
     @property
     def shown(self) -> str:

@@ -51,7 +51,7 @@ class _Builder:
     def build(self) -> Table:
         spec = self.definition
         conditions = self._formulas("key" if spec.is_key else "match", spec.conditions)
-        on = self._formula("window.on", spec.window["on"], ["date"]) if spec.window else None
+        on = self._formula("window.on", spec.window.on, ["date"]) if spec.window else None
         breaks = self._formulas("breaks", spec.breaks, sorted(NUMBERS))
         # Without its formulas the kinds of its columns are unknown: what follows would only confuse.
         self._raise_problems()
@@ -67,7 +67,7 @@ class _Builder:
         criteria = self._criteria(fields, columns, [cells[name] for name in conditions])
         place = preference(criteria, self.source.size)
         coders, patterns = build_patterns([cells[name] for name in conditions], place)
-        starts, ends = spec.window.get("from", ""), spec.window.get("until", "")
+        starts, ends = (spec.window.start, spec.window.until) if spec.window else ("", "")
         window = Window.of(on, cells.get(starts), cells.get(ends), (starts, ends), self.source.size) if on else None
         used = [*conditions.values(), *([on] if on else []), *breaks.values()]
         level = max([Level.HEADER, *(formula.level for formula in used)])
@@ -148,9 +148,9 @@ class _Builder:
         kinds: dict[str, Kind] = {}
         for name, formula in conditions.items():
             kinds[name] = "text" if formula.kind == "blank" else formula.kind
-        for role in ("from", "until"):
-            if role in self.definition.window:
-                kinds[self.definition.window[role]] = "date"
+        if self.definition.window is not None:
+            window = self.definition.window
+            kinds |= {column: "date" for column in (window.start, window.until) if column}
         return {**kinds, **dict.fromkeys(self.definition.breaks, "decimal")}
 
     def _defaults(self, fields: Mapping[str, Field]) -> dict[str, Column]:

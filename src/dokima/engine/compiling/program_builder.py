@@ -200,7 +200,7 @@ class _Builder:
         """The rate of the reporting currency."""
         if self.definition.reporting is None:
             return None
-        currency, rate = self.definition.reporting
+        currency, rate = self.definition.reporting.currency, self.definition.reporting.rate
         known = self.definition.minor_units
         if currency not in known:
             message = f"expected a currency code of ISO 4217 (got '{currency}'{nearest(currency, known)})"

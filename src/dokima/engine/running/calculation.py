@@ -290,7 +290,7 @@ class PricedOrder:
         definition, columns = self.calculation.program.definition, self.calculation.reporting
         if definition.reporting is None or not columns:
             return None
-        currency = definition.reporting[0]
+        currency = definition.reporting.currency
         places = definition.minor_units[currency]
         names = ("without_tax", "tax", "with_tax")
         amounts = {name: amount_at(columns[name], self.position, places) for name in names}

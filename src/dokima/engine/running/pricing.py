@@ -276,7 +276,7 @@ def _reported(context: Context, totals: Mapping[str, Decimals], mode: str) -> di
     program = context.program
     if program.definition.reporting is None or program.reporting_rate is None:
         return {}
-    places = program.definition.minor_units[program.definition.reporting[0]]
+    places = program.definition.minor_units[program.definition.reporting.currency]
     rate = numbers(program.reporting_rate.evaluate(context, Level.HEADER)).spread(context.order_count)
     without_tax, tax = ((totals[name] * rate).round(places, mode) for name in ("without_tax", "tax"))
     return {"rate": stored(rate), "without_tax": without_tax, "tax": tax, "with_tax": without_tax + tax}

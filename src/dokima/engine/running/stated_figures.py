@@ -54,7 +54,7 @@ def _off(calculation: Calculation, field: str) -> Mask:
     if field not in orders.lines or figure not in calculation.figures:
         return off
     stated, computed = stored(numbers(orders.line(field))), calculation.figures[figure]
-    tolerance = calculation.program.definition.stated_tolerance
+    tolerance = calculation.program.definition.stated.tolerance
     off = _beyond(stated, stored(numbers(computed)), tolerance)
     if figure != "price":
         return off
@@ -74,7 +74,7 @@ def _totals(calculation: Calculation) -> Iterable[Finding]:
     for field, total in STATED.items():
         if field not in orders.headers:
             continue
-        tolerance = calculation.program.definition.stated_tolerance
+        tolerance = calculation.program.definition.stated.tolerance
         off = _beyond(stored(numbers(orders.header(field))), calculation.totals[total], tolerance)
         for order in np.flatnonzero(off).tolist():
             places = int(calculation.minor_units[order])
@@ -101,8 +101,8 @@ def _finding(
     )
     if not line:
         message = Said("{message} ({source})", message=message, source=_source(calculation, order))
-    severity = program.definition.stated_severity
-    return Finding(rule, severity, message, orders.numbers[order], line, field, values=facts)  # type: ignore[arg-type]
+    severity = program.definition.stated.severity
+    return Finding(rule, severity, message, orders.numbers[order], line, field, values=facts)
 
 
 def _source(calculation: Calculation, order: int) -> str:
