@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import Any
 
 from dokima.changes.documents import refuse_ended
-from dokima.changes.supplements import combined, frozen, typed, with_terms
+from dokima.changes.supplements import as_document, combined, frozen, with_terms
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Problem
 from dokima.model.content import canonical_json, digest_of
@@ -30,7 +30,7 @@ class Baseline:
     digest: str
 
     @classmethod
-    def take(cls, program: Program, orders: Sequence[Order], run: Run) -> Baseline:
+    def take(cls, program: Program, orders: Sequence[Order | Document], run: Run) -> Baseline:
         """Freeze an order, and its supplements with it as one order by line number.
 
         Args:
@@ -42,7 +42,7 @@ class Baseline:
             DocumentError: One of them cannot be read.
             Locked: The original has come to its end.
         """
-        documents = [typed(program, order) for order in orders]
+        documents = [as_document(program, order) for order in orders]
         refuse_ended(program, documents)
         whole = frozen(combined(program, [with_terms(program, document, run) for document in documents]))
         # Said outright, because without terms of its own a draft would be priced anew.
@@ -93,4 +93,4 @@ class Baseline:
 
     def document(self, program: Program) -> Document:
         """The frozen order."""
-        return typed(program, Order.from_dict(self.content["document"]))
+        return as_document(program, Order.from_dict(self.content["document"]))

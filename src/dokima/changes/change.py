@@ -12,7 +12,7 @@ from dokima.changes.baseline import Baseline
 from dokima.changes.history import offered_until
 from dokima.changes.rebasing import rebased
 from dokima.changes.settlement import Policy, Settlement, Settling
-from dokima.changes.supplements import combined, frozen, moved, next_number, typed
+from dokima.changes.supplements import as_document, combined, frozen, moved, next_number
 from dokima.changes.variance import Variance
 from dokima.editing.blocking import refuse_if_any
 from dokima.editing.edit_rules import Edit
@@ -60,7 +60,7 @@ class ChangeOrder:
         self._clock = clock
         self._record: dict[str, Any] = {"state": "draft", "reason": "", **(record or {})}
         self._before = baseline.document(program)
-        self._document = self._before if document is None else typed(program, document)
+        self._document = self._before if document is None else as_document(program, document)
         self._editor: Editor | None = None
 
     # -- reading ----------------------------------------------------------------------------------------------
@@ -101,7 +101,7 @@ class ChangeOrder:
 
     @property
     def _after(self) -> Document:
-        return self._document if self._editor is None else typed(self.program, self._editor.order)
+        return self._document if self._editor is None else as_document(self.program, self._editor.document)
 
     def variance(self, *, mix: bool = False) -> Variance:
         """What changes, line by line and in total, against the baseline."""
@@ -168,8 +168,7 @@ class ChangeOrder:
         """
         self._permit("draft", "be edited")
         if self._editor is None or self._editor.by != by:
-            order = self._after.order()
-            self._editor = Editor(self.program, order, by, self._clock, today, NOT_AGREED, in_change=True)
+            self._editor = Editor(self.program, self._after, by, self._clock, today, NOT_AGREED, in_change=True)
         return self._editor
 
     def submit(self, by: str) -> Variance:
@@ -212,7 +211,7 @@ class ChangeOrder:
     def approve(
         self,
         by: str,
-        current: Sequence[Order],
+        current: Sequence[Order | Document],
         *,
         today: datetime.date | None = None,
         settle: Settle | Policy | None = None,
@@ -250,7 +249,7 @@ class ChangeOrder:
         self._record["settled"] = settlement.to_dict()
         return settlement
 
-    def rebase(self, current: Sequence[Order], by: str) -> dict[str, str]:
+    def rebase(self, current: Sequence[Order | Document], by: str) -> dict[str, str]:
         """Freeze the original anew and make the same change to it, field by field; a submitted one is a draft again.
 
         Returns:
@@ -307,8 +306,8 @@ class ChangeOrder:
         edit = Edit(self.program, Run(today, by, facts, "keep"), self._before, self._after)
         return Findings(tuple(edit.at_moment(moment)))
 
-    def _current(self, current: Sequence[Order]) -> list[Document]:
-        documents = [typed(self.program, order) for order in current]
+    def _current(self, current: Sequence[Order | Document]) -> list[Document]:
+        documents = [as_document(self.program, order) for order in current]
         numbers = [str(document.header.get("number") or "") for document in documents]
         if numbers[:1] != self.baseline.parts[:1]:
             raise NotFound(f"expected {self.order_number} as it is now, and its supplements (got {listed(numbers)})")

@@ -11,7 +11,7 @@ from dokima.changes.change import ChangeOrder
 from dokima.changes.documents import priced_as_agreed
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.settlement import Sums
-from dokima.changes.supplements import total, typed
+from dokima.changes.supplements import as_document, total
 from dokima.engine.program import Program
 from dokima.engine.running.calculation import PricedOrder, amount_at
 from dokima.engine.running.summing import reason_of
@@ -207,7 +207,7 @@ def _change_data(change: LedgerChange) -> dict[str, Any]:
     }
 
 
-def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[ChangeOrder]) -> Ledger:
+def ledger_of(program: Program, current: Sequence[Order | Document], changes: Sequence[ChangeOrder]) -> Ledger:
     """The ledger of an order.
 
     Args:
@@ -215,7 +215,7 @@ def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[Chan
         current: The original and its supplements as they are now.
         changes: Its change orders, approved ones in the order of their approval.
     """
-    priced = priced_as_agreed(program, [typed(program, order) for order in current])
+    priced = priced_as_agreed(program, [as_document(program, order) for order in current])
     approved = [_row(change) for change in changes if change.state == "approved"]
     pending = [_row(change) for change in changes if change.state in ("draft", "submitted")]
     now = {name: _sum([_total(order, name) for order in priced], priced[0].places) for name in SUMS}
@@ -223,7 +223,7 @@ def ledger_of(program: Program, current: Sequence[Order], changes: Sequence[Chan
     before = None if first is None else PricedOrder(first.variance().before, 0)
     original = now if before is None else {name: _total(before, name) for name in SUMS}
     header = current[0].header
-    budget = typed(program, current[0]).header.get("budget")
+    budget = as_document(program, current[0]).header.get("budget")
     return Ledger(
         number=str(header.get("number") or ""),
         currency=priced[0].header("currency") or "",

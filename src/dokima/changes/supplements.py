@@ -26,13 +26,13 @@ from dokima.model.order import Order
 Plain = dict[str, Any]
 
 
-def typed(program: Program, order: Order) -> Document:
+def as_document(program: Program, order: Order | Document) -> Document:
     """An order with its values as the rulebook's fields hold them, what a line comes to by default written out.
 
     Raises:
         DocumentError: It cannot be read.
     """
-    document = Document.read(order, program.fields)
+    document = order if isinstance(order, Document) else Document.read(order, program.fields)
     by_default = [name for level, name, _ in program.defaults if level == "line" and name in ("item", "quantity")]
     if not by_default or all(name in fields for fields in document.lines.values() for name in by_default):
         return document

@@ -37,7 +37,7 @@ class Session:
     def __init__(
         self,
         program: Program,
-        order: Order,
+        order: Order | Document,
         by: str,
         clock: Clock | None = None,
         today: datetime.date | None = None,
@@ -50,7 +50,7 @@ class Session:
         self.findings = Findings()
         self._clock = clock
         self._run = Run(today, by, terms="keep" if in_change else "by state")
-        self._document = Document.read(order, program.fields)
+        self._document = order if isinstance(order, Document) else Document.read(order, program.fields)
         lifecycle = program.definition.lifecycle
         state = str(self._document.header.get("state") or lifecycle.first)
         self._stages = Stages(lifecycle.in_change(state) if in_change else lifecycle)
@@ -67,10 +67,15 @@ class Session:
     @property
     def order(self) -> Order:
         """The order as it is now, with the terms it keeps, as a copy."""
+        return self.document.order()
+
+    @property
+    def document(self) -> Document:
+        """The order as it is now, with the terms it keeps, as its fields read it."""
         # Nobody pays for terms while typing: the rulebook does not change under an editor.
         if self._kept is None or self._kept[0] is not self._document:
             self._kept = (self._document, keep_terms(self.program, self._document, self._run))
-        return self._kept[1].order()
+        return self._kept[1]
 
     @property
     def original(self) -> Order:

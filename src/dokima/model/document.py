@@ -62,6 +62,13 @@ class Document:
         return cls._of(orders, fields, document.header, document.lines)
 
     @classmethod
+    def from_columns(cls, orders: Orders, position: int = 0) -> Document:
+        """The document of one order among columns that have been read."""
+        found = orders.document(position)
+        lines = {str(line["number"]): line for line in found.pop("lines")}
+        return cls(found, lines, {id(orders.fields): orders} if len(orders) == 1 else {})
+
+    @classmethod
     def _of(cls, orders: Orders, fields: Fields, header: Values, lines: Mapping[str, Values]) -> Document:
         """The document that columns of one order hold, with just the fields that were given."""
         read = orders.document(0)

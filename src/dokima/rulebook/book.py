@@ -18,6 +18,7 @@ from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
+from dokima.model.document import Document
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -262,13 +263,13 @@ class Rulebook:
 
         return Editor(self.program, self._one_order(source, layout), by, _now, today)
 
-    def _one_order(self, source: Source, layout: str | None = None) -> Order:
+    def _one_order(self, source: Source, layout: str | None = None) -> Document:
         if isinstance(source, Order):
-            return source
+            return Document.read(source, self.program.fields)
         orders = self.orders(source, layout, strict=True)
         if len(orders) != 1:
             raise DocumentError([Problem("", "", "", f"expected one order to edit (got {len(orders)})")])
-        return Order.from_dict(orders.document(0))
+        return Document.from_columns(orders)
 
     def change(
         self,
