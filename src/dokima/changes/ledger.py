@@ -16,6 +16,7 @@ from dokima.engine.program import Program
 from dokima.engine.running.calculation import PricedOrder, amount_at
 from dokima.engine.running.summing import reason_of
 from dokima.exact import decimals
+from dokima.model.document import Document
 from dokima.model.order import Order
 from dokima.model.said import Said
 from dokima.routines.totals import SUMS
