@@ -63,7 +63,7 @@ QUANTITY = st.integers(-30, 60)
 STEP = st.tuples(st.lists(QUANTITY, max_size=6), st.booleans(), st.booleans(), st.booleans())
 
 
-@settings(max_examples=25)
+@settings(max_examples=settings.default.max_examples // 4)
 @given(
     st.lists(QUANTITY, min_size=1, max_size=5),
     st.booleans(),
@@ -145,7 +145,7 @@ def _settled(rules, change, orders, is_inclusive):
     return done.orders
 
 
-@settings(max_examples=15)
+@settings(max_examples=settings.default.max_examples // 8)
 @given(
     st.lists(QUANTITY, min_size=2, max_size=4),
     st.lists(QUANTITY, min_size=2, max_size=3),

@@ -188,5 +188,5 @@ class EditorMachine(RuleBasedStateMachine):
         assert self.written() == self.first
 
 
-EditorMachine.TestCase.settings = settings(max_examples=30, stateful_step_count=25, deadline=None)
+EditorMachine.TestCase.settings = settings(stateful_step_count=25)
 TestEditor = EditorMachine.TestCase

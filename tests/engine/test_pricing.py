@@ -124,7 +124,7 @@ def test_every_figure_equals_the_slow_calculation(documents, random):
 
 
 @given(order_lines)
-@settings(max_examples=5)
+@settings(max_examples=settings.default.max_examples // 10)
 def test_an_order_alone_equals_itself_among_a_thousand(lines):
     mine = dokima.Order("MINE", lines=lines, currency="EUR")
     others = [

@@ -10,7 +10,7 @@ from typing import Any
 
 import hypothesis.strategies as st
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 import dokima
 from tests.books import book, routine
@@ -120,7 +120,6 @@ def _order(number: str, lines: list[dict[str, Any]], gross: bool) -> dokima.Orde
     )
 
 
-@settings(max_examples=150, deadline=None)
 @given(st.lists(LINE, min_size=1, max_size=7), st.booleans(), st.booleans())
 def test_every_figure_equals_that_of_fractions(lines, gross, per_line):
     if not any(line["kind"] != "low" for line in lines):
@@ -133,7 +132,6 @@ def test_every_figure_equals_that_of_fractions(lines, gross, per_line):
         assert getattr(found.totals, name) * 100 == wanted[name], name
 
 
-@settings(max_examples=40, deadline=None)
 @given(st.lists(st.lists(LINE, min_size=1, max_size=4), min_size=2, max_size=5), st.randoms())
 def test_neither_place_nor_company_matters(orders, shuffle):
     """The order of lines in a file, the batch and its neighbours change nothing; taxes and lines add up to totals."""

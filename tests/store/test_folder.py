@@ -310,6 +310,7 @@ def test_a_change_reads_only_what_it_is_about(store, monkeypatch):
     assert len(read) <= 12
 
 
+@pytest.mark.long
 def test_fifty_change_orders_on_one_order(store):
     numbers = [store.open("SQ-2041", "Ada").number for _ in range(50)]
     assert numbers[-1] == "SQ-2041-C50"

@@ -132,7 +132,7 @@ def model_of(definition: Any) -> type[BaseModel]:
     Args:
         definition: A dataclass whose settings are made with `setting`.
     """
-    hints = get_type_hints(definition, include_extras=True)
+    hints = _hints(definition)
     settings: dict[str, Any] = {each.name: _setting(each, hints[each.name]) for each in settings_of(definition)}
     base = _OpenModel if _rest(definition) else _Model
     about = inspect.cleandoc(definition.__doc__ or "").partition("\n\n")[0]
@@ -143,6 +143,13 @@ def model_of(definition: Any) -> type[BaseModel]:
     return create_model(name, __base__=base, __doc__=about, __validators__=validators, **settings)
 
 
+@cache
+def _hints(definition: Any) -> dict[str, Any]:
+    """The types of a definition's fields. They are text in the source, and evaluating it takes longer than to load."""
+    return get_type_hints(definition, include_extras=True)
+
+
+@cache
 def settings_of(definition: Any) -> list[Field[Any]]:
     """The fields of a definition that a rulebook may set."""
     return [each for each in fields(definition) if is_setting(each)]
@@ -218,7 +225,7 @@ def defined(definition: Any, model: BaseModel, **known: Any) -> Any:
         known: Fields that are no settings, such as a name that stands before the section.
     """
     given = {}
-    hints = get_type_hints(definition, include_extras=True)
+    hints = _hints(definition)
     for each in settings_of(definition):
         if each.name in model.model_fields_set:
             given[each.name] = _value(hints[each.name], getattr(model, each.name))
@@ -266,7 +273,7 @@ def known_keys(definition: Any, path: Sequence[int | str]) -> list[str]:
     """
     part: Any = definition
     for at in path[:-1]:
-        hints = get_type_hints(part, include_extras=True)
+        hints = _hints(part)
         below = next((hints[each.name] for each in settings_of(part) if key_of(each) == at), None)
         if below is not None:  # else it is a place in a list, or the name of an entry
             part = part_of(below)
