@@ -4,6 +4,7 @@ No figure in Dokima passes through a binary float; this package is why.
 """
 
 from dokima.exact.conversion import (
+    decimal_of,
     decimals,
     from_arrow,
     from_floats,
@@ -43,6 +44,7 @@ __all__ = [
     "apportion_groups",
     "choose",
     "compare",
+    "decimal_of",
     "decimals",
     "from_arrow",
     "from_floats",

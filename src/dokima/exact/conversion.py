@@ -23,6 +23,8 @@ MOST_DIGITS = 100
 
 ARROW_DIGITS = 38
 
+_WIDE = decimal.Context(prec=decimal.MAX_PREC)  # no operation rounds
+
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,4}))?", re.ASCII)
 
 
@@ -95,12 +97,20 @@ def from_fractions(values: Sequence[Fraction | None]) -> Number:
     return Quotient(tops, measure(tops), bottoms, measure(bottoms), 0, gone, plain).simplified()
 
 
+def decimal_of(units: int, places: int, least_places: int = 0) -> Decimal:
+    """One number as `Decimal`, with the fewest places it needs, but at least the given ones."""
+    while places > least_places and units % 10 == 0:
+        units, places = units // 10, places - 1
+    if places < least_places:
+        units, places = units * 10 ** (least_places - places), least_places
+    return Decimal(units).scaleb(-places, _WIDE)
+
+
 def to_decimals(column: Decimals) -> list[Decimal | None]:
     """The values as `Decimal`, with the places of the column; None where missing."""
-    context = decimal.Context(prec=decimal.MAX_PREC)
     missing = column.is_missing().tolist()
     return [
-        None if gone else Decimal(units).scaleb(-column.places, context)
+        None if gone else Decimal(units).scaleb(-column.places, _WIDE)
         for units, gone in zip(column.units.tolist(), missing, strict=True)
     ]
 

@@ -14,7 +14,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from dokima.exact import Decimals, Quotient, from_pairs, parse, stored, text, to_decimals
+from dokima.exact import Decimals, Quotient, decimal_of, from_pairs, parse, stored, text
 from dokima.exact.integers import Integers, Mask, either, mask_of
 
 Kind = Literal["text", "decimal", "integer", "date", "flag"]
@@ -315,12 +315,22 @@ def column_of(kind: Kind, values: Sequence[Any]) -> Column:
     return from_pairs(values)
 
 
-def value_at(column: Column, position: int) -> Any:
-    """One value as Python sees it: `Decimal`, text, date, flag, or None where missing."""
-    one = column.take(np.array([position if len(column) > 1 else 0]))
-    if isinstance(one, Decimals | Quotient):
-        return to_decimals(stored(one).compact())[0]
-    return one.to_list()[0]
+def value_at(column: Column, position: int, least_places: int = 0) -> Any:
+    """One value as Python sees it: `Decimal`, text, date, flag, or None where missing.
+
+    Args:
+        column: The column; one of length 1 answers for every position.
+        position: Which value.
+        least_places: A number has the fewest decimal places it needs, but at least these.
+    """
+    at = position if len(column) > 1 else 0
+    if isinstance(column, Quotient):
+        column, at = stored(column.take(np.array([at]))), 0
+    if not isinstance(column, Decimals):
+        return column.take(np.array([at])).to_list()[0]
+    if column.missing is not None and column.missing[at]:
+        return None
+    return decimal_of(int(column.units[at]), column.places, least_places)
 
 
 def values_of(column: Column) -> list[Any]:
@@ -333,11 +343,7 @@ def values_of(column: Column) -> list[Any]:
     values = []
     for units, gone in zip(exact.units.tolist(), missing, strict=True):
         if not gone and units not in known:
-            # Few values are all different; each is taken apart once.
-            left, places = units, exact.places
-            while places and left % 10 == 0:
-                left, places = left // 10, places - 1
-            known[units] = to_decimals(Decimals(np.array([left], exact.units.dtype), places))[0]
+            known[units] = decimal_of(units, exact.places)  # few values are all different; each is taken apart once
         values.append(None if gone else known[units])
     return values
 

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from dokima.formulas import Formula, Level, Name
 from dokima.routines.definition import RoutineDefinition, StepDefinition
 from dokima.routines.instalments import Instalment
 from dokima.routines.kinds.kind import StepKind
+
+AMOUNTS_OF_ANY = ("amount", "net", "without_tax", "tax", "with_tax")
+"""Amounts of money that stand on a line whatever the steps of its routine are."""
 
 
 @dataclass(frozen=True)
@@ -118,4 +122,13 @@ class Routine:
 
     def step(self, name: str) -> Step | None:
         """The step with a name, None if there is none."""
-        return next((step for step in self.steps if step.name == name), None)
+        return self._by_name.get(name)
+
+    @cached_property
+    def _by_name(self) -> Mapping[str, Step]:
+        return {step.name: step for step in reversed(self.steps)}
+
+    @cached_property
+    def amounts(self) -> Sequence[str]:
+        """Names of the amounts of money it leaves on a line, in the order of its steps."""
+        return (*(step.name for step in self.steps if step.is_amount), *AMOUNTS_OF_ANY)

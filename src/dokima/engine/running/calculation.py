@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from decimal import MAX_PREC, Context, Decimal
+from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
@@ -13,7 +13,7 @@ import numpy as np
 
 from dokima.engine.program import Program
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import Decimals, Quotient, stored, texts, to_arrow, total
+from dokima.exact import Decimals, Quotient, decimal_of, stored, to_arrow, total
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
@@ -21,7 +21,7 @@ from dokima.model.columns import Column, value_at, values_of
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.routines.instalments import InstalmentPlan
-from dokima.routines.routine import Routine
+from dokima.routines.routine import AMOUNTS_OF_ANY, Routine
 from dokima.routines.taxing import TaxGroups
 from dokima.routines.totals import TOTALS
 
@@ -414,32 +414,19 @@ class PricedLine:
         raise AttributeError(f"a line has no figure or field '{name}'{hint}")
 
 
-def amount_figures(routine: Routine | None) -> list[str]:
-    """Names of the amounts of money a routine leaves on a line, in the order of its steps."""
-    own = [] if routine is None else [step.name for step in routine.steps if step.is_amount]
-    return [*own, "amount", "net", "without_tax", "tax", "with_tax"]
+def amount_figures(routine: Routine | None) -> Sequence[str]:
+    """Names of the amounts of money on a line, in the order of the steps of its routine."""
+    return AMOUNTS_OF_ANY if routine is None else routine.amounts
 
 
 def amount_at(column: Column, position: int, places: int) -> Any:
     """One value with at least the given decimal places; None if it is blank."""
-    value = value_at(column, position)
-    if not isinstance(value, Decimal):
-        return value
-    return (
-        value if -int(value.as_tuple().exponent) > places else value.quantize(Decimal(1).scaleb(-places), context=_WIDE)
-    )
+    return value_at(column, position, places)
 
 
 def amounts_at(column: Column, positions: Integers, places: Integers) -> list[Any]:
     """Several values of a column of numbers, each with at least its decimal places; None where it is blank."""
-    found: list[Any] = [None] * len(positions)
-    numbers_ = stored(numbers(column.take(positions)))
-    for least in distinct(places).tolist():
-        mine = np.flatnonzero(places == least)
-        # A currency that is not known has -1 places.
-        for at, said in zip(mine.tolist(), texts(numbers_.take(mine), max(least, 0)), strict=True):
-            found[at] = None if said is None else Decimal(said)
-    return found
-
-
-_WIDE = Context(prec=MAX_PREC)
+    exact = stored(numbers(column.take(positions)))
+    rows = zip(exact.units.tolist(), exact.is_missing().tolist(), places.tolist(), strict=True)
+    # A currency that is not known has -1 places, and so the fewest.
+    return [None if gone else decimal_of(units, exact.places, least) for units, gone, least in rows]
