@@ -1,12 +1,19 @@
-"""Every command of the README and the guide is run, and says what stands there."""
+"""Every command, script and setting of the README, the guide and the reference is run, and says what stands there."""
 
+import ast
+import contextlib
+import datetime
 import re
 import shlex
 import shutil
+import tomllib
 from pathlib import Path
+from typing import Any
 
+import jsonschema
 import pytest
 
+import dokima
 from tests.books import DEMO
 from tests.shell import run_here
 
@@ -63,3 +70,50 @@ def test_commands_say_what_stands_there(page, tmp_path):
                     break  # the terminal of the example was this wide
         if "        # " not in block:  # such a remark says what had been done to the demo before
             assert missing(block, shown) == []
+
+
+def run_script(text: str, names: dict[str, Any]) -> int:
+    """Run a script; where a value stands in a comment beside an expression, compare it. Returns how many were."""
+    compared = 0
+    for statement in ast.parse(text).body:
+        code = ast.get_source_segment(text, statement) or ""
+        if not isinstance(statement, ast.Expr):
+            exec(compile(ast.Module([statement], []), code, "exec"), names)
+            continue
+        value = eval(compile(ast.Expression(statement.value), code, "eval"), names)
+        if said := re.search(r"# (Decimal\(.*?\))", text.splitlines()[statement.lineno - 1]):
+            assert repr(value) == said[1], code
+            compared += 1
+    return compared
+
+
+@pytest.mark.parametrize(("page", "values"), [("README.md", 3), ("docs/guide.md", 0), ("docs/reference.md", 0)])
+def test_scripts_run_and_say_what_stands_there(page, values, tmp_path):
+    for folder in (".", "quillmere", "next"):
+        shutil.copytree(DEMO, tmp_path / folder, dirs_exist_ok=True)
+    orders = tmp_path / "orders"
+    names: dict[str, Any] = {
+        "dokima": dokima,
+        "Path": Path,
+        "book": dokima.load(tmp_path),
+        "path": orders,
+        "before": orders / "SQ-2041.json",
+        "after": orders / "SQ-2041.json",
+        "today": datetime.date(2026, 3, 2),
+    }
+    scripts = re.findall(r"```python\n(.*?)```", (ROOT / page).read_text(encoding="utf-8"), re.S)
+    with contextlib.chdir(tmp_path):
+        assert sum(run_script(script, names) for script in scripts) == values
+
+
+@pytest.mark.parametrize("page", ["README.md", "docs/guide.md", "docs/reference.md"])
+def test_settings_are_those_of_a_rulebook(page):
+    """A piece of a rulebook need not be whole, but each key in it exists and holds what it may."""
+    schema = jsonschema.Draft202012Validator(dokima.rulebook_schema())
+    for written in re.findall(r"```toml\n(.*?)```", (ROOT / page).read_text(encoding="utf-8"), re.S):
+        text = written
+        if text.lstrip().startswith("{"):  # steps of a routine, without what stands around them
+            whole = "]" in re.sub(r"\[[^\[\]]*\]", "", text)
+            text = f"[routine.some]\nstep = [\n{text.rstrip().rstrip(',')}{'' if whole else ']'}"
+        wrong = [each for each in schema.iter_errors(tomllib.loads(text)) if each.validator != "required"]
+        assert wrong == [], text
