@@ -31,7 +31,16 @@ GROUPS = {
     "Rules and functions in Python": ["rule", "accept", "refuse", "function", "settling"],
     "Kinds of steps": ["StepKind", "Working", "Charge", "Discount", "Setting"],
     "Editing": ["Editor", "JournalEntry", "PriceComparison"],
-    "Changes": ["Variance", "LineVariance", "Delta", "ChangeOrder", "ChangeEntry", "ChangeEntries", "Settlement", "Ledger"],
+    "Changes": [
+        "Variance",
+        "LineVariance",
+        "Delta",
+        "ChangeOrder",
+        "ChangeEntry",
+        "ChangeEntries",
+        "Settlement",
+        "Ledger",
+    ],
     "Stores": ["FolderStore"],
     "Proving": ["AuditRemark", "AuditRemarks", "Replay"],
     "What people and programs read": ["report", "Report", "draw", "to_csv", "to_json", "Detail", "visible"],
@@ -41,7 +50,11 @@ GROUPS = {
 
 def _python_page() -> str:
     """A page of all public names. One that no group has would be missing, and that stops the build."""
-    errors = [name for name in dokima.__all__ if isinstance(found := getattr(dokima, name), type) and issubclass(found, Exception)]
+    errors = [
+        name
+        for name in dokima.__all__
+        if isinstance(found := getattr(dokima, name), type) and issubclass(found, Exception)
+    ]
     errors += ["Problem", "RulebookProblem"]
     groups = {**GROUPS, "Errors": errors}
     named = {name for names in groups.values() for name in names}

@@ -127,8 +127,8 @@ class DocumentError(DokimaError):
     def __init__(self, problems: Sequence[Problem], said: str = "") -> None:
         self.problems = tuple(problems)
         self.said = said
-        told = [str(problem) for problem in self.problems]
-        super().__init__("\n".join([f"{said}:", *told] if said else told))
+        messages = [str(problem) for problem in self.problems]
+        super().__init__("\n".join([f"{said}:", *messages] if said else messages))
 
 
 class ExactError(DokimaError, ArithmeticError):

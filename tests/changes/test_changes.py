@@ -125,7 +125,7 @@ def test_states_follow_each_other_and_nothing_is_done_twice():
         change.approve("Ben", [original()])
     with pytest.raises(dokima.Locked, match="is approved, so it cannot be withdrawn"):
         change.withdraw("Ada")
-    assert [(entry["deed"], entry["by"]) for entry in change.record["history"]] == [
+    assert [(entry["action"], entry["by"]) for entry in change.record["history"]] == [
         ("submitted", "Ada"), ("approved", "Ben"),
     ]  # fmt: skip
     other = revised()

@@ -256,7 +256,7 @@ def test_an_operation_given_twice_happens_once():
     for work in (edit.close_lines, edit.renumber_lines):
         for _ in range(2):
             work(operation=work.__name__)
-    assert [entry.deed for entry in edit.journal] == [
+    assert [entry.action for entry in edit.journal] == [
         "add_line",
         "add_line",
         "insert_line",

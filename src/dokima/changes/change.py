@@ -280,10 +280,13 @@ class ChangeOrder:
         self._record["state"] = state
         self._log(state, by, reason)
 
-    def _log(self, deed: str, by: str, reason: str = "", renumbered: Mapping[str, str] | None = None) -> None:
-        entry = {"deed": deed, "by": by, "time": self._clock().isoformat(timespec="seconds")}
-        told = {**entry, **({"reason": reason} if reason else {}), **({"renumbered": renumbered} if renumbered else {})}
-        self._record["history"] = [*self._record.get("history", []), told]
+    def _log(self, action: str, by: str, reason: str = "", renumbered: Mapping[str, str] | None = None) -> None:
+        entry: dict[str, Any] = {"action": action, "by": by, "time": self._clock().isoformat(timespec="seconds")}
+        if reason:
+            entry["reason"] = reason
+        if renumbered:
+            entry["renumbered"] = renumbered
+        self._record["history"] = [*self._record.get("history", []), entry]
 
     def _accepted(self, findings: Findings, accept: Mapping[str, str]) -> list[dict[str, str]]:
         """The warnings that somebody accepts; everything else that stops is refused."""

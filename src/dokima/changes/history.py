@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from typing import Any
 
 
-def last_entry(record: Mapping[str, Any], *deeds: str) -> Mapping[str, Any]:
-    """The last entry of one of some deeds (``submitted``, ``approved`` ...): deed, by, time, reason; empty if none."""
-    entries = [entry for entry in record.get("history", ()) if entry.get("deed") in deeds]
+def last_entry(record: Mapping[str, Any], *actions: str) -> Mapping[str, Any]:
+    """The last entry of some actions, such as ``submitted``: action, by, time and reason; empty if there is none."""
+    entries = [entry for entry in record.get("history", ()) if entry.get("action") in actions]
     return entries[-1] if entries else {}
 
 

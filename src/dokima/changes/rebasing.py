@@ -31,7 +31,7 @@ def rebased(
     Raises:
         Conflict: Both have moved the same field, or one has removed what the other changed; names each.
     """
-    after, numbers = _given_way(before, after, now)
+    after, numbers = _with_free_numbers(before, after, now)
     work = _Rebasing(before, after, now)
     header = work.header()
     lines = work.lines()
@@ -43,7 +43,7 @@ def rebased(
     return keep_terms(program, document, Run(terms="keep")), numbers
 
 
-def _given_way(before: Document, after: Document, now: Document) -> tuple[Document, dict[str, str]]:
+def _with_free_numbers(before: Document, after: Document, now: Document) -> tuple[Document, dict[str, str]]:
     """The change with free numbers for the lines it added where the order has got lines of its own meanwhile."""
     taken = {read_address(line) for side in (before, after, now) for line in side.lines}
     numbers: dict[str, str] = {}
@@ -104,6 +104,7 @@ class _Rebasing:
         for name in dict.fromkeys([*new, *old]):
             if name in aside or plain(old.get(name)) == plain(new.get(name)):
                 continue
+            # Both moved it to the same value: that is agreement, not a conflict.
             if plain(now.get(name)) not in (plain(old.get(name)), plain(new.get(name))):
                 here, there = plain(new.get(name)), plain(now.get(name))
                 self.conflicts.append(f"{what}{name.replace('_', ' ')} is {here} here and {there} there")

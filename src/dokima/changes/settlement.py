@@ -191,6 +191,7 @@ class Settling:
             self._reduce(number, shares, None)
             return shares
         quantity = new.get("quantity")
+        # Another item is another thing to deliver: what is held of the old one goes, the new one is all growth.
         first = next((line for line in held if line is not None), None)
         if first is None or plain(first.get("item")) != plain(new.get("item")):
             if first is not None:
@@ -209,6 +210,7 @@ class Settling:
         if quantity is None or before is None:
             shares[0].after = quantity
         elif quantity > before > 0:
+            # What is ordered already stays where it is ordered, so that nobody delivers it twice.
             for each in shares[:-1]:
                 each.after = each.before
             growth = total([quantity, -before])
@@ -219,6 +221,7 @@ class Settling:
         elif quantity >= 0 and before > 0:
             self._reduce(number, shares, quantity)
         else:
+            # From or to a negative quantity (a return) there is no growth to divide: the original takes all of it.
             self._reduce(number, shares, None, first=1)
             shares[0].after = quantity
 
@@ -235,6 +238,7 @@ class Settling:
             given = min(max(total([known[at], -self._bound(number, at)]), Decimal(0)), surplus)
             surplus = total([surplus, -given])
             left = total([known[at], -given])
+            # The document that has the line longest keeps it with 0; the others lose it, an empty line says nothing.
             shares[at].after = left if left or at == holding[0] else None
         if surplus:
             raise Refused(f"line {number}: less would be left than is delivered or closed already")
@@ -266,16 +270,19 @@ class Settling:
         holding = [(at, each) for at, each in enumerate(shares) if each.after is not None]
         for name, step in self._steps():
             whole = _figure(self.priced, number, name)
+            # One holder takes the figure as it was approved. An unknown figure stays unknown everywhere.
             if len(holding) == 1 or whole is None:
                 for _, each in holding:
                     each.figures[name] = whole
                 continue
+            # A document whose quantity, rate and base are what they were keeps its figure to the cent: its customer has
+            # seen it. Only what is left is shared, by the rule of the step's kind.
             same = {}
-            if self._rate_stands(number, step):
+            if self._rate_is_unchanged(number, step):
                 same = {
                     at: _figure(self.held[at], number, name) or Decimal(0)
                     for at, each in holding
-                    if each.after == each.before and self._base_stands(number, step, at, each)
+                    if each.after == each.before and self._base_is_unchanged(number, step, at, each)
                 }
             rest = [each for at, each in holding if at not in same]
             left = total([whole, *(-kept for kept in same.values())])
@@ -287,7 +294,7 @@ class Settling:
             for each, part in zip(rest, self._split(step, left, rest), strict=True):
                 each.figures[name] = part
 
-    def _base_stands(self, number: str, step: Step | None, at: int, mine: _Share) -> bool:
+    def _base_is_unchanged(self, number: str, step: Step | None, at: int, mine: _Share) -> bool:
         """Whether the amount that a percentage works on is on a document what it was there before."""
         if step is None or "percent" not in step.parts:
             return True
@@ -316,7 +323,7 @@ class Settling:
             raise Refused(f"{self.change} cannot be settled: {way.name} {amount} was split into {split}")
         return parts
 
-    def _rate_stands(self, number: str, step: Step | None) -> bool:
+    def _rate_is_unchanged(self, number: str, step: Step | None) -> bool:
         """Whether price or percent of a step are those of the baseline; an amount has neither."""
         old, new = (_has(side, number) for side in (self.was, self.priced))
         if not old or not new:
@@ -326,12 +333,14 @@ class Settling:
             return bool(prices[0] == prices[1])
         key = next((each for each in ("percent", "per_unit") if each in step.parts), "")
         if not key or step.definition.cap is not None or step.definition.keep_above is not None:
-            return False
+            return False  # a limit cuts by the amount, so that the same percent may give another part
         if any(self._was_beaten(side, number, step) for side in (self.was, self.priced)):
             return False
         was, now = (_figure(side, number, step.name) for side in (self.was, self.priced))
         if (was == 0) != (now == 0):
             return False  # it applies to one of them only, whatever its percent
+        # The percent itself is not kept, but the table answers it was worked out from are: the same answers, the same
+        # percent. A percent that reads a field has no such witness.
         names = [name for name in step.parts[key].reads if name != "line.quantity"]
         kept = [self._answers(side, number) for side in (self.was, self.priced)]
         if any(name.split(".")[0] in ("line", "header", "parent") for name in names):
@@ -368,6 +377,7 @@ class Settling:
         for line, fields in self.after.lines.items():
             if line in mine:
                 lines[line] = {**self._own(fields, old, line), "quantity": mine[line].after}
+        # A parent line goes wherever one of its sub-lines is; it has no money of its own to divide.
         for line in [parent for parent in self.after.lines if any(n.startswith(f"{parent}/") for n in lines)]:
             lines[line] = dict(self.after.lines[line])
         header = self._header(old, number, supplement)
@@ -408,6 +418,7 @@ class Settling:
                 # The original has come to its end; what is ordered anew has not.
                 state = self._state(Document({}, {}))
             return {**header, "number": number, "state": state, "links": links}
+        # What the change says of the header it says of the original; a supplement keeps the header it was ordered with.
         base = self.after.header if old is self.documents[0] else old.header
         aside = {name: old.header[name] for name in _LIVE if name in old.header}
         header = {name: value for name, value in base.items() if name not in (*_LIVE, TERMS)}

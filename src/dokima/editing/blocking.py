@@ -1,4 +1,4 @@
-"""What findings do to an operation: each is told once, and those that stop it refuse it."""
+"""What findings do to an operation: each is reported once, and those that stop it refuse it."""
 
 from __future__ import annotations
 
@@ -27,8 +27,8 @@ def refuse_if_any(findings: Iterable[Finding], what: str) -> None:
     """
     found = list(findings)
     if found:
-        told = "; ".join(
+        reasons = "; ".join(
             f"{f'line {finding.line}: ' if finding.line else ''}{finding.message}" for finding in found[:MOST]
         )
         more = f"; and {len(found) - MOST} more" if len(found) > MOST else ""
-        raise Refused(f"{what} is refused: {told}{more}", found)
+        raise Refused(f"{what} is refused: {reasons}{more}", found)

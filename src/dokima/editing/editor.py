@@ -128,7 +128,7 @@ class Editor(Session):
 
     def _change(
         self,
-        deed: str,
+        action: str,
         number: str,
         fields: Mapping[str, Any],
         details: Mapping[str, Any],
@@ -146,7 +146,7 @@ class Editor(Session):
         after = fill_in_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
-        return self._commit(deed, after, found, {"line": number, **details}, operation)
+        return self._commit(action, after, found, {"line": number, **details}, operation)
 
     def explode_line(
         self, number: str | int, *, table: str = "", levels: int | None = 1, operation: str = ""
@@ -200,11 +200,11 @@ class Editor(Session):
             return []
         leaving = list(self._document.lines)
         if skip:
-            leaving = self._willing(leaving)
+            leaving = self._removable(leaving)
         self._remove("clear_lines", leaving, operation)
         return leaving
 
-    def _willing(self, numbers: list[str]) -> list[str]:
+    def _removable(self, numbers: list[str]) -> list[str]:
         """The lines that may all leave together: lines that refuse stay, and their parents with them."""
         leaving = [number for number in numbers if not self._stages.is_closed(self._document, number)]
         while True:
@@ -215,7 +215,7 @@ class Editor(Session):
                 return [] if "" in staying else leaving
             leaving = [number for number in leaving if number not in staying]
 
-    def _enter(self, deed: str, number: str, fields: Mapping[str, Any], operation: str) -> LineNumber:
+    def _enter(self, action: str, number: str, fields: Mapping[str, Any], operation: str) -> LineNumber:
         if self._done(operation):
             return LineNumber(self._spent[operation])
         self._permit("lines")
@@ -227,14 +227,14 @@ class Editor(Session):
         after = fill_in_defaults(self.program, after, number, self._run)
         edit = self._edit(after)
         found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
-        findings = self._commit(deed, after, found, {"line": number, "fields": dict(fields)}, operation)
+        findings = self._commit(action, after, found, {"line": number, "fields": dict(fields)}, operation)
         return LineNumber(number, findings)
 
-    def _remove(self, deed: str, leaving: list[str], operation: str) -> None:
+    def _remove(self, action: str, leaving: list[str], operation: str) -> None:
         self._permit("lines")
         self._stages.refuse_closed(self._document, leaving)
         after = self._document.without(leaving)
-        self._commit(deed, after, self._edit(after).removing(leaving), {"lines": leaving}, operation)
+        self._commit(action, after, self._edit(after).removing(leaving), {"lines": leaving}, operation)
 
     def compare_price(self, number: str | int) -> PriceComparison:
         """The price typed by hand, the one agreed, and the one the rulebook gives for this customer, item and date.
@@ -262,8 +262,8 @@ class Editor(Session):
         now = self._now()
         fields = {"price_override": price, "price_base": base, "override_reason": reason, "override_by": self.by}
         fields["override_time"] = None if now is None else now.isoformat(timespec="seconds")
-        told = {"rulebook": self.compare_price(number).rulebook, "manual": price, "reason": reason}
-        return self._change("override_price", str(number), fields, told, operation)
+        details = {"rulebook": self.compare_price(number).rulebook, "manual": price, "reason": reason}
+        return self._change("override_price", str(number), fields, details, operation)
 
     def reprice_line(self, number: str | int, *, operation: str = "") -> Findings:
         """Take a typed or agreed price back: from now on the rulebook of today says what the line costs.
@@ -278,9 +278,9 @@ class Editor(Session):
             return Findings()
         beside = self.compare_price(number)
         agreed = {} if beside.agreed is None else {"agreed": beside.agreed}
-        told = {"manual": beside.manual, **agreed, "rulebook": beside.rulebook}
+        details = {"manual": beside.manual, **agreed, "rulebook": beside.rulebook}
         base = without_terms(self._document, [str(number)])
-        return self._change("reprice_line", str(number), dict.fromkeys(TYPED), told, operation, base)
+        return self._change("reprice_line", str(number), dict.fromkeys(TYPED), details, operation, base)
 
     def renumber_lines(self, *, operation: str = "") -> dict[str, str]:
         """Number all lines anew in steps of ten; acceptances and records that name a line follow it.

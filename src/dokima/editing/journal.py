@@ -15,22 +15,22 @@ class JournalEntry:
     """One thing that was done.
 
     Attributes:
-        deed: Name of the operation, such as ``change_line``.
+        action: Name of the operation, such as ``change_line``.
         by: Who did it.
         time: When, None if nobody looked at a clock.
         details: What exactly: line, fields, reason.
         operation: Id of the operation, blank if it has none.
     """
 
-    deed: str
+    action: str
     by: str
     time: datetime.datetime | None
     details: Mapping[str, Any]
     operation: str = ""
 
     def __str__(self) -> str:
-        told = ", ".join(f"{name} {_plain(value)}" for name, value in self.details.items())
-        return f"{self.deed.replace('_', ' ')}{': ' if told else ''}{told}"
+        details = ", ".join(f"{name} {_plain(value)}" for name, value in self.details.items())
+        return f"{self.action.replace('_', ' ')}{': ' if details else ''}{details}"
 
 
 def _plain(value: Any) -> str:

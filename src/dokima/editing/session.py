@@ -133,19 +133,19 @@ class Session:
         """Do again what was taken back. False if there is nothing."""
         return self._step(self._future, self._past, "redo")
 
-    def _step(self, source: list[Document], target: list[Document], deed: str) -> bool:
+    def _step(self, source: list[Document], target: list[Document], action: str) -> bool:
         if not source:
             return False
         target.append(self._document)
         self._document = source.pop()
-        self._journal.append(JournalEntry(deed, self.by, self._now(), {}))
+        self._journal.append(JournalEntry(action, self.by, self._now(), {}))
         return True
 
     # -- how every operation ends -----------------------------------------------------------------------------
 
     def _commit(
         self,
-        deed: str,
+        action: str,
         after: Document,
         found: list[Finding],
         details: Mapping[str, Any],
@@ -160,12 +160,12 @@ class Session:
         findings = once(found)
         errors = [f for f in findings if f.severity == "error"] if stopping is None else once(stopping)
         if errors:
-            refuse_if_any(errors, deed.replace("_", " "))
+            refuse_if_any(errors, action.replace("_", " "))
         self.findings = Findings(tuple(findings))
         self._past.append(self._document)
         self._future.clear()
         self._document = self._with_pending(after, findings)
-        self._journal.append(JournalEntry(deed, self.by, self._now(), details, operation))
+        self._journal.append(JournalEntry(action, self.by, self._now(), details, operation))
         if operation:
             self._spent[operation] = str(details.get("line", ""))
         return self.findings

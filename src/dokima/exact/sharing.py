@@ -62,6 +62,9 @@ def share_groups(
     something = (amounts.units != 0) & ~amounts.is_missing()
     mixed, weightless = mixed & something, weightless & something
 
+    # The largest remainder method: each line gets the whole units of its exact part, and what is left goes out one unit
+    # at a time to the largest remainders. Magnitudes are shared and the sign put back, so that a credit note mirrors
+    # its invoice to the cent.
     weight = Decimals(np.abs(units))
     whole = group_sums(weight, groups, count)
     divisor = np.where(whole.units == 0, 1, whole.units)[groups]
@@ -98,6 +101,7 @@ def apportion_groups(parts: Number, totals: Decimals, places: int, groups: Integ
     totals = totals.exactly(places, "a total to apportion")
     count = len(totals)
     parts = parts.spread(len(groups))
+    # Truncation never goes past a part, so that every unit still missing points the same way as the parts' rests.
     short = parts.round(places, "down").at(places)
     left = totals - group_sums(short, groups, count)
     missing = left.is_missing()

@@ -173,7 +173,7 @@ class Document:
 
 
 def _copied(name: str, value: Any) -> Any:
-    """A header field, records as copies; what is no list of records is told when the order is read."""
+    """A header field, records as copies; what is no list of records is reported when the order is read."""
     if name not in RECORDS or not isinstance(value, list | tuple):
         return value
     return [dict(record) if isinstance(record, Mapping) else record for record in value]

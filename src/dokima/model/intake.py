@@ -173,7 +173,7 @@ class _Intake:
             seen.setdefault(number, row)
 
     def _number_of(self, spec: Field, value: Any) -> str:
-        """A value as an order number, blank if it is none: that is told with all other values of the column."""
+        """A value as an order number, blank if it is none; reading the column reports that."""
         try:
             return self.reader.read(spec, value) or ""
         except BadValue:

@@ -32,10 +32,10 @@ def source_of(body: Any) -> str:
     found: str = getattr(body, _TOLD_APART, "") or _source(body)
     if not found:
         name = getattr(body, "__qualname__", repr(body))
-        told = (
+        message = (
             f"the source of {name} cannot be found; say version='1' where it is declared, and another when it changes"
         )
-        raise DokimaError(told)
+        raise DokimaError(message)
     return found
 
 

@@ -70,7 +70,7 @@ class Workings(Frame, Protocol):
     def kept_figure(self, name: str) -> tuple[Mask, Decimals] | None:
         """Lines whose figure stands as it was agreed, and those figures; None if there are none."""
 
-    def stands(self) -> Mask | None:
+    def agreed(self) -> Mask | None:
         """Lines whose figures stand as they were agreed; None if there are none."""
 
     def asked_with(self, table: str) -> Iterable[Formula]:

@@ -159,15 +159,15 @@ class Running:
 
     def agreed_or(self, step: Step, name: str, computed: Decimals) -> Decimals:
         """An amount, but as it was agreed where that stands; a step that was not there then is 0."""
-        stands = self.frame.stands()
-        if stands is None:
+        agreed = self.frame.agreed()
+        if agreed is None:
             return computed
         had, figure = self.frame.kept_figure(name) or (np.zeros(self.length, bool), Decimals.zeros(self.length))
         kept = Decimals.choose(had, figure, Decimals.zeros(self.length))
         computed = computed.spread(self.length)
-        checked = stands & self.frame.checked()
+        checked = agreed & self.frame.checked()
         other = (compare(kept, computed) != 0) & ~kept.is_missing() & ~computed.is_missing()
         wrong = np.flatnonzero(checked & (other | (kept.is_missing() != computed.is_missing())))
         if len(wrong):
             self.result.not_reproduced.append(NotReproduced(step, wrong, kept, computed))
-        return Decimals.choose(stands, kept, computed)
+        return Decimals.choose(agreed, kept, computed)

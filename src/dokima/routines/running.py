@@ -78,18 +78,19 @@ class Run(TaxSteps):
         # Like tax it follows from the amounts that stand, for this document; it is only compared.
         parts = self._frozen(step.name, spread.parts)
         self.agreed_or(step, step.name, parts)
-        self._blame_orders(step, parts, spread)
+        self._note_blank_orders(step, parts, spread)
         self.leave(step.name, parts)
 
     def _of_order(self, step: Step) -> Decimals:
         """Each line's part of a figure worked out once for the order."""
         spread = self._share_out(step, Groups.by_order(self.frame))
         parts = self.agreed_or(step, step.name, self._keeping(step, spread))
-        self._blame_orders(step, parts, spread)
+        self._note_blank_orders(step, parts, spread)
         return parts
 
     def _of_parents(self, step: Step) -> Decimals:
         """Each line's part of the figures of the parent lines above it, each worked out once for its parent line."""
+        # A line below two parent lines, one above the other, bears a part of both.
         parts, mixed, weightless = Decimals.zeros(self.length), self._nowhere(), self._nowhere()
         reached = self._nowhere()
         for groups in self.frame.parents():
@@ -119,6 +120,7 @@ class Run(TaxSteps):
         if "amount" in step.parts:
             amount = numbers(self._once(groups, step.parts["amount"]))
             amount = amount if cap is None else capped(amount, cap)
+            # Where nobody says what to share by, it is the amount each line has come to so far.
             weights = numbers(self._part(step, "share") or self.running)
             equal = step.definition.if_no_share == "equal"
             spread = spread_amount(amount, weights, included, of, places, step.rounding, equal=equal)
@@ -126,6 +128,7 @@ class Run(TaxSteps):
             exact = step.way.exact(Working(self, step, groups.frame))
             spread = spread_exact(exact, included, cap, of, count, places, step.rounding)
         parts = spread.parts
+        # Whether one line takes part decides what every other line gets, so one that is unknown makes all unknown.
         unknown = any_in(where.missing, of, count)
         if unknown is not None:
             parts = parts.without(unknown[of])
@@ -152,10 +155,11 @@ class Run(TaxSteps):
         least = self._part(step, "keep_above")
         if least is None:
             return spread.parts
+        # Rounded down: a cent above the floor is kept, a cent below never is.
         cut = cut_to(spread.parts, (self.running - numbers(least)).round(self.places, "down"))
         return cut if spread.reached is None else Decimals.choose(spread.reached, cut, spread.parts)
 
-    def _blame_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
+    def _note_blank_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
         """One finding for each order whose figure came out blank for a reason of its own."""
         order_of = self.frame.order_of
         wrong = any_in(parts.missing, order_of, self.frame.order_count)
@@ -214,7 +218,8 @@ class Run(TaxSteps):
             self.leave(step.name, figure)
             self.result.winners[step.name] = np.where(best.is_missing(), -1, winner)
             total = total + figure
-        best = best if self.frame.stands() is None else total
+        # Agreed figures may name another winner than today's rates; the amount moves by what was agreed.
+        best = best if self.frame.agreed() is None else total
         self._move(rivals[0], best)
 
     def _rival_figures(self, rivals: Sequence[Step]) -> tuple[list[Decimals], Mask]:
@@ -226,13 +231,14 @@ class Run(TaxSteps):
             if step.definition.over == "order":
                 spread = self._share_out(step, Groups.by_order(self.frame))
                 figures.append(self._keeping(step, spread))
-                self._blame_orders(step, figures[-1], spread)
+                self._note_blank_orders(step, figures[-1], spread)
                 wrong = any_in(figures[-1].missing, self.frame.order_of, self.frame.order_count)
                 blank |= self._nowhere() if wrong is None else wrong[self.frame.order_of]
             else:
                 figures.append(self._moved_by(step))
                 self.note_blanks(step, figures[-1].is_missing())
                 blank |= figures[-1].is_missing()
+        # One blank rival leaves open which would have won, so the step is in error wherever it could have moved a line.
         self.failed, self.lost = failed | blank, self.lost | lost
         return figures, blank
 

@@ -140,7 +140,7 @@ class Store:
             transaction.commit(kept, f"{change.number}-open")
         return change
 
-    def work(self, number: str, by: str, deed: Edit) -> ChangeOrder:
+    def work(self, number: str, by: str, action: Edit) -> ChangeOrder:
         """Do something with a change order and keep it; nothing is kept if it is refused.
 
         Raises:
@@ -148,7 +148,7 @@ class Store:
         """
         with self.documents.writing(by) as transaction:
             change = self.change(number)
-            deed(change)
+            action(change)
             transaction.commit({("changes", number): _written(change.to_dict())})
         return change
 

@@ -226,7 +226,7 @@ class Context:
         """Orders from which a settlement took every line; None if there are none."""
         return self.terms.emptied if self.terms is not None and self.terms.emptied.any() else None
 
-    def stands(self) -> Mask | None:
+    def agreed(self) -> Mask | None:
         """Lines whose figures stand as they were agreed; None if there are none."""
         price = self.kept_figure(LINE_AMOUNT)
         return None if price is None else price[0]

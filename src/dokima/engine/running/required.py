@@ -92,10 +92,10 @@ def _findings(context: Context, table: Table, missing: Mask) -> Iterable[Finding
     keys = [(formula.source, formula.evaluate(context, table.level)) for formula in table.conditions.values()]
     for at in np.flatnonzero(missing).tolist():
         asked = {source: value_at(column, at) for source, column in keys}
-        told = listing(
+        terms = listing(
             [Said("{name} {value}", name=context.program.label(n), value=value) for n, value in asked.items()]
         )
         order = int(context.order_of[at]) if table.level is Level.LINE else at
         line = lines[at] if table.level is Level.LINE else ""
-        message = Said("table {table} has no row for {told}", table=table.name, told=told)
+        message = Said("table {table} has no row for {terms}", table=table.name, terms=terms)
         yield Finding(f"table.{table.name}", "error", message, orders[order], line, values=asked)
