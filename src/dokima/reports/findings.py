@@ -9,6 +9,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
+from dokima.engine.running.summing import LeftOut
 from dokima.model.columns import shown
 from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.reports.formatting import number, orders_counted
@@ -136,3 +137,8 @@ def finding_lines(findings: Findings | tuple[Finding, ...]) -> Group:
         line.append(told(finding.message))
         lines.append(line)
     return Group(*lines)
+
+
+def left_out_rows(left_out: Sequence[LeftOut]) -> list[Text]:
+    """The orders that are in no sum, and why."""
+    return [Text.assemble((_("left out"), "bold red"), f"  {each.order}  {told(each.reason)}") for each in left_out]

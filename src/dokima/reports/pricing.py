@@ -14,7 +14,7 @@ from rich.text import Text
 from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder
 from dokima.engine.running.summing import TotalsSum, left_out, sums_of
 from dokima.errors import NotFound, listed, nearest
-from dokima.reports.findings import finding_lines
+from dokima.reports.findings import finding_lines, left_out_rows
 from dokima.reports.formatting import (
     BLANK,
     TOTAL_FACTS,
@@ -27,7 +27,6 @@ from dokima.reports.formatting import (
 )
 from dokima.reports.language import _
 from dokima.reports.table_layout import FirstThatFits, figure_table, stacked
-from dokima.reports.variances import left_out_rows
 
 SUMMED = ("without_tax", "tax", "with_tax", "payable")
 """Totals that make sense for several orders together."""

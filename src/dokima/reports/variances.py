@@ -11,9 +11,9 @@ from rich.text import Text
 
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import PROFIT, Delta, LineVariance, Variance
-from dokima.engine.running.summing import LeftOut
+from dokima.reports.findings import left_out_rows
 from dokima.reports.formatting import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word
-from dokima.reports.language import N_, _, counted, told
+from dokima.reports.language import N_, _, counted
 from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked
 
 STATUS_WORDS = {"added": N_("added"), "removed": N_("removed"), "changed": N_("changed"), "unchanged": N_("unchanged")}
@@ -59,11 +59,6 @@ def _group_row(group: VarianceGroup, effects: Sequence[str]) -> list[str]:
     before, after, moved = group.figures["without_tax"]
     cells = [number(before), number(after), signed(moved), *(signed(group.figures[name][2]) for name in effects)]
     return [number(group.value), group.currency, str(group.lines), *cells]
-
-
-def left_out_rows(left_out: Sequence[LeftOut]) -> list[Text]:
-    """The orders that are in no sum, and why."""
-    return [Text.assemble((_("left out"), "bold red"), f"  {each.order}  {told(each.reason)}") for each in left_out]
 
 
 def _heading(order: str, lines: list[LineVariance]) -> Text:
