@@ -30,20 +30,34 @@ def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:
         ("number", "line.number"),
     )
     key = grid.columns[layout.header["number"].heading or "number"]
-    codes = _codes(key, grid.size)
-    order_of, first = _by_appearance(codes)
+    order_of, first, numbers = _orders_of(key, grid.size)
+    header = _taken(grid, layout.header, first)
+    if numbers is not None:
+        header["number"] = numbers
     raw = RawOrders(
-        _taken(grid, layout.header, first),
+        header,
         _taken(grid, layout.line, None),
         order_of,
         len(first),
-        origin=Origin([file] * len(first), grid.rows[first], grid.rows),
+        origin=Origin([file], grid.rows[first], grid.rows),
         problems=list(grid.problems),
     )
     for name, spec in layout.header.items():
         if name != "number" and spec.heading in grid.columns:
             _check_repeats(raw, grid.columns[spec.heading], spec, grid.rows, first, key)
     return raw
+
+
+def _orders_of(key: RawColumn, size: int) -> tuple[Integers, Integers, RawColumn | None]:
+    """For each row the number of its order, the first row of each, and the order numbers if each is there once."""
+    if size:
+        # Rows of an order usually stand together: then only the first of them need be looked at.
+        moved = key.changes()
+        first = np.append(0, np.flatnonzero(moved) + 1)
+        numbers = key.taken(first).distinct()
+        if numbers is not None:
+            return np.append(0, np.cumsum(moved)), first, numbers
+    return (*_by_appearance(_codes(key.coded(), size)), None)
 
 
 def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, str]) -> RawOrders:
@@ -56,13 +70,14 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
     _require(lines, layout, files[1], layout.line, ("number",))
     if layout.link not in lines.columns:
         _missing(files[1], layout.link, lines)
-    key = headers.columns[layout.header["number"].heading or "number"]
-    numbers = [key.values[at] if at >= 0 else None for at in _codes(key, headers.size).tolist()]
-    place: dict[object, int] = {}
-    for at, number in enumerate(numbers):
-        place.setdefault(number, at)
-    link = lines.columns[layout.link]
-    known = np.array([place.get(value, -1) for value in link.values] + [-1], np.int64)
+    key = headers.columns[layout.header["number"].heading or "number"].coded()
+    link = lines.columns[layout.link].coded()
+    # The first header of each number; a second one is a problem of its own.
+    first = np.full(len(key.values) + 1, -1, np.int64)
+    first[_codes(key, headers.size)[::-1]] = np.arange(headers.size - 1, -1, -1)
+    code = {value: at for at, value in enumerate(key.values)}
+    blank = int(first[-1])
+    known = np.array([first[code[value]] if value in code else -1 for value in link.values] + [blank], np.int64)
     order_of = known[_codes(link, lines.size)]
     lost = np.flatnonzero(order_of < 0)
     problems = [*headers.problems, *lines.problems]
@@ -76,7 +91,7 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
         _taken(lines, layout.line, kept),
         order_of[kept],
         headers.size,
-        origin=Origin([files[0]] * headers.size, headers.rows, lines.rows[kept], files[1]),
+        origin=Origin([files[0]], headers.rows, lines.rows[kept], files[1]),
         problems=problems,
         given=kept,
     )
@@ -88,11 +103,17 @@ def _codes(column: RawColumn, size: int) -> Integers:
 
 def _by_appearance(codes: Integers) -> tuple[Integers, Integers]:
     """For each row the number of its order, orders counted as they appear; and the first row of each."""
-    _, first, back = np.unique(codes, return_index=True, return_inverse=True)
-    sequence = np.argsort(first, kind="stable")
+    if not len(codes):
+        return codes, codes
+    lowest = int(codes.min())
+    shifted = codes - lowest
+    first = np.full(int(shifted.max()) + 1, len(codes), np.int64)
+    # Of several rows of one order the last that is written stays: backwards that is its first.
+    first[shifted[::-1]] = np.arange(len(codes) - 1, -1, -1)
+    sequence = np.argsort(first, kind="stable")[: int((first < len(codes)).sum())]
     place = np.empty(len(first), np.int64)
-    place[sequence] = np.arange(len(first))
-    return place[back.reshape(-1)], first[sequence]
+    place[sequence] = np.arange(len(sequence))
+    return place[shifted], first[sequence]
 
 
 def _taken(grid: Grid, specs: Mapping[str, Field], rows: Integers | None) -> dict[str, RawColumn]:
@@ -100,8 +121,7 @@ def _taken(grid: Grid, specs: Mapping[str, Field], rows: Integers | None) -> dic
     for name, spec in specs.items():
         column = grid.columns.get(spec.heading or name)
         if column is not None:
-            codes = _codes(column, grid.size)
-            columns[name] = RawColumn(column.values, codes if rows is None else codes[rows])
+            columns[name] = column if rows is None else column.taken(rows)
     return columns
 
 
@@ -131,14 +151,16 @@ def _check_repeats(
 ) -> None:
     """A header value must be the same on every row of its order."""
     order_of = raw.order_of
-    codes = _codes(column, len(order_of))
+    if not (column.changes() & (order_of[1:] == order_of[:-1])).any() and bool((order_of[1:] >= order_of[:-1]).all()):
+        return  # rows of an order stand together, and no value moves within one
+    codes = column.keys()
     differs = np.flatnonzero(codes != codes[first[order_of]])
     for row in differs.tolist():
         order = int(order_of[row])
         at = first[order]
-        values = [column.values[code] if code >= 0 else None for code in (codes[at], codes[row])]
+        values = [column.values[place] if place >= 0 else None for place in map(column.place, (int(at), row))]
         message = f"expected {values[0]!r} as in row {rows[at]} (got {values[1]!r})"
         number = key.values[key.place(int(at))] if key.place(int(at)) >= 0 else ""
-        file, place = raw.origin.files[order], int(rows[row])
+        file, place = raw.origin.file_of("header", order), int(rows[row])
         raw.problems.append(Problem(str(number), "", spec.name, message, file, place))
         raw.set_aside.add(order)

@@ -24,14 +24,36 @@ EPOCH = datetime.date(1970, 1, 1).toordinal()
 
 
 class Words:
-    """The distinct texts of a column, numbered from 0; shared by the columns taken from it."""
+    """The distinct texts of a column, numbered from 0; shared by the columns taken from it.
 
-    __slots__ = ("__weakref__", "_index", "_numbers_in", "items")
+    Args:
+        items: The texts; or what makes them, called when somebody first reads one. Of a million order numbers most runs
+            read none.
+        index: Number of each text, if it is known already.
+        size: How many there are, if ``items`` is to be called.
+    """
 
-    def __init__(self, items: list[str], index: dict[str, int] | None = None) -> None:
-        self.items = items
+    __slots__ = ("__weakref__", "_index", "_items", "_make", "_numbers_in", "_size")
+
+    def __init__(
+        self, items: list[str] | Callable[[], list[str]], index: dict[str, int] | None = None, size: int = 0
+    ) -> None:
+        self._items: list[str] | None = None if callable(items) else items
+        self._make: Callable[[], list[str]] | None = items if callable(items) else None
+        self._size = size if self._items is None else len(self._items)
         self._index = index
         self._numbers_in: WeakKeyDictionary[Words, Integers] | None = None
+
+    @property
+    def items(self) -> list[str]:
+        """The texts."""
+        if self._items is None:
+            assert self._make is not None
+            self._items, self._make = self._make(), None
+        return self._items
+
+    def __len__(self) -> int:
+        return self._size
 
     @property
     def index(self) -> dict[str, int]:

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Protocol
 
 import numpy as np
 
 from dokima.errors import Problem, nearest
 from dokima.exact.integers import Integers, Mask
+from dokima.exact.ranking import distinct
 from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.agreed_terms import wrong_terms
-from dokima.model.columns import Column, Texts, Words
+from dokima.model.columns import Column, LazyColumns, Texts, Words
 from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
 from dokima.model.orders import Orders, Origin
-from dokima.model.raw import ABSENT, RawColumn
+from dokima.model.raw import ABSENT, ColumnValues, RawColumn
 from dokima.model.values import BadValue, ValueReader
 
 
@@ -89,26 +91,25 @@ class _Intake:
         self.problems: list[tuple[int, Problem]] = []
         self.bad = set(raw.set_aside)
         self.absent: dict[tuple[str, str], Mask] = {}
-        self.numbers: list[str] = [""] * raw.count
-        self.line_numbers: list[str] = []
         self.sorted_rows: Integers = np.zeros(0, np.int64)
 
     def read(self) -> Orders:
         raw = self.raw
-        self._read_numbers()
+        self._check_numbers()
         headers = self._read_level("header", raw.header, self.fields.header, raw.count)
         lines = self._read_level("line", raw.line, self.fields.line, len(raw.order_of))
         addresses = self._read_addresses(lines)
         self._check_records()
-        lines["number"], sequence, parent_codes = addresses
+        numbers, keys, parent_codes = addresses
+        lines = _with_column(lines, "number", numbers)
         # Sort only what is not sorted: files usually come in sequence.
-        order = self.sorted_rows = np.lexsort((sequence, raw.order_of))
-        in_order = bool((order == np.arange(len(order))).all())
+        in_order = _is_ascending(keys)
+        order = self.sorted_rows = np.arange(len(keys)) if in_order else np.argsort(keys, kind="stable")
         origin = raw.origin
         orders = Orders(
             fields=self.fields,
             headers=headers,
-            lines=lines if in_order else {name: column.take(order) for name, column in lines.items()},
+            lines=lines if in_order else LazyColumns(lines, lambda name: lines[name].take(order)),
             order_of=raw.order_of if in_order else raw.order_of[order],
             count=raw.count,
             absent={
@@ -141,7 +142,7 @@ class _Intake:
         rows = raw.origin.header_rows if level == "header" else raw.origin.line_rows
         problem = Problem(
             self.numbers[order],
-            self.line_numbers[row] if level == "line" and self.line_numbers else "",
+            self.line_numbers[row] if level == "line" else "",
             field,
             message,
             raw.origin.file_of(level, order),
@@ -152,15 +153,48 @@ class _Intake:
 
     # -- numbers ----------------------------------------------------------------------------------------------
 
-    def _read_numbers(self) -> None:
+    @cached_property
+    def numbers(self) -> list[str]:
+        """The order numbers, for messages: those of a million orders in which nothing is wrong are never made."""
+        column = self.raw.header.get("number")
+        if column is None:
+            return [""] * self.raw.count
+        spec = self.fields.header["number"]
+        texts = (
+            list(column.values) if self._is_plain_text(column) else [self._number_of(spec, v) for v in column.values]
+        )
+        texts.append("")
+        return [texts[place] for place in column.places()]
+
+    def _is_plain_text(self, column: RawColumn) -> bool:
+        """Whether the values of order numbers are texts that mean themselves."""
+        spec = self.fields.header["number"]
+        if spec.codes or spec.choices:
+            return False
+        if isinstance(column.values, ColumnValues):
+            return isinstance(column.values.column, Texts)
+        return set(map(type, column.values)) <= {str} and "" not in column.values
+
+    @cached_property
+    def line_numbers(self) -> list[str]:
+        """The line numbers as they were given, for messages."""
+        column, count = self.raw.line.get("number"), len(self.raw.order_of)
+        if column is None:
+            return [""] * count
+        values = [str(value) if value is not None else "" for value in column.values] + [""]
+        return [values[place] for place in column.places()[:count]]
+
+    def _check_numbers(self) -> None:
+        """Every order has a number, and each number is there once; one order by itself needs none."""
         raw = self.raw
         column = raw.header.get("number")
-        spec = self.fields.header["number"]
-        if column is not None:
-            plain = not spec.codes and not spec.choices and set(map(type, column.values)) <= {str}
-            texts = list(column.values) if plain else [self._number_of(spec, value) for value in column.values]
-            texts.append("")
-            self.numbers = [texts[place] for place in column.places()]
+        if column is not None and column.distinct() is not None and not self.fields.header["number"].codes:
+            return
+        if column is not None and column.codes is not None and self._is_plain_text(column):
+            # Distinct texts, so that distinct codes are distinct numbers.
+            codes = column.codes
+            if len(codes) and codes.min() >= 0 and np.bincount(codes).max() == 1:
+                return
         distinct = set(self.numbers)
         if len(distinct) == raw.count and "" not in distinct:
             return
@@ -179,8 +213,8 @@ class _Intake:
         except BadValue:
             return ""
 
-    def _read_addresses(self, lines: dict[str, Column]) -> tuple[Texts, Integers, Integers | None]:
-        """Line numbers in their one form, their rank in sequence, and codes of parents if there are sub-lines."""
+    def _read_addresses(self, lines: Mapping[str, Column]) -> tuple[Texts, Integers, Integers | None]:
+        """Line numbers in their one form, what lines are sorted by, and codes of parents if there are sub-lines."""
         count = len(self.raw.order_of)
         given = lines.get("number")
         if not isinstance(given, Texts):
@@ -199,17 +233,17 @@ class _Intake:
         rank = {address: at for at, address in enumerate(known)}
         codes = np.array([-1 if address is None else rank[address] for address in addresses] + [-1], np.int64)
         sequence = codes[given.codes]
-        self._check_duplicates(sequence, known)
+        keys = self.raw.order_of * (len(known) + 1) + sequence
+        self._check_duplicates(keys, sequence, known)
         parents = None
         if any(len(address) > 1 for address in known):
             above = np.array([rank.get(a[:-1], -2) if len(a) > 1 else -1 for a in known] + [-1], np.int64)
             parents = above[sequence]
         words = Words([write_address(address) for address in known])
-        return Texts(sequence, words), sequence, parents
+        return Texts(sequence, words), keys, parents
 
-    def _check_duplicates(self, sequence: Integers, known: Sequence[Address]) -> None:
-        keys = self.raw.order_of * (len(known) + 1) + sequence
-        if len(keys) < 2 or bool((keys[1:] > keys[:-1]).all()):
+    def _check_duplicates(self, keys: Integers, sequence: Integers, known: Sequence[Address]) -> None:
+        if _is_ascending(keys) or len(distinct(keys)) == len(keys):
             return
         first: dict[int, int] = {}
         for row, key in enumerate(keys.tolist()):
@@ -242,13 +276,14 @@ class _Intake:
 
     def _read_level(
         self, level: str, raw: Mapping[str, RawColumn], fields: Mapping[str, Field], count: int
-    ) -> dict[str, Column]:
-        if level == "line":
-            self.line_numbers = self._line_numbers(raw.get("number"), count)
+    ) -> Mapping[str, Column]:
         columns: dict[str, Column] = {}
+        texts: dict[str, RawColumn] = {}
         for name, column in raw.items():
             if name not in fields:
                 self._unknown(level, name, column, fields, count)
+            elif _takes_any_text(fields[name]) and column.is_text:
+                texts[name] = column  # nothing can be wrong with it, so it is read when somebody wants it
             else:
                 columns[name] = self._read_column(level, fields[name], column)
         for name, field_ in fields.items():
@@ -258,14 +293,10 @@ class _Intake:
                 elif field_.required:
                     for row in range(count):
                         self._problem(level, row, name, f"expected a value for {field_.shown} (it is not given)")
-        return columns
-
-    @staticmethod
-    def _line_numbers(column: RawColumn | None, count: int) -> list[str]:
-        if column is None:
-            return [""] * count
-        values = [str(value) if value is not None else "" for value in column.values] + [""]
-        return [values[place] for place in column.places()[:count]]
+        return LazyColumns(
+            [name for name in raw if name in fields],
+            lambda name: columns[name] if name in columns else texts[name].read(fields[name], self.reader)[0],
+        )
 
     def _unknown(self, level: str, name: str, column: RawColumn, fields: Mapping[str, Field], count: int) -> None:
         given = np.arange(count) if column.absent is None else np.flatnonzero(~column.absent)
@@ -317,6 +348,21 @@ class _Intake:
                 continue
             if (blank and field_.required) or (blank and (name, field_.name) == ("payments", "amount")):
                 self._problem("header", order, name, f"expected {_an(field_.name)} in each of the {name} (got a blank)")
+
+
+def _with_column(columns: Mapping[str, Column], name: str, column: Column) -> LazyColumns:
+    """Columns with one of them replaced, none of the others made."""
+    return LazyColumns([*columns, name], lambda each: column if each == name else columns[each])
+
+
+def _takes_any_text(spec: Field) -> bool:
+    """Whether a field holds whatever text, and its blanks mean nothing more than that they are blank."""
+    return spec.kind == "text" and not (spec.codes or spec.choices or spec.required or spec.empty == "absent")
+
+
+def _is_ascending(keys: Integers) -> bool:
+    """Whether each key is above the one before it, so that nothing is there twice."""
+    return bool((keys[1:] > keys[:-1]).all())
 
 
 def _an(word: str) -> str:

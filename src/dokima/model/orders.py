@@ -24,7 +24,7 @@ class Origin:
     """Where orders came from.
 
     Attributes:
-        files: For each order the name of its source; empty for Python.
+        files: For each order the name of its source, or one name for all; empty for Python.
         header_rows: For each order its row in the source, counted from 1 with the heading as row 1; None if unknown.
         line_rows: The same for each line.
         lines_file: Name of the source of lines, where headers have one of their own.
@@ -39,7 +39,7 @@ class Origin:
         """The source of an order's header or lines."""
         if level == "line" and self.lines_file:
             return self.lines_file
-        return self.files[order] if self.files else ""
+        return self.files[order if len(self.files) > 1 else 0] if self.files else ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -227,7 +227,7 @@ class Orders:
             parent=parent,
             given=self.given[lines],
             origin=Origin(
-                [origin.files[at] for at in rows] if origin.files else (),
+                [origin.files[at] for at in rows] if len(origin.files) > 1 else origin.files,
                 None if origin.header_rows is None else origin.header_rows[headers],
                 None if origin.line_rows is None else origin.line_rows[lines],
                 origin.lines_file,

@@ -10,7 +10,7 @@ import numpy as np
 
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
-from dokima.model.columns import Column, Texts, Words, column_of, take_or_blank
+from dokima.model.columns import Column, Dates, Flags, Texts, Words, column_of, take_or_blank
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
 
@@ -18,6 +18,21 @@ SMALL = 2**62
 """Whole numbers below it are kept as they are."""
 ABSENT: Final = object()
 """Stands for a field that was not given at all, as opposed to one given as blank."""
+
+
+class ColumnValues(Sequence[Any]):
+    """Values that their source has as a column already; as Python values they are made when somebody asks for them.
+
+    Attributes:
+        column: The values as a column, none of them blank text.
+    """
+
+    def __init__(self, column: Column) -> None:
+        self.column = column
+
+    def pick(self, places: Integers) -> list[Any]:
+        """The values at some places."""
+        return [self[at] for at in places.tolist()]
 
 
 @dataclass(frozen=True)
@@ -42,6 +57,31 @@ class RawColumn:
             return cls(rows)
         return cls([None if value is ABSENT else value for value in rows], None, absent)
 
+    @property
+    def size(self) -> int:
+        """How many rows there are."""
+        return len(self.values) if self.codes is None else len(self.codes)
+
+    @property
+    def is_text(self) -> bool:
+        """Whether all values are known to be texts, and need no look."""
+        return False
+
+    def changes(self) -> Mask:
+        """For each row but the first whether its value differs from that of the row before."""
+        keys = self.keys()
+        moved: Mask = keys[1:] != keys[:-1]
+        return moved
+
+    def taken(self, rows: Integers) -> RawColumn:
+        """The values of some rows."""
+        codes = rows if self.codes is None else self.codes[rows]
+        return RawColumn(self.values, codes, None if self.absent is None else self.absent[rows])
+
+    def distinct(self) -> RawColumn | None:
+        """The same column if each text of it is known to be there once and none is blank; None if that is not known."""
+        return None
+
     def rows_of(self, places: Sequence[int]) -> Integers:
         """The rows whose value stands at one of the given places."""
         if self.codes is None:
@@ -54,8 +94,9 @@ class RawColumn:
 
     def read(self, spec: Field, reader: ValueReader) -> tuple[Column, dict[int, str]]:
         """The values as a field wants them, and for each place that it cannot read what is wrong with it."""
-        if (column := self._as_they_are(spec)) is not None:
-            return column, {}
+        column = _as_they_are(self.values, spec, is_distinct=self.codes is not None)
+        if column is not None:
+            return self._row_by_row(column), {}
         read: list[Any] = []
         bad: dict[int, str] = {}
         for place, value in enumerate(self.values):
@@ -64,22 +105,78 @@ class RawColumn:
             except BadValue as error:
                 read.append(None)
                 bad[place] = str(error)
-        column = column_of(spec.kind, read)
-        return (column if self.codes is None else take_or_blank(column, self.codes)), bad
+        return self._row_by_row(column_of(spec.kind, read)), bad
 
     def places(self) -> list[int]:
         """For each row the place of its value, -1 for a blank."""
         return list(range(len(self.values))) if self.codes is None else self.codes.tolist()
 
-    def _as_they_are(self, spec: Field) -> Column | None:
-        """Texts of a text field and whole numbers of a number field, which need no reading; None for all else."""
-        if self.codes is None or spec.codes or spec.choices or not len(self.values):
-            return None
-        kinds = set(map(type, self.values))
-        if spec.kind == "text" and kinds == {str} and "" not in self.values:
-            return Texts(self.codes, Words(list(self.values)))
-        if spec.kind in ("decimal", "integer") and kinds == {int}:
-            units = np.array(self.values, object)
-            if max(abs(int(units.max())), abs(int(units.min()))) < SMALL:
-                return take_or_blank(Decimals(units.astype(np.int64), 0), self.codes)
+    def keys(self) -> Integers:
+        """For each row a number, equal where values are equal, as far as that can be said without reading them."""
+        if self.codes is not None:
+            return self.codes
+        keys: Integers = np.arange(len(self.values))
+        if isinstance(self.values, ColumnValues):
+            match self.values.column:
+                case Decimals(units=found) | Dates(days=found) | Flags(values=found):
+                    missing = self.values.column.missing
+                    # Two blanks are equal, and differ from every value: their key is one that no value has.
+                    lowest = int(found.min(initial=0)) - 1
+                    keys = found if missing is None else np.where(missing, lowest, found)
+                case Texts(codes=found):
+                    keys = found
+        return keys
+
+    def coded(self) -> RawColumn:
+        """The same values, each distinct one once and with a code for each row."""
+        if self.codes is not None:
+            return self
+        if not isinstance(self.values, ColumnValues):
+            return RawColumn(self.values, np.arange(len(self.values)), self.absent)
+        found, first, codes = np.unique(self.keys(), return_index=True, return_inverse=True)
+        gone = self.values.column.missing
+        if gone is not None and len(found) and gone[first[0]]:
+            return RawColumn(self.values.pick(first[1:]), codes.reshape(-1) - 1, self.absent)  # its key is the lowest
+        return RawColumn(self.values.pick(first), codes.reshape(-1), self.absent)
+
+    def _row_by_row(self, column: Column) -> Column:
+        """A column of the distinct values as one of all rows."""
+        if self.codes is None:
+            return column
+        if isinstance(column, Texts) and bool((column.codes == np.arange(len(column))).all()):
+            return Texts(self.codes, column.words)  # the distinct values are the words themselves
+        return take_or_blank(column, self.codes)
+
+
+def _as_they_are(values: Sequence[Any], spec: Field, *, is_distinct: bool) -> Column | None:
+    """Values that need no reading: of the field's kind, within its places and choices; None for all others."""
+    if spec.codes or not len(values):
         return None
+    if isinstance(values, ColumnValues):
+        return _fitting(values.column, spec)
+    if not is_distinct:
+        return None
+    kinds = set(map(type, values))
+    if spec.kind == "text" and kinds == {str} and not spec.choices and "" not in values:
+        return Texts(np.arange(len(values)), Words(list(values)))
+    if spec.kind in ("decimal", "integer") and kinds == {int} and not spec.choices:
+        units = np.array(values, object)
+        if max(abs(int(units.max())), abs(int(units.min()))) < SMALL:
+            return Decimals(units.astype(np.int64), 0)
+    return None
+
+
+def _fitting(column: Column, spec: Field) -> Column | None:
+    """A column as a field wants it; None if it is of another kind, or something in it is not as it should be."""
+    match column:
+        case Texts() if spec.kind == "text":
+            return column if not spec.choices or set(column.words.items) <= set(spec.choices) else None
+        case Dates() if spec.kind == "date" and not spec.choices:
+            return column
+        case Flags() if spec.kind == "flag" and not spec.choices:
+            return column
+        case Decimals() if spec.kind in ("decimal", "integer") and not spec.choices:
+            compact = column.compact()
+            most = 0 if spec.kind == "integer" else spec.places
+            return compact if most is None or compact.places <= most else None
+    return None

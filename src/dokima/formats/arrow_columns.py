@@ -1,0 +1,217 @@
+"""Arrow columns as raw columns: numbers, dates and flags as they lie in memory, texts by their dictionary.
+
+Nothing here looks at values one at a time. A kind of column that has no straight way (binary floats, times, lists) is
+read through Python, each distinct value once, so that what is wrong with it is said in the words of every other source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from functools import cached_property
+from typing import Any, overload
+
+import numpy as np
+
+from dokima.exact.conversion import from_arrow
+from dokima.exact.integers import Integers, Mask
+from dokima.formats.grid import Grid
+from dokima.model.columns import Column, Dates, Flags, Texts, Words
+from dokima.model.raw import ColumnValues, RawColumn
+
+FIRST_DAY, LAST_DAY = -719_162, 2_932_896
+"""Days of the years 1 and 9999 from 1970-01-01, between which Python has dates."""
+
+
+def grid_of_table(table: Any, rows: Integers | None = None) -> Grid:
+    """A `pyarrow.Table` as a grid.
+
+    Args:
+        table: The table.
+        rows: For each row its number in the file; counted from 2, as below a heading, if None.
+    """
+    columns = {name: raw_column(table.column(name)) for name in table.column_names}
+    return Grid(columns, table.num_rows, np.arange(table.num_rows) + 2 if rows is None else rows)
+
+
+def raw_column(chunks: Any) -> RawColumn:
+    """A `pyarrow.ChunkedArray` as a raw column."""
+    import pyarrow as pa
+
+    array = _one_array(chunks)
+    if array is None:
+        return RawColumn([])
+    kind = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
+    if pa.types.is_string(kind) or pa.types.is_large_string(kind):
+        array.validate(full=True)  # a text that is not UTF-8 is found here, where the file is still known
+        return TextColumn(array)
+    if pa.types.is_dictionary(array.type):
+        array = array.cast(kind)
+    column = _column(array)
+    if column is not None:
+        return RawColumn(_ArrowValues(column, array))
+    encoded = array.dictionary_encode()
+    return RawColumn(encoded.dictionary.to_pylist(), codes_of(encoded))
+
+
+class TextColumn(RawColumn):
+    """Texts of Arrow. They are coded when somebody reads them: of a header field that repeats on each line, or one that
+    no formula reads, nobody ever does."""
+
+    def __init__(self, array: Any, is_distinct: bool = False) -> None:
+        """
+        Args:
+            array: Texts, or a dictionary of texts.
+            is_distinct: Whether each is known to be there once, and none is blank.
+        """
+        self.array = array
+        self.is_distinct = is_distinct
+
+    @property
+    def size(self) -> int:
+        return len(self.array)
+
+    @property
+    def is_text(self) -> bool:
+        return True
+
+    @cached_property
+    def _coded(self) -> tuple[Sequence[Any], Integers]:
+        import pyarrow as pa
+        from pyarrow import compute
+
+        if self.is_distinct:
+            words, codes = self.array, np.arange(len(self.array))
+        else:
+            # From the first value on, so that the codes of a column that is grouped are in sequence.
+            encoded = self.array if pa.types.is_dictionary(self.array.type) else self.array.dictionary_encode()
+            words, codes = encoded.dictionary, codes_of(encoded)
+            if words.null_count:
+                words, codes = _without(words, codes, compute.is_null(words))
+            if (empty := compute.index(words, pa.scalar("", words.type)).as_py()) >= 0:
+                words, codes = _without(words, codes, compute.equal(words, words[empty]))
+        column = Texts(np.arange(len(words)), Words(words.to_pylist, size=len(words)))
+        return _ArrowValues(column, words), codes
+
+    @property
+    def values(self) -> Sequence[Any]:
+        return self._coded[0]
+
+    @property
+    def codes(self) -> Integers:
+        return self._coded[1]
+
+    def changes(self) -> Mask:
+        from pyarrow import compute
+
+        if hasattr(self.array, "dictionary"):
+            return super().changes()
+        array = compute.coalesce(self.array, "") if self.array.null_count else self.array  # a blank either way
+        moved: Mask = compute.not_equal(array[1:], array[:-1]).to_numpy(zero_copy_only=False)
+        return moved
+
+    def taken(self, rows: Integers) -> RawColumn:
+        import pyarrow as pa
+
+        return TextColumn(self.array.take(pa.array(rows)))
+
+    def distinct(self) -> RawColumn | None:
+        from pyarrow import compute
+
+        array = self.array
+        if self.is_distinct:
+            return self
+        if hasattr(array, "dictionary") or array.null_count or (len(array) and array[0].as_py() == ""):
+            return None
+        # In ascending order nothing comes twice, and blanks would come first.
+        if compute.all(compute.less(array[:-1], array[1:])).as_py() is False:
+            return None
+        return TextColumn(array, is_distinct=True)
+
+
+def codes_of(encoded: Any) -> Integers:
+    """The codes of a `pyarrow.DictionaryArray`, -1 where it is null.
+
+    Read off the buffers: Arrow's own ways to replace nulls load pandas, which costs half a second at every start.
+    """
+    indices = encoded.indices
+    codes = np.frombuffer(
+        indices.buffers()[1], indices.type.to_pandas_dtype(), len(indices), indices.offset * indices.type.byte_width
+    ).astype(np.int64)
+    missing = _missing(indices)
+    if missing is not None:
+        codes[missing] = -1
+    return codes
+
+
+def _without(words: Any, codes: Integers, gone: Any) -> tuple[Any, Integers]:
+    """A dictionary without some words, and the codes with -1 in their places."""
+    kept = ~np.asarray(gone.to_numpy(zero_copy_only=False))
+    place = np.append(np.where(kept, np.cumsum(kept) - 1, -1), -1)
+    return words.filter(kept), place[codes]
+
+
+def _column(array: Any) -> Column | None:
+    """The column of an array; None if its kind has no straight way."""
+    import pyarrow as pa
+
+    kind = array.type
+    if pa.types.is_integer(kind) or pa.types.is_decimal128(kind):
+        return from_arrow(array)
+    if pa.types.is_boolean(kind):
+        bits = np.unpackbits(np.frombuffer(array.buffers()[1], np.uint8), bitorder="little")
+        return Flags(bits[array.offset : array.offset + len(array)].astype(bool), _missing(array))
+    if pa.types.is_date32(kind):
+        missing = _missing(array)
+        days = np.frombuffer(array.buffers()[1], np.int32, len(array), 4 * array.offset).astype(np.int64)
+        if missing is not None:
+            days[missing] = 0
+        if len(days) and (days.min() < FIRST_DAY or days.max() > LAST_DAY):
+            return None
+        return Dates(days, missing)
+    return None
+
+
+def _missing(array: Any) -> Mask | None:
+    """True where an array is null; None if it is nowhere."""
+    if not array.null_count:
+        return None
+    bits = np.unpackbits(np.frombuffer(array.buffers()[0], np.uint8), bitorder="little")
+    missing: Mask = bits[array.offset : array.offset + len(array)] == 0
+    return missing
+
+
+def _one_array(chunks: Any) -> Any:
+    """The chunks as one array; None if there is none."""
+    import pyarrow as pa
+
+    array = chunks.combine_chunks()
+    if isinstance(array, pa.ChunkedArray):
+        return array.chunk(0) if array.num_chunks == 1 else None
+    return array
+
+
+class _ArrowValues(ColumnValues):
+    """Values of an Arrow array, each as Arrow gives it to Python."""
+
+    def __init__(self, column: Column, array: Any) -> None:
+        super().__init__(column)
+        self.array = array
+
+    def __len__(self) -> int:
+        return len(self.array)
+
+    @overload
+    def __getitem__(self, at: int) -> Any: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[Any]: ...
+    def __getitem__(self, at: int | slice) -> Any:
+        return self.array[at].to_pylist() if isinstance(at, slice) else self.array[at].as_py()
+
+    def pick(self, places: Integers) -> list[Any]:
+        import pyarrow as pa
+
+        found: list[Any] = self.array.take(pa.array(places)).to_pylist()
+        return found
+
+    def __iter__(self) -> Iterator[Any]:
+        return iter(self.array.to_pylist())
