@@ -152,7 +152,7 @@ def test_every_figure_is_that_of_a_slow_calculation(routine, documents, random):
     expected = [Priced(steps, settings, {"share": d["share"]}, d["lines"]) for d in documents]
 
     together = book.price(orders)
-    pieces = {order.number: order for piece in book.price_in_pieces(orders, lines=3) for order in piece}
+    pieces = {order.number: order for piece in book.stream(orders, lines=3) for order in piece}
 
     for order, known in zip(orders, expected, strict=True):
         for priced in (together[order.number], book.price(order)[order.number], pieces[order.number]):

@@ -158,7 +158,7 @@ def test_pieces_hold_whole_orders_and_the_same_figures():
     line = {"quantity": D(3), "price_base": D("1.11"), "off": D(1), "kind": "full"}
     documents = [_order(f"O{n}", [line] * (n % 3 + 1), n % 2 == 1) for n in range(20)]
     documents.insert(5, {"number": "BAD", "lines": [{"quantity": "many"}]})
-    whole, pieces = RULES.price(documents), list(RULES.price_in_pieces(documents, lines=7))
+    whole, pieces = RULES.price(documents), list(RULES.stream(documents, lines=7))
     assert len(pieces) > 4
     assert [order.number for piece in pieces for order in piece] == [order.number for order in whole]
     assert [order.totals for piece in pieces for order in piece] == [order.totals for order in whole]

@@ -14,7 +14,7 @@ import numpy as np
 
 from dokima.errors import ExactError
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, measure, power_of_ten, whole
+from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, whole, widen
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
 
@@ -149,12 +149,17 @@ def from_arrow(array: Any) -> Decimals:
     if pa.types.is_integer(array.type):
         if pa.types.is_uint64(array.type):
             return decimals(array.to_pylist())
-        missing = np.asarray(array.is_null())
-        units = whole(np.asarray(array.fill_null(0)))
+        missing = _nulls(array)
+        width = array.type.bit_width // 8
+        units = np.frombuffer(array.buffers()[1], f"{'u' if pa.types.is_unsigned_integer(array.type) else 'i'}{width}")
+        units = units[array.offset : array.offset + len(array)].astype(np.int64)
+        units = units if not missing.any() else np.where(missing, 0, units)
+        if len(units) and int(units.min()) < -LIMIT:
+            units = widen(units)
         return Decimals(units, 0, missing if missing.any() else None)
     if not pa.types.is_decimal128(array.type):
         raise ExactError(f"expected an Arrow column of decimal128 or integers (got {array.type})")
-    missing = np.asarray(array.is_null())
+    missing = _nulls(array)
     buffer = array.buffers()[1]
     halves = np.frombuffer(buffer, np.int64, 2 * len(array), 16 * array.offset).reshape(-1, 2)
     low, high = np.where(missing, 0, halves[:, 0]), np.where(missing, 0, halves[:, 1])
@@ -168,6 +173,15 @@ def from_arrow(array: Any) -> Decimals:
         return Decimals(units, scale, gone)
     units, bound = scaled(units, measure(units), -scale)
     return Decimals(units, 0, gone, bound)
+
+
+def _nulls(array: Any) -> Mask:
+    """True where an Arrow array is null; from its buffer, because `numpy.asarray` of Arrow loads pandas."""
+    if not array.null_count:
+        return np.zeros(len(array), bool)
+    bits = np.unpackbits(np.frombuffer(array.buffers()[0], np.uint8), bitorder="little")
+    missing: Mask = bits[array.offset : array.offset + len(array)] == 0
+    return missing
 
 
 def to_arrow(column: Decimals, places: int | None = None, name: str = "column") -> Any:

@@ -6,7 +6,7 @@ read through Python, each distinct value once, so that what is wrong with it is 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import Any, overload
 
@@ -17,23 +17,29 @@ from dokima.exact.integers import Integers, Mask
 from dokima.formats.grid import Grid
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
 from dokima.model.raw import ColumnValues, RawColumn
+from dokima.model.word_keys import coded, parts_of
 
+MANY_TEXTS = 10_000
+"""From so many texts on they are coded by their keys."""
+SAMPLE = 2_000
+"""Texts that are looked at to see whether many are different."""
 FIRST_DAY, LAST_DAY = -719_162, 2_932_896
 """Days of the years 1 and 9999 from 1970-01-01, between which Python has dates."""
 
 
-def grid_of_table(table: Any, rows: Integers | None = None) -> Grid:
+def grid_of_table(table: Any, rows: Integers | None = None, *, is_filled: bool = False) -> Grid:
     """A `pyarrow.Table` as a grid.
 
     Args:
         table: The table.
         rows: For each row its number in the file; counted from 2, as below a heading, if None.
+        is_filled: Whether no text is known to be the empty one.
     """
-    columns = {name: raw_column(table.column(name)) for name in table.column_names}
+    columns = {name: raw_column(table.column(name), is_filled=is_filled) for name in table.column_names}
     return Grid(columns, table.num_rows, np.arange(table.num_rows) + 2 if rows is None else rows)
 
 
-def raw_column(chunks: Any) -> RawColumn:
+def raw_column(chunks: Any, *, is_filled: bool = False) -> RawColumn:
     """A `pyarrow.ChunkedArray` as a raw column."""
     import pyarrow as pa
 
@@ -43,12 +49,12 @@ def raw_column(chunks: Any) -> RawColumn:
     kind = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         array.validate(full=True)  # a text that is not UTF-8 is found here, where the file is still known
-        return TextColumn(array)
+        return TextColumn(array, is_filled=is_filled)
     if pa.types.is_dictionary(array.type):
         array = array.cast(kind)
     column = _column(array)
     if column is not None:
-        return RawColumn(_ArrowValues(column, array))
+        return RawColumn(_ArrowValues(column, lambda: array))
     encoded = array.dictionary_encode()
     return RawColumn(encoded.dictionary.to_pylist(), codes_of(encoded))
 
@@ -57,14 +63,16 @@ class TextColumn(RawColumn):
     """Texts of Arrow. They are coded when somebody reads them: of a header field that repeats on each line, or one that
     no formula reads, nobody ever does."""
 
-    def __init__(self, array: Any, is_distinct: bool = False) -> None:
+    def __init__(self, array: Any, *, is_distinct: bool = False, is_filled: bool = False) -> None:
         """
         Args:
             array: Texts, or a dictionary of texts.
             is_distinct: Whether each is known to be there once, and none is blank.
+            is_filled: Whether no text is known to be the empty one; it may still be null.
         """
         self.array = array
         self.is_distinct = is_distinct
+        self.is_filled = is_filled or is_distinct
 
     @property
     def size(self) -> int:
@@ -76,20 +84,40 @@ class TextColumn(RawColumn):
 
     @cached_property
     def _coded(self) -> tuple[Sequence[Any], Integers]:
-        import pyarrow as pa
-        from pyarrow import compute
-
         if self.is_distinct:
             words, codes = self.array, np.arange(len(self.array))
+        elif (found := self._by_keys()) is not None:
+            return found
         else:
-            # From the first value on, so that the codes of a column that is grouped are in sequence.
-            encoded = self.array if pa.types.is_dictionary(self.array.type) else self.array.dictionary_encode()
+            encoded = self.array if hasattr(self.array, "dictionary") else self.array.dictionary_encode()
             words, codes = encoded.dictionary, codes_of(encoded)
-            if words.null_count:
-                words, codes = _without(words, codes, compute.is_null(words))
-            if (empty := compute.index(words, pa.scalar("", words.type)).as_py()) >= 0:
-                words, codes = _without(words, codes, compute.equal(words, words[empty]))
+            if words.null_count or not self.is_filled:
+                words, codes = _filled(words, codes)
         column = Texts(np.arange(len(words)), Words(words.to_pylist, size=len(words)))
+        return _ArrowValues(column, lambda: words), codes
+
+    def _by_keys(self) -> tuple[Sequence[Any], Integers] | None:
+        """Many texts by their keys, which is twice as fast as by a dictionary, and finds them in tables without one."""
+        import pyarrow as pa
+
+        array = self.array
+        if hasattr(array, "dictionary") or len(array) < MANY_TEXTS:
+            return None
+        if len(array[:SAMPLE].unique()) < SAMPLE // 4:
+            return None  # a short dictionary is quicker
+        _, offsets, data = array.buffers()
+        width = np.int64 if pa.types.is_large_string(array.type) else np.int32
+        starts = np.frombuffer(offsets, width, len(array) + 1, array.offset * np.dtype(width).itemsize)
+        parts = parts_of(starts, np.frombuffer(data or b"", np.uint8), _missing(array))
+        found = None if parts is None else coded(parts)
+        if found is None:
+            return None
+        codes, first, keys = found
+
+        def words() -> Any:
+            return array.take(_positions(first))
+
+        column = Texts(np.arange(len(first)), Words(lambda: words().to_pylist(), size=len(first), keys=keys))
         return _ArrowValues(column, words), codes
 
     @property
@@ -100,19 +128,22 @@ class TextColumn(RawColumn):
     def codes(self) -> Integers:
         return self._coded[1]
 
+    def blank(self) -> Mask | None:
+        return _missing(self.array) if self.is_filled and not hasattr(self.array, "dictionary") else super().blank()
+
     def changes(self) -> Mask:
         from pyarrow import compute
 
         if hasattr(self.array, "dictionary"):
             return super().changes()
-        array = compute.coalesce(self.array, "") if self.array.null_count else self.array  # a blank either way
-        moved: Mask = compute.not_equal(array[1:], array[:-1]).to_numpy(zero_copy_only=False)
-        return moved
+        array = self.array
+        if array.null_count:
+            array = compute.coalesce(array, _empty(array.type))  # a blank either way
+        return _mask(compute.not_equal(array[1:], array[:-1]))
 
     def taken(self, rows: Integers) -> RawColumn:
-        import pyarrow as pa
 
-        return TextColumn(self.array.take(pa.array(rows)))
+        return TextColumn(self.array.take(_positions(rows)), is_distinct=self.is_distinct, is_filled=self.is_filled)
 
     def distinct(self) -> RawColumn | None:
         from pyarrow import compute
@@ -129,10 +160,7 @@ class TextColumn(RawColumn):
 
 
 def codes_of(encoded: Any) -> Integers:
-    """The codes of a `pyarrow.DictionaryArray`, -1 where it is null.
-
-    Read off the buffers: Arrow's own ways to replace nulls load pandas, which costs half a second at every start.
-    """
+    """The codes of a `pyarrow.DictionaryArray`, -1 where it is null."""
     indices = encoded.indices
     codes = np.frombuffer(
         indices.buffers()[1], indices.type.to_pandas_dtype(), len(indices), indices.offset * indices.type.byte_width
@@ -143,10 +171,16 @@ def codes_of(encoded: Any) -> Integers:
     return codes
 
 
-def _without(words: Any, codes: Integers, gone: Any) -> tuple[Any, Integers]:
-    """A dictionary without some words, and the codes with -1 in their places."""
-    kept = ~np.asarray(gone.to_numpy(zero_copy_only=False))
-    place = np.append(np.where(kept, np.cumsum(kept) - 1, -1), -1)
+def _filled(words: Any, codes: Integers) -> tuple[Any, Integers]:
+    """A dictionary without its empty text and its null, and the codes with -1 in their places."""
+    from pyarrow import compute
+
+    empty = _empty(words.type)
+    kept = compute.not_equal(compute.coalesce(words, empty), empty)
+    mask = _mask(kept)
+    if mask.all():
+        return words, codes
+    place = np.append(np.where(mask, np.cumsum(mask) - 1, -1), -1)
     return words.filter(kept), place[codes]
 
 
@@ -158,8 +192,7 @@ def _column(array: Any) -> Column | None:
     if pa.types.is_integer(kind) or pa.types.is_decimal128(kind):
         return from_arrow(array)
     if pa.types.is_boolean(kind):
-        bits = np.unpackbits(np.frombuffer(array.buffers()[1], np.uint8), bitorder="little")
-        return Flags(bits[array.offset : array.offset + len(array)].astype(bool), _missing(array))
+        return Flags(_mask(array), _missing(array))
     if pa.types.is_date32(kind):
         missing = _missing(array)
         days = np.frombuffer(array.buffers()[1], np.int32, len(array), 4 * array.offset).astype(np.int64)
@@ -169,6 +202,31 @@ def _column(array: Any) -> Column | None:
             return None
         return Dates(days, missing)
     return None
+
+
+# Arrow's own ways from and to NumPy, and to a scalar, load pandas, which costs half a second at every start. So columns
+# are taken from their buffers and put into them here.
+
+
+def _positions(rows: Integers) -> Any:
+    """Positions as an Arrow array."""
+    import pyarrow as pa
+
+    return pa.Array.from_buffers(pa.int64(), len(rows), [None, pa.py_buffer(np.ascontiguousarray(rows, np.int64))])
+
+
+def _mask(flags: Any) -> Mask:
+    """A boolean Arrow array without nulls."""
+    bits = np.unpackbits(np.frombuffer(flags.buffers()[1], np.uint8), bitorder="little")
+    return bits[flags.offset : flags.offset + len(flags)].astype(bool)
+
+
+def _empty(kind: Any) -> Any:
+    """The empty text as an Arrow scalar."""
+    import pyarrow as pa
+
+    offsets = pa.py_buffer(np.zeros(2, np.int64))
+    return pa.Array.from_buffers(kind, 1, [None, offsets, pa.py_buffer(b"")])[0]
 
 
 def _missing(array: Any) -> Mask | None:
@@ -191,14 +249,23 @@ def _one_array(chunks: Any) -> Any:
 
 
 class _ArrowValues(ColumnValues):
-    """Values of an Arrow array, each as Arrow gives it to Python."""
+    """Values of an Arrow array, each as Arrow gives it to Python.
 
-    def __init__(self, column: Column, array: Any) -> None:
+    Args:
+        column: The values as a column.
+        make: Makes the array.
+    """
+
+    def __init__(self, column: Column, make: Callable[[], Any]) -> None:
         super().__init__(column)
-        self.array = array
+        self._make = make
+
+    @cached_property
+    def array(self) -> Any:
+        return self._make()
 
     def __len__(self) -> int:
-        return len(self.array)
+        return len(self.column)
 
     @overload
     def __getitem__(self, at: int) -> Any: ...
@@ -208,9 +275,8 @@ class _ArrowValues(ColumnValues):
         return self.array[at].to_pylist() if isinstance(at, slice) else self.array[at].as_py()
 
     def pick(self, places: Integers) -> list[Any]:
-        import pyarrow as pa
 
-        found: list[Any] = self.array.take(pa.array(places)).to_pylist()
+        found: list[Any] = self.array.take(_positions(places)).to_pylist()
         return found
 
     def __iter__(self) -> Iterator[Any]:

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from dokima.errors import DocumentError, Problem
-from dokima.formats.grid import Grid
+from dokima.exact.integers import Integers
+from dokima.formats.arrow_columns import grid_of_table
+from dokima.formats.grid import Batch, Grid
 from dokima.formats.guarding import neutral
 from dokima.model.raw import RawColumn
 
@@ -26,55 +29,115 @@ def read_grid(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid
     from pyarrow import csv as arrow
 
     headings = _headings(path, separator, encoding)
-    bad: list[tuple[int, int]] = []
-
-    def skip(row: Any) -> str:
-        bad.append((row.number, row.actual_columns if row.text.strip() else 0))
-        return "skip"
-
-    cells = pa.dictionary(pa.int32(), pa.string())
+    bad = _BadRows(len(headings))
     try:
-        table = arrow.read_csv(
-            path,
-            arrow.ReadOptions(encoding=encoding, use_threads=False, column_names=headings, skip_rows=1),
-            arrow.ParseOptions(
-                delimiter=separator, newlines_in_values=True, ignore_empty_lines=False, invalid_row_handler=skip
-            ),
-            arrow.ConvertOptions(
-                column_types=dict.fromkeys(headings, cells),
-                null_values=[""],
-                strings_can_be_null=True,
-                quoted_strings_can_be_null=True,
-            ),
-        )
+        table = arrow.read_csv(path, *_options(headings, separator, encoding, bad))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
         if "empty" in str(error).lower():
             return Grid({heading: RawColumn([]) for heading in headings}, 0, np.zeros(0, np.int64))
-        raise DocumentError([Problem("", "", "", f"expected a CSV file in {encoding} ({error})", path.name)]) from None
-    # Arrow counts the rows it is given from the first one after the heading.
-    numbers = np.delete(np.arange(2, table.num_rows + len(bad) + 2), [number - 2 for number, _ in bad])
-    problems = [
-        Problem("", "", "", f"expected {len(headings)} cells (got {count})", path.name, number)
-        for number, count in bad
-        if count
-    ]
-    columns = {heading: _raw(table.column(heading)) for heading in headings}
-    return _without_empty_rows(Grid(columns, table.num_rows, numbers, problems))
+        raise _no_csv(path, encoding, error) from None
+    numbers = bad.numbers(table.num_rows)
+    grid = grid_of_table(table, numbers, is_filled=True)
+    return _without_empty_rows(replace(grid, problems=bad.problems(path.name)))
+
+
+def read_batches(path: Path, separator: str = ",", encoding: str = "utf-8", rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
+    """Read a CSV file block by block, so that no more than a block is held.
+
+    Raises:
+        DocumentError: As for `read_grid`.
+    """
+    import pyarrow as pa
+    from pyarrow import csv as arrow
+
+    headings = _headings(path, separator, encoding)
+    bad = _BadRows(len(headings))
+    done = 0
+    try:
+        reader = arrow.open_csv(path, *_options(headings, separator, encoding, bad, BLOCK))
+        for block in reader:
+            numbers = bad.numbers(block.num_rows, done)
+            done += block.num_rows
+            yield Batch(pa.Table.from_batches([block]), numbers, bad.problems(path.name))
+    except (pa.ArrowInvalid, UnicodeDecodeError) as error:
+        if "empty" not in str(error).lower():
+            raise _no_csv(path, encoding, error) from None
+
+
+BLOCK = 1 << 25
+"""Bytes of a block: some hundred thousand lines."""
+
+
+class _BadRows:
+    """Rows with too few or too many cells, which are left out and reported."""
+
+    def __init__(self, width: int) -> None:
+        self.width = width
+        self.rows: list[tuple[int, int]] = []
+        self._reported = 0
+
+    def skip(self, row: Any) -> str:
+        self.rows.append((row.number, row.actual_columns if row.text.strip() else 0))
+        return "skip"
+
+    def numbers(self, size: int, before: int = 0) -> Integers:
+        """Numbers in the file of the next rows that were read, those left out not counted among them.
+
+        Arrow counts the rows it is given from the first one after the heading.
+        """
+        gone = np.array([number for number, _ in self.rows], np.int64)
+        # The n-th row that was read has as many rows before it as were read, and those left out before it.
+        numbers = np.arange(before, before + size) + 2
+        shift = np.searchsorted(gone - np.arange(len(gone)), numbers, side="right")
+        found: Integers = numbers + shift
+        return found
+
+    def problems(self, file: str) -> list[Problem]:
+        """What is wrong with the rows left out since this was last asked."""
+        fresh, self._reported = self.rows[self._reported :], len(self.rows)
+        message = "expected {width} cells (got {count})"
+        return [
+            Problem("", "", "", message.format(width=self.width, count=count), file, number)
+            for number, count in fresh
+            if count
+        ]
+
+
+def _options(headings: Sequence[str], separator: str, encoding: str, bad: _BadRows, block: int | None = None) -> Any:
+    import pyarrow as pa
+    from pyarrow import csv as arrow
+
+    return (
+        arrow.ReadOptions(encoding=encoding, use_threads=False, column_names=headings, skip_rows=1, block_size=block),
+        arrow.ParseOptions(
+            delimiter=separator, newlines_in_values=True, ignore_empty_lines=False, invalid_row_handler=bad.skip
+        ),
+        arrow.ConvertOptions(
+            column_types=dict.fromkeys(headings, pa.string()),
+            null_values=[""],
+            strings_can_be_null=True,
+            quoted_strings_can_be_null=True,
+        ),
+    )
+
+
+def _no_csv(path: Path, encoding: str, error: Exception) -> DocumentError:
+    return DocumentError([Problem("", "", "", f"expected a CSV file in {encoding} ({error})", path.name)])
 
 
 def _without_empty_rows(grid: Grid) -> Grid:
     """The grid without rows in which every cell is empty; the others keep their numbers."""
     filled = np.zeros(grid.size, bool)
     for column in grid.columns.values():
-        if column.codes is not None:
-            filled |= column.codes >= 0
+        blank = column.blank()
+        if blank is None:
+            return grid
+        filled |= ~blank
     if filled.all():
         return grid
-    columns = {
-        heading: RawColumn(column.values, column.codes[filled] if column.codes is not None else None)
-        for heading, column in grid.columns.items()
-    }
-    return Grid(columns, int(filled.sum()), grid.rows[filled], grid.problems)
+    rows = np.flatnonzero(filled)
+    columns = {heading: column.taken(rows) for heading, column in grid.columns.items()}
+    return Grid(columns, len(rows), grid.rows[rows], grid.problems)
 
 
 def _headings(path: Path, separator: str, encoding: str) -> list[str]:
@@ -96,20 +159,6 @@ def _headings(path: Path, separator: str, encoding: str) -> list[str]:
         message = f"expected each heading once (got '{twice}' {headings.count(twice)} times)"
         raise DocumentError([Problem("", "", "", message, path.name, 1)])
     return headings
-
-
-def _raw(column: Any) -> RawColumn:
-    combined = column.unify_dictionaries().combine_chunks()
-    if hasattr(combined, "chunks"):  # an empty chunked array stays one
-        return RawColumn([])
-    indices = combined.indices
-    valid, data = indices.buffers()
-    # Read off the buffers: Arrow's own ways to replace nulls load pandas, which costs half a second at every start.
-    codes = np.frombuffer(data, np.int32, len(indices), 4 * indices.offset).astype(np.int64)
-    if valid is not None:
-        bits = np.unpackbits(np.frombuffer(valid, np.uint8), bitorder="little")
-        codes[bits[indices.offset : indices.offset + len(indices)] == 0] = -1
-    return RawColumn(combined.dictionary.to_pylist(), codes)
 
 
 def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = (), *, raw: bool = False) -> str:

@@ -30,6 +30,21 @@ class Grid:
     problems: list[Problem] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class Batch:
+    """Rows of a file that is read piece by piece.
+
+    Attributes:
+        table: The rows, as a `pyarrow.Table`.
+        rows: For each row its number in the file.
+        problems: Rows that could not be read since the batch before, which are left out.
+    """
+
+    table: Any
+    rows: Integers
+    problems: list[Problem] = field(default_factory=list)
+
+
 def coded(cells: Sequence[Any]) -> RawColumn:
     """Cells as a column that holds each distinct one once; a blank is None."""
     places: dict[Any, int] = {}

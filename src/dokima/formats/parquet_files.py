@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
+
+import numpy as np
 
 from dokima.errors import DocumentError, Problem
 from dokima.formats.arrow_columns import grid_of_table
-from dokima.formats.grid import Grid
+from dokima.formats.grid import Batch, Grid
 
 
 def read_grid(path: Path, separator: str = "", encoding: str = "") -> Grid:  # noqa: ARG001 (formats are asked alike)
@@ -15,7 +18,27 @@ def read_grid(path: Path, separator: str = "", encoding: str = "") -> Grid:  # n
     from pyarrow import parquet
 
     try:
-        return grid_of_table(parquet.read_table(path))
+        with parquet.ParquetFile(path) as file:  # not `read_table`, which brings pandas along
+            return grid_of_table(file.read())
     except (OSError, pa.ArrowException) as error:
-        said = getattr(error, "strerror", None) or error
-        raise DocumentError([Problem("", "", "", f"cannot be read: {said}", path.name)]) from None
+        raise _unreadable(path, error) from None
+
+
+def read_batches(path: Path, separator: str = "", encoding: str = "", rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
+    """Read a file, so many rows at a time."""
+    import pyarrow as pa
+    from pyarrow import parquet
+
+    done = 0
+    try:
+        with parquet.ParquetFile(path) as file:
+            for batch in file.iter_batches(batch_size=rows):
+                yield Batch(pa.Table.from_batches([batch]), np.arange(done, done + batch.num_rows) + 2)
+                done += batch.num_rows
+    except (OSError, pa.ArrowException) as error:
+        raise _unreadable(path, error) from None
+
+
+def _unreadable(path: Path, error: Exception) -> DocumentError:
+    said = getattr(error, "strerror", None) or error
+    return DocumentError([Problem("", "", "", f"cannot be read: {said}", path.name)])

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeAlias, cast
 
 from dokima.errors import DocumentError, Problem, listed
+from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.frames import grid_of, is_frame
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, own_layout
@@ -33,8 +34,9 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
 
     Args:
         source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON, CSV, XLSX or Parquet file
-            or of a folder of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers, lines). A
-            text is never taken for a path, because it may come from outside.
+            or of a folder of JSON files, a list of paths, a flat DataFrame, or a pair of them (headers, lines); where a
+            DataFrame stands, whatever Arrow can read: a `pyarrow.Table`, a `RecordBatchReader`, a dataset, or anything
+            with ``__arrow_c_stream__``. A text is never taken for a path, because it may come from outside.
         fields: The fields orders may have.
         layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
 
@@ -45,7 +47,8 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
         return source
     if isinstance(source, Path):
         return _from_paths([source], fields, layout)
-    if is_frame(source) or (isinstance(source, tuple) and len(source) == 2 and all(is_frame(part) for part in source)):
+    parts = source if isinstance(source, tuple) and len(source) == 2 else (source,)
+    if all(is_frame(part) or is_arrow(part) for part in parts):
         return _from_frames(source, fields, layout)
     if isinstance(source, Sequence) and source and all(isinstance(part, Path) for part in source):
         return _from_paths(cast("Sequence[Path]", source), fields, layout)
@@ -53,17 +56,35 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
     return read_orders(replace(RawOrders.from_documents(documents), problems=problems), fields)
 
 
+def is_arrow(source: object) -> bool:
+    """Whether this is a table, a stream or a dataset of Arrow, found out without importing pyarrow."""
+    return not is_frame(source) and (
+        hasattr(source, "__arrow_c_stream__") or (hasattr(source, "scanner") and hasattr(source, "schema"))
+    )
+
+
+def arrow_table(source: Any) -> Any:
+    """A `pyarrow.Table` of whatever Arrow can read."""
+    import pyarrow as pa
+
+    return source.to_table() if hasattr(source, "scanner") else pa.table(source)
+
+
 def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:
     layout = given or own_layout(fields)
     if not isinstance(source, tuple):
-        raw = flat_orders(grid_of(source), layout, "")
+        raw = flat_orders(_grid(source), layout, "")
     else:
-        headers, lines = (grid_of(part) for part in source)
+        headers, lines = (_grid(part) for part in source)
         if given is None:
             # In a frame of its own each level may simply say "number".
             headers, lines = _named(headers, "order"), _named(lines, "line")
         raw = linked_orders(headers, lines, layout, ("headers", "lines"))
     return read_orders(raw, layout.fields(fields), layout.reader)
+
+
+def _grid(source: Any) -> Grid:
+    return grid_of_table(arrow_table(source)) if is_arrow(source) else grid_of(source)
 
 
 def _named(grid: Grid, heading: str) -> Grid:

@@ -10,15 +10,16 @@ from typing import Any, Literal
 from dokima.errors import DocumentError, Problem
 from dokima.formats.grid import Grid
 
-Ability = Literal["read_documents", "read_grid"]
+Ability = Literal["read_documents", "read_grid", "read_batches"]
 """What a module may offer: ``read_documents(path)`` gives whole orders, ``read_grid(path, separator, encoding)`` rows
-under headings, of which tables and flat orders are made."""
+under headings, of which tables and flat orders are made, ``read_batches(path, separator, encoding, rows)`` the same
+rows, some at a time."""
 
 MODULES: Mapping[str, tuple[str, tuple[Ability, ...]]] = {
     ".json": ("json_files", ("read_documents",)),
-    ".csv": ("csv_files", ("read_grid",)),
+    ".csv": ("csv_files", ("read_grid", "read_batches")),
     ".xlsx": ("xlsx_files", ("read_grid",)),
-    ".parquet": ("parquet_files", ("read_grid",)),
+    ".parquet": ("parquet_files", ("read_grid", "read_batches")),
 }
 """The module of each ending, and what it offers; it is imported when a file of that kind is met."""
 

@@ -16,11 +16,16 @@ import numpy as np
 
 from dokima.exact import Decimals, Quotient, decimal_of, from_pairs, parse, stored, text
 from dokima.exact.integers import Integers, Mask, either, mask_of
+from dokima.model.word_keys import WordKeys, keys_of_texts
 
 Kind = Literal["text", "decimal", "integer", "date", "flag"]
 """What a field or a column holds."""
 
 EPOCH = datetime.date(1970, 1, 1).toordinal()
+
+
+FEW_WORDS = 1000
+"""Words that are looked up one at a time sooner than all at once."""
 
 
 class Words:
@@ -31,13 +36,19 @@ class Words:
             read none.
         index: Number of each text, if it is known already.
         size: How many there are, if ``items`` is to be called.
+        keys: The texts as numbers, if they are known as such.
     """
 
-    __slots__ = ("__weakref__", "_index", "_items", "_make", "_numbers_in", "_size")
+    __slots__ = ("__weakref__", "_index", "_items", "_keys", "_make", "_numbers_in", "_size")
 
     def __init__(
-        self, items: list[str] | Callable[[], list[str]], index: dict[str, int] | None = None, size: int = 0
+        self,
+        items: list[str] | Callable[[], list[str]],
+        index: dict[str, int] | None = None,
+        size: int = 0,
+        keys: WordKeys | None = None,
     ) -> None:
+        self._keys: WordKeys | Literal["unknown"] | None = "unknown" if keys is None else keys
         self._items: list[str] | None = None if callable(items) else items
         self._make: Callable[[], list[str]] | None = items if callable(items) else None
         self._size = size if self._items is None else len(self._items)
@@ -74,10 +85,17 @@ class Words:
             self._numbers_in = WeakKeyDictionary()
         found = self._numbers_in.get(other)
         if found is None:
-            index = other.index
-            found = np.array([index.get(word, -2) for word in self.items] + [-1], np.int64)
-            self._numbers_in[other] = found
+            found = self._numbers_in[other] = np.append(self._look_up(other), -1)
         return found
+
+    def _look_up(self, other: Words) -> Integers:
+        if isinstance(self._keys, WordKeys) and len(self) > FEW_WORDS:
+            if other._keys == "unknown":
+                other._keys = keys_of_texts(other.items)
+            if isinstance(other._keys, WordKeys):
+                return self._keys.places_in(other._keys)
+        index = other.index
+        return np.array([index.get(word, -2) for word in self.items], np.int64)
 
 
 class Texts:

@@ -67,6 +67,12 @@ class RawColumn:
         """Whether all values are known to be texts, and need no look."""
         return False
 
+    def blank(self) -> Mask | None:
+        """True for each row without a value; None if there is none."""
+        if self.codes is not None:
+            return self.codes < 0
+        return np.fromiter((value is None for value in self.values), bool, len(self.values))
+
     def changes(self) -> Mask:
         """For each row but the first whether its value differs from that of the row before."""
         keys = self.keys()

@@ -165,7 +165,10 @@ class Rulebook:
     def _read(self, source: Source, layout: str | None) -> Orders:
         """Orders, whatever is wrong with them among their problems."""
         chosen = None if layout is None else self.layout(layout)
-        orders = orders_from(source, self.program.fields, chosen)
+        return self._as_if(orders_from(source, self.program.fields, chosen))
+
+    def _as_if(self, orders: Orders) -> Orders:
+        """Orders with the values of `what_if`."""
         return with_values(orders, self._what_if) if self._what_if else orders
 
     def check(
@@ -225,24 +228,38 @@ class Rulebook:
         calculation = self._price(source, layout, workers=workers).calculation
         return replace(calculation, findings=_document_findings(calculation.problems) + calculation.findings)
 
-    def price_in_pieces(
-        self, source: Source, layout: str | None = None, *, lines: int = 100_000
+    def stream(
+        self, source: Source, layout: str | None = None, *, lines: int = 500_000, workers: int = 1
     ) -> Iterator[Calculation]:
-        """Price many orders piece by piece, so that only the orders and one piece of figures are held at a time.
+        """Price many orders piece by piece, so that only the pieces in work are held.
 
-        Each order is in one piece, with the same figures as in `price`. Orders that were set aside are told with the
-        first piece.
+        Each order is in one piece, with the same figures as in `price`. A CSV or Parquet file, a folder of Parquet
+        files, or a stream of Arrow is read piece by piece too, as far as it holds flat rows: lines of one order must
+        then stand together. Every other source is read whole first. Pieces come in the sequence of the source.
 
         Args:
             source: As for `orders`.
             layout: As for `orders`.
             lines: About how many lines a piece has.
+            workers: Threads that read and price pieces side by side.
+
+        Raises:
+            DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
         """
-        orders = self.orders(source, layout)
-        problems = _document_findings(orders.problems)
-        for start, stop in orders.pieces(lines):
-            calculation = self._price(orders.part(start, stop), None).calculation
-            yield replace(calculation, findings=(problems if start == 0 else Findings()) + calculation.findings)
+        from dokima.formats.streaming import Numbers, Piece, Seen, order_pieces
+        from dokima.rulebook.sharing_out import in_sequence
+
+        how = (source, self.program.fields, None if layout is None else self.layout(layout), lines)
+        seen = Seen(*how)
+
+        def work(piece: Piece) -> tuple[Calculation, Numbers | None]:
+            orders, numbers = piece()
+            return self.price(self._as_if(orders)), numbers
+
+        for calculation, numbers in in_sequence(work, order_pieces(*how), workers):
+            if numbers is not None:
+                seen.add(numbers)
+            yield calculation
 
     def _price(self, source: Source, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
         return price_orders(self.program, self._read(source, layout), Run(), traced=traced, workers=workers)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from dokima.errors import RulebookProblem, nearest
-from dokima.model.columns import Column, Kind, blanks
+from dokima.model.columns import Column, Kind, blanks, kind_of
 from dokima.model.fields import Field
+from dokima.model.raw import ColumnValues
 from dokima.model.values import BadValue
 from dokima.tables.definition import TableDefinition, TableSource
 
@@ -52,12 +53,16 @@ def read_columns(
 
 
 def _inferred(name: str, heading: str, source: TableSource) -> Field:
-    """A decimal column if every filled cell is a number, else text."""
+    """The kind a source says itself; else a decimal column if every filled cell is a number, or text."""
     trial = Field(name, "decimal")
-    if any(isinstance(value, float) for value in source.columns[heading].values):
+    values = source.columns[heading].values
+    if isinstance(values, ColumnValues):
+        if (kind := kind_of(values.column)) != "text":
+            return Field(name, kind)
+    elif any(isinstance(value, float) for value in values):
         return trial  # a number all the same; reading it will say why a binary float will not do
     try:
-        for value in source.columns[heading].values:
+        for value in values:
             source.reader.read(trial, value)
     except BadValue:
         return Field(name, "text")
