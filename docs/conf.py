@@ -26,6 +26,7 @@ GROUPS = {
     "Rulebooks": ["load", "Rulebook", "rulebook_schema", "settings_page"],
     "Orders": ["Order", "Line", "Orders", "write_order", "write_orders", "Source"],
     "Prices": ["Calculation", "PricedOrder", "PricedLine", "Totals", "TaxRow", "InstalmentRow", "ReportingTotals"],
+    "Many orders": ["price_files", "FileRun", "worker_processes", "dask_workers"],
     "Explanations": ["Explanation", "QuantityPrice"],
     "Rules": ["Finding", "Findings", "RuleAnswer", "RuleAnswers", "RuleSummary"],
     "Rules and functions in Python": ["rule", "accept", "refuse", "function", "settling"],

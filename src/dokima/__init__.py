@@ -16,6 +16,10 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.changes.variance import Delta as Delta
     from dokima.changes.variance import LineVariance as LineVariance
     from dokima.changes.variance import Variance as Variance
+    from dokima.cluster.executors import dask_workers as dask_workers
+    from dokima.cluster.executors import worker_processes as worker_processes
+    from dokima.cluster.running import FileRun as FileRun
+    from dokima.cluster.running import price_files as price_files
     from dokima.editing.comparing import PriceComparison as PriceComparison
     from dokima.editing.editor import Editor as Editor
     from dokima.editing.journal import JournalEntry as JournalEntry
@@ -93,6 +97,7 @@ _HOMES = {
     "Editor": "dokima.editing.editor",
     "ExactError": "dokima.errors",
     "Explanation": "dokima.engine.explaining.explanation",
+    "FileRun": "dokima.cluster.running",
     "Finding": "dokima.model.findings",
     "Findings": "dokima.model.findings",
     "FolderStore": "dokima.store.folder",
@@ -131,9 +136,11 @@ _HOMES = {
     "Variance": "dokima.changes.variance",
     "Working": "dokima.routines.kinds.kind",
     "accept": "dokima.rules.python",
+    "dask_workers": "dokima.cluster.executors",
     "draw": "dokima.reports.charts",
     "function": "dokima.formulas.custom",
     "load": "dokima.rulebook.book",
+    "price_files": "dokima.cluster.running",
     "refuse": "dokima.rules.python",
     "report": "dokima.reports.front",
     "rule": "dokima.rules.declaring",
@@ -143,6 +150,7 @@ _HOMES = {
     "to_csv": "dokima.formats.results.registry",
     "to_json": "dokima.formats.results.registry",
     "visible": "dokima.reports.inert",
+    "worker_processes": "dokima.cluster.executors",
     "write_order": "dokima.formats.order_files",
     "write_orders": "dokima.formats.order_files",
 }
@@ -165,6 +173,7 @@ __all__ = [
     "Editor",
     "ExactError",
     "Explanation",
+    "FileRun",
     "Finding",
     "Findings",
     "FolderStore",
@@ -203,9 +212,11 @@ __all__ = [
     "Variance",
     "Working",
     "accept",
+    "dask_workers",
     "draw",
     "function",
     "load",
+    "price_files",
     "refuse",
     "report",
     "rule",
@@ -215,6 +226,7 @@ __all__ = [
     "to_csv",
     "to_json",
     "visible",
+    "worker_processes",
     "write_order",
     "write_orders",
 ]

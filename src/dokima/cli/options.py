@@ -106,6 +106,20 @@ def _existing(path: Path) -> Path:
     raise NotFound(f"there is no file or folder '{path}'{hint}")
 
 
+def one_path(named: Sequence[str], folder: Path | None) -> Path:
+    """The one file or folder that a run reads.
+
+    Raises:
+        DokimaError: There is none, or there are several.
+    """
+    paths = [*map(Path, named), *([folder] if folder is not None else [])]
+    if len(paths) != 1:
+        raise DokimaError(f"--out reads one file or folder of orders (got {len(paths)})")
+    if not paths[0].exists():
+        raise NotFound(f"there is no file or folder '{paths[0]}'")
+    return paths[0]
+
+
 def assignments(sets: Sequence[str] | None) -> dict[str, str]:
     """``20.quantity=4`` taken apart: target and value.
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -21,10 +22,12 @@ from dokima.cli.options import (
     Tables,
     Values,
     one_order,
+    one_path,
     open_book,
     read_orders,
 )
 from dokima.cli.output import note, write
+from dokima.cli.streaming import price_to_files
 
 
 def price(
@@ -41,9 +44,19 @@ def price(
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
+    out: Annotated[
+        Path | None, typer.Option("--out", help="Many orders, piece by piece, to a folder X.parquet or X.csv.")
+    ] = None,
+    workers: Annotated[int, typer.Option("--workers", min=1, help="With --out: threads that share the pieces.")] = 1,
+    processes: Annotated[int, typer.Option("--processes", min=0, help="With --out: processes instead.")] = 0,
+    scheduler: Annotated[str, typer.Option("--scheduler", help="With --out: a Dask scheduler, tcp://HOST:PORT.")] = "",
+    resume: Annotated[bool, typer.Option("--resume", help="With --out: go on with a run that was stopped.")] = False,
 ) -> None:
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
     rulebook = open_book(book, tables, values, sets)
+    if out is not None:
+        source = one_path(orders_named or [], orders)
+        raise typer.Exit(price_to_files(rulebook, source, out, layout, totals, workers, processes, scheduler, resume))
     found = read_orders(rulebook, orders_named or [], orders, layout)
     calculation = rulebook.price(found)
     chosen = [name.strip() for name in figures.split(",") if name.strip()]

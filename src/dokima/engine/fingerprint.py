@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import fields, is_dataclass
 from types import FunctionType
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from dokima.exact import Decimals
-from dokima.model.columns import Dates, Flags, Texts
+from dokima.exact.integers import Integers
+from dokima.model.columns import Column, Dates, Flags, Texts
 from dokima.model.content import FINGERPRINT_FORM
+from dokima.model.raw import ColumnValues, RawColumn
 from dokima.model.source import source_of
 from dokima.routines.kinds.kind import StepKind
 
@@ -30,10 +35,48 @@ def fingerprint_of(definition: ProgramDefinition) -> str:
     for name, source in definition.sources.items():
         digest.update(f"{name}:{source.file}:{source.size}".encode())
         for heading, column in source.columns.items():
-            digest.update("\x1f".join([heading, *map(str, column.values)]).encode())
-            if column.codes is not None:
-                digest.update(column.codes.tobytes())
+            values, codes = _by_appearance(column)
+            if isinstance(values, ColumnValues) and not isinstance(values.column, Texts):
+                # A million numbers as they lie in memory; as texts they would take seconds.
+                digest.update(heading.encode())
+                _add(digest, values.column)
+            else:
+                digest.update("\x1f".join([heading, *map(str, values)]).encode())
+            if codes is not None:
+                digest.update(codes.tobytes())
     return f"{FINGERPRINT_FORM}:{digest.hexdigest()}"
+
+
+def _add(digest: Any, column: Column) -> None:
+    """Add numbers, dates or flags to a digest; whatever stands at a missing place means nothing."""
+    match column:
+        case Decimals():
+            compact = column.compact()
+            digest.update(f"{compact.places}:".encode())
+            values = compact.units
+        case Dates():
+            values = column.days
+        case Flags():
+            values = column.values
+        case _:
+            raise TypeError(f"no column of a source: {type(column).__name__}")
+    if column.missing is not None:
+        values = np.where(column.missing, 0, values)
+        digest.update(column.missing.tobytes())
+    digest.update(str(values.tolist()).encode() if values.dtype == object else values.tobytes())
+
+
+def _by_appearance(column: RawColumn) -> tuple[Sequence[Any], Integers | None]:
+    """Values in the sequence in which rows have them, and codes of the rows: the same however the source was read."""
+    if column.codes is None:
+        return column.values, None
+    used, first = np.unique(column.codes, return_index=True)
+    used, first = used[used >= 0], first[used >= 0]
+    sequence = used[np.argsort(first)]
+    place = np.full(len(column.values) + 1, -1, np.int64)
+    place[sequence] = np.arange(len(sequence))
+    values = list(column.values)
+    return [values[at] for at in sequence.tolist()], place[column.codes]
 
 
 def _text(value: Any) -> str:

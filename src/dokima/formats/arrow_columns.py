@@ -260,6 +260,9 @@ class _ArrowValues(ColumnValues):
         super().__init__(column)
         self._make = make
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _values_of_array, (self.column, self.array)
+
     @cached_property
     def array(self) -> Any:
         return self._make()
@@ -281,3 +284,7 @@ class _ArrowValues(ColumnValues):
 
     def __iter__(self) -> Iterator[Any]:
         return iter(self.array.to_pylist())
+
+
+def _values_of_array(column: Column, array: Any) -> _ArrowValues:
+    return _ArrowValues(column, lambda: array)

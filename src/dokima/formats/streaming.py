@@ -203,6 +203,15 @@ class Seen:
         self._digests: Integers | None = None if isinstance(source, Path) else np.zeros(0, np.int64)
         self._heading = (layout or own_layout(fields)).header["number"].heading or "number"
 
+    def skip(self, numbers: Sequence[Sequence[str] | None]) -> None:
+        """Count pieces of an earlier run as added: lowest and highest number of each, None if they do not ascend."""
+        for each in numbers:
+            if each is None or self._digests is not None or each[0] <= self._last:
+                self._pieces, self._last = len(numbers), ""
+                self._digests = self._digests_so_far()
+                return
+            self._last, self._pieces = each[1], self._pieces + 1
+
     def add(self, numbers: Numbers) -> None:
         """Add the orders of the next piece.
 

@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from dokima.errors import DokimaError
 
 
 def write_whole(path: Path, text: str) -> None:
-    """Write a file beside its place, sync it to the disk, and rename it, so that nobody ever finds half of it.
+    """Write a text in UTF-8, whole or not at all; see `whole_file`."""
+    with whole_file(path) as beside:
+        beside.write_text(text, encoding="utf-8", newline="")
+
+
+@contextmanager
+def whole_file(path: Path) -> Iterator[Path]:
+    """A file beside a file's place, to be written; then it is synced to the disk and renamed, so that nobody ever finds
+    half of it. If writing fails it is gone.
 
     Args:
         path: The file. What a link points at is written, never the link. A missing folder is made.
-        text: What it holds, written in UTF-8.
 
     Raises:
         DokimaError: It cannot be written, or what stands there is no regular file; says why.
@@ -24,10 +33,13 @@ def write_whole(path: Path, text: str) -> None:
             raise DokimaError(f"'{path}' cannot be written: it is no regular file")
         target.parent.mkdir(parents=True, exist_ok=True)
         beside = target.with_name(f".{target.name}.partial")
-        with beside.open("w", encoding="utf-8") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        beside.replace(target)
+        try:
+            yield beside
+            with beside.open("rb+") as file:
+                os.fsync(file.fileno())
+            beside.replace(target)
+        except BaseException:
+            beside.unlink(missing_ok=True)
+            raise
     except (OSError, ValueError) as error:
         raise DokimaError(f"'{path}' cannot be written: {getattr(error, 'strerror', None) or error}") from None

@@ -124,15 +124,25 @@ class Orders:
 
     def header(self, name: str) -> Column:
         """One header field of all orders."""
-        if name in self.headers:
-            return self.headers[name]
-        return blanks(self.fields.header[name].kind, self.count)
+        return self.headers[name] if name in self.headers else self._blanks("header", name)
 
     def line(self, name: str) -> Column:
         """One line field of all lines."""
-        if name in self.lines:
-            return self.lines[name]
-        return blanks(self.fields.line[name].kind, self.line_count)
+        return self.lines[name] if name in self.lines else self._blanks("line", name)
+
+    def _blanks(self, level: str, name: str) -> Column:
+        """The column of a field nobody gave; made once, because somebody may ask for it order by order."""
+        found = self._blank_columns.get((level, name))
+        if found is None:
+            fields, size = (
+                (self.fields.header, self.count) if level == "header" else (self.fields.line, self.line_count)
+            )
+            found = self._blank_columns[level, name] = blanks(fields[name].kind, size)
+        return found
+
+    @cached_property
+    def _blank_columns(self) -> dict[tuple[str, str], Column]:
+        return {}
 
     @property
     def has_failures(self) -> bool:

@@ -9,7 +9,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from dokima.engine.program import Program, Run
+from dokima.engine.compiling.program_builder import build_program
+from dokima.engine.program import Program, ProgramDefinition, Run
 from dokima.engine.running.calculation import Calculation, amount_at
 from dokima.engine.running.checking import answers, check_orders
 from dokima.engine.running.pricing import Pricing, price_orders
@@ -46,6 +47,15 @@ class Rulebook:
         self.program = program
         self.layouts = dict(layouts)
         self._what_if = dict(what_if or {})
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """To another process it goes as what it says, and is built anew there: formulas are code, which stays."""
+        return _built, (self.program.definition, self.layouts, self._what_if)
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 of everything it says, the rows of its tables included."""
+        return self.program.fingerprint
 
     @classmethod
     def from_dict(
@@ -254,12 +264,16 @@ class Rulebook:
 
         def work(piece: Piece) -> tuple[Calculation, Numbers | None]:
             orders, numbers = piece()
-            return self.price(self._as_if(orders)), numbers
+            return self.price_read(orders), numbers
 
         for calculation, numbers in in_sequence(work, order_pieces(*how), workers):
             if numbers is not None:
                 seen.add(numbers)
             yield calculation
+
+    def price_read(self, orders: Orders) -> Calculation:
+        """Price orders that have been read but not by `orders`, so that `what_if` has not touched them yet."""
+        return self.price(self._as_if(orders))
 
     def _price(self, source: Source, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
         return price_orders(self.program, self._read(source, layout), Run(), traced=traced, workers=workers)
@@ -455,6 +469,10 @@ def _document_findings(problems: Sequence[Problem]) -> Findings:
         message = f"{problem.field}: {problem.message}{place}" if problem.field else f"{problem.message}{place}"
         found.append(Finding("document", "error", message, problem.order, problem.line, problem.field))
     return Findings(tuple(found))
+
+
+def _built(definition: ProgramDefinition, layouts: Mapping[str, Layout], what_if: Mapping[str, str]) -> Rulebook:
+    return Rulebook(build_program(definition), layouts, what_if)
 
 
 def load(

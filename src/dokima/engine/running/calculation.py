@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -172,9 +172,20 @@ class Calculation:
         return found
 
     @property
-    def _places(self) -> int:
+    def most_places(self) -> int:
         """The most decimal places that a currency of these orders has."""
         return int(self.minor_units.max(initial=0))
+
+    def to_arrow(self, level: Literal["lines", "headers"] = "lines") -> Any:
+        """A `pyarrow.Table`: decimals exact, texts by their dictionary.
+
+        Args:
+            level: ``lines`` for a row a line in the caller's sequence, with order, number, item, quantity and all
+                figures; ``headers`` for a row an order, with number, kind, currency, totals and header figures.
+        """
+        from dokima.engine.running.arrow_tables import header_table, line_table
+
+        return line_table(self) if level == "lines" else header_table(self)
 
     @property
     def lines(self) -> Any:
@@ -186,7 +197,7 @@ class Calculation:
         data: dict[str, Any] = {"order": known[orders.order_of]}
         for name in ("number", "item", "description", "quantity", "unit"):
             data["line" if name == "number" else name] = _series(orders.line(name), name)
-        places, amounts = self._places, {n for routine in self.program.routines for n in amount_figures(routine)}
+        places, amounts = self.most_places, {n for routine in self.program.routines for n in amount_figures(routine)}
         for name, column in self.figures.items():
             data[name] = _series(column, name, places if name in amounts else 0)
         frame = pd.DataFrame(data)
@@ -203,7 +214,7 @@ class Calculation:
             name: _series(self.orders.header(name), name) for name in ("number", "kind", "currency")
         }
         for name, column in {**self.totals, **self.order_figures}.items():
-            data[name] = _series(column, name, self._places)
+            data[name] = _series(column, name, self.most_places)
         return pd.DataFrame(data)
 
 

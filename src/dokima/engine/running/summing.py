@@ -11,6 +11,8 @@ import numpy as np
 from dokima.engine.running.calculation import Calculation, amount_at
 from dokima.exact import total
 from dokima.exact.integers import Mask
+from dokima.model.columns import value_at
+from dokima.model.orders import texts
 from dokima.model.said import Said
 from dokima.routines.totals import TOTALS
 
@@ -74,13 +76,15 @@ def _first(reasons: Iterable[str]) -> str:
 
 def sums_of(calculation: Calculation) -> list[TotalsSum]:
     """What orders come to together, each kind and currency by itself."""
-    groups: dict[tuple[str, str], list[int]] = {}
-    for order in calculation:
-        groups.setdefault((order.header("kind") or "", order.header("currency") or ""), []).append(order.position)
+    kinds, currencies = (texts(calculation.orders.header(name)) for name in ("kind", "currency"))
+    keys = (kinds.codes + 1) * (len(currencies.words) + 1) + currencies.codes + 1
+    _, first, group = np.unique(keys, return_index=True, return_inverse=True)
     missing = unpriced(calculation)
     found: list[TotalsSum] = []
-    for (kind, currency), positions in groups.items():
-        known = np.array([at for at in positions if not missing[at]], np.int64)
+    for at in np.argsort(first).tolist():  # as they come
+        positions = np.flatnonzero(group.reshape(-1) == at)
+        known = positions[~missing[positions]]
+        kind, currency = (value_at(column, int(first[at])) or "" for column in (kinds, currencies))
         places = int(calculation.minor_units[positions[0]])
         totals = {name: amount_at(total(calculation.totals[name].take(known)), 0, places) for name in TOTALS}
         found.append(TotalsSum(kind, currency, len(known), len(positions) - len(known), totals))

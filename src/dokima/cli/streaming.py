@@ -1,0 +1,67 @@
+"""``dokima price --out``: many orders from files to files, with a bar that says how far it is."""
+
+from __future__ import annotations
+
+import sys
+from contextlib import AbstractContextManager, nullcontext
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
+
+from dokima import FileRun, Rulebook, dask_workers, price_files, worker_processes
+from dokima.cli.output import note
+
+
+def price_to_files(
+    book: Rulebook,
+    source: Path,
+    out: Path,
+    layout: str | None,
+    totals: bool,
+    workers: int,
+    processes: int,
+    scheduler: str,
+    resume: bool,
+) -> int:
+    """Run, say what came of it, and give the exit status: 1 if an order could not be read or priced."""
+    pool: AbstractContextManager[Any] = nullcontext()
+    if scheduler:
+        pool = dask_workers(book, scheduler)
+    elif processes:
+        pool = worker_processes(book, processes)
+    bar = Progress(
+        TextColumn("{task.description}"), BarColumn(), TimeElapsedColumn(), TimeRemainingColumn(),
+        console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True,
+    )  # fmt: skip
+    with bar, pool as executor:
+        task = bar.add_task("reading", total=_rows(source))
+
+        def show(run: FileRun) -> None:
+            rate = run.lines / max(bar.tasks[0].elapsed or 0, 0.001)
+            said = f"{run.lines:,} lines, {run.orders:,} orders, {rate:,.0f} lines a second"
+            bar.update(task, completed=run.lines, description=said)
+
+        run = price_files(
+            book, source, out, layout=layout, totals=totals, workers=workers, executor=executor, resume=resume,
+            progress=show,
+        )  # fmt: skip
+    note(f"written: {run.folder}: {run.orders:,} orders, {run.lines:,} lines in {run.pieces} files")
+    for currency, sums in run.sums.items():
+        note(f"  {currency}: " + ", ".join(f"{name.replace('_', ' ')} {value:,}" for name, value in sums.items()))
+    if run.set_aside:
+        note(f"  {run.set_aside} orders set aside: findings-*.csv says why")
+    return 1 if run.errors else 0
+
+
+def _rows(source: Path) -> int | None:
+    """How many rows there are, where the file says so."""
+    if source.suffix != ".parquet" or not source.is_file():
+        return None
+    from pyarrow import ArrowException, parquet
+
+    try:
+        return int(parquet.read_metadata(source).num_rows)
+    except (OSError, ArrowException):
+        return None  # what is wrong with it is said when it is read

@@ -1,0 +1,96 @@
+"""Where pieces are worked on: processes of this machine, or the workers of a Dask cluster."""
+
+from __future__ import annotations
+
+import pickle
+from collections.abc import Iterator
+from concurrent.futures import Executor, ProcessPoolExecutor
+from contextlib import contextmanager
+from typing import Any
+
+from dokima.cluster.parts import BOOKS
+from dokima.errors import DokimaError
+from dokima.rulebook.book import Rulebook
+
+
+@contextmanager
+def worker_processes(book: Rulebook, count: int) -> Iterator[Executor]:
+    """Processes of this machine. Each builds the rulebook once.
+
+    Args:
+        book: The rulebook.
+        count: How many.
+
+    Raises:
+        DokimaError: The rulebook cannot be sent.
+    """
+    from multiprocessing import get_context
+
+    # Fresh processes: a copy of one whose threads are at work (Arrow has some) may wait for a lock that nobody holds.
+    with ProcessPoolExecutor(count, get_context("spawn"), install, (packed(book),)) as pool:
+        yield pool
+
+
+@contextmanager
+def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -> Iterator[Executor]:
+    """The workers of a Dask cluster. Each gets the rulebook once, also one that joins later.
+
+    Args:
+        book: The rulebook.
+        scheduler: Address such as ``tcp://host:8786``; workers on this machine if None.
+        count: How many of those.
+
+    Raises:
+        DokimaError: Dask is not installed, there is no such cluster, or the rulebook cannot be sent.
+    """
+    try:
+        from distributed import Client, LocalCluster, WorkerPlugin
+    except ImportError:
+        raise DokimaError("a cluster needs dask, which is not installed: pip install 'dokima[cluster]'") from None
+
+    sent = packed(book)
+
+    class Install(WorkerPlugin):  # type: ignore[misc]
+        name = f"dokima-{book.fingerprint}"
+
+        def setup(self, worker: Any) -> None:  # noqa: ARG002 (Dask gives it)
+            install(sent)
+
+    cluster = None
+    try:
+        if scheduler is None:
+            cluster = LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None)
+        client = Client(scheduler or cluster, timeout=10)
+    except (OSError, TimeoutError, ValueError) as error:
+        raise DokimaError(f"there is no Dask scheduler at {scheduler} ({error})") from None
+    try:
+        client.register_plugin(Install())
+        yield client.get_executor(pure=False, retries=2)
+    finally:
+        client.close()
+        if cluster is not None:
+            cluster.close()
+
+
+def packed(book: Rulebook) -> bytes:
+    """A rulebook as bytes: what it says, from which it is built anew.
+
+    Raises:
+        DokimaError: It has functions that cannot be sent to another process.
+    """
+    try:
+        return pickle.dumps(book)
+    except (pickle.PicklingError, AttributeError, TypeError) as error:
+        try:
+            import cloudpickle
+        except ImportError:
+            message = f"the rulebook's Python cannot be sent to other processes ({error}): pip install cloudpickle"
+            raise DokimaError(message) from None
+        found: bytes = cloudpickle.dumps(book)
+        return found
+
+
+def install(sent: bytes) -> None:
+    """Build a rulebook in this process."""
+    book: Rulebook = pickle.loads(sent)
+    BOOKS[book.fingerprint] = book

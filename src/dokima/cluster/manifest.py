@@ -1,0 +1,145 @@
+"""The manifest of a run: what it was about, and which of its files are whole. It grows by one piece at a time."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from dokima.cluster.parts import SUMMED, PartDone
+from dokima.errors import DokimaError
+from dokima.formats.whole_files import write_whole
+
+NAME = "manifest.json"
+FORM = 1
+"""The form of manifests, raised with each change of what they hold."""
+
+
+@dataclass(frozen=True)
+class About:
+    """What a run is about. One that is taken up again must be about the same.
+
+    Attributes:
+        source: Each file with its size and SHA-256; empty for what is no file.
+        rulebook: Fingerprint of the rulebook.
+        layout: Name of the layout, blank for Dokima's own.
+        level: What is written: lines or headers.
+        lines: About how many lines a piece has.
+    """
+
+    source: Mapping[str, Mapping[str, Any]]
+    rulebook: str
+    layout: str
+    level: str
+    lines: int
+
+
+@dataclass
+class Manifest:
+    """The manifest of a run.
+
+    Attributes:
+        folder: Where the run writes.
+        about: What it is about.
+        pieces: What came of each piece, in sequence.
+        is_done: Whether there is nothing more to come.
+    """
+
+    folder: Path
+    about: About
+    pieces: list[dict[str, Any]] = field(default_factory=list)
+    is_done: bool = False
+
+    def add(self, done: PartDone) -> None:
+        """Note a piece; its file is there already."""
+        sums = {currency: {name: str(value) for name, value in mine.items()} for currency, mine in done.sums.items()}
+        ascending = None if done.numbers is None else done.numbers.ascending
+        self.pieces.append(
+            {
+                "file": done.file,
+                "sha256": done.sha256,
+                "orders": done.orders,
+                "lines": done.lines,
+                "errors": done.errors,
+                "set_aside": len({(problem.order, problem.file) for problem in done.set_aside}),
+                "sums": sums,
+                "numbers": None if ascending is None else list(ascending),
+            }
+        )
+        self.write()
+
+    def write(self) -> None:
+        """Write it, whole or not at all."""
+        data = {"form": FORM, "about": asdict(self.about), "done": self.is_done, "pieces": self.pieces}
+        write_whole(self.folder / NAME, json.dumps(data, indent=1, ensure_ascii=False) + "\n")
+
+    def count(self, name: str) -> int:
+        """The sum of a count over all pieces."""
+        return sum(int(piece[name]) for piece in self.pieces)
+
+    def sums(self) -> dict[str, dict[str, Decimal]]:
+        """Totals by currency over all pieces."""
+        found: dict[str, dict[str, Decimal]] = {}
+        for piece in self.pieces:
+            for currency, mine in piece["sums"].items():
+                sums = found.setdefault(currency, dict.fromkeys(SUMMED, Decimal(0)))
+                for name in SUMMED:
+                    sums[name] += Decimal(mine[name])
+        return found
+
+
+def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
+    """The manifest of a run that begins, or of one that is taken up again, its files verified.
+
+    Raises:
+        DokimaError: There is a run already and ``resume`` is not said; or it is about something else, or one of its
+            files is not what it was.
+    """
+    path = folder / NAME
+    if not path.exists():
+        if folder.exists() and any(folder.iterdir()):
+            raise DokimaError(f"'{folder}' holds other files: a run writes to a folder of its own")
+        folder.mkdir(parents=True, exist_ok=True)
+        return Manifest(folder, about)
+    if not resume:
+        raise DokimaError(f"'{folder}' holds a run already: --resume goes on with it, or choose another folder")
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+        form, kept, pieces = data["form"], About(**data["about"]), list(data["pieces"])
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        raise DokimaError(f"'{path}' is no manifest of a run ({error})") from None
+    if form != FORM:
+        raise DokimaError(f"'{path}' has form {form}, expected {FORM}")
+    for name, was in asdict(kept).items():
+        now = asdict(about)[name]
+        if was != now:
+            raise DokimaError(f"the run in '{folder}' had another {name}: expected {_short(was)} (got {_short(now)})")
+    for piece in pieces:
+        file = folder / piece["file"]
+        if not file.is_file() or hashlib.sha256(file.read_bytes()).hexdigest() != piece["sha256"]:
+            raise DokimaError(f"'{file}' is not the file that the run wrote; remove the folder and begin anew")
+    return Manifest(folder, about, pieces, bool(data["done"]))
+
+
+def _short(value: Any) -> str:
+    text = json.dumps(value, ensure_ascii=False)
+    return text if len(text) <= 120 else text[:117] + "..."
+
+
+def files_of(source: object) -> dict[str, dict[str, Any]]:
+    """Name, size and SHA-256 of the files of a source; empty for what is no file."""
+    paths = source if isinstance(source, list | tuple) else [source]
+    found: dict[str, dict[str, Any]] = {}
+    for path in paths:
+        if not isinstance(path, Path):
+            return {}
+        for file in sorted(path.iterdir()) if path.is_dir() else [path]:
+            if file.is_file():
+                with file.open("rb") as stream:
+                    digest = hashlib.file_digest(stream, "sha256").hexdigest()
+                found[file.name] = {"size": file.stat().st_size, "sha256": digest}
+    return found

@@ -1,0 +1,119 @@
+"""A run from files to files: pieces shared out, each written by whoever worked on it, the manifest by the caller."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from decimal import Decimal
+from pathlib import Path
+
+from dokima.cluster.manifest import About, Manifest, files_of, open_manifest
+from dokima.cluster.parts import BOOKS, WRITERS, Level, Part, PartDone
+from dokima.errors import DokimaError, listed
+from dokima.formats.reading import Source
+from dokima.formats.streaming import Piece, Seen, order_pieces
+from dokima.rulebook.book import Rulebook
+from dokima.rulebook.sharing_out import in_sequence
+
+ATTEMPTS = 3
+"""How often a piece is tried whose worker was lost."""
+
+
+@dataclass(frozen=True)
+class FileRun:
+    """What a run came to.
+
+    Attributes:
+        folder: Where its files are.
+        pieces: How many files.
+        orders: Orders priced.
+        lines: Their lines.
+        set_aside: Orders that could not be read; ``findings-*.csv`` says why.
+        errors: Findings that stop, those of orders set aside included.
+        sums: Totals by currency.
+    """
+
+    folder: Path
+    pieces: int
+    orders: int
+    lines: int
+    set_aside: int
+    errors: int
+    sums: Mapping[str, Mapping[str, Decimal]]
+
+
+def price_files(
+    book: Rulebook,
+    source: Source,
+    out: Path,
+    *,
+    layout: str | None = None,
+    totals: bool = False,
+    lines: int = 500_000,
+    workers: int = 1,
+    executor: Executor | None = None,
+    resume: bool = False,
+    progress: Callable[[FileRun], None] | None = None,
+) -> FileRun:
+    """Price orders from files to files, piece by piece, with the memory of the pieces in work.
+
+    The result is a folder of files, one a piece, beside ``manifest.json``; all readers of Parquet read such a folder as
+    one table. A piece that is not whole is not in the manifest, whatever stopped the run.
+
+    Args:
+        book: The rulebook.
+        source: As for `Rulebook.stream`.
+        out: The folder, which ends in ``.parquet`` or ``.csv``. It must not be there, unless the run is taken up again.
+        layout: As for `Rulebook.orders`.
+        totals: Write one row an order, with its totals; else one a line, with all its figures.
+        lines: About how many lines a piece has.
+        workers: Threads that share the pieces.
+        executor: Where pieces are worked on instead: from `worker_processes` or `dask_workers`.
+        resume: Go on with a run that was stopped.
+        progress: Called after each piece with what there is so far.
+
+    Raises:
+        DokimaError: The folder cannot be used, or the run in it was about something else.
+        DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
+    """
+    if out.suffix not in WRITERS:
+        raise DokimaError(f"expected a folder that ends in {listed(WRITERS)} (got '{out}')")
+    level: Level = "headers" if totals else "lines"
+    about = About(files_of(source), book.fingerprint, layout or "", level, lines)
+    manifest = open_manifest(out, about, resume)
+    if not manifest.is_done:
+        chosen = None if layout is None else book.layout(layout)
+        how = (source, book.program.fields, chosen, lines)
+        seen = Seen(*how)
+        seen.skip([piece["numbers"] for piece in manifest.pieces])
+        parts = _parts(book, order_pieces(*how), out, level, len(manifest.pieces))
+        BOOKS[book.fingerprint] = book
+        for done in in_sequence(_work, parts, workers if executor is None else _AHEAD, executor, ATTEMPTS):
+            if done.numbers is not None:
+                seen.add(done.numbers)
+            manifest.add(done)
+            if progress is not None:
+                progress(_run(manifest))
+        manifest.is_done = True
+        manifest.write()
+    return _run(manifest)
+
+
+_AHEAD = 4
+"""Pieces that are sent to an executor whose size is its own business before the first comes back."""
+
+
+def _work(part: Part) -> PartDone:
+    return part.work()
+
+
+def _parts(book: Rulebook, pieces: Iterator[Piece], out: Path, level: Level, done: int) -> Iterator[Part]:
+    for number, piece in enumerate(pieces):
+        if number >= done:
+            yield Part(book.fingerprint, piece, str(out), number, level)
+
+
+def _run(manifest: Manifest) -> FileRun:
+    counts = {name: manifest.count(name) for name in ("orders", "lines", "set_aside", "errors")}
+    return FileRun(manifest.folder, len(manifest.pieces), **counts, sums=manifest.sums())

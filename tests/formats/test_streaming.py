@@ -1,0 +1,274 @@
+"""Orders piece by piece and from Arrow: the same orders, figures and findings as when they are read whole."""
+
+import csv
+import datetime
+import json
+from decimal import Decimal as D
+from pathlib import Path
+
+import hypothesis.strategies as st
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from pyarrow import csv as arrow_csv
+from pyarrow import dataset, parquet
+
+import dokima
+from tests.shell import run_here
+
+BOOK = dokima.Rulebook.from_dict(
+    {
+        "rulebook": {"name": "pieces", "currency": "EUR"},
+        "header": {"pick_up": {"kind": "flag"}},
+        "line": {"weight": {"places": 3}},
+        "table": {"item": {"key": {"item": "line.item"}}},
+        "routine": {
+            "all": {
+                "step": [
+                    {"name": "price", "kind": "price", "options": [{"value": "item.price"}]},
+                    {"name": "vat", "kind": "tax", "percent": "21"},
+                ]
+            }
+        },
+    },
+    tables={"item": [{"item": "PANE", "price": "12.50"}, {"item": "=SUM", "price": "3.333"}]},
+)
+ROW = st.fixed_dictionaries(
+    {
+        "customer": st.sampled_from(["FERNHOLT", "OAKMERE", "", None]),
+        "date": st.sampled_from([datetime.date(2026, 3, 2), None]),
+        "pick_up": st.sampled_from([True, False, None]),
+        "item": st.sampled_from(["PANE", "=SUM", "NONE", "", None]),
+        "quantity": st.sampled_from([D("2.00"), D("-3.50"), None]),
+        "weight": st.sampled_from([D("0.125"), D("1.1000"), None]),
+    }
+)
+KINDS = [
+    ("order", pa.string()), ("customer", pa.string()), ("date", pa.date32()), ("pick_up", pa.bool_()), ("line", pa.string()),
+    ("item", pa.string()), ("quantity", pa.decimal128(9, 2)), ("weight", pa.decimal128(12, 4)),
+]  # fmt: skip
+
+
+def table(orders, sort=True):
+    """A flat table of orders, each with the header of its first line."""
+    rows = []
+    for number, lines in enumerate(orders):
+        for at, line in enumerate(lines):
+            header = {name: lines[0][name] for name in ("customer", "date", "pick_up")}
+            rows.append({**line, **header, "order": f"O{number if sort else -number:03}", "line": str(10 * at + 10)})
+    return pa.table({name: pa.array([row[name] for row in rows], kind) for name, kind in KINDS})
+
+
+def result(calculation):
+    """All that a calculation says, but not the name of its source."""
+    found = json.loads(dokima.to_json(calculation))
+    return json.loads(json.dumps(found).replace("lines.parquet", "").replace("lines.csv", ""))
+
+
+@given(st.lists(st.lists(ROW, min_size=1, max_size=3), min_size=1, max_size=6), st.integers(1, 9), st.booleans())
+def test_every_way_in_gives_the_same_orders(orders, lines, sort):
+    """Columns of Arrow, read as they lie in memory, and the same values one by one in Python are the same orders."""
+    flat = table(orders, sort)
+    rows = flat.to_pylist()
+    one_by_one = [
+        dokima.Order.from_dict(
+            {
+                **{name: first[name] for name in ("customer", "date", "pick_up")},
+                "number": first["order"],
+                "lines": [
+                    {name: row[name] for name in ("item", "quantity", "weight")} | {"number": row["line"]}
+                    for row in rows
+                    if row["order"] == first["order"]
+                ],
+            }
+        )
+        for first in rows
+        if first["line"] == "10"
+    ]
+    wanted = BOOK.price(one_by_one)
+    for source in (flat, flat.to_pandas(types_mapper={pa.decimal128(9, 2): None}.get), _coded(flat)):
+        found = BOOK.price(source)
+        assert [order.totals for order in found] == [order.totals for order in wanted]
+        assert [str(each.message) for each in found.findings] == [str(each.message) for each in wanted.findings]
+    pieces = list(BOOK.stream(pa.RecordBatchReader.from_batches(flat.schema, flat.to_batches(2)), lines=lines))
+    assert [order.totals for piece in pieces for order in piece] == [order.totals for order in wanted]
+    assert [order.number for piece in pieces for order in piece] == [order.number for order in wanted]
+
+
+def _coded(flat):
+    """The same table with texts by dictionaries, in pieces of one row each."""
+    coded = [
+        flat.column(name).dictionary_encode() if kind == pa.string() else flat.column(name) for name, kind in KINDS
+    ]
+    whole = pa.table(coded, [name for name, _ in KINDS])
+    return pa.concat_tables([whole.slice(at, 1) for at in range(len(whole))])
+
+
+def orders_of(count, start=0):
+    line = {"customer": "FERNHOLT", "date": None, "pick_up": None, "item": "PANE", "quantity": D(2), "weight": None}
+    flat = table([[line] * 3] * count)
+    return flat.set_column(0, "order", pa.array([f"O{start + at // 3:06}" for at in range(3 * count)]))
+
+
+def write(path, flat):
+    if path.suffix == ".csv":
+        arrow_csv.write_csv(flat, path)
+    else:
+        parquet.write_table(flat, path, row_group_size=100)
+    return path
+
+
+@pytest.mark.parametrize("name", ["lines.parquet", "lines.csv"])
+def test_pieces_of_a_file_are_whole_orders_and_count_rows_as_the_file_does(name, tmp_path):
+    flat = orders_of(50)
+    wrong = flat.set_column(6, "quantity", pa.array([D("1.00")] * 149 + [None]))
+    broken = wrong.set_column(5, "item", pa.array(["PANE"] * 140 + ["NONE"] + ["PANE"] * 9))
+    path = write(tmp_path / name, broken)
+    whole = BOOK.price(path)
+    for workers in (1, 3):
+        pieces = list(BOOK.stream(path, lines=40, workers=workers))
+        assert len(pieces) >= (4 if name.endswith("parquet") else 1)
+        assert all(len(order.lines) == 3 for piece in pieces for order in piece)
+        assert [o.totals for piece in pieces for o in piece] == [o.totals for o in whole]
+        assert [f for piece in pieces for f in piece.findings] == list(whole.findings)
+
+
+def test_lines_of_one_order_far_apart_are_refused_by_name(tmp_path):
+    """Within a piece they are put together; from one piece to another that cannot be, and is said."""
+    flat = pa.concat_tables([orders_of(20), orders_of(20, start=100), orders_of(1, start=7)])
+    path = write(tmp_path / "lines.parquet", flat)
+    with pytest.raises(dokima.DocumentError, match="order O000007.*expected all lines of an order to stand together"):
+        list(BOOK.stream(path, lines=30))
+    with pytest.raises(dokima.DocumentError, match="O000007"):
+        list(BOOK.stream(pa.RecordBatchReader.from_batches(flat.schema, flat.to_batches(30)), lines=30))
+    unsorted = pa.concat_tables([orders_of(20, start=100), orders_of(20), orders_of(20, start=200)])
+    assert sum(len(piece) for piece in BOOK.stream(write(path, unsorted), lines=30)) == 60
+
+
+def test_a_folder_and_a_dataset_are_read_in_sequence(tmp_path):
+    write(tmp_path / "a.parquet", orders_of(10))
+    write(tmp_path / "b.parquet", orders_of(10, start=10))
+    numbers = [f"O{at:06}" for at in range(20)]
+    assert [order.number for piece in BOOK.stream(tmp_path, lines=12) for order in piece] == numbers
+    source = dataset.dataset(tmp_path)
+    assert [order.number for piece in BOOK.stream(source, lines=12) for order in piece] == numbers
+    assert [order.number for order in BOOK.price(source)] == numbers
+
+
+def test_headers_and_lines_in_two_tables_are_linked_by_order(tmp_path):
+    flat = orders_of(4)
+    headers = pa.table({"number": ["O000003", "O000000", "O000001", "O000002"], "customer": ["A", "B", "C", None]})
+    lines = flat.select(["order", "line", "item", "quantity"]).rename_columns(["order", "number", "item", "quantity"])
+    priced = BOOK.price((headers, lines))
+    assert [(o.number, o.header("customer"), len(o.lines)) for o in priced] == [
+        ("O000003", "A", 3), ("O000000", "B", 3), ("O000001", "C", 3), ("O000002", None, 3),
+    ]  # fmt: skip
+
+
+def test_results_as_arrow_are_exact_and_in_the_sequence_of_the_caller(tmp_path):
+    flat = table(
+        [
+            [{"customer": "=A1", "date": None, "pick_up": None, "item": "=SUM", "quantity": D("3.00"), "weight": None}]
+            * 2
+        ]
+    )
+    turned = flat.take([1, 0])
+    calculation = BOOK.price(turned)
+    lines = calculation.to_arrow()
+    assert lines.column("line").to_pylist() == ["20", "10"]
+    assert lines.column("net").to_pylist() == [D("10.00"), D("10.00")]  # 3 at 3.333 is 9.999
+    assert lines.column("price").to_pylist() == [D("3.333")] * 2
+    assert calculation.to_arrow("headers").column("with_tax").to_pylist() == [D("24.20")]
+    assert calculation.to_arrow("headers").column("kind").to_pylist() == [None]
+
+
+# -- from files to files --------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def rulebook(tmp_path):
+    (tmp_path / "rulebook.toml").write_text(
+        '[rulebook]\nname = "files"\ncurrency = "EUR"\n'
+        '[table.item]\nfile = "items.csv"\nkey = { item = "line.item" }\n'
+        '[routine.all]\nstep = [{ name = "price", kind = "price", options = [{ value = "item.price" }] }]\n'
+    )
+    (tmp_path / "items.csv").write_text("item,price\nPANE,12.50\n=SUM,3.333\n")
+    return dokima.load(tmp_path)
+
+
+def lines_of(folder: Path):
+    """All lines of a run."""
+    found = []
+    for part in sorted(folder.glob("part-*")):
+        if part.suffix == ".csv":
+            found += list(csv.DictReader(part.read_text(encoding="utf-8").splitlines()))
+        else:
+            found += [{n: str(v) for n, v in row.items()} for row in parquet.read_table(part).to_pylist()]
+    return [(row["order"], row["line"], row["net"]) for row in found]
+
+
+FLAT = orders_of(50).drop_columns(["customer", "date", "pick_up", "weight"])
+
+
+@pytest.mark.parametrize("out", ["out.parquet", "out.csv"])
+def test_a_run_leaves_files_a_manifest_and_sums(rulebook, tmp_path, out):
+    source = write(tmp_path / "lines.parquet", FLAT)
+    seen = []
+    run = dokima.price_files(rulebook, source, tmp_path / out, lines=40, workers=2, progress=seen.append)
+    assert (run.orders, run.lines, run.errors, run.set_aside) == (50, 150, 0, 0)
+    assert run.sums == {"EUR": {"without_tax": D("3750.00"), "tax": D(0), "with_tax": D("3750.00")}}
+    assert [each.pieces for each in seen] == list(range(1, run.pieces + 1))
+    assert lines_of(tmp_path / out) == [(f"O{at // 3:06}", str(at % 3 * 10 + 10), "25.00") for at in range(150)]
+    manifest = json.loads((tmp_path / out / "manifest.json").read_text())
+    assert (manifest["done"], sum(piece["orders"] for piece in manifest["pieces"])) == (True, 50)
+
+
+def test_a_stopped_run_goes_on_and_is_about_the_same(rulebook, tmp_path):
+    source = write(tmp_path / "lines.parquet", FLAT)
+
+    def stop(run):
+        if run.pieces == 2:
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40, progress=stop)
+    assert len(list((tmp_path / "out.parquet").glob("part-*"))) == 2
+    with pytest.raises(dokima.DokimaError, match="holds a run already: --resume goes on with it"):
+        dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40)
+    with pytest.raises(dokima.DokimaError, match="had another lines: expected 40 .got 50."):
+        dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=50, resume=True)
+    done = dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40, resume=True)
+    whole = dokima.price_files(rulebook, source, tmp_path / "whole.parquet", lines=40)
+    assert (done.orders, done.sums) == (whole.orders, whole.sums)
+    assert lines_of(done.folder) == lines_of(whole.folder)
+    part = tmp_path / "out.parquet" / "part-00001.parquet"
+    part.write_bytes(part.read_bytes()[:-1])
+    with pytest.raises(dokima.DokimaError, match="is not the file that the run wrote"):
+        dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40, resume=True)
+
+
+def test_orders_set_aside_are_named_beside_the_files(rulebook, tmp_path):
+    text = FLAT.set_column(3, "quantity", pa.array(["2"] * 100 + ["two"] + ["2"] * 49))
+    source = write(tmp_path / "lines.csv", text)
+    status, _, err = run_here(tmp_path, "price", source, "--out", "out.csv", "--workers", "2")
+    assert (status, "49 orders, 147 lines in 1 files" in err, "1 orders set aside" in err) == (1, True, True)
+    (row,) = csv.DictReader((tmp_path / "out.csv" / "findings-00000.csv").read_text(encoding="utf-8").splitlines())
+    assert (row["order"], row["line"], "got 'two'" in row["message"]) == ("O000033", "20", True)
+    status, _, err = run_here(tmp_path, "price", source, "--out", "out.json")
+    assert (status, "expected a folder that ends in .parquet, .csv" in err) == (2, True)
+    status, _, err = run_here(tmp_path, "price", source, "--out", "out.csv")
+    assert (status, "holds a run already" in err) == (2, True)
+
+
+@pytest.mark.long
+def test_processes_and_a_cluster_do_the_same_work(rulebook, tmp_path):
+    source = write(tmp_path / "lines.parquet", FLAT)
+    whole = dokima.price_files(rulebook, source, tmp_path / "whole.parquet", lines=40)
+    with dokima.worker_processes(rulebook, 2) as pool:
+        split = dokima.price_files(rulebook, source, tmp_path / "split.parquet", lines=40, executor=pool)
+    assert (split.sums, lines_of(split.folder)) == (whole.sums, lines_of(whole.folder))
+    distributed = pytest.importorskip("distributed")
+    assert distributed
+    with dokima.dask_workers(rulebook, count=2) as pool:
+        cluster = dokima.price_files(rulebook, source, tmp_path / "cluster.parquet", lines=40, executor=pool)
+    assert (cluster.sums, lines_of(cluster.folder)) == (whole.sums, lines_of(whole.folder))
