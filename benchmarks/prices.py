@@ -21,7 +21,7 @@ import pandas as pd
 
 import dokima
 from dokima.engine.program import Run
-from dokima.engine.running.context import Sheet
+from dokima.engine.running.context import Context
 
 SEGMENTS = 50
 BOOK: dict[str, Any] = {
@@ -149,7 +149,7 @@ def main() -> None:
     orders = book.orders((headers, body))
 
     def find() -> Any:
-        return book.program.tables["deals"].find(Sheet(book.program, orders, Run()))
+        return book.program.tables["deals"].find(Context(book.program, orders, Run()))
 
     ours, rows = timed(find)
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20

@@ -91,15 +91,16 @@ def by_dokima(headers: pd.DataFrame, lines: pd.DataFrame) -> Callable[[], dict[s
     )
     orders = book.orders((headers, lines))
     from dokima.engine.program import Run
-    from dokima.engine.running.checking import rule_sheet, rules_asked
+    from dokima.engine.running.checking import rules_asked
     from dokima.engine.running.preparing import prepare
+    from dokima.engine.running.rule_columns import rule_context
     from dokima.rules.verdicts import judge
 
     def run() -> dict[str, int]:
         # The verdicts alone: the peers below count refusals too, and write no messages.
         asked = [rule for rule, _ in rules_asked(book.program, "save") if rule.id in RULES]
-        sheet = rule_sheet(book.program, prepare(book.program, orders, Run()), Run(), asked)
-        return {rule.id: int(judge(rule, sheet).refused.sum()) for rule in asked}
+        context = rule_context(book.program, prepare(book.program, orders, Run()), Run(), asked)
+        return {rule.id: int(judge(rule, context).refused.sum()) for rule in asked}
 
     return run
 
