@@ -224,9 +224,33 @@ def text(value: tuple[int, int], least_places: int = 0) -> str:
 
 
 def texts(column: Decimals, least_places: int = 0) -> list[str | None]:
-    """Every value as plain text; None where missing."""
-    missing = column.is_missing().tolist()
-    return [
-        None if gone else text((units, column.places), least_places)
-        for units, gone in zip(column.units.tolist(), missing, strict=True)
-    ]
+    """Every value as plain text, with the fewest places it needs but at least the given ones; None where missing."""
+    gone = None if column.missing is None else column.missing.tolist()
+    exact = column.compact()
+    places = max(exact.places, least_places)
+    units = exact.at(places).units.tolist()
+    if places == 0:
+        found: list[str | None] = list(map(str, units))
+    elif exact.places <= least_places:
+        found = [_with_point(each, places) for each in units]
+    else:
+        # Some need more places than others. Few prices are all different, so each is cut to its own once.
+        known = {each: _cut(_with_point(each, places), places, least_places) for each in set(units)}
+        found = [known[each] for each in units]
+    return found if gone is None else [None if missing else text for text, missing in zip(found, gone, strict=True)]
+
+
+def _with_point(units: int, places: int) -> str:
+    """Units as text with exactly these places, one or more."""
+    digits = str(units)
+    if len(digits) <= places or units < 0:
+        sign, digits = ("-" if units < 0 else ""), str(abs(units)).zfill(places + 1)
+        return f"{sign}{digits[:-places]}.{digits[-places:]}"
+    return f"{digits[:-places]}.{digits[-places:]}"
+
+
+def _cut(text: str, places: int, least_places: int) -> str:
+    """Text without the zeros at its end that are beyond the least places."""
+    fixed = len(text) - places + least_places
+    kept = text[:fixed] + text[fixed:].rstrip("0")
+    return kept[:-1] if kept.endswith(".") else kept

@@ -35,9 +35,26 @@ def _in_file(problem: Problem, file: str) -> Problem:
     return Problem(problem.order, problem.line, problem.field, problem.message, file, problem.row)
 
 
+LONG = 200
+"""Entries of a list from which on each stands on a line of its own: a hundred thousand indented ones nobody reads."""
+
+
 def json_text(data: Any) -> str:
     """Plain data as JSON; exact numbers, dates and the like are written as text."""
-    return json.dumps(data, indent=2, ensure_ascii=False, default=_plain)
+    if isinstance(data, dict) and any(isinstance(value, list) and len(value) > LONG for value in data.values()):
+        parts = (f"  {_dumped(name)}: {_part(value)}" for name, value in data.items())
+        return "{\n" + ",\n".join(parts) + "\n}"
+    return _part(data)
+
+
+def _part(value: Any) -> str:
+    if isinstance(value, list) and len(value) > LONG:
+        return "[\n" + ",\n".join(map(_dumped, value)) + "\n]"
+    return json.dumps(value, indent=2, ensure_ascii=False, default=_plain)
+
+
+def _dumped(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False, default=_plain)
 
 
 def _plain(value: Any) -> Any:

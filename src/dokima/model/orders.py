@@ -172,9 +172,14 @@ class Orders:
     def _places(self) -> dict[str, int]:
         return {number: at for at, number in enumerate(self.numbers)}
 
+    @cached_property
+    def line_ranges(self) -> Integers:
+        """Where the lines of each order begin, and at the end where those of the last one end."""
+        return np.searchsorted(self.order_of, np.arange(self.count + 1))
+
     def lines_of(self, position: int) -> slice:
         """Where the lines of an order stand."""
-        start, stop = np.searchsorted(self.order_of, [position, position + 1])
+        start, stop = self.line_ranges[position : position + 2]
         return slice(int(start), int(stop))
 
     def choose(self, numbers: Collection[str]) -> Orders:

@@ -13,11 +13,11 @@ import numpy as np
 
 from dokima.engine.program import Program
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import Decimals, Quotient, decimal_of, stored, to_arrow, total
+from dokima.exact import Decimals, Quotient, decimal_of, stored, texts, to_arrow, total
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, value_at, values_of
+from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.routines.instalments import InstalmentPlan
@@ -136,20 +136,21 @@ class Calculation:
                 raise DocumentError(aside, f"order {number} was set aside and is not priced")
         return PricedOrder(self, self.orders.position(number))
 
-    def figure_values(self, name: str) -> list[Any]:
-        """A figure of every line, as `PricedLine.figure` gives it: amounts with the places of their currency.
-
-        Args:
-            name: Name of the figure.
+    def figure_texts(self, name: str) -> list[str | None]:
+        """A figure of every line as text: numbers in full, amounts with the places of their currency, blanks None.
 
         Raises:
             NotFound: No routine leaves it; names the nearest.
         """
+        column, places = self._figure(name)
+        if not isinstance(column, Decimals | Quotient):
+            return [None if value is None else shown(value) for value in values_of(column)]
+        return amount_texts(column, places)
+
+    def _figure(self, name: str) -> tuple[Column, Integers]:
+        """The column of a figure, and the least decimal places of each line's value."""
         if name not in self.figures:
             raise NotFound(f"there is no figure '{name}'{nearest(name, self.figures)}")
-        column = self.figures[name]
-        if not isinstance(column, Decimals | Quotient):
-            return list(values_of(column))
         routine_of = self.routine_of[self.orders.order_of]
         places = np.zeros(len(routine_of), np.int64)
         for at in distinct(routine_of).tolist():
@@ -160,7 +161,7 @@ class Calculation:
                 places[mine] = self.minor_units[self.orders.order_of[mine]]
             elif step is not None and step.definition.places is not None:
                 places[mine] = step.definition.places
-        return amounts_at(column, np.arange(len(places)), places)
+        return self.figures[name], places
 
     @cached_property
     def _taxes_of(self) -> Mapping[int, Sequence[tuple[TaxGroups, int]]]:
@@ -441,3 +442,18 @@ def amounts_at(column: Column, positions: Integers, places: Integers) -> list[An
     rows = zip(exact.units.tolist(), exact.is_missing().tolist(), places.tolist(), strict=True)
     # A currency that is not known has -1 places, and so the fewest.
     return [None if gone else decimal_of(units, exact.places, least) for units, gone, least in rows]
+
+
+def amount_texts(column: Column, places: Integers) -> list[str | None]:
+    """All values of a column of numbers as text, each with at least its decimal places; None where it is blank."""
+    exact = stored(numbers(column)).spread(len(places))
+    kinds = distinct(places).tolist()
+    if len(kinds) == 1:
+        return texts(exact, max(kinds[0], 0))
+    found: list[str | None] = [None] * len(places)
+    for least in kinds:
+        mine = np.flatnonzero(places == least)
+        # A currency that is not known has -1 places.
+        for at, text in zip(mine.tolist(), texts(exact.take(mine), max(least, 0)), strict=True):
+            found[at] = text
+    return found
