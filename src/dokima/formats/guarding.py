@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+STARTS = "=+@\t\r-"
+"""What a text begins with that may be a formula."""
+
 
 def neutral(text: str) -> str:
     """Text that a spreadsheet would take for a formula, with an apostrophe before it; numbers stay as they are."""

@@ -42,19 +42,20 @@ LONG = 200
 def json_text(data: Any) -> str:
     """Plain data as JSON; exact numbers, dates and the like are written as text."""
     if isinstance(data, dict) and any(isinstance(value, list) and len(value) > LONG for value in data.values()):
-        parts = (f"  {_dumped(name)}: {_part(value)}" for name, value in data.items())
+        parts = (f"  {dumped(name)}: {_part(value)}" for name, value in data.items())
         return "{\n" + ",\n".join(parts) + "\n}"
     return _part(data)
 
 
 def _part(value: Any) -> str:
     if isinstance(value, list) and len(value) > LONG:
-        return "[\n" + ",\n".join(map(_dumped, value)) + "\n]"
+        return "[\n" + ",\n".join(map(dumped, value)) + "\n]"
     return json.dumps(value, indent=2, ensure_ascii=False, default=_plain)
 
 
-def _dumped(value: Any) -> str:
-    return json.dumps(value, ensure_ascii=False, default=_plain)
+def dumped(value: Any) -> str:
+    """A value as JSON on one line."""
+    return _ON_ONE_LINE(value)
 
 
 def _plain(value: Any) -> Any:
@@ -63,3 +64,6 @@ def _plain(value: Any) -> Any:
     if isinstance(value, Iterable):
         return list(value)
     raise TypeError(f"cannot write {value!r} as JSON")
+
+
+_ON_ONE_LINE = json.JSONEncoder(ensure_ascii=False, default=_plain).encode

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
+from json.encoder import encode_basestring
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,7 @@ from dokima.engine.running.calculation import Calculation, PricedOrder, TaxRow, 
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import Problem
 from dokima.exact import Decimals, Quotient
+from dokima.formats.json_files import LONG, dumped, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.cells import cell, cells
 
@@ -46,6 +48,49 @@ def data(calculation: Calculation, detail: Detail = PLAIN) -> dict[str, Any]:
     }
 
 
+def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None:
+    """The same as JSON text, made from columns without an object for each line; None for few lines, or for totals."""
+    if detail.totals or calculation.orders.line_count <= LONG:
+        return None
+    columns, wanted = _line_columns(calculation, detail.figures)
+    written = {
+        name: ["null" if text is None else encode_basestring(text) for text in texts] for name, texts in columns.items()
+    }
+    lines: list[str] = []
+    if len(wanted) == 1:
+        (names,) = wanted.values()
+        lines = _objects({name: written[name] for name in (*_LINE_FIELDS, *names)})
+    else:
+        routines = calculation.routine_of[calculation.orders.order_of].tolist()
+        of_routine = {
+            routine: iter(
+                _objects(
+                    {
+                        name: [text for text, mine in zip(written[name], routines, strict=True) if mine == routine]
+                        for name in (*_LINE_FIELDS, *names)
+                    }
+                )
+            )
+            for routine, names in wanted.items()
+        }
+        lines = [next(of_routine[routine]) for routine in routines]
+    where = calculation.orders.line_ranges.tolist()
+    orders = [
+        dumped(order).replace('"lines": null', f'"lines": [{", ".join(lines[start:stop])}]', 1)
+        for order, start, stop in zip(_order_data(calculation), where[:-1], where[1:], strict=True)
+    ]
+    rest = json_text(
+        {"findings": calculation.findings.to_dicts(), "problems": [problem_data(p) for p in calculation.problems]}
+    )
+    return '{\n  "orders": [\n' + ",\n".join(orders) + "\n],\n" + rest.removeprefix("{\n")
+
+
+def _objects(columns: Mapping[str, Sequence[str]]) -> list[str]:
+    """Columns of JSON values as JSON objects."""
+    template = "{" + ", ".join(f"{dumped(name)}: %s".replace("%", "%%").replace("%%s", "%s") for name in columns) + "}"
+    return [template % row for row in zip(*columns.values(), strict=True)]
+
+
 def problem_data(problem: Problem) -> dict[str, Any]:
     """A problem as plain data."""
     return asdict(problem)
@@ -56,23 +101,44 @@ def problem_data(problem: Problem) -> dict[str, Any]:
 
 def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str, Any]]:
     """Every line with its figures as plain data."""
-    orders = calculation.orders
-    columns: dict[str, list[Any]] = {
-        name: cells(orders.line(name)) for name in ("number", "item", "description", "quantity", "unit")
-    }
-    wanted = {at: list(chosen) or line_figures(PricedOrder(calculation, at)) for at in _one_of_each(calculation)}
-    figures = {
-        name: calculation.figure_texts(name) for name in dict.fromkeys(n for each in wanted.values() for n in each)
-    }
+    columns, wanted = _line_columns(calculation, chosen)
     if len(wanted) == 1:
         (names,) = wanted.values()
-        return _records({**columns, **{name: figures[name] for name in names}})
-    names_of = {int(calculation.routine_of[at]): names for at, names in wanted.items()}
-    routines = calculation.routine_of[orders.order_of].tolist()
+        return _records({name: columns[name] for name in (*_LINE_FIELDS, *names)})
+    fields = _records({name: columns[name] for name in _LINE_FIELDS})
+    routines = calculation.routine_of[calculation.orders.order_of].tolist()
     return [
-        {**line, **{name: figures[name][at] for name in names_of[routine]}}
-        for at, (line, routine) in enumerate(zip(_records(columns), routines, strict=True))
+        {**line, **{name: columns[name][at] for name in wanted[routine]}}
+        for at, (line, routine) in enumerate(zip(fields, routines, strict=True))
     ]
+
+
+_LINE_FIELDS = ("number", "item", "description", "quantity", "unit")
+
+
+def _line_columns(
+    calculation: Calculation, chosen: Sequence[str]
+) -> tuple[dict[str, list[Any]], Mapping[int, Sequence[str]]]:
+    """Fields and figures of all lines by name, and for each routine the figures its lines have."""
+    columns: dict[str, list[Any]] = {name: cells(calculation.orders.line(name)) for name in _LINE_FIELDS}
+    wanted: dict[int, Sequence[str]] = {}
+    for at in _one_of_each(calculation):
+        names = list(chosen) or line_figures(PricedOrder(calculation, at))
+        wanted[int(calculation.routine_of[at])] = names
+        columns |= {name: calculation.figure_texts(name) for name in names if name not in columns}
+    if len(wanted) > 1:
+        _blank_others(calculation, columns, wanted)
+    return columns, wanted
+
+
+def _blank_others(calculation: Calculation, columns: dict[str, list[Any]], wanted: Mapping[int, Sequence[str]]) -> None:
+    """A line has no figure of a routine that is not its own."""
+    routine_of = calculation.routine_of[calculation.orders.order_of]
+    for name in [each for each in columns if each not in _LINE_FIELDS]:
+        for routine, names in wanted.items():
+            if name not in names:
+                for at in np.flatnonzero(routine_of == routine).tolist():
+                    columns[name][at] = None
 
 
 def _records(columns: Mapping[str, Sequence[Any]]) -> list[dict[str, Any]]:
@@ -180,15 +246,18 @@ def tax_data(row: TaxRow, places: int) -> dict[str, Any]:
 
 def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any]]:
     """One row a line; or one an order with its totals."""
-    if detail.totals:
-        return total_rows(calculation)
+    return total_rows(calculation) if detail.totals else _records(line_columns(calculation, detail)[0])
+
+
+def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict[str, list[Any]], Sequence[str]]:
+    """Every line with its figures as columns, and the names of those that hold texts of the order."""
     numbers = calculation.orders.numbers
-    return [
-        {"order": numbers[order], **{("line" if name == "number" else name): value for name, value in line.items()}}
-        for order, line in zip(
-            calculation.orders.order_of.tolist(), _line_data(calculation, detail.figures), strict=True
-        )
-    ]
+    columns, wanted = _line_columns(calculation, detail.figures)
+    figures = dict.fromkeys(name for names in wanted.values() for name in names)
+    return {
+        "order": [numbers[at] for at in calculation.orders.order_of.tolist()],
+        **{("line" if name == "number" else name): columns[name] for name in (*_LINE_FIELDS, *figures)},
+    }, ("order", "line", "item", "description", "unit")
 
 
 def total_rows(calculation: Calculation) -> list[dict[str, Any]]:

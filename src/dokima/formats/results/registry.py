@@ -7,7 +7,7 @@ from importlib import import_module
 from typing import Any
 
 from dokima.errors import DokimaError
-from dokima.formats.csv_files import csv_text
+from dokima.formats.csv_files import csv_of_columns, csv_text
 from dokima.formats.json_files import json_text
 from dokima.formats.results.detail import PLAIN, Detail
 
@@ -53,7 +53,9 @@ def to_json(result: Any, detail: Detail = PLAIN) -> str:
     Raises:
         DokimaError: It is no result.
     """
-    return json_text(data_of(result, detail))
+    module = _module(result)
+    text = module.json_of_many(result, detail) if hasattr(module, "json_of_many") else None
+    return json_text(module.data(result, detail)) if text is None else text
 
 
 def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
@@ -69,4 +71,8 @@ def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
         DokimaError: It is no result.
     """
     module = _module(result)
+    if hasattr(module, "line_columns") and not detail.totals:
+        # A million lines as rows would take as long again as to write them.
+        cells, texts = module.line_columns(result, detail)
+        return csv_of_columns(cells, cells if raw else texts, raw=raw)
     return csv_text(module.rows(result, detail), module.columns(detail), raw=raw)
