@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from decimal import Decimal
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
-from dokima.engine.running.calculation import Calculation, PricedOrder, amount_at, amount_figures, amounts_at
+from dokima.engine.running.calculation import Calculation, amount_figures, amounts_at
 from dokima.errors import DocumentError, Problem
-from dokima.exact import Decimals, Quotient, choose, compare, stored, total
+from dokima.exact import Decimals, Quotient, choose, compare, group_sums, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.addresses import read_address
@@ -54,6 +54,13 @@ class Columns:
         parts = (self.before, self.after, self.variance)
         wanted = places if self.is_money else np.zeros(len(rows), np.int64)
         return [Delta(*each) for each in zip(*(amounts_at(part, rows, wanted) for part in parts), strict=True)]
+
+    def between(self, before: Integers, after: Integers) -> list[Delta]:
+        """All rows; each side with the places of its own currency at least, the variance with those of both."""
+        rows = np.arange(len(before))
+        places = (before, after, np.maximum(before, after))
+        parts = zip((self.before, self.after, self.variance), places, strict=True)
+        return [Delta(*each) for each in zip(*(amounts_at(part, rows, least) for part, least in parts), strict=True)]
 
 
 @dataclass(frozen=True)
@@ -290,70 +297,132 @@ class Variance:
 
     def totals(self) -> dict[str, dict[str, Delta]]:
         """For each order its totals and sums of amounts: before, after, variance."""
-        return {number: self._totals_of(at, to) for number, at, to in self.pairs}
+        sums = self._sums
+        places = [self._places_of(side, at) for side, at in self._both]
+        changes = {
+            name: Columns(*each, each[1] - each[0], is_amount=True).between(*places) for name, each in sums.items()
+        }
+        names_of: dict[tuple[int, int], list[str]] = {}
+        routines = [
+            np.where(at < 0, -2, side.routine_of[np.maximum(at, 0)]) if len(side) else at for side, at in self._both
+        ]
+        found: dict[str, dict[str, Delta]] = {}
+        for place, (number, *key) in enumerate(
+            zip((number for number, *_ in self.pairs), *(each.tolist() for each in routines), strict=True)
+        ):
+            names = names_of.get((key[0], key[1]))
+            if names is None:
+                names = names_of[key[0], key[1]] = [*self._amounts_of(*key), *self._profits, *TOTALS]
+            found[number] = {name: changes[name][place] for name in names}
+        return found
 
-    def _totals_of(self, at: int, to: int) -> dict[str, Delta]:
-        sides = [None if p < 0 else PricedOrder(s, p) for s, p in ((self.before, at), (self.after, to))]
-        result: dict[str, Delta] = {}
-        for name in dict.fromkeys(name for side in sides if side for name in amount_figures(side.routine)):
-            if name != "amount":
-                result[name] = _changed(*(_total(side, name) for side in sides))
-        for name in PROFIT:
+    @property
+    def _both(self) -> Sequence[tuple[Calculation, Integers]]:
+        """Both sides, and for each pair the position of its order there, -1 for none."""
+        return ((self.before, self._sides[:, 0]), (self.after, self._sides[:, 1]))
+
+    def _amounts_of(self, *routines: int) -> list[str]:
+        """The amounts that orders of these routines have on either side; -1 is no routine, -2 no order."""
+        names: dict[str, None] = {}
+        for side, at in zip((self.before, self.after), routines, strict=True):
+            if at != -2:
+                names.update(dict.fromkeys(amount_figures(side.program.routines[at] if at >= 0 else None)))
+        return [name for name in names if name != "amount"]
+
+    @property
+    def _profits(self) -> list[str]:
+        return [name for name in PROFIT if self._has(name) or name in self.figures]
+
+    @cached_property
+    def _sums(self) -> Mapping[str, tuple[Decimals, Decimals]]:
+        """Totals and sums of amounts of each pair of orders before and after: 0 where there is no order, else missing
+        where it is unknown, or where the order has no such amount."""
+        sides = (self.before, self.after)
+        names = dict.fromkeys(
+            name for side in sides for routine in (None, *side.program.routines) for name in amount_figures(routine)
+        )
+        found: dict[str, tuple[Decimals, Decimals]] = {}
+        for name in [each for each in names if each != "amount"]:
+            found[name] = self._pairwise(lambda side, name=name: _sums_of_orders(side, name, _having(side, name)))
+        for name in self._profits:
             if self._has(name):
-                result[name] = _changed(*(_profit(side, name) for side in sides))
-            elif name in self.figures:
-                result[name] = self._summed(name, at, to)
+                found[name] = self._pairwise(lambda side, name=name: _sums_of_orders(side, name))
+            else:
+                columns = self.figures[name]
+                before, after = (
+                    group_sums(each, self.pair_of, len(self.pairs)) for each in (columns.before, columns.after)
+                )
+                found[name] = before, after
         for name in TOTALS:
-            values = [Decimal(0) if side is None else getattr(side.totals, name) for side in sides]
-            result[name] = _changed(*values)
-        return result
+            found[name] = self._pairwise(lambda side, name=name: side.totals[name].spread(len(side)))
+        return found
 
-    def _summed(self, name: str, at: int, to: int) -> Delta:
-        """The sum of a figure over the lines of a pair of orders; None if it is unknown on one of them."""
-        mine = np.flatnonzero((self._sides[self.pair_of] == (at, to)).all(axis=1))
-        places = int(self.after.minor_units[to]) if to >= 0 else int(self.before.minor_units[at])
-        columns = self.figures[name]
-        return _changed(*(amount_at(total(side.take(mine)), 0, places) for side in (columns.before, columns.after)))
+    def _pairwise(self, sums: Callable[[Calculation], Decimals]) -> tuple[Decimals, Decimals]:
+        before, after = (
+            Decimals.choose(at < 0, Decimals.zeros(1), take_or_blank(sums(side), at)) for side, at in self._both
+        )
+        return before, after
+
+    @staticmethod
+    def _places_of(side: Calculation, at: Integers) -> Integers:
+        """Decimal places of the currency of each pair's order on a side; 0 where it has none."""
+        if not len(side):
+            return np.zeros(len(at), np.int64)
+        return np.where(at < 0, 0, side.minor_units[np.maximum(at, 0)])
 
     def headers(self) -> dict[str, dict[str, Delta]]:
         """For each order that both sides have, the header fields that differ."""
+        found: dict[str, dict[str, Delta]] = {number: {} for number, *_ in self.pairs}
+        for name, (before, after, differs) in self._header_columns.items():
+            for place in np.flatnonzero(differs).tolist():
+                number, at, to = self.pairs[place]
+                found[number][name] = Delta(value_at(before, at), value_at(after, to))
+        return found
+
+    @cached_property
+    def _header_columns(self) -> dict[str, tuple[Column, Column, Mask]]:
+        """Header fields by name, and for each pair of orders whether they differ."""
         names = dict.fromkeys([*self.before.orders.headers, *self.after.orders.headers])
-        fields = [(name, self.before.orders.header(name), self.after.orders.header(name)) for name in names]
-        return {
-            number: {
-                name: Delta(*values)
-                for name, before, after in fields
-                if at >= 0 and to >= 0 and name != "number"
-                if (values := (value_at(before, at), value_at(after, to)))[0] != values[1]
-            }
-            for number, at, to in self.pairs
-        }
+        paired = (self._sides >= 0).all(axis=1)
+        found = {}
+        for name in [each for each in names if each != "number"]:
+            before, after = self.before.orders.header(name), self.after.orders.header(name)
+            at, to = self._sides[:, 0], self._sides[:, 1]
+            differs = paired & _differ(take_or_blank(before, at), take_or_blank(after, to))
+            found[name] = (before, after, differs)
+        return found
 
     @property
     def is_empty(self) -> bool:
         """True if nothing changed: no line, no header field, no total."""
-        moved = any(change.variance for totals in self.totals().values() for change in totals.values())
-        return not bool(self.status.any()) and not any(self.headers().values()) and not moved
+        if self.status.any() or any(differs.any() for *_, differs in self._header_columns.values()):
+            return False
+        zero = Decimals.zeros(1)
+        for before, after in self._sums.values():
+            moved = after - before
+            if ((compare(moved, zero) != 0) & ~moved.is_missing()).any():
+                return False
+        return True
 
 
-def _changed(before: Decimal | None, after: Decimal | None) -> Delta:
-    return Delta(before, after, None if before is None or after is None else after - before)
+def _having(side: Calculation, figure: str) -> Mask:
+    """Which orders of a calculation have an amount, by their routines."""
+    has = [figure in amount_figures(routine) for routine in (*side.program.routines, None)]
+    return np.array(has, bool)[side.routine_of]
 
 
-def _total(side: PricedOrder | None, figure: str) -> Decimal | None:
-    if side is None:
-        return Decimal(0)
-    return side.total(figure) if figure in amount_figures(side.routine) else None
-
-
-def _profit(side: PricedOrder | None, figure: str) -> Decimal | None:
-    """The sum of cost or margin over the lines; None if it is unknown on one of them."""
-    if side is None:
-        return Decimal(0)
-    if figure not in side.calculation.figures:
-        return None
-    parts = [line.figure(figure) for line in side.lines if not line.is_parent]
-    return None if None in parts else sum(parts, Decimal(0).scaleb(-side.places))
+def _sums_of_orders(side: Calculation, figure: str, having: Mask | None = None) -> Decimals:
+    """The sum of a figure over the lines of each order; missing if it is unknown on one, or the order has none."""
+    column = side.figures.get(figure)
+    if column is None:
+        return Decimals.blanks(len(side))
+    leaf = side.orders.leaf
+    amounts, order_of = stored(numbers(column)).spread(side.orders.line_count), side.orders.order_of
+    if leaf is not None:
+        kept = np.flatnonzero(leaf)
+        amounts, order_of = amounts.take(kept), order_of[kept]
+    sums = group_sums(amounts, order_of, len(side))
+    return sums if having is None else sums.without(~having)
 
 
 def _pair_orders(before: Calculation, after: Calculation) -> list[tuple[str, int, int]]:
@@ -366,13 +435,13 @@ def _pair_orders(before: Calculation, after: Calculation) -> list[tuple[str, int
 
 
 def _refuse_other_currency(pairs: Sequence[tuple[str, int, int]], before: Calculation, after: Calculation) -> None:
+    both = np.array([(at, to) for _, at, to in pairs if at >= 0 and to >= 0], np.int64).reshape(-1, 2)
+    old, new = (side.orders.header("currency").take(at) for side, at in ((before, both[:, 0]), (after, both[:, 1])))
     problems = []
-    for number, at, to in pairs:
-        if at >= 0 and to >= 0:
-            currencies = value_at(before.orders.header("currency"), at), value_at(after.orders.header("currency"), to)
-            if currencies[0] != currencies[1]:
-                message = f"expected one currency before and after (got {currencies[0]} and {currencies[1]})"
-                problems.append(Problem(number, "", "currency", message))
+    for place in np.flatnonzero(_differ(old, new)).tolist():
+        message = f"expected one currency before and after (got {value_at(old, place)} and {value_at(new, place)})"
+        number = value_at(after.orders.header("number"), int(both[place, 1])) or ""
+        problems.append(Problem(number, "", "currency", message))
     if problems:
         raise DocumentError(problems)
 
