@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from decimal import MAX_PREC, Decimal, localcontext
 from typing import Any
 
 import numpy as np
@@ -14,7 +15,7 @@ from dokima.engine.running.calculation import Calculation, amount_at
 from dokima.engine.running.context import Context
 from dokima.engine.running.summing import LeftOut, reason_of, unpriced
 from dokima.errors import NotFound, nearest
-from dokima.exact import decimals, group_sums, total
+from dokima.exact import group_sums
 from dokima.exact.integers import Integers
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import alike
@@ -90,9 +91,13 @@ def grouped(variance: Variance, by: str) -> GroupedVariance:
 
 def _left_out(variance: Variance) -> Iterator[tuple[int, LeftOut]]:
     """The pairs of orders of which one side has no total, and why."""
+    sides = (variance.before, variance.after)
+    missing = [set(np.flatnonzero(unpriced(side)).tolist()) for side in sides]
+    if not any(missing):
+        return
     for at, (number, *places) in enumerate(variance.pairs):
-        for side, place, word in zip((variance.before, variance.after), places, ("before", "after"), strict=True):
-            if place >= 0 and unpriced(side)[place]:
+        for side, place, gone, word in zip(sides, places, missing, ("before", "after"), strict=True):
+            if place in gone:
                 yield at, LeftOut(number, f"{word}: {reason_of(side, side.orders.numbers[place])}")
                 break
 
@@ -109,8 +114,8 @@ def _total(groups: Sequence[VarianceGroup], currency: str) -> VarianceGroup:
 def _added(values: Sequence[Any]) -> Any:
     if None in values:
         return None
-    places = max(-int(value.as_tuple().exponent) for value in values)
-    return amount_at(total(decimals(values)), 0, places)
+    with localcontext(prec=MAX_PREC):
+        return sum(values, Decimal(0))
 
 
 def _groups(variance: Variance, by: str, changed: Integers) -> list[VarianceGroup]:

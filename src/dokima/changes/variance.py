@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
@@ -297,14 +297,11 @@ class Variance:
 
     def totals(self) -> dict[str, dict[str, Delta]]:
         """For each order its totals and sums of amounts: before, after, variance."""
-        sums = self._sums
         places = [self._places_of(side, at) for side, at in self._both]
-        changes = {
-            name: Columns(*each, each[1] - each[0], is_amount=True).between(*places) for name, each in sums.items()
-        }
+        changes = {name: Columns(old, new, new - old).between(*places) for name, (old, new) in self._sums.items()}
         names_of: dict[tuple[int, int], list[str]] = {}
         routines = [
-            np.where(at < 0, -2, side.routine_of[np.maximum(at, 0)]) if len(side) else at for side, at in self._both
+            np.where(at < 0, -2, side.routine_of[np.maximum(at, 0)]) if len(side) else at - 1 for side, at in self._both
         ]
         found: dict[str, dict[str, Delta]] = {}
         for place, (number, *key) in enumerate(
@@ -343,10 +340,10 @@ class Variance:
         )
         found: dict[str, tuple[Decimals, Decimals]] = {}
         for name in [each for each in names if each != "amount"]:
-            found[name] = self._pairwise(lambda side, name=name: _sums_of_orders(side, name, _having(side, name)))
+            found[name] = self._pairwise(partial(_sums_where_there, figure=name))
         for name in self._profits:
             if self._has(name):
-                found[name] = self._pairwise(lambda side, name=name: _sums_of_orders(side, name))
+                found[name] = self._pairwise(partial(_sums_of_orders, figure=name))
             else:
                 columns = self.figures[name]
                 before, after = (
@@ -354,7 +351,7 @@ class Variance:
                 )
                 found[name] = before, after
         for name in TOTALS:
-            found[name] = self._pairwise(lambda side, name=name: side.totals[name].spread(len(side)))
+            found[name] = self._pairwise(partial(_totals, name=name))
         return found
 
     def _pairwise(self, sums: Callable[[Calculation], Decimals]) -> tuple[Decimals, Decimals]:
@@ -411,8 +408,17 @@ def _having(side: Calculation, figure: str) -> Mask:
     return np.array(has, bool)[side.routine_of]
 
 
-def _sums_of_orders(side: Calculation, figure: str, having: Mask | None = None) -> Decimals:
-    """The sum of a figure over the lines of each order; missing if it is unknown on one, or the order has none."""
+def _totals(side: Calculation, name: str) -> Decimals:
+    return side.totals[name].spread(len(side))
+
+
+def _sums_where_there(side: Calculation, figure: str) -> Decimals:
+    """The sum of an amount over the lines of each order; missing where the order's routine leaves none."""
+    return _sums_of_orders(side, figure).without(~_having(side, figure))
+
+
+def _sums_of_orders(side: Calculation, figure: str) -> Decimals:
+    """The sum of a figure over the lines of each order; missing if it is unknown on one."""
     column = side.figures.get(figure)
     if column is None:
         return Decimals.blanks(len(side))
@@ -421,8 +427,7 @@ def _sums_of_orders(side: Calculation, figure: str, having: Mask | None = None) 
     if leaf is not None:
         kept = np.flatnonzero(leaf)
         amounts, order_of = amounts.take(kept), order_of[kept]
-    sums = group_sums(amounts, order_of, len(side))
-    return sums if having is None else sums.without(~having)
+    return group_sums(amounts, order_of, len(side))
 
 
 def _pair_orders(before: Calculation, after: Calculation) -> list[tuple[str, int, int]]:
