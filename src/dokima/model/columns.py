@@ -14,7 +14,7 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from dokima.exact import Decimals, Quotient, decimal_of, from_pairs, parse, stored, text
+from dokima.exact import Decimals, Quotient, decimal_of, from_pairs, stored
 from dokima.exact.integers import Integers, Mask, either, mask_of
 from dokima.model.word_keys import WordKeys, keys_of_texts
 
@@ -395,5 +395,7 @@ def shown(value: Any) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, Decimal):
-        return text(parse(value))
+        digits = format(value, "f")
+        digits = digits.rstrip("0").rstrip(".") if "." in digits else digits
+        return "0" if digits == "-0" else digits
     return str(value)

@@ -7,18 +7,21 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from decimal import Decimal
-from typing import Any
+
+import numpy as np
 
 from dokima.errors import FormulaError
-from dokima.exact import decimals, parse, text, to_decimals
+from dokima.exact import Decimals, Quotient, stored, texts, to_decimals
+from dokima.exact.integers import Integers
+from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Frame, Level, Names, compile_formula
 from dokima.formulas.compiler import LONGEST
 from dokima.formulas.money import is_money
-from dokima.model.columns import shown, value_at
+from dokima.model.columns import Column, shown
 
+BLANK = shown(None)
 _PART = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|\{|\}")
 _FORMAT = re.compile(r"(.*?)(?:(!label)|:(,?)(\d{1,2}))?\s*", re.S)
 
@@ -38,14 +41,33 @@ class Part:
     places: int | None = None
     grouped: bool = False
 
-    def written(self, value: Any, money_places: int) -> str:
-        """The value in words."""
-        if not isinstance(value, Decimal):
-            return shown(value)
-        if self.places is None:
-            return text(parse(value), money_places if is_money(self.formula.root) else 0)
-        rounded = to_decimals(decimals([value]).round(self.places).at(self.places))[0]
-        return format(rounded, ",f" if self.grouped else "f")
+    def written(self, column: Column, money_places: Integers) -> list[str]:
+        """The values of a column in words; of a number with the places said, or else the fewest it needs.
+
+        Args:
+            column: Values of the formula.
+            money_places: For each the decimal places of its order's currency, which an amount of money has at least.
+        """
+        if not isinstance(column, Decimals | Quotient):
+            values = column.to_list()
+            known = {value: shown(value) for value in set(values)}
+            return [known[value] for value in values]
+        exact = stored(column)
+        if self.places is not None:
+            exact = exact.round(self.places).at(self.places)
+            if self.grouped:
+                return [BLANK if value is None else format(value, ",f") for value in to_decimals(exact)]
+            least = [self.places]
+        else:
+            least = distinct(money_places).tolist() if is_money(self.formula.root) else [0]
+        if len(least) == 1:
+            return [BLANK if said is None else said for said in texts(exact, least[0])]
+        found = [""] * len(exact)
+        for places in least:
+            mine = np.flatnonzero(money_places == places)
+            for at, said in zip(mine.tolist(), texts(exact.take(mine), places), strict=True):
+                found[at] = BLANK if said is None else said
+        return found
 
 
 @dataclass(frozen=True)
@@ -60,20 +82,31 @@ class Message:
         """The names its formulas read."""
         return [name for part in self.parts for name in part.formula.reads]
 
-    def writer(self, frame: Frame) -> Callable[[int, int | None], str]:
-        """How to write the message for an order and a line, by their positions; a blank is written as ``blank``."""
-        columns = [(part, part.formula.evaluate(frame)) for part in self.parts]
+    def written(self, frame: Frame, orders: Integers, lines: Integers | None) -> list[str]:
+        """The message for some orders and lines, by their positions; a blank is written as ``blank``.
 
-        def write(order: int, line: int | None) -> str:
-            words = [self.texts[0]]
-            for (part, column), said in zip(columns, self.texts[1:], strict=True):
-                level = part.formula.level
-                position = line if level is Level.LINE and line is not None else order
-                value = value_at(column, 0 if level is Level.CONSTANT else position)
-                words += [part.written(value, frame.money_places(order)), said]
-            return "".join(words)
-
-        return write
+        Args:
+            frame: The columns its formulas read.
+            orders: Positions of the orders.
+            lines: Positions of the lines; None if it is about orders.
+        """
+        if not self.parts:
+            return [self.texts[0]] * len(orders)
+        money = np.array([frame.money_places(order) for order in distinct(orders).tolist()], np.int64)
+        money_places = money[np.searchsorted(distinct(orders), orders)]
+        words: list[Sequence[str]] = []
+        for part in self.parts:
+            level = part.formula.level
+            positions = lines if level is Level.LINE and lines is not None else orders
+            column = part.formula.evaluate(frame)
+            if level is Level.CONSTANT or len(column) == 1:
+                positions = np.zeros(len(orders), np.int64)
+            words.append(part.written(column.take(positions), money_places))
+        first, *others = self.texts
+        return [
+            first + "".join(word + text for word, text in zip(row, others, strict=True))
+            for row in zip(*words, strict=True)
+        ]
 
 
 def read_message(source: str, names: Names, most: Level) -> Message:

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
 
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
-from dokima.exact.integers import Mask
+from dokima.exact.integers import Integers, Mask
 from dokima.formulas import BlankSearch, Formula, FormulaKind, Frame, Level, Names, compile_formula
 from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import flags, logical_not, logical_or
-from dokima.model.columns import shown, value_at
+from dokima.model.columns import shown, value_at, values_of
 from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.findings import Finding
 from dokima.model.orders import Orders
@@ -218,38 +218,44 @@ class Asking:
 
     def findings(self) -> Iterator[Finding]:
         """One finding for each order or line that did not pass."""
-        spoken = np.flatnonzero(self.verdicts.refused | self.verdicts.undecided).tolist()
-        if not spoken:
+        spoken = np.flatnonzero(self.verdicts.refused | self.verdicts.undecided)
+        if not len(spoken):
             return
-        write = self.rule.message.writer(self.frame)
-        numbers, lines = self.orders.numbers, self.orders.line_numbers
+        orders, lines = self._places(spoken)
+        messages = self.rule.message.written(self.frame, orders, lines)
+        values = values_seen(self.rule.reads, self.frame, orders, lines)
+        numbers, line_numbers = self.orders.numbers, self.orders.line_numbers
         formulas = [formula for formula in (self.rule.when, self.rule.require) if formula is not None]
         searches = [BlankSearch(formula, self.frame) for formula in formulas]
-        for position in spoken:
-            order, line = self._place(position)
-            yield self._finding(position, numbers[order], "" if line is None else lines[line], write, searches)
+        for position, order, message, seen in zip(spoken.tolist(), orders.tolist(), messages, values, strict=True):
+            line = "" if lines is None else line_numbers[position]
+            yield self._finding(position, order, numbers[order], line, message, seen, searches)
 
-    def _place(self, position: int) -> tuple[int, int | None]:
+    def _places(self, positions: Integers) -> tuple[Integers, Integers | None]:
+        """The orders and lines that positions of the verdicts are about; no lines for a rule of the order."""
         if self.rule.level is Level.LINE:
-            return int(self.frame.order_of[position]), position
-        return position, None
+            return self.frame.order_of[positions], positions
+        return positions, None
 
     def _finding(
         self,
         position: int,
+        order: int,
         number: str,
         line_number: str,
-        write: Callable[[int, int | None], str],
+        message: str,
+        values: dict[str, Any],
         searches: Sequence[BlankSearch],
     ) -> Finding:
-        rule, definition = self.rule, self.rule.definition
-        order, line = self._place(position)
-        undecided = bool(self.verdicts.undecided[position])
-        said = self.verdicts.said.get(position, "")
-        message = said if said and not undecided else write(order, line)
+        rule, definition, verdicts = self.rule, self.rule.definition, self.verdicts
+        line = position if rule.level is Level.LINE else None
+        undecided = bool(verdicts.undecided[position])
+        said = verdicts.said.get(position, "")
         if undecided:
             why = said or _why(searches, order, line)
             message = Said("{message} (could not be decided: {why})", message=message, why=why)
+        elif said:
+            message = said
         digest = rule_digest(rule, self.frame, order, line) if definition.acknowledge and not undecided else ""
         return Finding(
             rule=rule.id,
@@ -258,10 +264,10 @@ class Asking:
             order=number,
             line=line_number,
             field=definition.field,
-            values=self._values(position),
+            values={**values, **verdicts.seen[position]} if position in verdicts.seen else values,
             undecided=undecided,
             moment=self.moment,
-            help=self._help(order, line_number, digest),
+            help=self._help(order, line_number, digest) if digest else definition.help,
             acknowledge=definition.acknowledge and not undecided,
             digest=digest,
             accepted=acceptance(self.orders, order, rule.id, line_number, digest) if digest else "",
@@ -275,21 +281,17 @@ class Asking:
         again = Said("it was accepted before, in the form of another version of Dokima, and must be accepted again")
         return Said("{help} ({again})", help=self.rule.definition.help, again=again)
 
-    def _values(self, position: int) -> dict[str, Any]:
-        """The values the rule saw: those its formulas read, or what it asked for in Python."""
-        order, line = self._place(position)
-        seen = values_seen(self.rule.reads, self.frame, order, line)
-        return {**seen, **self.verdicts.seen.get(position, {})}
-
     def answers(self) -> Iterator[RuleAnswer]:
         """What came of asking at every order and line, for finding out why a rule did or did not speak."""
         verdicts = self.verdicts
-        numbers, lines = self.orders.numbers, self.orders.line_numbers
-        write = self.rule.message.writer(self.frame)
-        for position in range(len(verdicts.asked)):
-            order, line = self._place(position)
+        numbers, line_numbers = self.orders.numbers, self.orders.line_numbers
+        every = np.arange(len(verdicts.asked))
+        orders, lines = self._places(every)
+        messages = self.rule.message.written(self.frame, orders, lines)
+        values = values_seen(self.rule.reads, self.frame, orders, lines)
+        for position, order, written, seen in zip(every.tolist(), orders.tolist(), messages, values, strict=True):
             result: Result = "passed"
-            message = verdicts.said.get(position) or write(order, line)
+            message = verdicts.said.get(position) or written
             reason = ""
             if not verdicts.asked[position]:
                 result, reason, message = "does not apply", self._not_asked(position), ""
@@ -299,9 +301,9 @@ class Asking:
                 result = "undecided"
             elif verdicts.refused[position]:
                 result = "refused"
-            values = self._values(position)
-            line_number = "" if line is None else lines[line]
-            yield RuleAnswer(self.rule.id, self.moment, numbers[order], line_number, result, values, message, reason)
+            line = "" if lines is None else line_numbers[position]
+            read = {**seen, **verdicts.seen.get(position, {})}
+            yield RuleAnswer(self.rule.id, self.moment, numbers[order], line, result, read, message, reason)
 
     def _not_asked(self, position: int) -> str:
         """Why the rule is not asked about an order or line."""
@@ -355,15 +357,31 @@ def _why(searches: Sequence[BlankSearch], order: int, line: int | None) -> str:
     return "a value is blank"
 
 
-def values_seen(reads: Mapping[str, Level], frame: Frame, order: int, line: int | None) -> dict[str, Any]:
-    """The values behind the names a rule reads; for a rule of the whole order only those of the header."""
-    seen: dict[str, Any] = {}
+def values_seen(
+    reads: Mapping[str, Level], frame: Frame, orders: Integers, lines: Integers | None
+) -> list[dict[str, Any]]:
+    """The values behind the names a rule reads; for a rule of the whole order only those of the header.
+
+    Args:
+        reads: Names and their levels.
+        frame: Their columns.
+        orders: Positions of the orders.
+        lines: Positions of the lines; None for a rule of the order.
+    """
+    names: list[str] = []
+    columns: list[list[Any]] = []
     for name, level in reads.items():
-        if level is Level.LINE and line is None:
+        if level is Level.LINE and lines is None:
             continue
-        position = {Level.CONSTANT: 0, Level.HEADER: order, Level.LINE: line or 0}[level]
-        seen[name] = value_at(frame.column(name), position)
-    return seen
+        column = frame.column(name)
+        positions = lines if level is Level.LINE and lines is not None else orders
+        if level is Level.CONSTANT or len(column) == 1:
+            positions = np.zeros(len(orders), np.int64)
+        names.append(name)
+        columns.append(values_of(column.take(positions)))
+    if not names:
+        return [{} for _ in range(len(orders))]
+    return [dict(zip(names, row, strict=True)) for row in zip(*columns, strict=True)]
 
 
 def rule_digest(rule: Rule, frame: Frame, order: int, line: int | None) -> str:
