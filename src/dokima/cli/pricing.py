@@ -27,7 +27,6 @@ from dokima.cli.options import (
     read_orders,
 )
 from dokima.cli.output import note, write
-from dokima.cli.streaming import price_to_files
 
 
 def price(
@@ -55,6 +54,8 @@ def price(
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
     rulebook = open_book(book, tables, values, sets)
     if out is not None:
+        from dokima.cli.streaming import price_to_files
+
         source = one_path(orders_named or [], orders)
         raise typer.Exit(price_to_files(rulebook, source, out, layout, totals, workers, processes, scheduler, resume))
     found = read_orders(rulebook, orders_named or [], orders, layout)

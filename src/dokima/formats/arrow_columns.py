@@ -15,10 +15,13 @@ import numpy as np
 from dokima.exact.conversion import from_arrow
 from dokima.exact.integers import Integers, Mask
 from dokima.formats.grid import Grid
+from dokima.formats.grid import coded as coded_cells
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
 from dokima.model.raw import ColumnValues, RawColumn
 from dokima.model.word_keys import coded, parts_of
 
+FEW_TEXTS = 5_000
+"""Up to so many texts are coded in Python."""
 MANY_TEXTS = 10_000
 """From so many texts on they are coded by their keys."""
 SAMPLE = 2_000
@@ -86,8 +89,13 @@ class TextColumn(RawColumn):
     def _coded(self) -> tuple[Sequence[Any], Integers]:
         if self.is_distinct:
             words, codes = self.array, np.arange(len(self.array))
-        elif (found := self._by_keys()) is not None:
-            return found
+        elif len(self.array) <= FEW_TEXTS:
+            # Arrow's own way loads a part of it that takes longer than all tables of a small rulebook.
+            found = coded_cells([text or None for text in self.array.to_pylist()])
+            assert found.codes is not None
+            return found.values, found.codes
+        elif (known := self._by_keys()) is not None:
+            return known
         else:
             encoded = self.array if hasattr(self.array, "dictionary") else self.array.dictionary_encode()
             words, codes = encoded.dictionary, codes_of(encoded)
