@@ -218,8 +218,10 @@ def test_a_run_leaves_files_a_manifest_and_sums(rulebook, tmp_path, out):
     assert (run.orders, run.lines, run.errors, run.set_aside) == (50, 150, 0, 0)
     assert run.sums == {"EUR": {"without_tax": D("3750.00"), "tax": D(0), "with_tax": D("3750.00")}}
     assert [each.pieces for each in seen] == list(range(1, run.pieces + 1))
+    if out.endswith(".parquet"):
+        assert parquet.read_table(tmp_path / out).num_rows == 150  # the folder is one table
     assert lines_of(tmp_path / out) == [(f"O{at // 3:06}", str(at % 3 * 10 + 10), "25.00") for at in range(150)]
-    manifest = json.loads((tmp_path / out / "manifest.json").read_text())
+    manifest = json.loads((tmp_path / out / "_manifest.json").read_text())
     assert (manifest["done"], sum(piece["orders"] for piece in manifest["pieces"])) == (True, 50)
 
 
@@ -251,8 +253,8 @@ def test_orders_set_aside_are_named_beside_the_files(rulebook, tmp_path):
     text = FLAT.set_column(3, "quantity", pa.array(["2"] * 100 + ["two"] + ["2"] * 49))
     source = write(tmp_path / "lines.csv", text)
     status, _, err = run_here(tmp_path, "price", source, "--out", "out.csv", "--workers", "2")
-    assert (status, "49 orders, 147 lines in 1 files" in err, "1 orders set aside" in err) == (1, True, True)
-    (row,) = csv.DictReader((tmp_path / "out.csv" / "findings-00000.csv").read_text(encoding="utf-8").splitlines())
+    assert (status, "49 orders, 147 lines in 1 file" in err, "1 orders set aside" in err) == (1, True, True)
+    (row,) = csv.DictReader((tmp_path / "out.csv" / "_findings-00000.csv").read_text(encoding="utf-8").splitlines())
     assert (row["order"], row["line"], "got 'two'" in row["message"]) == ("O000033", "20", True)
     status, _, err = run_here(tmp_path, "price", source, "--out", "out.json")
     assert (status, "expected a folder that ends in .parquet, .csv" in err) == (2, True)

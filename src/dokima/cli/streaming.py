@@ -47,12 +47,16 @@ def price_to_files(
             book, source, out, layout=layout, totals=totals, workers=workers, executor=executor, resume=resume,
             progress=show,
         )  # fmt: skip
-    note(f"written: {run.folder}: {run.orders:,} orders, {run.lines:,} lines in {run.pieces} files")
+    note(f"written: {run.folder}: {run.orders:,} orders, {run.lines:,} lines in {_files(run.pieces)}")
     for currency, sums in run.sums.items():
         note(f"  {currency}: " + ", ".join(f"{name.replace('_', ' ')} {value:,}" for name, value in sums.items()))
     if run.set_aside:
-        note(f"  {run.set_aside} orders set aside: findings-*.csv says why")
+        note(f"  {run.set_aside} orders set aside: _findings-*.csv says why")
     return 1 if run.errors else 0
+
+
+def _files(count: int) -> str:
+    return "1 file" if count == 1 else f"{count:,} files"
 
 
 def _rows(source: Path) -> int | None:

@@ -14,7 +14,7 @@ from dokima.cluster.parts import SUMMED, PartDone
 from dokima.errors import DokimaError
 from dokima.formats.whole_files import write_whole
 
-NAME = "manifest.json"
+NAME = "_manifest.json"
 FORM = 1
 """The form of manifests, raised with each change of what they hold."""
 

@@ -12,7 +12,7 @@ from typing import Literal
 from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.summing import sums_of
 from dokima.errors import DokimaError, Problem
-from dokima.formats.csv_files import csv_text
+from dokima.formats.results.registry import to_csv
 from dokima.formats.streaming import Numbers, Piece
 from dokima.formats.tables_out import write_csv, write_parquet
 from dokima.formats.whole_files import whole_file, write_whole
@@ -92,7 +92,7 @@ class Part:
         with whole_file(path) as beside:
             WRITERS[path.suffix](table, beside)
             digest = hashlib.sha256(beside.read_bytes()).hexdigest()
-        write_findings(calculation, path.with_name(f"findings-{self.number:05}.csv"))
+        write_findings(calculation, path.with_name(f"_findings-{self.number:05}.csv"))
         return PartDone(
             self.file,
             digest,
@@ -118,6 +118,6 @@ def sums_by_currency(calculation: Calculation) -> dict[str, dict[str, Decimal]]:
 def write_findings(calculation: Calculation, path: Path) -> None:
     """The findings of a piece beside its file, if there are any; what an earlier attempt left is gone."""
     if calculation.findings:
-        write_whole(path, csv_text(calculation.findings.to_dicts()))
+        write_whole(path, to_csv(calculation.findings))
     else:
         path.unlink(missing_ok=True)

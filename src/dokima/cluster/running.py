@@ -29,7 +29,7 @@ class FileRun:
         pieces: How many files.
         orders: Orders priced.
         lines: Their lines.
-        set_aside: Orders that could not be read; ``findings-*.csv`` says why.
+        set_aside: Orders that could not be read; ``_findings-*.csv`` says why.
         errors: Findings that stop, those of orders set aside included.
         sums: Totals by currency.
     """
@@ -58,7 +58,7 @@ def price_files(
 ) -> FileRun:
     """Price orders from files to files, piece by piece, with the memory of the pieces in work.
 
-    The result is a folder of files, one a piece, beside ``manifest.json``; all readers of Parquet read such a folder as
+    The result is a folder of files, one a piece, beside ``_manifest.json``; readers of Parquet read such a folder as
     one table. A piece that is not whole is not in the manifest, whatever stopped the run.
 
     Args:
