@@ -1,0 +1,103 @@
+"""What is done for many orders is done once for each: twice the orders are at most a little more than twice the calls.
+
+Calls are counted instead of seconds, so that a slow machine is no defect and a loop within a loop is one.
+"""
+
+import json
+import sys
+from collections.abc import Callable
+from decimal import Decimal as D
+
+import pytest
+
+import dokima
+
+BOOK = dokima.Rulebook.from_dict(
+    {
+        "rulebook": {"name": "linear", "currency": "EUR"},
+        "table": {"item": {"key": {"item": "line.item"}}},
+        "rule": [
+            {"id": "few", "at": "enter", "require": "line.quantity < 5", "message": "{line.quantity} of {line.item}"}
+        ],
+        "routine": {
+            "all": {
+                "step": [
+                    {"name": "price", "kind": "price", "options": [{"value": "item.price"}]},
+                    {"name": "off", "kind": "discount", "percent": "3", "over": "order"},
+                    {"name": "vat", "kind": "tax", "percent": "21"},
+                ]
+            }
+        },
+    },
+    tables={"item": [{"item": "PANE", "price": "12.50"}, {"item": "VENT", "price": "3.33"}]},
+)
+
+
+def orders(count: int, more: int = 0) -> dokima.Orders:
+    line = {"item": "PANE", "quantity": 4 + more}
+    return BOOK.orders(
+        [dokima.Order(f"O{at}", lines=[line, {"item": "VENT", "quantity": at % 9 + 1}]) for at in range(count)]
+    )
+
+
+def calls(work: Callable[[], object]) -> int:
+    """How many calls of Python and of C a piece of work takes."""
+    counted = 0
+
+    def count(_frame: object, event: str, _argument: object) -> None:
+        nonlocal counted
+        counted += event in ("call", "c_call")
+
+    sys.setprofile(count)
+    try:
+        work()
+    finally:
+        sys.setprofile(None)
+    return counted
+
+
+class Batch:
+    """So many orders, the same with more of everything, and their prices."""
+
+    def __init__(self, count: int) -> None:
+        self.orders, self.more = orders(count), orders(count, more=9)
+        self.priced = BOOK.price(self.orders)
+
+
+WORK: dict[str, Callable[[Batch], object]] = {
+    "to_json": lambda batch: dokima.to_json(batch.priced),
+    "to_csv": lambda batch: dokima.to_csv(batch.priced),
+    "totals as CSV": lambda batch: dokima.to_csv(batch.priced, detail=dokima.Detail(totals=True)),
+    "each tax breakdown": lambda batch: [each.tax_breakdown for each in batch.priced],
+    "each total of a figure": lambda batch: [each.total("off") for each in batch.priced],
+    "findings": lambda batch: dokima.to_json(BOOK.check(batch.more)),
+    "variance": lambda batch: BOOK.variance(batch.orders, batch.more).totals(),
+    "variance as JSON": lambda batch: dokima.to_json(BOOK.variance(batch.orders, batch.more)),
+    "replay": lambda batch: BOOK.replay(batch.orders, BOOK),
+    "stream": lambda batch: [len(piece) for piece in BOOK.stream(batch.orders, lines=20)],
+}
+
+
+@pytest.mark.parametrize("name", list(WORK))
+def test_twice_the_orders_take_twice_the_calls(name):
+    few, some, many = Batch(20), Batch(150), Batch(300)
+    WORK[name](few)  # what is imported or made once is there now
+    once, twice = calls(lambda: WORK[name](some)), calls(lambda: WORK[name](many))
+    assert twice <= 2.2 * once
+
+
+def test_a_column_nobody_gave_is_made_once():
+    found = orders(3)
+    assert found.header("customer") is found.header("customer")
+    assert found.line("description") is found.line("description")
+
+
+def test_figures_of_many_lines_are_those_of_each(monkeypatch):
+    """The text that is made from columns is that of the data, whatever the routines of the orders are."""
+    from dokima.formats.results import calculations
+
+    monkeypatch.setattr(calculations, "LONG", 1)
+    found = BOOK.price(orders(4))
+    data = json.loads(dokima.to_json(found))
+    assert data == json.loads(json.dumps(calculations.data(found)))
+    assert D(data["orders"][3]["lines"][1]["with_tax"]) == found["O3"].line(20).with_tax
