@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, Integers, widen
+from dokima.exact.integers import LIMIT, Integers, Mask, widen
 from dokima.exact.quotients import Number, Quotient
 
 
@@ -50,8 +50,18 @@ def dense(keys: Integers) -> Integers:
 
 def distinct(values: Integers) -> Integers:
     """The distinct values in ascending order: what NumPy's ``unique`` gives, without the imports it brings along."""
+    if not len(values) or values.min() == values.max():
+        return values[:1]  # one currency, one routine: as most orders have
     ordered = np.sort(values)
-    found: Integers = ordered[np.r_[True, ordered[1:] != ordered[:-1]]] if len(ordered) else ordered
+    found: Integers = ordered[begins(ordered)]
+    return found
+
+
+def begins(values: Integers) -> Mask:
+    """True where a value is not that of the one before it."""
+    found = np.empty(len(values), bool)
+    found[:1] = True
+    found[1:] = values[1:] != values[:-1]
     return found
 
 
@@ -59,8 +69,8 @@ def rank_in_group(groups: Integers, keys: Integers) -> Integers:
     """For each line its place within its group by key, lowest first, ties to the earlier line."""
     order = _sorted_places(groups, keys)
     sorted_groups = groups[order]
-    starts = np.flatnonzero(np.r_[True, sorted_groups[1:] != sorted_groups[:-1]])
-    sizes = np.diff(np.r_[starts, len(order)])
+    starts = np.flatnonzero(begins(sorted_groups))
+    sizes = np.append(starts[1:], len(order)) - starts
     places = np.empty(len(order), np.int64)
     places[order] = np.arange(len(order)) - np.repeat(starts, sizes)
     return places

@@ -10,7 +10,7 @@ import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, choose, compare, from_fractions, magnitude, simplified
 from dokima.exact.integers import Integers, Mask, either
-from dokima.exact.ranking import dense
+from dokima.exact.ranking import begins, dense
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column
@@ -53,8 +53,8 @@ class Bands:
             scale = dense(scale * (int(codes.max(initial=0)) + 1) + dense(codes))
         breaks = least.filled()
         order = np.lexsort((np.arange(size), dense(breaks.units), scale))
-        starts = np.flatnonzero(np.r_[True, scale[order][1:] != scale[order][:-1]]) if size else np.zeros(0, np.int64)
-        ends = np.r_[starts[1:], size] - 1 if size else starts
+        starts = np.flatnonzero(begins(scale[order]))
+        ends = np.append(starts[1:], size) - 1 if size else starts
         of_scale = np.repeat(np.arange(len(starts)), ends - starts + 1)
         each = numbers(price) if base is None else numbers(price) / numbers(base)
         unit = simplified(each)

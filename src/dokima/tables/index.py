@@ -9,7 +9,7 @@ import numpy as np
 
 from dokima.exact import Decimals, compare, stored
 from dokima.exact.integers import Integers, Mask, either, narrow, widen
-from dokima.exact.ranking import distinct
+from dokima.exact.ranking import begins, distinct
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
 
@@ -178,11 +178,11 @@ def _pattern(
         else np.array(sorted(range(len(key)), key=lambda i: (key[i], preference[here[i]])), np.int64)
     )
     key = key[order]
-    first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.zeros(0, np.int64)
+    first = np.flatnonzero(begins(key))
     slots = None
     if space <= min(_SPARSEST * len(key) + 4096, _MOST_SLOTS):
         # 32 bits are plenty for the number of a key, and twice as many of them stay in the processor's cache.
         slots = np.full(space, -1, np.int32)
         slots[key[first]] = np.arange(len(first))
-    stops = np.r_[first[1:], len(key)] if len(first) else first
+    stops = np.append(first[1:], len(key)) if len(first) else first
     return Pattern(filled, tuple(strides), narrow(key[first], _WIDEST * 4)[0], first, stops, here[order], slots)

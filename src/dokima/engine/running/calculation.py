@@ -139,29 +139,40 @@ class Calculation:
     def figure_texts(self, name: str) -> list[str | None]:
         """A figure of every line as text: numbers in full, amounts with the places of their currency, blanks None.
 
+        Args:
+            name: Name of the figure.
+
         Raises:
             NotFound: No routine leaves it; names the nearest.
         """
-        column, places = self._figure(name)
-        if not isinstance(column, Decimals | Quotient):
-            return [None if value is None else shown(value) for value in values_of(column)]
-        return amount_texts(column, places)
-
-    def _figure(self, name: str) -> tuple[Column, Integers]:
-        """The column of a figure, and the least decimal places of each line's value."""
         if name not in self.figures:
             raise NotFound(f"there is no figure '{name}'{nearest(name, self.figures)}")
-        routine_of = self.routine_of[self.orders.order_of]
-        places = np.zeros(len(routine_of), np.int64)
-        for at in distinct(routine_of).tolist():
-            routine = self.program.routines[at] if at >= 0 else None
-            mine = routine_of == at
+        column = self.figures[name]
+        if not isinstance(column, Decimals | Quotient):
+            return [None if value is None else shown(value) for value in values_of(column)]
+        return amount_texts(column, self._least_places(name))
+
+    def _least_places(self, name: str) -> Integers:
+        """The least decimal places of a figure on each line."""
+        used = distinct(self.routine_of).tolist()
+        routines = [self.program.routines[at] if at >= 0 else None for at in used]
+        if name == "price" or all(name in amount_figures(routine) for routine in routines):
+            return self._line_places
+        places = np.zeros(self.orders.line_count, np.int64)
+        for at, routine in zip(used, routines, strict=True):
+            mine = slice(None) if len(used) == 1 else self.routine_of[self.orders.order_of] == at
             step = routine.step(name) if routine else None
-            if name == "price" or name in amount_figures(routine):
-                places[mine] = self.minor_units[self.orders.order_of[mine]]
+            if name in amount_figures(routine):
+                places[mine] = self._line_places[mine]
             elif step is not None and step.definition.places is not None:
                 places[mine] = step.definition.places
-        return self.figures[name], places
+        return places
+
+    @cached_property
+    def _line_places(self) -> Integers:
+        """For each line the decimal places of its order's currency."""
+        found: Integers = self.minor_units[self.orders.order_of]
+        return found
 
     @cached_property
     def _taxes_of(self) -> Mapping[int, Sequence[tuple[TaxGroups, int]]]:
