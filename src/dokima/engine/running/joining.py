@@ -12,15 +12,23 @@ from dokima.model.columns import Column, LazyColumns, concat, take_or_blank
 
 def joined(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int) -> LazyColumns:
     """Columns of all parts by name, each part at its positions, blank where no part has one."""
+    places: dict[tuple[int, ...], Integers | None] = {}  # most columns are those of all parts, so this is found once
 
     def join(name: str) -> Column:
-        having = [(positions, columns[name]) for positions, columns in parts if name in columns]
-        column = concat([column for _, column in having])
-        positions = np.concatenate([positions for positions, _ in having])
-        if len(positions) == length and bool((np.diff(positions) == 1).all()):
-            return column
-        place = np.full(length, -1, np.int64)
-        place[positions] = np.arange(len(positions))
-        return take_or_blank(column, place)
+        having = tuple(at for at, (_, columns) in enumerate(parts) if name in columns)
+        if having not in places:
+            places[having] = _places([parts[at][0] for at in having], length)
+        column, place = concat([parts[at][1][name] for at in having]), places[having]
+        return column if place is None else take_or_blank(column, place)
 
     return LazyColumns((name for _, columns in parts for name in columns), join)
+
+
+def _places(positions: Sequence[Integers], length: int) -> Integers | None:
+    """For each position its place in the parts laid end to end, -1 for none; None if they are in sequence and whole."""
+    laid = np.concatenate(positions)
+    if len(laid) == length and bool((laid[1:] > laid[:-1]).all()):
+        return None
+    place = np.full(length, -1, np.int64)
+    place[laid] = np.arange(len(laid))
+    return place
