@@ -92,6 +92,7 @@ class Part:
         with whole_file(path) as beside:
             WRITERS[path.suffix](table, beside)
             digest = hashlib.sha256(beside.read_bytes()).hexdigest()
+        del table
         write_findings(calculation, path.with_name(f"_findings-{self.number:05}.csv"))
         return PartDone(
             self.file,

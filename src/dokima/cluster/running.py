@@ -14,7 +14,7 @@ from dokima.errors import DokimaError, listed
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Piece, Seen, order_pieces
 from dokima.rulebook.book import Rulebook
-from dokima.rulebook.sharing_out import in_sequence
+from dokima.rulebook.sharing_out import free, in_sequence
 
 ATTEMPTS = 3
 """How often a piece is tried whose worker was lost."""
@@ -50,7 +50,7 @@ def price_files(
     *,
     layout: str | None = None,
     totals: bool = False,
-    lines: int = 500_000,
+    lines: int = 250_000,
     workers: int = 1,
     executor: Executor | None = None,
     resume: bool = False,
@@ -105,7 +105,9 @@ _AHEAD = 4
 
 
 def _work(part: Part) -> PartDone:
-    return part.work()
+    done = part.work()
+    free(done.lines)
+    return done
 
 
 def _parts(book: Rulebook, pieces: Iterator[Piece], out: Path, level: Level, done: int) -> Iterator[Part]:

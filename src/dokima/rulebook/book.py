@@ -239,7 +239,7 @@ class Rulebook:
         return replace(calculation, findings=_document_findings(calculation.problems) + calculation.findings)
 
     def stream(
-        self, source: Source, layout: str | None = None, *, lines: int = 500_000, workers: int = 1
+        self, source: Source, layout: str | None = None, *, lines: int = 250_000, workers: int = 1
     ) -> Iterator[Calculation]:
         """Price many orders piece by piece, so that only the pieces in work are held.
 
@@ -257,7 +257,7 @@ class Rulebook:
             DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
         """
         from dokima.formats.streaming import Numbers, Piece, Seen, order_pieces
-        from dokima.rulebook.sharing_out import in_sequence
+        from dokima.rulebook.sharing_out import free, in_sequence
 
         how = (source, self.program.fields, None if layout is None else self.layout(layout), lines)
         seen = Seen(*how)
@@ -269,7 +269,10 @@ class Rulebook:
         for calculation, numbers in in_sequence(work, order_pieces(*how), workers):
             if numbers is not None:
                 seen.add(numbers)
+            size = calculation.orders.line_count
             yield calculation
+            del calculation, numbers
+            free(size)
 
     def price_read(self, orders: Orders) -> Calculation:
         """Price orders that have been read but not by `orders`, so that `what_if` has not touched them yet."""
