@@ -145,6 +145,32 @@ def test_lines_of_one_order_far_apart_are_refused_by_name(tmp_path):
     assert sum(len(piece) for piece in BOOK.stream(write(path, unsorted), lines=30)) == 60
 
 
+@pytest.mark.parametrize(
+    "column",
+    [
+        pa.array([["PANE"]] * 3),
+        pa.array([{"a": 1}] * 3),
+        pa.array([2_932_897] * 3, pa.int32()).cast(pa.date32()),
+        pa.Array.from_buffers(
+            pa.string(), 3, [None, pa.py_buffer(bytes(4) + bytes([1, 0, 0, 0] * 3)), pa.py_buffer(b"\xff")]
+        ),
+    ],
+    ids=["list", "struct", "a day of the year 10000", "no UTF-8"],
+)
+def test_columns_that_hold_no_values_are_refused_by_name(column, tmp_path):
+    flat = orders_of(1)
+    flat = flat.set_column(flat.column_names.index("item"), "item", column)
+    with pytest.raises(dokima.DocumentError, match="expected values of a field in column 'item'"):
+        BOOK.price(flat)
+    with pytest.raises(dokima.DocumentError, match="expected values of a field in column 'item'"):
+        list(BOOK.stream(flat, lines=2))
+    if column.type != pa.string():  # Parquet itself would not write it
+        path = write(tmp_path / "lines.parquet", flat)
+        for source in (lambda: BOOK.price(path), lambda: list(BOOK.stream(path))):
+            with pytest.raises(dokima.DocumentError, match="column 'item'"):
+                source()
+
+
 def test_a_folder_and_a_dataset_are_read_in_sequence(tmp_path):
     write(tmp_path / "a.parquet", orders_of(10))
     write(tmp_path / "b.parquet", orders_of(10, start=10))

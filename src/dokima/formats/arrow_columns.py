@@ -12,6 +12,7 @@ from typing import Any, overload
 
 import numpy as np
 
+from dokima.errors import DocumentError, Problem
 from dokima.exact.conversion import from_arrow
 from dokima.exact.integers import Integers, Mask
 from dokima.formats.grid import Grid
@@ -37,8 +38,20 @@ def grid_of_table(table: Any, rows: Integers | None = None, *, is_filled: bool =
         table: The table.
         rows: For each row its number in the file; counted from 2, as below a heading, if None.
         is_filled: Whether no text is known to be the empty one.
+
+    Raises:
+        DocumentError: A column holds what is no value of a field: lists, days beyond the year 9999 ...
     """
-    columns = {name: raw_column(table.column(name), is_filled=is_filled) for name in table.column_names}
+    import pyarrow as pa
+
+    columns: dict[str, RawColumn] = {}
+    for name in table.column_names:
+        column = table.column(name)
+        try:
+            columns[name] = raw_column(column, is_filled=is_filled)
+        except (pa.ArrowException, OverflowError, ValueError) as error:
+            message = f"expected values of a field in column '{name}' (it holds {column.type}: {error})"
+            raise DocumentError([Problem("", "", name, message)]) from None
     return Grid(columns, table.num_rows, np.arange(table.num_rows) + 2 if rows is None else rows)
 
 
