@@ -3,6 +3,8 @@
 import csv
 import datetime
 import json
+import os
+import signal
 from decimal import Decimal as D
 from pathlib import Path
 
@@ -295,8 +297,14 @@ def test_processes_and_a_cluster_do_the_same_work(rulebook, tmp_path):
     with dokima.worker_processes(rulebook, 2) as pool:
         split = dokima.price_files(rulebook, source, tmp_path / "split.parquet", lines=40, executor=pool)
     assert (split.sums, lines_of(split.folder)) == (whole.sums, lines_of(whole.folder))
-    distributed = pytest.importorskip("distributed")
-    assert distributed
+    pytest.importorskip("distributed")
+
+    def kill_one(run):
+        if run.pieces == 1:
+            os.kill(next(iter(pool._client.run(os.getpid).values())), signal.SIGKILL)
+
+    # A worker that is lost in the middle is replaced, gets the rulebook, and its pieces are done once more.
     with dokima.dask_workers(rulebook, count=2) as pool:
-        cluster = dokima.price_files(rulebook, source, tmp_path / "cluster.parquet", lines=40, executor=pool)
+        folder = tmp_path / "cluster.parquet"
+        cluster = dokima.price_files(rulebook, source, folder, lines=20, executor=pool, progress=kill_one)
     assert (cluster.sums, lines_of(cluster.folder)) == (whole.sums, lines_of(whole.folder))
