@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
 from json.encoder import encode_basestring
 from typing import Any
@@ -53,13 +53,15 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
     if detail.totals or calculation.orders.line_count <= LONG:
         return None
     columns, wanted = _line_columns(calculation, detail.figures)
+    numbers = {name for name, texts in columns.items() if name not in _TEXTS and None not in texts}
     written = {
-        name: ["null" if text is None else encode_basestring(text) for text in texts] for name, texts in columns.items()
+        name: texts if name in numbers else ["null" if text is None else encode_basestring(text) for text in texts]
+        for name, texts in columns.items()
     }
     lines: list[str] = []
     if len(wanted) == 1:
         (names,) = wanted.values()
-        lines = _objects({name: written[name] for name in (*_LINE_FIELDS, *names)})
+        lines = _objects({name: written[name] for name in (*_LINE_FIELDS, *names)}, numbers)
     else:
         routines = calculation.routine_of[calculation.orders.order_of].tolist()
         of_routine = {
@@ -68,7 +70,8 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
                     {
                         name: [text for text, mine in zip(written[name], routines, strict=True) if mine == routine]
                         for name in (*_LINE_FIELDS, *names)
-                    }
+                    },
+                    numbers,
                 )
             )
             for routine, names in wanted.items()
@@ -85,9 +88,9 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
     return '{\n  "orders": [\n' + ",\n".join(orders) + "\n],\n" + rest.removeprefix("{\n")
 
 
-def _objects(columns: Mapping[str, Sequence[str]]) -> list[str]:
-    """Columns of JSON values as JSON objects."""
-    template = "{" + ", ".join(f"{dumped(name)}: %s".replace("%", "%%").replace("%%s", "%s") for name in columns) + "}"
+def _objects(columns: Mapping[str, Sequence[str]], numbers: Collection[str]) -> list[str]:
+    """Columns of JSON values as JSON objects; numbers come without their quotes, which they all get here."""
+    template = "{" + ", ".join(f'"{name}": "%s"' if name in numbers else f'"{name}": %s' for name in columns) + "}"
     return [template % row for row in zip(*columns.values(), strict=True)]
 
 
@@ -113,6 +116,7 @@ def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str
     ]
 
 
+_TEXTS = ("number", "item", "description", "unit")
 _LINE_FIELDS = ("number", "item", "description", "quantity", "unit")
 
 
