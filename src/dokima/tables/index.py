@@ -129,7 +129,7 @@ def build_patterns(conditions: Sequence[Column], preference: Integers) -> tuple[
     rows = np.arange(len(preference))
     single: list[Column] = []
     for column in conditions:
-        if isinstance(column, Texts) and any(SEPARATOR in word for word in column.words.items):
+        if isinstance(column, Texts) and SEPARATOR in "\0".join(column.words.items):
             rows, single, column = _one_value_each(column, rows, single)  # noqa: PLW2901 - split into single values
         else:
             column = column.take(rows)  # noqa: PLW2901

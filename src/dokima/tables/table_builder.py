@@ -193,9 +193,8 @@ class _Builder:
         if table.definition.graduated or (table.definition.choose and (table.window or table.breaks)):
             return
         for pattern in table.patterns:
-            for start, stop in zip(pattern.starts.tolist(), pattern.stops.tolist(), strict=True):
-                if stop - start > 1:
-                    self._same_key(table, sorted(pattern.rows[start:stop].tolist()))
+            for at in np.flatnonzero(pattern.stops - pattern.starts > 1).tolist():
+                self._same_key(table, sorted(pattern.rows[pattern.starts[at] : pattern.stops[at]].tolist()))
 
     def _check_choose(self, table: Table) -> None:
         if table.definition.choose or table.definition.graduated:
