@@ -9,6 +9,8 @@ from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecu
 from contextlib import nullcontext
 from typing import TypeVar
 
+from dokima.engine.running.threads import sharing_the_interpreter
+
 MANY_LINES = 100_000
 """Lines whose columns are worth looking for."""
 P = TypeVar("P")
@@ -37,7 +39,7 @@ def in_sequence(
     if workers <= 1 and executor is None:
         yield from map(work, pieces)
         return
-    with ThreadPoolExecutor(workers) if executor is None else nullcontext(executor) as pool:
+    with ThreadPoolExecutor(workers) if executor is None else nullcontext(executor) as pool, sharing_the_interpreter():
         waiting: deque[tuple[P, Future[R]]] = deque()
 
         def first() -> R:

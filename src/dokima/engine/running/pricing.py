@@ -17,6 +17,7 @@ from dokima.engine.running.parent_lines import summed_into_parents
 from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.required import missing_rows
 from dokima.engine.running.stated_figures import compare_stated
+from dokima.engine.running.threads import sharing_the_interpreter
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers
@@ -97,7 +98,7 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
     if workers > 1 and len(jobs) > 1:
         from concurrent.futures import ThreadPoolExecutor
 
-        with ThreadPoolExecutor(workers) as pool:
+        with ThreadPoolExecutor(workers) as pool, sharing_the_interpreter():
             parts = list(pool.map(lambda job: _price_part(job, context), jobs))
     else:
         parts = [_price_part(job, context) for job in jobs]
