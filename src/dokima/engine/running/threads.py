@@ -14,7 +14,7 @@ SWITCH = 0.00005
 def sharing_the_interpreter() -> Iterator[None]:
     """Let threads take turns quickly, for as long as they work on columns side by side.
 
-    A thread that has added up a column waits for the interpreter to begin the next one. With CPython's five milliseconds
+    A thread that has added up a column waits for the interpreter to begin the next. With CPython's five milliseconds
     it waits longer than the column took; with fifty microseconds two threads are a sixth faster.
     """
     before = sys.getswitchinterval()
