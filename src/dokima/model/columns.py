@@ -58,10 +58,15 @@ class Words:
     @property
     def items(self) -> list[str]:
         """The texts."""
-        if self._items is None:
-            assert self._make is not None
-            self._items, self._make = self._make(), None
-        return self._items
+        items = self._items
+        if items is None:
+            make = self._make
+            # Another thread may have made them since: then there is nothing to make them from, but there they are.
+            items = self._items if make is None else make()
+            assert items is not None
+            self._items = items
+            self._make = None
+        return items
 
     def __len__(self) -> int:
         return self._size
