@@ -13,8 +13,9 @@ from typing import Any
 import numpy as np
 
 from dokima.errors import ExactError
+from dokima.exact.arrow_buffers import arrow_array, nulls_of, values_of
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, whole, widen
+from dokima.exact.integers import LIMIT, measure, power_of_ten, whole, widen
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
 
@@ -153,39 +154,27 @@ def from_arrow(array: Any) -> Decimals:
     if pa.types.is_integer(array.type):
         if pa.types.is_uint64(array.type):
             return decimals(array.to_pylist())
-        missing = _nulls(array)
-        width = array.type.bit_width // 8
-        units = np.frombuffer(array.buffers()[1], f"{'u' if pa.types.is_unsigned_integer(array.type) else 'i'}{width}")
-        units = units[array.offset : array.offset + len(array)].astype(np.int64)
-        units = units if not missing.any() else np.where(missing, 0, units)
+        sign = "u" if pa.types.is_unsigned_integer(array.type) else "i"
+        units = values_of(array, f"{sign}{array.type.bit_width // 8}").astype(np.int64)
+        gone = nulls_of(array)
+        units = units if gone is None else np.where(gone, 0, units)
         if len(units) and int(units.min()) < -LIMIT:
             units = widen(units)
-        return Decimals(units, 0, missing if missing.any() else None)
+        return Decimals(units, 0, gone)
     if not pa.types.is_decimal128(array.type):
         raise ExactError(f"expected an Arrow column of decimal128 or integers (got {array.type})")
-    missing = _nulls(array)
-    buffer = array.buffers()[1]
-    halves = np.frombuffer(buffer, np.int64, 2 * len(array), 16 * array.offset).reshape(-1, 2)
-    low, high = np.where(missing, 0, halves[:, 0]), np.where(missing, 0, halves[:, 1])
+    gone = nulls_of(array)
+    halves = values_of(array, "2i8")
+    low, high = (half if gone is None else np.where(gone, 0, half) for half in (halves[:, 0], halves[:, 1]))
     if ((low >> 63) == high).all() and (not low.size or int(low.min()) >= -LIMIT):
         units = low
     else:
         units = high.astype(object) * 2**64 + low.astype(np.uint64).astype(object)
     scale = array.type.scale
-    gone = missing if missing.any() else None
     if scale >= 0:
         return Decimals(units, scale, gone)
     units, bound = scaled(units, measure(units), -scale)
     return Decimals(units, 0, gone, bound)
-
-
-def _nulls(array: Any) -> Mask:
-    """True where an Arrow array is null; from its buffer, because `numpy.asarray` of Arrow loads pandas."""
-    if not array.null_count:
-        return np.zeros(len(array), bool)
-    bits = np.unpackbits(np.frombuffer(array.buffers()[0], np.uint8), bitorder="little")
-    missing: Mask = bits[array.offset : array.offset + len(array)] == 0
-    return missing
 
 
 def to_arrow(column: Decimals, places: int | None = None, name: str = "column") -> Any:
@@ -209,8 +198,7 @@ def to_arrow(column: Decimals, places: int | None = None, name: str = "column") 
     else:
         halves[:, 0] = units
         halves[:, 1] = units >> 63
-    valid = pa.py_buffer(np.packbits(~missing, bitorder="little")) if missing.any() else None
-    return pa.Array.from_buffers(kind, len(units), [valid, pa.py_buffer(np.ascontiguousarray(halves))])
+    return arrow_array(kind, halves, missing if missing.any() else None)
 
 
 def text(value: tuple[int, int], least_places: int = 0) -> str:

@@ -13,6 +13,7 @@ from typing import Any, overload
 import numpy as np
 
 from dokima.errors import DocumentError, Problem
+from dokima.exact.arrow_buffers import arrow_positions, flags_of, nulls_of, values_of
 from dokima.exact.conversion import from_arrow
 from dokima.exact.integers import Integers, Mask
 from dokima.formats.grid import Grid
@@ -129,14 +130,14 @@ class TextColumn(RawColumn):
         _, offsets, data = array.buffers()
         width = np.int64 if pa.types.is_large_string(array.type) else np.int32
         starts = np.frombuffer(offsets, width, len(array) + 1, array.offset * np.dtype(width).itemsize)
-        parts = parts_of(starts, np.frombuffer(data or b"", np.uint8), _missing(array))
+        parts = parts_of(starts, np.frombuffer(data or b"", np.uint8), nulls_of(array))
         found = None if parts is None else coded(parts)
         if found is None:
             return None
         codes, first, keys = found
 
         def words() -> Any:
-            return array.take(_positions(first))
+            return array.take(arrow_positions(first))
 
         column = Texts(np.arange(len(first)), Words(lambda: words().to_pylist(), size=len(first), keys=keys))
         return _ArrowValues(column, words), codes
@@ -150,7 +151,7 @@ class TextColumn(RawColumn):
         return self._coded[1]
 
     def blank(self) -> Mask | None:
-        return _missing(self.array) if self.is_filled and not hasattr(self.array, "dictionary") else super().blank()
+        return nulls_of(self.array) if self.is_filled and not hasattr(self.array, "dictionary") else super().blank()
 
     def changes(self) -> Mask:
         from pyarrow import compute
@@ -160,11 +161,12 @@ class TextColumn(RawColumn):
         array = self.array
         if array.null_count:
             array = compute.coalesce(array, _empty(array.type))  # a blank either way
-        return _mask(compute.not_equal(array[1:], array[:-1]))
+        return flags_of(compute.not_equal(array[1:], array[:-1]))
 
     def taken(self, rows: Integers) -> RawColumn:
-
-        return TextColumn(self.array.take(_positions(rows)), is_distinct=self.is_distinct, is_filled=self.is_filled)
+        return TextColumn(
+            self.array.take(arrow_positions(rows)), is_distinct=self.is_distinct, is_filled=self.is_filled
+        )
 
     def distinct(self) -> RawColumn | None:
         from pyarrow import compute
@@ -183,10 +185,8 @@ class TextColumn(RawColumn):
 def codes_of(encoded: Any) -> Integers:
     """The codes of a `pyarrow.DictionaryArray`, -1 where it is null."""
     indices = encoded.indices
-    codes = np.frombuffer(
-        indices.buffers()[1], indices.type.to_pandas_dtype(), len(indices), indices.offset * indices.type.byte_width
-    ).astype(np.int64)
-    missing = _missing(indices)
+    codes: Integers = values_of(indices, indices.type.to_pandas_dtype()).astype(np.int64)
+    missing = nulls_of(indices)
     if missing is not None:
         codes[missing] = -1
     return codes
@@ -198,7 +198,7 @@ def _filled(words: Any, codes: Integers) -> tuple[Any, Integers]:
 
     empty = _empty(words.type)
     kept = compute.not_equal(compute.coalesce(words, empty), empty)
-    mask = _mask(kept)
+    mask = flags_of(kept)
     if mask.all():
         return words, codes
     place = np.append(np.where(mask, np.cumsum(mask) - 1, -1), -1)
@@ -213,10 +213,10 @@ def _column(array: Any) -> Column | None:
     if pa.types.is_integer(kind) or pa.types.is_decimal128(kind):
         return from_arrow(array)
     if pa.types.is_boolean(kind):
-        return Flags(_mask(array), _missing(array))
+        return Flags(flags_of(array), nulls_of(array))
     if pa.types.is_date32(kind):
-        missing = _missing(array)
-        days = np.frombuffer(array.buffers()[1], np.int32, len(array), 4 * array.offset).astype(np.int64)
+        missing = nulls_of(array)
+        days = values_of(array, np.int32).astype(np.int64)
         if missing is not None:
             days[missing] = 0
         if len(days) and (days.min() < FIRST_DAY or days.max() > LAST_DAY):
@@ -225,38 +225,12 @@ def _column(array: Any) -> Column | None:
     return None
 
 
-# Arrow's own ways from and to NumPy, and to a scalar, load pandas, which costs half a second at every start. So columns
-# are taken from their buffers and put into them here.
-
-
-def _positions(rows: Integers) -> Any:
-    """Positions as an Arrow array."""
-    import pyarrow as pa
-
-    return pa.Array.from_buffers(pa.int64(), len(rows), [None, pa.py_buffer(np.ascontiguousarray(rows, np.int64))])
-
-
-def _mask(flags: Any) -> Mask:
-    """A boolean Arrow array without nulls."""
-    bits = np.unpackbits(np.frombuffer(flags.buffers()[1], np.uint8), bitorder="little")
-    return bits[flags.offset : flags.offset + len(flags)].astype(bool)
-
-
 def _empty(kind: Any) -> Any:
     """The empty text as an Arrow scalar."""
     import pyarrow as pa
 
-    offsets = pa.py_buffer(np.zeros(2, np.int64))
+    offsets = pa.py_buffer(np.zeros(2, np.int64))  # wide enough for either kind of text
     return pa.Array.from_buffers(kind, 1, [None, offsets, pa.py_buffer(b"")])[0]
-
-
-def _missing(array: Any) -> Mask | None:
-    """True where an array is null; None if it is nowhere."""
-    if not array.null_count:
-        return None
-    bits = np.unpackbits(np.frombuffer(array.buffers()[0], np.uint8), bitorder="little")
-    missing: Mask = bits[array.offset : array.offset + len(array)] == 0
-    return missing
 
 
 def _one_array(chunks: Any) -> Any:
@@ -299,8 +273,7 @@ class _ArrowValues(ColumnValues):
         return self.array[at].to_pylist() if isinstance(at, slice) else self.array[at].as_py()
 
     def pick(self, places: Integers) -> list[Any]:
-
-        found: list[Any] = self.array.take(_positions(places)).to_pylist()
+        found: list[Any] = self.array.take(arrow_positions(places)).to_pylist()
         return found
 
     def __iter__(self) -> Iterator[Any]:

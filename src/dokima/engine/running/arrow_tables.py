@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from dokima.exact import Decimals, Quotient, stored, to_arrow
-from dokima.exact.integers import Integers, Mask
+from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.model.columns import Column, Dates, Texts
 from dokima.model.orders import texts
 
@@ -34,7 +34,7 @@ def line_table(calculation: Calculation) -> Any:
     given = orders.given
     if len(given) < 2 or bool((given[1:] > given[:-1]).all()):
         return table
-    return table.take(_positions(np.argsort(given, kind="stable")))
+    return table.take(arrow_positions(np.argsort(given, kind="stable")))
 
 
 def header_table(calculation: Calculation) -> Any:
@@ -56,8 +56,8 @@ def _array(column: Column, name: str, places: int = 0) -> Any:
     if isinstance(column, Texts):
         return _text(column)
     if isinstance(column, Dates):
-        return _of_buffer(pa.date32(), column.days.astype(np.int32), column.missing)
-    return _of_buffer(pa.bool_(), np.packbits(column.values, bitorder="little"), column.missing, len(column))
+        return arrow_array(pa.date32(), column.days.astype(np.int32), column.missing)
+    return arrow_array(pa.bool_(), column.values, column.missing)
 
 
 def _text(column: Texts) -> Any:
@@ -71,24 +71,6 @@ def _text(column: Texts) -> Any:
     place[kept] = np.arange(len(kept), dtype=np.int32)
     codes = place[column.codes]
     gone = codes < 0
-    indices = _of_buffer(pa.int32(), np.where(gone, 0, codes), gone if gone.any() else None)
+    indices = arrow_array(pa.int32(), np.where(gone, 0, codes), gone if gone.any() else None)
     items = column.words.items
-    coded = [items[at].encode() for at in kept.tolist()]
-    offsets = np.cumsum([0, *map(len, coded)]).astype(np.int32)
-    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(b"".join(coded))]
-    return pa.DictionaryArray.from_arrays(indices, pa.Array.from_buffers(pa.string(), len(coded), buffers))
-
-
-def _of_buffer(kind: Any, values: Any, missing: Mask | None = None, size: int | None = None) -> Any:
-    """An array that lies in memory as NumPy has it. `pyarrow.array` would load pandas, which takes half a second."""
-    import pyarrow as pa
-
-    valid = None if missing is None else pa.py_buffer(np.packbits(~missing, bitorder="little"))
-    data = pa.py_buffer(np.ascontiguousarray(values))
-    return pa.Array.from_buffers(kind, len(values) if size is None else size, [valid, data])
-
-
-def _positions(rows: Integers) -> Any:
-    import pyarrow as pa
-
-    return _of_buffer(pa.int64(), rows.astype(np.int64))
+    return pa.DictionaryArray.from_arrays(indices, arrow_texts([items[at] for at in kept.tolist()]))

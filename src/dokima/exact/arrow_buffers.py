@@ -1,0 +1,77 @@
+"""Arrow arrays from and to NumPy by their buffers (Apache Arrow columnar format).
+
+Arrow's own ways (`pyarrow.array`, `numpy.asarray` of an array, scalars out of Python values) load pandas, which costs
+half a second at every start.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from dokima.exact.integers import Integers, Mask
+
+
+def nulls_of(array: Any) -> Mask | None:
+    """True where an Arrow array is null; None if it is nowhere."""
+    return ~_bits(array, 0) if array.null_count else None
+
+
+def flags_of(array: Any) -> Mask:
+    """The values of a boolean Arrow array; whatever stands at a null means nothing."""
+    return _bits(array, 1)
+
+
+def values_of(array: Any, dtype: Any) -> Any:
+    """The values of an Arrow array of fixed width, as they lie in memory; whatever stands at a null means nothing.
+
+    Args:
+        array: The array.
+        dtype: The NumPy type of its values.
+    """
+    if not len(array):
+        return np.zeros(0, dtype)  # it need not have a buffer
+    width = np.dtype(dtype).itemsize
+    return np.frombuffer(array.buffers()[1], dtype, len(array), width * array.offset)
+
+
+def _bits(array: Any, buffer: int) -> Mask:
+    if not len(array):
+        return np.zeros(0, bool)
+    bits = np.unpackbits(np.frombuffer(array.buffers()[buffer], np.uint8), bitorder="little")
+    found: Mask = bits[array.offset : array.offset + len(array)] == 1
+    return found
+
+
+def arrow_array(kind: Any, values: Any, missing: Mask | None = None) -> Any:
+    """An Arrow array of fixed width.
+
+    Args:
+        kind: Its Arrow type.
+        values: A NumPy array that lies in memory as the type does; of flags one byte each.
+        missing: True where it is null; None for nowhere.
+    """
+    import pyarrow as pa
+
+    valid = None if missing is None else pa.py_buffer(np.packbits(~missing, bitorder="little"))
+    data = np.packbits(values, bitorder="little") if values.dtype == bool else np.ascontiguousarray(values)
+    return pa.Array.from_buffers(kind, len(values), [valid, pa.py_buffer(data)])
+
+
+def arrow_positions(rows: Integers) -> Any:
+    """Positions, for `take`."""
+    import pyarrow as pa
+
+    return arrow_array(pa.int64(), rows.astype(np.int64, copy=False))
+
+
+def arrow_texts(texts: Sequence[str]) -> Any:
+    """An Arrow array of texts."""
+    import pyarrow as pa
+
+    coded = [text.encode() for text in texts]
+    offsets = np.cumsum([0, *map(len, coded)]).astype(np.int32)
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(b"".join(coded))]
+    return pa.Array.from_buffers(pa.string(), len(coded), buffers)
