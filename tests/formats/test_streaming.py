@@ -267,6 +267,9 @@ def test_a_stopped_run_goes_on_and_is_about_the_same(rulebook, tmp_path):
         dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40)
     with pytest.raises(dokima.DokimaError, match="had another lines: expected 40 .got 50."):
         dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=50, resume=True)
+    dearer = rulebook.what_if(set={"line.quantity": "5"})
+    with pytest.raises(dokima.DokimaError, match="had another rulebook"):
+        dokima.price_files(dearer, source, tmp_path / "out.parquet", lines=40, resume=True)
     done = dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40, resume=True)
     whole = dokima.price_files(rulebook, source, tmp_path / "whole.parquet", lines=40)
     assert (done.orders, done.sums) == (whole.orders, whole.sums)

@@ -403,7 +403,7 @@ class Settling:
         delivered |= any(lifecycle.deliveries.get(str(each.get("state"))) == "delivered" for each in records)
         if delivered:
             return lifecycle.finished
-        gone = [name for name in lifecycle.states if lifecycle.ends_unfulfilled(name)]
+        gone = [name for name in lifecycle.states if lifecycle.ends_undelivered(name)]
         return gone[0] if gone else self._state(old)
 
     def _header(self, old: Document | None, number: str, supplement: str) -> dict[str, Any]:

@@ -85,8 +85,7 @@ class Part:
         book = BOOKS.get(self.book)
         if book is None:
             raise DokimaError(f"rulebook {self.book[:12]} has not been sent to this process")
-        orders, numbers = self.piece()
-        calculation = book.price_read(orders)
+        calculation, numbers = book.price_piece(self.piece)
         path = Path(self.folder) / self.file
         table = calculation.to_arrow(self.level)
         with whole_file(path) as beside:

@@ -15,7 +15,7 @@ def keep_terms(program: Program, document: Document, run: Run) -> Document:
     state = document.header.get("state") or first
     if state == first and run.terms == "by state":
         return document.without_header(TERMS) if document.header.get(TERMS) is not None else document
-    if document.terms is None and program.definition.lifecycle.ends_unfulfilled(str(state)):
+    if document.terms is None and program.definition.lifecycle.ends_undelivered(str(state)):
         return document  # nothing was agreed, and nothing will be
     if _is_kept(document):
         return document

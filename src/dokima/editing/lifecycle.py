@@ -81,13 +81,13 @@ class Stages:
         under_way = [str(each.get("id", "")) for each in self.deliveries_open(document)]
         if target == self.lifecycle.finished and under_way:
             raise Locked(f"an order cannot become {target} while a delivery is open ({listed(under_way)})", target)
-        asked = "cancel" if self.lifecycle.ends_unfulfilled(target) else ""
+        asked = "cancel" if self.lifecycle.ends_undelivered(target) else ""
         return self.lifecycle.states[target].asks or asked
 
     def needs_figures(self, document: Document, target: str) -> bool:
         """Whether a move takes an order out of draft to be carried out, so that what was agreed must be known."""
         leaves = self.state(document) == self.lifecycle.first != target
-        return leaves and not self.lifecycle.ends_unfulfilled(target)
+        return leaves and not self.lifecycle.ends_undelivered(target)
 
     def deliveries_open(self, document: Document) -> list[Mapping[str, Any]]:
         """Deliveries of which more is to come."""

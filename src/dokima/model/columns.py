@@ -329,6 +329,13 @@ class LazyColumns(Mapping[str, Column]):
         return len(self._names)
 
 
+def laid_over(below: Mapping[str, Column], above: Mapping[str, Column]) -> Mapping[str, Column]:
+    """Both sets of columns, those above first, without making any of them."""
+    if not above:
+        return below
+    return LazyColumns([*below, *above], lambda name: above[name] if name in above else below[name])
+
+
 def concat(columns: Sequence[Column]) -> Column:
     """Columns of one kind, one after the other."""
     if len(columns) == 1:

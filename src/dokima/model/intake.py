@@ -14,7 +14,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.agreed_terms import wrong_terms
-from dokima.model.columns import Column, LazyColumns, Texts, Words
+from dokima.model.columns import Column, LazyColumns, Texts, Words, laid_over
 from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
 from dokima.model.orders import Orders, Origin
 from dokima.model.raw import ABSENT, ColumnValues, RawColumn
@@ -101,7 +101,7 @@ class _Intake:
         addresses = self._read_addresses(lines)
         self._check_records()
         numbers, keys, parent_codes = addresses
-        lines = _with_column(lines, "number", numbers)
+        lines = laid_over(lines, {"number": numbers})
         # Sort only what is not sorted: files usually come in sequence.
         in_order = _is_ascending(keys)
         order = self.sorted_rows = np.arange(len(keys)) if in_order else np.argsort(keys, kind="stable")
@@ -348,11 +348,6 @@ class _Intake:
                 continue
             if (blank and field_.required) or (blank and (name, field_.name) == ("payments", "amount")):
                 self._problem("header", order, name, f"expected {_an(field_.name)} in each of the {name} (got a blank)")
-
-
-def _with_column(columns: Mapping[str, Column], name: str, column: Column) -> LazyColumns:
-    """Columns with one of them replaced, none of the others made."""
-    return LazyColumns([*columns, name], lambda each: column if each == name else columns[each])
 
 
 def _takes_any_text(spec: Field) -> bool:

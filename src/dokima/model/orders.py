@@ -12,7 +12,7 @@ import numpy as np
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact.integers import Integers, Mask
 from dokima.model.agreed_terms import AgreedTerms
-from dokima.model.columns import Column, LazyColumns, Texts, blanks, values_of
+from dokima.model.columns import Column, LazyColumns, Texts, blanks, laid_over, values_of
 from dokima.model.content import fields_digest
 from dokima.model.fields import Fields
 from dokima.model.order import Order
@@ -282,8 +282,8 @@ class Orders:
         replaced = {*(("header", name) for name in headers), *(("line", name) for name in lines)}
         return Orders(
             fields=self.fields,
-            headers=_laid_over(self.headers, headers),
-            lines=_laid_over(self.lines, lines),
+            headers=laid_over(self.headers, headers),
+            lines=laid_over(self.lines, lines),
             order_of=self.order_of,
             count=self.count,
             absent={key: mask for key, mask in self.absent.items() if key not in replaced},
@@ -340,10 +340,3 @@ def texts(column: Column) -> Texts:
     """The column, which is known to hold text."""
     assert isinstance(column, Texts)
     return column
-
-
-def _laid_over(below: Mapping[str, Column], above: Mapping[str, Column]) -> Mapping[str, Column]:
-    """Both sets of columns, those above first, without making any of them."""
-    if not above:
-        return below
-    return LazyColumns([*below, *above], lambda name: above[name] if name in above else below[name])

@@ -88,7 +88,7 @@ class Lifecycle:
         states = {"": State(), state: State((), ("header", "lines"))}
         return replace(self, states=states, finished="", change_when_paid=True)
 
-    def ends_unfulfilled(self, state: str) -> bool:
+    def ends_undelivered(self, state: str) -> bool:
         """Whether an order ends in a state without having been carried out, such as cancelled."""
         return state != self.finished and state in self.states and not self.states[state].to
 

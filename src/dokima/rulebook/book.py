@@ -19,6 +19,7 @@ from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import decimals
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
+from dokima.model.content import canonical_json, digest_of
 from dokima.model.document import Document
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
@@ -31,6 +32,7 @@ if TYPE_CHECKING:  # each is imported by the method that needs it, so that prici
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
     from dokima.engine.explaining.explanation import Explanation, QuantityPrice
+    from dokima.formats.streaming import Numbers, Piece
     from dokima.proving.remark import AuditRemarks
     from dokima.proving.replay import Replay
 
@@ -41,9 +43,7 @@ class Rulebook:
     Make one with `load` (a folder) or `Rulebook.from_dict` (plain data).
     """
 
-    def __init__(
-        self, program: Program, layouts: Mapping[str, Layout], what_if: Mapping[str, str] | None = None
-    ) -> None:
+    def __init__(self, program: Program, layouts: Mapping[str, Layout], what_if: Mapping[str, str] | None = None):
         self.program = program
         self.layouts = dict(layouts)
         self._what_if = dict(what_if or {})
@@ -54,8 +54,10 @@ class Rulebook:
 
     @property
     def fingerprint(self) -> str:
-        """SHA-256 of everything it says, the rows of its tables included."""
-        return self.program.fingerprint
+        """SHA-256 of everything it says, the rows of its tables and the values of `what_if` included."""
+        if not self._what_if:
+            return self.program.fingerprint
+        return f"{self.program.fingerprint}:{digest_of(canonical_json(self._what_if))}"
 
     @classmethod
     def from_dict(
@@ -166,9 +168,7 @@ class Rulebook:
                 order.
         """
         orders = self._read(source, layout)
-        if isinstance(source, str | bytes) and orders.problems:
-            raise DocumentError(orders.problems)
-        if strict and orders.problems:
+        if orders.problems and (strict or isinstance(source, str | bytes)):
             raise DocumentError(orders.problems)
         return orders
 
@@ -256,17 +256,13 @@ class Rulebook:
         Raises:
             DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
         """
-        from dokima.formats.streaming import Numbers, Piece, Seen, order_pieces
+        from dokima.formats.streaming import Seen, order_pieces
         from dokima.rulebook.sharing_out import free, in_sequence
 
         how = (source, self.program.fields, None if layout is None else self.layout(layout), lines)
         seen = Seen(*how)
 
-        def work(piece: Piece) -> tuple[Calculation, Numbers | None]:
-            orders, numbers = piece()
-            return self.price_read(orders), numbers
-
-        for calculation, numbers in in_sequence(work, order_pieces(*how), workers):
+        for calculation, numbers in in_sequence(self.price_piece, order_pieces(*how), workers):
             if numbers is not None:
                 seen.add(numbers)
             size = calculation.orders.line_count
@@ -274,9 +270,10 @@ class Rulebook:
             del calculation, numbers
             free(size)
 
-    def price_read(self, orders: Orders) -> Calculation:
-        """Price orders that have been read but not by `orders`, so that `what_if` has not touched them yet."""
-        return self.price(self._as_if(orders))
+    def price_piece(self, piece: Piece) -> tuple[Calculation, Numbers | None]:
+        """Read and price a piece of a stream; its order numbers too, where one may come back in a later piece."""
+        orders, numbers = piece()
+        return self.price(self._as_if(orders)), numbers
 
     def _price(self, source: Source, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
         return price_orders(self.program, self._read(source, layout), Run(), traced=traced, workers=workers)

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.running.calculation import Calculation, PricedOrder, TaxRow, amount_figures, amount_texts
+from dokima.engine.running.calculation import Calculation, PricedOrder, amount_figures, amount_texts
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import Problem
 from dokima.exact import Decimals, Quotient
@@ -168,7 +168,7 @@ def _order_data(calculation: Calculation) -> list[dict[str, Any]]:
             "prices_include_tax": calculation.inclusive.tolist(),
             "lines": [None] * count,
             "figures": _figures(calculation),
-            "tax_breakdown": _breakdowns(calculation),
+            "tax_breakdown": breakdowns(calculation),
             "totals": _records({name: amount_texts(column, places) for name, column in calculation.totals.items()}),
             "instalments": _instalments(calculation),
             "reporting": _reporting(calculation),
@@ -187,7 +187,8 @@ def _figures(calculation: Calculation) -> list[dict[str, Any]]:
     return _records(columns) if columns else [{} for _ in range(len(calculation))]
 
 
-def _breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
+def breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
+    """The tax breakdown of each order as plain data; amounts with the places of its currency."""
     found: list[list[dict[str, Any]]] = [[] for _ in range(len(calculation))]
     for groups in calculation.taxes:
         places = calculation.minor_units[groups.order]
@@ -234,18 +235,6 @@ def _reporting(calculation: Calculation) -> list[dict[str, Any] | None]:
         }
     )
     return found
-
-
-def tax_data(row: TaxRow, places: int) -> dict[str, Any]:
-    """A row of a tax breakdown as plain data; amounts with the currency's places."""
-    return {
-        "step": row.step,
-        "category": row.category,
-        "percent": cell(row.percent),
-        "taxable": cell(row.taxable, places),
-        "tax": cell(row.tax, places),
-        "reason": row.reason,
-    }
 
 
 def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any]]:

@@ -10,7 +10,7 @@ from dokima.changes.variance import COSTS, Variance
 from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.parties import PARTIES, party
 from dokima.formats.results import variances
-from dokima.formats.results.calculations import tax_data
+from dokima.formats.results.calculations import breakdowns
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.cells import cell
 
@@ -56,5 +56,4 @@ def _entry(entry: Any) -> dict[str, Any] | None:
 
 def _taxes(variance: Variance) -> dict[str, list[dict[str, Any]]]:
     """The tax by category and rate, before and after."""
-    sides = {"before": PricedOrder(variance.before, 0), "after": PricedOrder(variance.after, 0)}
-    return {name: [tax_data(row, side.places) for row in side.tax_breakdown] for name, side in sides.items()}
+    return {"before": breakdowns(variance.before)[0], "after": breakdowns(variance.after)[0]}
