@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from decimal import MAX_PREC, Decimal, localcontext
 from typing import Any
 
 import numpy as np
@@ -15,7 +14,7 @@ from dokima.engine.running.calculation import Calculation, amount_at
 from dokima.engine.running.context import Context
 from dokima.engine.running.summing import LeftOut, reason_of, unpriced
 from dokima.errors import NotFound, nearest
-from dokima.exact import group_sums
+from dokima.exact import added, group_sums
 from dokima.exact.integers import Integers
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import alike
@@ -112,10 +111,7 @@ def _total(groups: Sequence[VarianceGroup], currency: str) -> VarianceGroup:
 
 
 def _added(values: Sequence[Any]) -> Any:
-    if None in values:
-        return None
-    with localcontext(prec=MAX_PREC):
-        return sum(values, Decimal(0))
+    return None if None in values else added(values)
 
 
 def _groups(variance: Variance, by: str, changed: Integers) -> list[VarianceGroup]:

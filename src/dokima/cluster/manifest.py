@@ -12,6 +12,7 @@ from typing import Any
 
 from dokima.cluster.parts import SUMMED, PartDone
 from dokima.errors import DokimaError
+from dokima.exact import added
 from dokima.formats.whole_files import write_whole
 
 NAME = "_manifest.json"
@@ -88,7 +89,7 @@ class Manifest:
             for currency, mine in piece["sums"].items():
                 sums = found.setdefault(currency, dict.fromkeys(SUMMED, Decimal(0)))
                 for name in SUMMED:
-                    sums[name] += Decimal(mine[name])
+                    sums[name] = added((sums[name], Decimal(mine[name])))
         return found
 
 

@@ -12,6 +12,7 @@ from typing import Literal
 from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.summing import sums_of
 from dokima.errors import DokimaError, Problem
+from dokima.exact import added
 from dokima.formats.results.registry import to_csv
 from dokima.formats.streaming import Numbers, Piece
 from dokima.formats.tables_out import write_csv, write_parquet
@@ -111,7 +112,7 @@ def sums_by_currency(calculation: Calculation) -> dict[str, dict[str, Decimal]]:
     for each in sums_of(calculation):
         mine = found.setdefault(each.currency, dict.fromkeys(SUMMED, Decimal(0)))
         for name in SUMMED:
-            mine[name] += each.totals[name] or Decimal(0)
+            mine[name] = added((mine[name], each.totals[name] or Decimal(0)))
     return found
 
 

@@ -4,6 +4,7 @@ No figure in Dokima passes through a binary float; this package is why.
 """
 
 from dokima.exact.conversion import (
+    added,
     decimal_of,
     decimals,
     from_arrow,
@@ -39,6 +40,7 @@ __all__ = [
     "Number",
     "Quotient",
     "Shares",
+    "added",
     "any_in",
     "apportion",
     "apportion_groups",

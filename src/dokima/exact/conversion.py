@@ -111,6 +111,12 @@ def decimal_of(units: int, places: int, least_places: int = 0) -> Decimal:
     return Decimal(units).scaleb(-places, _WIDE)
 
 
+def added(values: Iterable[Decimal]) -> Decimal:
+    """The exact sum of some numbers, whatever the context of `decimal` is; with the most places one of them has."""
+    with decimal.localcontext(_WIDE):
+        return sum(values, Decimal(0))
+
+
 def to_decimals(column: Decimals) -> list[Decimal | None]:
     """The values as `Decimal`, with the places of the column; None where missing."""
     missing = column.is_missing().tolist()

@@ -12,7 +12,7 @@ from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.agreed_terms import AgreedTerms
 from dokima.model.content import fields_digest
 from dokima.model.fields import RECORDS, Fields
-from dokima.model.intake import RawOrders, read_orders
+from dokima.model.intake import HeaderAndLines, RawOrders, read_orders
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
 
@@ -43,9 +43,7 @@ class Document:
         Raises:
             DocumentError: With every problem.
         """
-        orders = read_orders(RawOrders.from_documents([order]), fields)
-        if orders.problems:
-            raise DocumentError(orders.problems)
+        orders = _read_alone(order, fields)
         given = {write_address(read_address(line.number)): line.fields for line in order.lines}
         return cls._of(orders, fields, order.header, given)
 
@@ -56,10 +54,7 @@ class Document:
         Raises:
             DocumentError: With every problem.
         """
-        orders = read_orders(RawOrders.from_documents([document]), fields)
-        if orders.problems:
-            raise DocumentError(orders.problems)
-        return cls._of(orders, fields, document.header, document.lines)
+        return cls._of(_read_alone(document, fields), fields, document.header, document.lines)
 
     @classmethod
     def from_columns(cls, orders: Orders, position: int = 0) -> Document:
@@ -188,6 +183,18 @@ def orders_of(documents: Sequence[Document], fields: Fields) -> Orders:
     if len(documents) == 1:
         return documents[0].orders(fields)
     orders = read_orders(RawOrders.from_documents(documents), fields)
+    if orders.problems:
+        raise DocumentError(orders.problems)
+    return orders
+
+
+def _read_alone(document: HeaderAndLines, fields: Fields) -> Orders:
+    """The columns of one order.
+
+    Raises:
+        DocumentError: With every problem.
+    """
+    orders = read_orders(RawOrders.from_documents([document]), fields)
     if orders.problems:
         raise DocumentError(orders.problems)
     return orders

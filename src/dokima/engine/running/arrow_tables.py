@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
+from dokima.engine.running.calculation import HEADER_FIELDS, LINE_FIELDS, Calculation
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.model.columns import Column, Dates, Texts
 from dokima.model.orders import texts
-
-if TYPE_CHECKING:
-    from dokima.engine.running.calculation import Calculation
-
-LINE_FIELDS = ("number", "item", "description", "quantity", "unit")
-HEADER_FIELDS = ("number", "kind", "currency")
 
 
 def line_table(calculation: Calculation) -> Any:
@@ -27,9 +22,8 @@ def line_table(calculation: Calculation) -> Any:
     columns: dict[str, Any] = {"order": _text(Texts(numbers.codes[orders.order_of], numbers.words))}
     for name in LINE_FIELDS:
         columns["line" if name == "number" else name] = _array(orders.line(name), name)
-    amounts = {name for routine in calculation.program.routines for name in routine.amounts}
     for name, column in calculation.figures.items():
-        columns[name] = _array(column, name, calculation.most_places if name in amounts else 0)
+        columns[name] = _array(column, name, calculation.places_of(name))
     table = pa.Table.from_arrays(list(columns.values()), list(columns))
     given = orders.given
     if len(given) < 2 or bool((given[1:] > given[:-1]).all()):

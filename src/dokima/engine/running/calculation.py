@@ -25,6 +25,11 @@ from dokima.routines.routine import AMOUNTS_OF_ANY, Routine
 from dokima.routines.taxing import TaxGroups
 from dokima.routines.totals import TOTALS
 
+LINE_FIELDS = ("number", "item", "description", "quantity", "unit")
+"""Fields that stand before the figures of a line, in every table of lines."""
+HEADER_FIELDS = ("number", "kind", "currency")
+"""Fields that stand before the totals of an order."""
+
 
 @dataclass(frozen=True)
 class TaxRow:
@@ -188,6 +193,10 @@ class Calculation:
         """The most decimal places that a currency of these orders has."""
         return int(self.minor_units.max(initial=0))
 
+    def places_of(self, name: str) -> int:
+        """The least decimal places of a line figure in a table of all lines: those of money, 0 for other numbers."""
+        return self.most_places if any(name in routine.amounts for routine in self.program.routines) else 0
+
     def to_arrow(self, level: Literal["lines", "headers"] = "lines") -> Any:
         """A `pyarrow.Table`: decimals exact, texts by their dictionary.
 
@@ -207,11 +216,10 @@ class Calculation:
         orders = self.orders
         known = np.array([*orders.numbers, ""], object)
         data: dict[str, Any] = {"order": known[orders.order_of]}
-        for name in ("number", "item", "description", "quantity", "unit"):
+        for name in LINE_FIELDS:
             data["line" if name == "number" else name] = _series(orders.line(name), name)
-        places, amounts = self.most_places, {n for routine in self.program.routines for n in amount_figures(routine)}
         for name, column in self.figures.items():
-            data[name] = _series(column, name, places if name in amounts else 0)
+            data[name] = _series(column, name, self.places_of(name))
         frame = pd.DataFrame(data)
         if not len(frame):
             return frame
@@ -222,9 +230,7 @@ class Calculation:
         """A pandas DataFrame, one row an order: number, currency, totals and header figures."""
         import pandas as pd
 
-        data: dict[str, Any] = {
-            name: _series(self.orders.header(name), name) for name in ("number", "kind", "currency")
-        }
+        data: dict[str, Any] = {name: _series(self.orders.header(name), name) for name in HEADER_FIELDS}
         for name, column in {**self.totals, **self.order_figures}.items():
             data[name] = _series(column, name, self.most_places)
         return pd.DataFrame(data)

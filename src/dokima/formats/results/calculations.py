@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.running.calculation import Calculation, PricedOrder, amount_figures, amount_texts
+from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, amount_figures, amount_texts
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import Problem
 from dokima.exact import Decimals, Quotient
@@ -61,7 +61,7 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
     lines: list[str] = []
     if len(wanted) == 1:
         (names,) = wanted.values()
-        lines = _objects({name: written[name] for name in (*_LINE_FIELDS, *names)}, numbers)
+        lines = _objects({name: written[name] for name in (*LINE_FIELDS, *names)}, numbers)
     else:
         routines = calculation.routine_of[calculation.orders.order_of].tolist()
         of_routine = {
@@ -69,7 +69,7 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
                 _objects(
                     {
                         name: [text for text, mine in zip(written[name], routines, strict=True) if mine == routine]
-                        for name in (*_LINE_FIELDS, *names)
+                        for name in (*LINE_FIELDS, *names)
                     },
                     numbers,
                 )
@@ -107,8 +107,8 @@ def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str
     columns, wanted = _line_columns(calculation, chosen)
     if len(wanted) == 1:
         (names,) = wanted.values()
-        return _records({name: columns[name] for name in (*_LINE_FIELDS, *names)})
-    fields = _records({name: columns[name] for name in _LINE_FIELDS})
+        return _records({name: columns[name] for name in (*LINE_FIELDS, *names)})
+    fields = _records({name: columns[name] for name in LINE_FIELDS})
     routines = calculation.routine_of[calculation.orders.order_of].tolist()
     return [
         {**line, **{name: columns[name][at] for name in wanted[routine]}}
@@ -117,14 +117,13 @@ def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str
 
 
 _TEXTS = ("number", "item", "description", "unit")
-_LINE_FIELDS = ("number", "item", "description", "quantity", "unit")
 
 
 def _line_columns(
     calculation: Calculation, chosen: Sequence[str]
 ) -> tuple[dict[str, list[Any]], Mapping[int, Sequence[str]]]:
     """Fields and figures of all lines by name, and for each routine the figures its lines have."""
-    columns: dict[str, list[Any]] = {name: cells(calculation.orders.line(name)) for name in _LINE_FIELDS}
+    columns: dict[str, list[Any]] = {name: cells(calculation.orders.line(name)) for name in LINE_FIELDS}
     wanted: dict[int, Sequence[str]] = {}
     for at in _one_of_each(calculation):
         names = list(chosen) or line_figures(PricedOrder(calculation, at))
@@ -138,7 +137,7 @@ def _line_columns(
 def _blank_others(calculation: Calculation, columns: dict[str, list[Any]], wanted: Mapping[int, Sequence[str]]) -> None:
     """A line has no figure of a routine that is not its own."""
     routine_of = calculation.routine_of[calculation.orders.order_of]
-    for name in [each for each in columns if each not in _LINE_FIELDS]:
+    for name in [each for each in columns if each not in LINE_FIELDS]:
         for routine, names in wanted.items():
             if name not in names:
                 for at in np.flatnonzero(routine_of == routine).tolist():
@@ -249,7 +248,7 @@ def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict
     figures = dict.fromkeys(name for names in wanted.values() for name in names)
     return {
         "order": [numbers[at] for at in calculation.orders.order_of.tolist()],
-        **{("line" if name == "number" else name): columns[name] for name in (*_LINE_FIELDS, *figures)},
+        **{("line" if name == "number" else name): columns[name] for name in (*LINE_FIELDS, *figures)},
     }, ("order", "line", "item", "description", "unit")
 
 
