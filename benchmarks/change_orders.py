@@ -5,18 +5,18 @@ The first and the fiftieth change of the order are timed in the same run, severa
 
 from __future__ import annotations
 
-import argparse
 import contextlib
 import io
 import json
 import shutil
-import statistics
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 from first_slice import DEMO
+from measuring import Case, compared, parser, show
 
 import dokima
 from dokima.cli.main import app
@@ -58,25 +58,25 @@ def turn() -> int:
     return _turn[0]
 
 
-def of_fifty(orders: int, rounds: int) -> None:
-    """Print how much longer the fiftieth change of an order takes than the first."""
+def of_fifty(orders: int, rounds: int) -> Iterator[Case]:
+    """The fiftieth change of an order beside the first."""
     with tempfile.TemporaryDirectory() as place:
         at = folder_of(orders, Path(place) / "q")
         store = FolderStore(at, dokima.load(at))
         number = iter(range(orders))
         for settle in SETTLE:
-            ratios, firsts = [], []
+            firsts, lasts = [], []
             for _ in range(rounds):
                 name, other = f"B-{next(number)}", f"B-{next(number)}"
                 times = [one_change(store, name, settle) for _ in range(50)]
-                firsts.append(statistics.median([times[0], one_change(store, other, settle)]))
-                ratios.append(statistics.median(times[-3:]) / firsts[-1])
-            said = f"{statistics.median(ratios):.2f} ({min(ratios):.2f} to {max(ratios):.2f})"
-            print(f"{orders:,} orders, {settle}: {statistics.median(firsts):.2f} s; the fiftieth to the first {said}")
+                firsts += [times[0], one_change(store, other, settle)]
+                lasts += times[-3:]
+            what = f"a change order opened, worked on and approved ({settle}), among {orders:,} orders in a folder"
+            yield Case(what, {"the first of an order": firsts, "the fiftieth": lasts})
 
 
-def report(lines: int) -> None:
-    """Print how long the report of a long change takes in each form."""
+def report(lines: int) -> Iterator[Case]:
+    """The report of a long change in each form."""
     with tempfile.TemporaryDirectory() as place:
         at = folder_of(1, Path(place) / "q")
         store = FolderStore(at, dokima.load(at))
@@ -88,29 +88,30 @@ def report(lines: int) -> None:
                 editor.add_line(item="CLIP-S", quantity=n % 40 + 1)
 
         store.work(number, "Ada", more)
+        sides = {}
         for form in ("html", "pdf", "xlsx", "csv", "md", "json"):
             target = at / f"r.{form}"
             arguments = ["change", "show", number, "--store", str(at), "--book", str(at), "--report", str(target)]
-            seconds = _seconds(lambda given=arguments: app([*given, "--format", "csv"], standalone_mode=False))
-            print(f"{lines} changed lines as {form}: {seconds:.2f} s, {target.stat().st_size / 1000:.0f} kB")
+            sides[form] = lambda given=arguments: _quietly(
+                lambda: app([*given, "--format", "csv"], standalone_mode=False)
+            )
+        yield compared(f"the report of {lines} changed lines, by the command line", sides, runs=3)
 
 
-def _seconds(work: Callable[[], object]) -> float:
+def _quietly(work: Callable[[], object]) -> None:
     with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
-        started = time.perf_counter()
         work()
-        return time.perf_counter() - started
 
 
-def main() -> None:
-    """Print times and ratios."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--orders", type=int, default=5000)
-    parser.add_argument("--rounds", type=int, default=3)
-    asked = parser.parse_args()
-    report(300)
-    of_fifty(asked.orders, asked.rounds)
+def cases(given: Any) -> Iterator[Case]:
+    """The report of a change, and change after change of one order."""
+    yield from report(300)
+    yield from of_fifty(given.orders, given.rounds)
 
 
 if __name__ == "__main__":
-    main()
+    arguments = parser(__doc__)
+    arguments.add_argument("--orders", type=int, default=5000)
+    arguments.add_argument("--rounds", type=int, default=3)
+    asked = arguments.parse_args()
+    show(cases(asked), asked)

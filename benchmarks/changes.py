@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import argparse
-import resource
+from collections.abc import Iterator
+from typing import Any
 
 import numpy as np
 import pandas as pd
 from first_slice import DEMO, rows
-from prices import names, timed
+from measuring import Case, compared, parser, show
+from prices import names
 
 import dokima
 
@@ -28,33 +29,38 @@ def frames(count: int, seed: int = 6) -> tuple[pd.DataFrame, pd.DataFrame]:
     return headers, lines
 
 
-def main() -> None:
-    """Print times and memory."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--lines", type=int, default=1_000_000)
-    asked = parser.parse_args()
+def done(_: object) -> None:
+    """Work whose answer no peer has: nothing to compare."""
+
+
+def cases(given: Any) -> Iterator[Case]:
+    """Each thing beside pricing the same orders, in the same run."""
     book = dokima.load(DEMO)
     many = [{"item": "CLIP-S", "quantity": n % 50 + 1} for n in range(10_000)]
     order = dokima.Order("LONG", kind="sales", customer="FERNHOLT", date="2026-03-02", pick_up=True, lines=many)
-    seconds, change = timed(lambda: book.change(order, by="benchmark"), 2)
-    print(f"baseline of an order of 10,000 lines: {seconds:.2f} s, {len(change.baseline.text) / 1e6:.1f} MB")
-    headers, lines = frames(asked.lines)
+    baseline = {"Dokima": lambda: len(book.change(order, by="benchmark").baseline.text)}
+    yield compared("a change order opened on an order of 10,000 lines", baseline, runs=3)
+    headers, lines = frames(given.lines)
     other = lines.assign(quantity=lines["quantity"] + (np.arange(len(lines)) % 7 == 0))
-    before, after = (book.price((headers, side), workers=2) for side in (lines, other))
-    pricing, _ = timed(lambda: book.price(before.orders, workers=2), 1)
-    seconds, variance = timed(lambda: book.variance(before, after), 2)
-    changed = int((variance.status != 0).sum())
-    print(
-        f"variance of {asked.lines:,} lines, {changed:,} of them changed: {seconds:.2f} s (pricing takes {pricing:.2f} s)"
-    )
+    before, after = (book.orders((headers, side)) for side in (lines, other))
+    priced = [book.price(side, workers=2) for side in (before, after)]
+
+    def pricing() -> None:
+        book.price(before, workers=2)
+
+    what = f"variance of {given.lines:,} lines, every seventh changed"
+    variance = {"Dokima": lambda: done(book.variance(*priced).status), "pricing them": pricing}
+    yield compared(what, variance, runs=min(given.runs, 3))
+    found = book.variance(*priced)
+    what = f"totals before and after of {len(before):,} orders, as dictionaries"
+    yield compared(what, {"Dokima": lambda: done(found.totals())}, runs=1)
     table = pd.read_csv(DEMO / "tables" / "volume_discounts.csv", dtype=str)
     new = dokima.load(DEMO, tables={"volume": table.assign(percent=table["percent"].replace({"4": "5"}))})
-    orders = before.orders
-    seconds, replay = timed(lambda: book.replay(orders, new), 1)
-    said = f"{replay.changed_lines:,} lines in {replay.changed_orders:,} orders change"
-    print(f"replay of {len(orders):,} orders: {seconds:.2f} s; {said}")
-    print(f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20:.1f} GB")
+    what = f"replay of {len(before):,} orders on another rulebook"
+    both = {"Dokima": lambda: done(book.replay(before, new)), "pricing them": pricing}
+    yield compared(what, both, runs=min(given.runs, 3))
 
 
 if __name__ == "__main__":
-    main()
+    asked = parser(__doc__).parse_args()
+    show(cases(asked), asked)

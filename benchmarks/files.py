@@ -9,19 +9,20 @@ order; memory is the most that process had. Runs are interleaved, and every tota
 from __future__ import annotations
 
 import argparse
-import json
-import statistics
-import subprocess
-import sys
+import os
+import shutil
 import tempfile
 import time
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from pyarrow import compute, parquet
+from measuring import Case, in_processes, parser, report_process, show
+from pyarrow import compute, dataset, parquet
 
 RULEBOOK = """
 [rulebook]
@@ -135,59 +136,125 @@ def by_polars(folder: Path) -> np.ndarray[Any, Any]:
 WAYS = {"Dokima": by_dokima, "DuckDB": by_duckdb, "Polars": by_polars}
 
 
-def one(way: str, folder: Path, out: Path) -> None:
-    """One run in this process: writes the totals, prints seconds and memory."""
+def one_thread(folder: Path) -> Path:
+    """A folder of files with every figure of every line, as the command line writes it."""
+    return written(folder, dokima_of(folder))
+
+
+def two_threads(folder: Path) -> Path:
+    """The same with two threads."""
+    return written(folder, dokima_of(folder), workers=2)
+
+
+def two_processes(folder: Path) -> Path:
+    """The same with two processes of this machine."""
+    import dokima
+
+    book = dokima_of(folder)
+    with dokima.worker_processes(book, 2) as pool:
+        return written(folder, book, workers=2, executor=pool)
+
+
+def two_dask_workers(folder: Path) -> Path:
+    """The same with two workers of a Dask cluster on this machine, started beforehand."""
+    import dokima
+
+    book = dokima_of(folder)
+    with dokima.dask_workers(book, os.environ["DASK_SCHEDULER"]) as pool:
+        return written(folder, book, workers=2, executor=pool)
+
+
+def dokima_of(folder: Path) -> Any:
+    """The rulebook of a folder."""
+    import dokima
+
+    return dokima.load(folder)
+
+
+def written(folder: Path, book: Any, **how: Any) -> Path:
+    """Price the orders of a folder into a new folder beside them."""
+    import dokima
+
+    out = folder / f"{os.getpid()}.parquet"
+    dokima.price_files(book, folder / "lines.parquet", out, **how)
+    return out
+
+
+TOTALS = {"Dokima": by_dokima, "DuckDB": by_duckdb, "Polars": by_polars}
+WAYS: dict[str, Callable[[Path], Any]] = {
+    **TOTALS, "one thread": one_thread, "two threads": two_threads, "two processes": two_processes,
+    "two Dask workers": two_dask_workers,
+}  # fmt: skip
+
+
+def one(way: str, folder: Path) -> None:
+    """One run in this process: leaves the totals, prints seconds and memory."""
     start = time.perf_counter()
     found = WAYS[way](folder)
     seconds = time.perf_counter() - start
-    np.save(out, found)
-    print(json.dumps({"seconds": seconds, "memory": most_memory()}))
+    report_process(seconds)
+    if isinstance(found, Path):
+        column = dataset.dataset(found, exclude_invalid_files=True).to_table(columns=["with_tax"])["with_tax"]
+        shutil.rmtree(found)
+        found = np.array([len(column), int(compute.sum(column).as_py() * 100)])
+    np.save(folder / f"{way}.npy", found)
 
 
-def most_memory() -> int:
-    """The most memory this process has had, in bytes (Linux). `getrusage` would count that of the process it was begun by."""
-    status = Path("/proc/self/status").read_text()
-    return int(status.split("VmHWM:")[1].split()[0]) * 1024
+def commands(ways: Iterable[str], folder: Path) -> dict[str, list[str]]:
+    """The arguments of a run of each way."""
+    return {way: [__file__, "--run", way, str(folder)] for way in ways}
 
 
-def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--lines", type=int, default=6_000_000)
-    parser.add_argument("--items", type=int, default=200_000)
-    parser.add_argument("--runs", type=int, default=5)
-    parser.add_argument("--only", nargs="*", default=list(WAYS))
-    parser.add_argument("--run", nargs=3, metavar=("WAY", "FOLDER", "OUT"), help=argparse.SUPPRESS)
-    given = parser.parse_args()
-    if given.run:
-        one(given.run[0], Path(given.run[1]), Path(given.run[2]))
-        return
+def cases(given: Any) -> Iterator[Case]:
+    """From file to totals beside the peers, from file to file in several ways, and how it grows."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         make(folder, given.lines, given.items)
-        results: dict[str, list[dict[str, float]]] = {way: [] for way in given.only}
-        for _ in range(given.runs):
-            for way in given.only:
-                command = [sys.executable, __file__, "--run", way, name, str(folder / f"{way}.npy")]
-                done = subprocess.run(command, capture_output=True, text=True, check=False)
-                if done.returncode:
-                    raise SystemExit(done.stderr)
-                results[way].append(json.loads(done.stdout))
-        totals = {way: np.load(folder / f"{way}.npy") for way in given.only}
-    first = totals[given.only[0]]
-    for way, found in totals.items():
-        if not np.array_equal(first, found):
-            raise SystemExit(f"{way} differs from {given.only[0]} in {(first != found).sum()} orders")
-    print(
-        f"{given.lines:,} lines in {len(first):,} orders, {given.items:,} items; all totals equal; medians of {given.runs} runs"
-    )
-    medians = {way: statistics.median(run["seconds"] for run in runs) for way, runs in results.items()}
-    for way, runs in results.items():
-        seconds = [run["seconds"] for run in runs]
-        memory = max(run["memory"] for run in runs) / 2**30
-        ratio = medians[given.only[0]] / medians[way]
-        print(
-            f"{way:8} {medians[way]:6.2f} s ({min(seconds):.2f} to {max(seconds):.2f})   {memory:.2f} GB   1 : {ratio:.2f}"
+
+        def answer(way: str) -> Any:
+            return np.load(folder / f"{way}.npy")
+
+        what = (
+            f"from Parquet to the totals of {given.lines // 4:,} orders: {given.lines:,} lines, {given.items:,} items"
         )
+        said = "starting and reading included; peers in whole cents by hand"
+        yield in_processes(what, commands(TOTALS, folder), answer, given.runs, said)
+
+        what = f"from Parquet to Parquet, every figure of {given.lines:,} lines"
+        with dask_of_two() as address:
+            os.environ["DASK_SCHEDULER"] = address
+            ways = ("one thread", "two threads", "two processes", "two Dask workers")
+            yield in_processes(
+                what, commands(ways, folder), answer, min(given.runs, 3), "starting and reading included"
+            )
+    for factor in given.growth:
+        with tempfile.TemporaryDirectory() as name:
+            folder, lines = Path(name), given.lines * factor
+            make(folder, lines, given.items)
+            what = f"the same totals of {lines:,} lines, {factor} times as many"
+            ran = commands(["Dokima"], folder)
+            yield in_processes(what, ran, lambda way: len(np.load(folder / f"{way}.npy")), 1, "memory must not grow")  # noqa: B023
+
+
+@contextmanager
+def dask_of_two() -> Iterator[str]:
+    """The address of a cluster of two processes with one thread each."""
+    from distributed import LocalCluster
+
+    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster:
+        yield cluster.scheduler_address
+
+
+def main() -> None:
+    given = parser(__doc__, 6_000_000)
+    given.add_argument("--items", type=int, default=200_000)
+    given.add_argument("--growth", type=int, nargs="*", default=[3], help="also so many times as many lines")
+    given.add_argument("--run", nargs=2, metavar=("WAY", "FOLDER"), help=argparse.SUPPRESS)
+    asked = given.parse_args()
+    if asked.run:
+        one(asked.run[0], Path(asked.run[1]))
+        return
+    show(cases(asked), asked)
 
 
 if __name__ == "__main__":

@@ -6,18 +6,19 @@ the other, `Decimal` throughout. Totals of all orders must be equal before a rat
 
 from __future__ import annotations
 
-import argparse
 import csv
+import json
 import random
-import resource
-import time
 import tomllib
 from collections import defaultdict
+from collections.abc import Iterator
 from decimal import ROUND_DOWN, ROUND_HALF_UP, Decimal
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pandas as pd
+from measuring import Case, compared, parser, show
 
 import dokima
 
@@ -146,75 +147,56 @@ class Loop:
         return tax
 
 
-def small_orders(book: dokima.Rulebook) -> None:
-    """Check + price of one order, best of several rounds."""
+def documents(count: int) -> str:
+    """One order of so many lines as JSON."""
+    rng = random.Random(count)
+    items = [row["item"] for row in rows("items") if row["list_price"]]
+    lines = [
+        {"number": str(10 * (k + 1)), "item": rng.choice(items), "quantity": rng.randint(1, 60)} for k in range(count)
+    ]
+    header = {"number": "ONE", "kind": "sales", "date": DATE, "customer": "FERNHOLT", "pick_up": True}
+    return json.dumps({**header, "lines": lines})
+
+
+def cases(given: Any) -> Iterator[Case]:
+    """One order from text to text, and many orders against the loop."""
+    book = demo_book()
     for count in (10, 100):
-        order = generated(count * 5)[0]
-        rng = random.Random(count)
-        items = [row["item"] for row in rows("items") if row["list_price"]]
-        lines = [
-            {"number": str(10 * (k + 1)), "item": rng.choice(items), "quantity": rng.randint(1, 60)}
-            for k in range(count)
-        ]
-        document = dokima.Order(
-            order["number"], kind="sales", date=DATE, customer="FERNHOLT", pick_up=True, lines=lines
-        )
-        best = float("inf")
-        for _ in range(7):
-            start = time.perf_counter()
-            for _ in range(30):
-                orders = book.orders(document)
-                book.check(orders)
-                book.price(orders)
-            best = min(best, (time.perf_counter() - start) / 30)
-        print(f"{count:>9,} lines, one order: {best * 1000:8.2f} ms for reading, checking and pricing it")
+        text = documents(count)
 
+        def ours() -> int:
+            orders = book.orders(dokima.Orders.from_json(text))  # noqa: B023
+            book.check(orders)
+            return len(dokima.to_json(book.price(orders)))
 
-def many_lines(book: dokima.Rulebook, count: int) -> None:
-    """A batch against the loop, totals compared."""
-    documents = generated(count)
+        what = f"one order of {count} lines: from JSON text, checked and priced, to JSON text"
+        yield compared(what, {"Dokima": ours}, runs=given.runs, times=20)
+    found = generated(given.lines)
     headers = pd.DataFrame(
         {
-            "order": [d["number"] for d in documents], "kind": "sales", "date": DATE,
-            "customer": [d["customer"] for d in documents], "pick_up": True,
+            "order": [d["number"] for d in found], "kind": "sales", "date": DATE,
+            "customer": [d["customer"] for d in found], "pick_up": True,
         }
     )  # fmt: skip
-    flat = [(d["number"], *line) for d in documents for line in d["lines"]]
+    flat = [(d["number"], *line) for d in found for line in d["lines"]]
     lines = pd.DataFrame(flat, columns=["order", "line", "item", "quantity"])
-    start = time.perf_counter()
     orders = book.orders((headers, lines))
-    read = time.perf_counter() - start
-    times = []
-    for _ in range(3):
-        start = time.perf_counter()
-        findings = book.check(orders)
-        calculation = book.price(orders, workers=2)
-        times.append(time.perf_counter() - start)
-    ours = min(times)
     loop = Loop()
-    start = time.perf_counter()
-    expected, complaints = [], 0
-    for document in documents:
-        complaints += len(loop.check(document))
-        expected.append(loop.price(document)[:2])
-    theirs = time.perf_counter() - start
-    frame = calculation.headers
-    found = list(zip(frame["without_tax"], frame["tax"], strict=True))
-    if found != expected or len(findings) != complaints:
-        raise SystemExit("the answers differ; no ratio is printed")
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024**2
-    print(f"{count:>9,} lines, {len(documents):,} orders: {ours:8.2f} s for checking and pricing them")
-    print(f"{'':>9}  (reading them from two DataFrames: {read:.2f} s; first run {times[0]:.2f} s)")
-    print(
-        f"{'':>9}  a Decimal loop doing the same: {theirs:.1f} s, {theirs / ours:.0f} times as long; every total equal"
-    )
-    print(f"{'':>9}  peak memory of the whole run: {peak:.2f} GB")
+
+    def batch() -> Any:
+        findings, calculation = book.check(orders), book.price(orders, workers=2)
+        totals = (calculation.totals[name].at(2).units for name in ("without_tax", "tax"))
+        return np.array([*np.concatenate([np.asarray(each, np.int64) for each in totals]), len(findings)])
+
+    def by_hand() -> Any:
+        complaints = sum(len(loop.check(document)) for document in found)
+        both = [loop.price(document)[:2] for document in found]
+        return np.array([*(int(a * 100) for a, _ in both), *(int(b * 100) for _, b in both), complaints])
+
+    what = f"the demo's rules and routine on {given.lines:,} lines in {len(found):,} orders"
+    yield compared(what, {"Dokima": batch, "a Decimal loop": by_hand}, runs=given.runs, once=("a Decimal loop",))
 
 
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--lines", type=int, default=1_000_000)
-    arguments = parser.parse_args()
-    quillmere = demo_book()
-    small_orders(quillmere)
-    many_lines(quillmere, arguments.lines)
+    asked = parser(__doc__).parse_args()
+    show(cases(asked), asked)

@@ -1,26 +1,22 @@
 """A whole sales routine over a million lines in 200,000 orders, beside the same work written by hand four times.
 
 Three price tables, three discounts, freight, a rebate on the order apportioned to its lines to the cent, tax per rate
-on the document. The peers: DuckDB SQL with DECIMAL on two threads, Polars with decimals, pandas with floats, and a
-plain `Decimal` loop. The exact ones must agree on every order's total before a ratio is printed; for pandas the orders
+on the document. The peers in their best form: DuckDB SQL and Polars on two threads with every code and every amount a whole
+number, pandas with floats, and a plain `Decimal` loop. The exact ones must agree on every order's total before a ratio is printed; for pandas the orders
 it gets wrong are counted. Tables and orders are in memory on every side before the clock starts.
 """
 
 from __future__ import annotations
 
-import argparse
-import gc
-import resource
-import threading
-import time
 from collections import defaultdict
+from collections.abc import Callable, Iterator
 from decimal import ROUND_HALF_UP, Decimal
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pandas as pd
-from prices import names, timed
+from measuring import Case, compared, parser, show
+from prices import names
 
 import dokima
 
@@ -92,86 +88,107 @@ def data(count: int) -> dict[str, pd.DataFrame]:
     }  # fmt: skip
 
 
-def by_duckdb(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
-    """SQL with DECIMAL on two threads."""
+def coded(tables: dict[str, pd.DataFrame]) -> dict[str, pd.DataFrame]:
+    """The form the peers like best: every code a small whole number, money in cents, percentages and weights likewise."""
+
+    def code(values: Any, of: Any) -> Any:
+        return pd.Series(np.arange(len(of), dtype=np.int32), index=of).reindex(values).to_numpy()
+
+    def whole(values: Any, places: int) -> Any:
+        return np.array([int(Decimal(value).scaleb(places)) for value in values], np.int64)
+
+    t = tables
+    customers, items = t["customer"].customer, t["item"].item
+    segments, families = t["customer"].segment.unique(), t["family_off"].family.unique()
+    orders, lines = len(t["headers"]), len(t["lines"])
+    of_item = {"family": code(t["item"].family, families), "price": whole(t["item"].price, 2),
+               "weight": whole(t["item"].weight, 3), "season": whole(t["item"].season, 0),
+               "rate": np.where(t["item"].tax_class == "full", 21, 9)}  # fmt: skip
+    return {name: pd.DataFrame(columns) for name, columns in {
+        "customer": {"customer": code(customers, customers), "segment": code(t["customer"].segment, segments),
+                     "p1": whole(t["customer"].percent, 1)},
+        "item": {"item": code(items, items), **of_item},
+        "own": {"customer": code(t["own"].customer, customers), "item": code(t["own"].item, items), "w": whole(t["own"].price, 2)},
+        "grouped": {"segment": code(t["group"].segment, segments), "item": code(t["group"].item, items), "g": whole(t["group"].price, 2)},
+        "family_off": {"segment": code(t["family_off"].segment, segments), "family": code(t["family_off"].family, families),
+                       "p2": whole(t["family_off"].percent, 1)},
+        "headers": {"o": np.arange(orders, dtype=np.int32), "customer": code(t["headers"].customer, customers)},
+        "lines": {"o": np.repeat(np.arange(orders, dtype=np.int32), 5), "seq": np.arange(lines, dtype=np.int32),
+                  "item": code(t["lines"].item, items), "quantity": t["lines"].quantity.to_numpy(np.int64)},
+    }.items()}  # fmt: skip
+
+
+def by_duckdb(tables: dict[str, pd.DataFrame]) -> Callable[[], Any]:
+    """SQL in whole cents on two threads; only orders that get the rebate are sorted for its odd cents."""
     import duckdb
 
     base = duckdb.connect()
-    base.execute("SET threads = 2")
-    kinds = {"price": "DECIMAL(12,2)", "percent": "DECIMAL(6,2)", "weight": "DECIMAL(9,3)", "season": "DECIMAL(6,2)"}
-    for name, frame in tables.items():
-        base.register("raw", frame.assign(seq=np.arange(len(frame))))
-        columns = ", ".join(f'"{c}"::{kinds[c]} AS "{c}"' if c in kinds else f'"{c}"' for c in [*frame.columns, "seq"])
-        base.execute(f"CREATE TABLE t_{name} AS SELECT {columns} FROM raw")
+    base.execute("SET threads = 2; SET preserve_insertion_order = false")
+    for name, frame in coded(tables).items():
+        base.register("raw", frame)
+        base.execute(f"CREATE TABLE {name} AS SELECT * FROM raw")
     query = """
-    WITH priced AS (
-      SELECT l.seq, h.seq AS o, round(l.quantity * coalesce(w.price, g.price, i.price), 2)::DECIMAL(14,2) AS goods,
-        c.percent AS p1, f.percent AS p2, i.season AS p3,
-        round(i.weight * l.quantity * 0.38::DECIMAL(4,2), 2)::DECIMAL(14,2) AS freight, r.percent AS rate
-      FROM t_lines l JOIN t_headers h USING ("order") JOIN t_customer c USING (customer) JOIN t_item i USING (item)
-      LEFT JOIN t_own w ON w.customer = h.customer AND w.item = l.item
-      LEFT JOIN t_group g ON g.segment = c.segment AND g.item = l.item
-      JOIN t_family_off f ON f.segment = c.segment AND f.family = i.family
-      JOIN t_rate r USING (tax_class)),
-    first AS (SELECT *, (goods - round(goods * p1 * 0.01::DECIMAL(3,2), 2))::DECIMAL(14,2) AS a FROM (
-      SELECT seq, o, goods, p1, p2, p3, freight, rate FROM priced)),
-    second AS (SELECT *, (a - round(a * p2 * 0.01::DECIMAL(3,2), 2))::DECIMAL(14,2) AS b FROM first),
-    third AS (SELECT seq, o, rate, (b - round(b * p3 * 0.01::DECIMAL(3,2), 2) + freight)::DECIMAL(14,2) AS net FROM second),
-    summed AS (SELECT *, sum(net) OVER (PARTITION BY o) AS whole FROM third),
-    cents AS (SELECT *, CASE WHEN whole >= 5000 THEN (net * 300)::BIGINT ELSE 0 END AS units FROM summed),
-    parts AS (SELECT *, units // 100 AS part, units % 100 AS rest, sum(units) OVER w AS all_units,
-      sum(units // 100) OVER w AS given FROM cents WINDOW w AS (PARTITION BY o)),
-    shared AS (SELECT o, rate, net, part + CASE WHEN row_number() OVER (PARTITION BY o ORDER BY rest DESC, seq)
-      <= (all_units + 50) // 100 - given THEN 1 ELSE 0 END AS rebate FROM parts),
-    taxed AS (SELECT o, rate, (sum(net) * 100)::BIGINT - sum(rebate)::BIGINT AS cents FROM shared GROUP BY o, rate)
-    SELECT o, sum(cents + (cents * rate::BIGINT + 50) // 100)::BIGINT AS total FROM taxed GROUP BY o ORDER BY o"""
-    seconds, found = timed(lambda: base.execute(query).fetchnumpy(), 2)
-    return seconds, np.asarray(found["total"]).astype(np.int64)
+    WITH goods AS (
+      SELECT o, seq, i.rate, c.p1, f.p2, i.season AS p3, quantity * coalesce(w, g, i.price) AS a,
+        (i.weight * quantity * 38 + 500) // 1000 AS freight
+      FROM lines JOIN headers h USING (o) JOIN customer c USING (customer) JOIN item i USING (item)
+      LEFT JOIN own USING (customer, item)
+      LEFT JOIN grouped ON grouped.segment = c.segment AND grouped.item = lines.item
+      JOIN family_off f ON f.segment = c.segment AND f.family = i.family),
+    first AS (SELECT o, seq, rate, p2, p3, freight, a - (a * p1 + 500) // 1000 AS a FROM goods),
+    second AS (SELECT o, seq, rate, p3, freight, a - (a * p2 + 500) // 1000 AS a FROM first),
+    net AS MATERIALIZED (SELECT o, seq, rate, a - (a * p3 + 50) // 100 + freight AS net FROM second),
+    big AS (SELECT o, (sum(net)::BIGINT * 3 + 50) // 100 - sum(net * 3 // 100)::BIGINT AS more
+      FROM net GROUP BY o HAVING sum(net) >= 500000),
+    ranked AS (SELECT o, rate, net - net * 3 // 100 - CASE WHEN row_number() OVER (PARTITION BY o
+      ORDER BY net * 3 % 100 DESC, seq) <= more THEN 1 ELSE 0 END AS net FROM net JOIN big USING (o)),
+    every AS (SELECT o, rate, net FROM net ANTI JOIN big USING (o) UNION ALL SELECT o, rate, net FROM ranked),
+    taxed AS (SELECT o, rate, sum(net)::BIGINT AS n FROM every GROUP BY o, rate)
+    SELECT o, sum(n + (n * rate + 50) // 100)::BIGINT AS total FROM taxed GROUP BY o ORDER BY o"""
+    return lambda: np.asarray(base.execute(query).fetchnumpy()["total"]).astype(np.int64)
 
 
-def by_polars(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
-    """Polars with decimals, as its own users write it."""
+def by_polars(tables: dict[str, pd.DataFrame]) -> Callable[[], Any]:
+    """Polars in whole cents, lazily, on two threads (``POLARS_MAX_THREADS``).
+
+    Keys of two columns are one number each: a join on two columns took sixteen times as long.
+    """
     import polars as pl
 
-    # A product keeps the places of its factors, so all of them get the six that no product here exceeds.
-    wide = pl.Decimal(38, 6)
-    exact = dict.fromkeys(("price", "percent", "weight", "season"), wide)
-    t = {
-        name: pl.from_pandas(frame).with_columns(pl.col(c).cast(k) for c, k in exact.items() if c in frame.columns)
-        for name, frame in tables.items()
-    }
-    cents = lambda e: e.round(2, mode="half_away_from_zero").cast(wide)  # noqa: E731
-    hundred, freight = pl.lit(Decimal("0.01")).cast(wide), pl.lit(Decimal("0.38")).cast(wide)
-    col = pl.col
+    col, long = pl.col, pl.Int64
+    t = {name: pl.from_pandas(frame) for name, frame in coded(tables).items()}
+    lines = len(t["lines"])
+    pair = lambda a, b: (col(a).cast(long) * 10_000 + col(b)).alias(f"{a}_{b}")  # noqa: E731
+    own = t["own"].select(pair("customer", "item"), "w").lazy()
+    grouped = t["grouped"].select(pair("segment", "item"), "g").lazy()
+    off = t["family_off"].select(pair("segment", "family"), "p2").lazy()
 
     def work() -> Any:
-        f = (
-            t["lines"].with_row_index("seq").join(t["headers"].with_row_index("o"), on="order")
-            .join(t["customer"].rename({"percent": "p1"}), on="customer").join(t["item"], on="item")
-            .join(t["own"].rename({"price": "w"}), on=["customer", "item"], how="left")
-            .join(t["group"].rename({"price": "g"}), on=["segment", "item"], how="left")
-            .join(t["family_off"].rename({"percent": "p2"}), on=["segment", "family"])
-            .join(t["rate"].rename({"percent": "rate"}), on="tax_class").sort("seq").lazy()
-        )  # fmt: skip
-        q = col("quantity").cast(wide)
-        f = f.with_columns(a=cents(q * pl.coalesce("w", "g", "price")))
-        for percent in ("p1", "p2", "season"):
-            f = f.with_columns(a=col("a") - cents(col("a") * col(percent) * hundred))
-        f = f.with_columns(net=col("a") + cents(col("weight") * q * freight))
-        f = f.with_columns(n=(col("net") * 100).cast(pl.Int64), rate=col("rate").cast(pl.Int64))
-        f = f.with_columns(units=pl.when(col("n").sum().over("o") >= 500_000).then(col("n") * 3).otherwise(0))
-        f = f.with_columns(part=col("units") // 100, rest=col("units") % 100)
-        left = (col("units").sum().over("o") + 50) // 100 - col("part").sum().over("o")
-        place = (col("rest") * 8 - pl.int_range(pl.len()).over("o")).rank("ordinal", descending=True).over("o")
-        f = f.with_columns(base=col("n") - col("part") - (place <= left).cast(pl.Int64))
-        g = f.group_by("o", "rate").agg(col("base").sum())
-        g = g.with_columns(total=col("base") + (col("base") * col("rate") + 50) // 100)
+        f = t["lines"].lazy().join(t["headers"].lazy(), on="o").join(t["customer"].lazy(), on="customer")
+        f = f.join(t["item"].lazy(), on="item").with_columns(
+            pair("customer", "item"), pair("segment", "item"), pair("segment", "family")
+        )
+        f = f.join(own, on="customer_item", how="left").join(grouped, on="segment_item", how="left")
+        f = f.join(off, on="segment_family").with_columns(a=col("quantity") * pl.coalesce("w", "g", "price"))
+        for percent in ("p1", "p2"):
+            f = f.with_columns(a=col("a") - (col("a") * col(percent) + 500) // 1000)
+        freight = (col("weight") * col("quantity") * 38 + 500) // 1000
+        f = f.select("o", "seq", col("rate").cast(long), n=col("a") - (col("a") * col("season") + 50) // 100 + freight)
+        f = f.with_columns(part=col("n") * 3 // 100, key=(col("n") * 3 % 100) * lines + (lines - 1 - col("seq")))
+        more = (col("n").sum() * 3 + 50) // 100 - col("part").sum()
+        big = f.group_by("o").agg(whole=col("n").sum(), more=more, keys=col("key").sort(descending=True))
+        least = col("keys").list.get(col("more") - 1, null_on_oob=True)
+        f = f.join(big.filter(col("whole") >= 500_000).select("o", "more", least=least), on="o", how="left")
+        extra = ((col("more") > 0) & (col("key") >= col("least"))).cast(long)
+        f = f.with_columns(n=pl.when(col("more").is_null()).then(col("n")).otherwise(col("n") - col("part") - extra))
+        g = f.group_by("o", "rate").agg(col("n").sum())
+        g = g.with_columns(total=col("n") + (col("n") * col("rate") + 50) // 100)
         return g.group_by("o").agg(col("total").sum()).sort("o").collect()["total"].to_numpy()
 
-    return timed(work, 2)
+    return work
 
 
-def by_pandas(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
+def by_pandas(tables: dict[str, pd.DataFrame]) -> Callable[[], Any]:
     """Binary floats; the rebate is simply 3 % of each line."""
     t = {name: frame.copy() for name, frame in tables.items()}
     for frame in t.values():
@@ -197,10 +214,10 @@ def by_pandas(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
         g["total"] = g["net"] + (g["net"] * g["rate"] / 100).round(2)
         return (g.groupby("o")["total"].sum() * 100).round().astype(np.int64).to_numpy()
 
-    return timed(work, 2)
+    return work
 
 
-def by_loop(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
+def by_loop(tables: dict[str, pd.DataFrame]) -> Callable[[], Any]:
     """One order after the other with `Decimal`."""
     num = Decimal
     customers = {r.customer: (r.segment, num(r.percent)) for r in tables["customer"].itertuples()}
@@ -242,73 +259,28 @@ def by_loop(tables: dict[str, pd.DataFrame]) -> tuple[float, Any]:
             totals.append(sum(b + (b * rates[c] / HUNDRED).quantize(CENT, ROUND_HALF_UP) for c, b in base.items()))
         return np.array([int(total * 100) for total in totals])
 
-    return timed(work, 1)
+    return work
 
 
-def main() -> None:
-    """Print the comparison."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--lines", type=int, default=1_000_000)
-    parser.add_argument("--growth", action="store_true", help="also 10,000 to 10,000,000 lines, memory included")
-    asked = parser.parse_args()
-    tables = data(asked.lines)
-    rows = {name: frame for name, frame in tables.items() if name in BOOK["table"]}
-    book = dokima.Rulebook.from_dict(BOOK, tables=rows)
+def cases(given: Any) -> Iterator[Case]:
+    """The whole routine, and how it grows."""
+    tables = data(given.lines)
+    book = dokima.Rulebook.from_dict(BOOK, tables={name: tables[name] for name in BOOK["table"]})
     orders = book.orders((tables["headers"], tables["lines"]))
-    ours, calculation = timed(lambda: book.price(orders, workers=2))
-    units = calculation.totals["with_tax"].at(2)
-    found = np.asarray(units.units, np.int64)
-    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
-    print(f"{asked.lines:,} lines, {len(orders):,} orders: Dokima on two threads {ours:.2f} s, peak {memory:.2f} GB")
-    peers = {"DuckDB, two threads": by_duckdb, "Polars decimals": by_polars, "a Decimal loop": by_loop}
-    for name, peer in peers.items():
-        seconds, theirs = peer(tables)
-        if not np.array_equal(found, theirs):
-            raise SystemExit(f"{name} and Dokima differ on {int((found != theirs).sum())} orders")
-        print(f"{name:>20}: {seconds:6.2f} s, {seconds / ours:5.1f} times as long; every total equal")
-    seconds, theirs = by_pandas(tables)
-    wrong = int((found != theirs).sum())
-    print(f"{'pandas floats':>20}: {seconds:6.2f} s, {seconds / ours:5.1f} times as long; {wrong:,} orders wrong")
-    if asked.growth:
-        _growth(book)
-
-
-def resident() -> float:
-    """Memory of this process in GB (Linux)."""
-    return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize() / 2**30
-
-
-def watched(done: threading.Event, peak: list[float]) -> None:
-    """Keep the largest memory seen until it is done."""
-    while not done.wait(0.01):
-        peak[0] = max(peak[0], resident())
-
-
-def _growth(book: dokima.Rulebook) -> None:
-    """Time, and the memory that figures take: all of them together, and piece by piece."""
-    for pieces in (True, False):
-        print("piece by piece" if pieces else "all figures kept")
-        for count in (10_000, 100_000, 1_000_000, 10_000_000):
-            frames = data(count)
-            orders = book.orders((frames["headers"], frames["lines"]))
-            del frames
-            gc.collect()
-            held = resident()
-            done, peak = threading.Event(), [held]
-            watch = threading.Thread(target=watched, args=(done, peak))
-            watch.start()
-            start = time.perf_counter()
-            if pieces:
-                sums = [group.totals["with_tax"].units.sum() for group in book.stream(orders, lines=100_000)]
-                assert len(sums) == max(count // 100_000, 1)
-            else:
-                book.price(orders, workers=2)
-            spent = time.perf_counter() - start
-            done.set()
-            watch.join()
-            each = f"{spent / count * 1e6:.2f} us a line"
-            print(f"{count:>12,} lines in {spent:6.2f} s, {each}, {peak[0] - held:.2f} GB for figures")
+    sides = {
+        "Dokima": lambda: np.asarray(book.price(orders, workers=2).totals["with_tax"].at(2).units, np.int64),
+        "DuckDB": by_duckdb(tables),
+        "Polars": by_polars(tables),
+        "pandas, in floats": by_pandas(tables),
+        "a Decimal loop": by_loop(tables),
+    }
+    what = f"a whole routine on {given.lines:,} lines in {len(orders):,} orders, in memory"
+    yield compared(
+        what, sides, runs=given.runs, inexact=("pandas, in floats",), once=("a Decimal loop", "pandas, in floats"),
+        notes="ours keeps every figure of every line, the peers the totals of the orders",
+    )  # fmt: skip
 
 
 if __name__ == "__main__":
-    main()
+    asked = parser(__doc__).parse_args()
+    show(cases(asked), asked)

@@ -311,3 +311,68 @@ def test_processes_and_a_cluster_do_the_same_work(rulebook, tmp_path):
         folder = tmp_path / "cluster.parquet"
         cluster = dokima.price_files(rulebook, source, folder, lines=20, executor=pool, progress=kill_one)
     assert (cluster.sums, lines_of(cluster.folder)) == (whole.sums, lines_of(whole.folder))
+
+
+def apart(flat):
+    """The same orders as a table of headers and one of lines."""
+    first = flat.filter(pa.compute.equal(flat["line"], "10"))
+    headers = first.select(["order", "customer", "date", "pick_up"])
+    return headers, flat.select(["order", "line", "item", "quantity", "weight"])
+
+
+@given(st.lists(st.lists(ROW, min_size=1, max_size=3), min_size=1, max_size=6), st.integers(1, 9), st.booleans())
+def test_headers_and_lines_apart_are_read_side_by_side(orders, lines, bare):
+    """Also headers without lines, at the start, in between and at the end."""
+    headers, bodies = apart(table(orders))
+    alone = [orders[0][0] | {"order": number} for number in ("O000-", "O001-", "O999")]
+    extra = pa.Table.from_pylist([{name: row[name] for name in headers.column_names} for row in alone], headers.schema)
+    headers = pa.concat_tables([headers, extra]).sort_by("order")
+    wanted = BOOK.price((headers, bodies))
+    if bare:
+        bodies = bodies.rename_columns(["order", "number", "item", "quantity", "weight"])
+    pieces = list(BOOK.stream((headers, bodies), lines=lines))
+    assert [order.number for piece in pieces for order in piece] == [order.number for order in wanted]
+    assert [order.totals for piece in pieces for order in piece] == [order.totals for order in wanted]
+    assert [f.message for piece in pieces for f in piece.findings] == [f.message for f in wanted.findings]
+
+
+LINKED = {
+    "files": {"headers": "heads.csv", "lines": "bodies.csv", "link": "Order"},
+    "header": {"number": {"heading": "No"}, "customer": {"heading": "Buyer"}},
+    "line": {"number": {"heading": "Pos"}, "item": {"heading": "Item"}, "quantity": {"heading": "Qty"}},
+}
+
+
+def linked_files(folder, order_of_lines):
+    """Twenty orders in two files, the lines in a sequence of one's choice."""
+    (folder / "heads.csv").write_text("No,Buyer\n" + "".join(f"O{n:02},FERNHOLT\n" for n in range(20)))
+    lines = "".join(f"O{n:02},{at},PANE,{n + 1}\n" for n in order_of_lines for at in (10, 20))
+    (folder / "bodies.csv").write_text("Order,Pos,Item,Qty\n" + lines)
+    return dokima.Rulebook.from_dict(
+        {"rulebook": {"name": "pieces", "currency": "EUR"}, "table": {"item": {"key": {"item": "line.item"}}},
+         "routine": {"all": {"step": [{"name": "price", "kind": "price", "options": [{"value": "item.price"}]}]}},
+         "rule": [{"id": "few", "at": "save", "require": "line.quantity < 20"}], "layout": {"two": LINKED}},
+        tables={"item": [{"item": "PANE", "price": "12.50"}]},
+    )  # fmt: skip
+
+
+def test_a_layout_of_two_files_is_streamed_and_checked_to_files(tmp_path):
+    source, out = tmp_path / "in", tmp_path / "out.parquet"
+    source.mkdir()
+    book = linked_files(source, range(20))
+    run = dokima.price_files(book, source, out, layout="two", lines=8, check="save")
+    assert (run.orders, run.lines, run.errors) == (20, 40, 2)
+    assert run.sums["EUR"]["without_tax"] == sum(D("12.50") * 2 * (n + 1) for n in range(20))
+    refused = [
+        row for path in sorted(out.glob("_findings-*.csv")) for row in csv.DictReader(path.read_text().splitlines())
+    ]
+    assert [(row["order"], row["line"], row["rule"]) for row in refused] == [("O19", "10", "few"), ("O19", "20", "few")]
+    with pytest.raises(dokima.DokimaError, match=r'another check: expected "save" \(got ""\)'):
+        dokima.price_files(book, source, out, layout="two", lines=8, resume=True)
+
+
+@pytest.mark.parametrize("sequence", [[*range(10, 20), *range(10)], [*range(20), 40]])
+def test_headers_and_lines_in_different_sequences_are_refused(sequence, tmp_path):
+    book = linked_files(tmp_path, sequence)
+    with pytest.raises(dokima.DocumentError, match="expected the header of order O.. at the same place of heads.csv"):
+        list(book.stream(tmp_path, "two", lines=2))

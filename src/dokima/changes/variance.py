@@ -15,6 +15,7 @@ from dokima.exact import Decimals, Quotient, choose, compare, group_sums, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.addresses import read_address
+from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
 from dokima.model.orders import texts
 from dokima.routines.totals import TOTALS
@@ -295,6 +296,7 @@ class Variance:
 
     # -- orders -----------------------------------------------------------------------------------------------
 
+    @collector_at_rest()
     def totals(self) -> dict[str, dict[str, Delta]]:
         """For each order its totals and sums of amounts: before, after, variance."""
         places = [self._places_of(side, at) for side, at in self._both]
@@ -367,6 +369,7 @@ class Variance:
             return np.zeros(len(at), np.int64)
         return np.where(at < 0, 0, side.minor_units[np.maximum(at, 0)])
 
+    @collector_at_rest()
     def headers(self) -> dict[str, dict[str, Delta]]:
         """For each order that both sides have, the header fields that differ."""
         found: dict[str, dict[str, Delta]] = {number: {} for number, *_ in self.pairs}

@@ -50,6 +50,7 @@ def price(
     processes: Annotated[int, typer.Option("--processes", min=0, help="With --out: processes instead.")] = 0,
     scheduler: Annotated[str, typer.Option("--scheduler", help="With --out: a Dask scheduler, tcp://HOST:PORT.")] = "",
     resume: Annotated[bool, typer.Option("--resume", help="With --out: go on with a run that was stopped.")] = False,
+    check: Annotated[str, typer.Option("--check", help="With --out: also ask the rules of this moment.")] = "",
 ) -> None:
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
     rulebook = open_book(book, tables, values, sets)
@@ -57,7 +58,8 @@ def price(
         from dokima.cli.streaming import price_to_files
 
         source = one_path(orders_named or [], orders)
-        raise typer.Exit(price_to_files(rulebook, source, out, layout, totals, workers, processes, scheduler, resume))
+        how = (layout, totals, workers, processes, scheduler, resume, check)
+        raise typer.Exit(price_to_files(rulebook, source, out, *how))
     found = read_orders(rulebook, orders_named or [], orders, layout)
     calculation = rulebook.price(found)
     chosen = [name.strip() for name in figures.split(",") if name.strip()]

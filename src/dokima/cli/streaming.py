@@ -24,6 +24,7 @@ def price_to_files(
     processes: int,
     scheduler: str,
     resume: bool,
+    check: str,
 ) -> int:
     """Run, say what came of it, and give the exit status: 1 if an order could not be read or priced."""
     pool: AbstractContextManager[Any] = nullcontext()
@@ -45,7 +46,7 @@ def price_to_files(
 
         run = price_files(
             book, source, out, layout=layout, totals=totals, workers=workers, executor=executor, resume=resume,
-            progress=show,
+            check=check, progress=show,
         )  # fmt: skip
     note(f"written: {run.folder}: {run.orders:,} orders, {run.lines:,} lines in {_files(run.pieces)}")
     for currency, sums in run.sums.items():

@@ -30,6 +30,7 @@ class About:
         layout: Name of the layout, blank for Dokima's own.
         level: What is written: lines or headers.
         lines: About how many lines a piece has.
+        check: Moment whose rules are asked too; blank for none.
     """
 
     source: Mapping[str, Mapping[str, Any]]
@@ -37,6 +38,7 @@ class About:
     layout: str
     level: str
     lines: int
+    check: str = ""
 
 
 @dataclass

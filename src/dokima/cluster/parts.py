@@ -13,8 +13,8 @@ from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.summing import sums_of
 from dokima.errors import DokimaError, Problem
 from dokima.exact import added
+from dokima.formats.pieces import Numbers, Piece
 from dokima.formats.results.registry import to_csv
-from dokima.formats.streaming import Numbers, Piece
 from dokima.formats.tables_out import write_csv, write_parquet
 from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
@@ -60,17 +60,19 @@ class Part:
 
     Attributes:
         book: Fingerprint of the rulebook.
-        piece: The orders, unread.
         folder: Where the file goes.
-        number: Which piece it is, counted from 0.
         level: What is written.
+        check: Moment whose rules are asked too; blank for none.
+        piece: The orders, unread; None for a part that only says how the others are worked on.
+        number: Which piece it is, counted from 0.
     """
 
     book: str
-    piece: Piece
     folder: str
-    number: int
     level: Level
+    check: str = ""
+    piece: Piece | None = None
+    number: int = 0
 
     @property
     def file(self) -> str:
@@ -84,9 +86,10 @@ class Part:
             DokimaError: The rulebook was never sent here, or the file cannot be written.
         """
         book = BOOKS.get(self.book)
+        assert self.piece is not None
         if book is None:
             raise DokimaError(f"rulebook {self.book[:12]} has not been sent to this process")
-        calculation, numbers = book.price_piece(self.piece)
+        calculation, numbers = book.price_piece(self.piece, self.check)
         path = Path(self.folder) / self.file
         table = calculation.to_arrow(self.level)
         with whole_file(path) as beside:

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from pathlib import Path
 
 from dokima.cluster.manifest import About, Manifest, files_of, open_manifest
 from dokima.cluster.parts import BOOKS, WRITERS, Level, Part, PartDone
 from dokima.errors import DokimaError, listed
+from dokima.formats.pieces import Piece
 from dokima.formats.reading import Source
-from dokima.formats.streaming import Piece, Seen, order_pieces
+from dokima.formats.streaming import Seen, order_pieces
 from dokima.rulebook.book import Rulebook
 from dokima.rulebook.sharing_out import free, in_sequence
 
@@ -50,6 +51,7 @@ def price_files(
     *,
     layout: str | None = None,
     totals: bool = False,
+    check: str = "",
     lines: int = 250_000,
     workers: int = 1,
     executor: Executor | None = None,
@@ -67,6 +69,7 @@ def price_files(
         out: The folder, which ends in ``.parquet`` or ``.csv``. It must not be there, unless the run is taken up again.
         layout: As for `Rulebook.orders`.
         totals: Write one row an order, with its totals; else one a line, with all its figures.
+        check: Also ask the rules of this moment; what they find stands in the findings of a piece.
         lines: About how many lines a piece has.
         workers: Threads that share the pieces.
         executor: Where pieces are worked on instead: from `worker_processes` or `dask_workers`.
@@ -80,14 +83,14 @@ def price_files(
     if out.suffix not in WRITERS:
         raise DokimaError(f"expected a folder that ends in {listed(WRITERS)} (got '{out}')")
     level: Level = "headers" if totals else "lines"
-    about = About(files_of(source), book.fingerprint, layout or "", level, lines)
+    about = About(files_of(source), book.fingerprint, layout or "", level, lines, check)
     manifest = open_manifest(out, about, resume)
     if not manifest.is_done:
         chosen = None if layout is None else book.layout(layout)
         how = (source, book.program.fields, chosen, lines)
         seen = Seen(*how)
         seen.skip([piece["numbers"] for piece in manifest.pieces])
-        parts = _parts(book, order_pieces(*how), out, level, len(manifest.pieces))
+        parts = _parts(order_pieces(*how), Part(book.fingerprint, str(out), level, check), len(manifest.pieces))
         BOOKS[book.fingerprint] = book
         for done in in_sequence(_work, parts, workers if executor is None else _AHEAD, executor, ATTEMPTS):
             if done.numbers is not None:
@@ -110,10 +113,10 @@ def _work(part: Part) -> PartDone:
     return done
 
 
-def _parts(book: Rulebook, pieces: Iterator[Piece], out: Path, level: Level, done: int) -> Iterator[Part]:
+def _parts(pieces: Iterator[Piece], like: Part, done: int) -> Iterator[Part]:
     for number, piece in enumerate(pieces):
         if number >= done:
-            yield Part(book.fingerprint, piece, str(out), number, level)
+            yield replace(like, piece=piece, number=number)
 
 
 def _run(manifest: Manifest) -> FileRun:

@@ -115,7 +115,7 @@ class TextColumn(RawColumn):
             words, codes = encoded.dictionary, codes_of(encoded)
             if words.null_count or not self.is_filled:
                 words, codes = _filled(words, codes)
-        column = Texts(np.arange(len(words)), Words(words.to_pylist, size=len(words)))
+        column = Texts(np.arange(len(words)), Words(words.to_pylist, size=len(words), arrow=lambda: words))
         return _ArrowValues(column, lambda: words), codes
 
     def _by_keys(self) -> tuple[Sequence[Any], Integers] | None:
@@ -139,7 +139,8 @@ class TextColumn(RawColumn):
         def words() -> Any:
             return array.take(arrow_positions(first))
 
-        column = Texts(np.arange(len(first)), Words(lambda: words().to_pylist(), size=len(first), keys=keys))
+        them = Words(lambda: words().to_pylist(), size=len(first), keys=keys, arrow=words)
+        column = Texts(np.arange(len(first)), them)
         return _ArrowValues(column, words), codes
 
     @property

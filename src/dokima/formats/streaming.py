@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
-from functools import cached_property, partial
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from functools import partial
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -12,50 +13,40 @@ import numpy as np
 
 from dokima.errors import DocumentError, Problem
 from dokima.exact.integers import Integers
-from dokima.formats.arrow_columns import grid_of_table, raw_column
+from dokima.formats.arrow_columns import raw_column
 from dokima.formats.grid import Batch
 from dokima.formats.layouts import Layout, own_layout
-from dokima.formats.orders_of_grids import flat_orders
+from dokima.formats.pieces import FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
 from dokima.formats.reading import Source, is_arrow, orders_from
 from dokima.formats.registry import module_of, offers
 from dokima.model.fields import Fields
-from dokima.model.intake import read_orders
 from dokima.model.orders import Orders
-from dokima.model.raw import RawColumn
 
 
-@dataclass(frozen=True)
-class Numbers:
-    """The order numbers of a piece, for noticing one that comes back in a later piece.
+def order_pieces(source: Source, fields: Fields, layout: Layout | None, lines: int) -> Iterator[Piece]:
+    """The orders of a source in pieces of whole orders, in the sequence of the source.
 
-    Attributes:
-        column: The numbers, each there once.
-        rows: The row in the file at which each begins.
-        file: Name of the file.
+    Flat rows of files and of Arrow are read piece by piece; lines of one order must then stand together, or at least
+    within the same piece. So are headers and lines apart, if both are in the same sequence of orders. Every other
+    source is read whole first.
+
+    Args:
+        source: As for `orders_from`; of a folder of Parquet files all are read, in the sequence of their names.
+        fields: The fields orders may have.
+        layout: How rows are laid out; Dokima's own layout if None.
+        lines: About how many lines a piece has.
+
+    Raises:
+        DocumentError: A file cannot be read; lines of one order stand in several pieces; headers and lines are in
+            different sequences.
     """
-
-    column: RawColumn
-    rows: Integers
-    file: str
-
-    @cached_property
-    def ascending(self) -> tuple[str, str] | None:
-        """The lowest and the highest; None unless each is above the one before it."""
-        column = self.column.distinct()
-        return None if column is None else (column.values[0], column.values[column.size - 1])
-
-    @cached_property
-    def digests(self) -> Integers:
-        """Eight bytes for each: of a hundred million, two are the same by chance once in some thousand runs."""
-        values = self.column.values
-        words = np.append(np.fromiter((hash(value) for value in values), np.int64, len(values)), hash(None))
-        found: Integers = words[np.array(self.column.places(), np.int64)]
-        return found
-
-
-Piece = Callable[[], tuple[Orders, "Numbers | None"]]
-"""Orders that have not been read yet, and their numbers. Reading is most of the work, so that it is left to whoever
-takes the piece."""
+    both = _linked(source, layout)
+    if both is None and not _is_streamable(source, layout):
+        yield from _parts(orders_from(source, fields, layout), lines)
+        return
+    chosen = layout or own_layout(fields)
+    for rows in _rows(source, chosen, lines):
+        yield partial(rows.read, chosen, fields)
 
 
 def _is_streamable(source: Any, layout: Layout | None) -> bool:
@@ -65,34 +56,108 @@ def _is_streamable(source: Any, layout: Layout | None) -> bool:
     return is_arrow(source) or (isinstance(source, Path) and bool(_files(source)))
 
 
-def order_pieces(source: Source, fields: Fields, layout: Layout | None, lines: int) -> Iterator[Piece]:
-    """The orders of a source in pieces of whole orders, in the sequence of the source.
+def _linked(source: Any, layout: Layout | None) -> tuple[Any, Any] | None:
+    """Headers and lines apart that can be read side by side, files of a layout or two of Arrow; None for neither."""
+    if layout is not None and layout.files is not None:
+        if isinstance(source, Path) and source.is_dir():
+            source = [source / layout.files.headers, source / layout.files.lines]
+        paths = isinstance(source, list | tuple) and len(source) == 2 and all(isinstance(each, Path) for each in source)
+        if paths and all(offers(each, "read_batches") for each in source):
+            return source[0], source[1]
+    if isinstance(source, tuple) and len(source) == 2 and all(is_arrow(each) for each in source):
+        return source
+    return None
 
-    Flat rows of files and of Arrow are read piece by piece; lines of one order must then stand together, or at least
-    within the same piece. Every other source is read whole first.
 
-    Args:
-        source: As for `orders_from`; of a folder of Parquet files all are read, in the sequence of their names.
-        fields: The fields orders may have.
-        layout: How rows are laid out; Dokima's own layout if None.
-        lines: About how many lines a piece has.
-
-    Raises:
-        DocumentError: A file cannot be read; or lines of one order stand in several pieces.
-    """
-    if not _is_streamable(source, layout):
-        yield from _parts(orders_from(source, fields, layout), lines)
+def _rows(source: Any, layout: Layout, lines: int) -> Iterator[Rows]:
+    both = _linked(source, layout)
+    if both is not None:
+        yield from _side_by_side(both, layout, lines)
         return
-    chosen = layout or own_layout(fields)
-    for file, batch in _batches(source, chosen, lines):
-        yield partial(_read, batch, chosen, fields, file)
-
-
-def _batches(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Batch]]:
-    heading = layout.header["number"].heading or "number"
     for file, found in _sources(source, layout, lines):
-        for batch in _whole_orders(found, heading, lines):
-            yield file, batch
+        for batch in _whole_orders(found, number_heading(layout), lines):
+            yield FlatRows(batch, file)
+
+
+def _side_by_side(both: tuple[Any, Any], layout: Layout, lines: int) -> Iterator[LinkedRows]:
+    """Lines of whole orders, each with the headers up to that of its last order."""
+    heading = number_heading(layout)
+    (file, headers), (lines_file, bodies) = (next(iter(_sources(each, layout, lines))) for each in both)
+    files = (file or "headers", lines_file or "lines")
+    coming = _Coming(map(partial(_named, heading=heading), headers), lines)
+    for body in _whole_orders(map(partial(_named, heading="line"), bodies), layout.link, lines):
+        if layout.link not in body.table.column_names or not body.table.num_rows:
+            yield LinkedRows(coming.rest(), body, files)  # whoever reads it says what is missing
+            continue
+        last = body.table.column(layout.link)[-1].as_py()
+        found = coming.up_to(heading, last)
+        if found is None:
+            raise out_of_step(str(last), files, layout, int(body.rows[-1]))
+        yield LinkedRows(found, body, files)
+    if (left := coming.rest()).table.num_rows:
+        nothing = Batch(body.table.slice(0, 0), body.rows[:0])
+        yield LinkedRows(left, nothing, files)
+
+
+def _named(batch: Batch, heading: str) -> Batch:
+    """A batch whose column ``number`` is called as in a file that holds both levels; see `orders_from`."""
+    names = batch.table.column_names
+    if heading in names or "number" not in names:
+        return batch
+    return replace(batch, table=batch.table.rename_columns([heading if n == "number" else n for n in names]))
+
+
+class _Coming:
+    """Rows that come in batches and are taken up to some row."""
+
+    def __init__(self, batches: Iterator[Batch], most: int) -> None:
+        self._batches = batches
+        self._most = most
+        self._held: list[Batch] = []
+
+    def up_to(self, heading: str, value: Any) -> Batch | None:
+        """All rows up to the last one in a row that has this value; None if none of the next ``most`` rows has it."""
+        passed = 0
+        for at in range(10**9):
+            if at == len(self._held):
+                more = next(self._batches, None) if passed <= self._most else None
+                if more is None:
+                    return None
+                self._held.append(more)
+            batch = self._held[at]
+            found = _place(batch.table, heading, value)
+            if found >= 0:
+                taken = [*self._held[:at], _slice(batch, 0, found + 1)]
+                self._held = [_slice(batch, found + 1, batch.table.num_rows), *self._held[at + 1 :]]
+                return _joined(taken)
+            passed += batch.table.num_rows
+        return None
+
+    def rest(self) -> Batch:
+        """Everything that is left."""
+        import pyarrow as pa
+
+        held = [*self._held, *self._batches]
+        self._held = []
+        return _joined(held) if held else Batch(pa.table({}), np.zeros(0, np.int64))
+
+
+def _place(table: Any, heading: str, value: Any) -> int:
+    """The first row with a value, -1 for none."""
+    from pyarrow import compute
+
+    return int(compute.index(table.column(heading), value).as_py()) if heading in table.column_names else -1
+
+
+def _slice(batch: Batch, start: int, stop: int) -> Batch:
+    return Batch(batch.table.slice(start, stop - start), batch.rows[start:stop], batch.problems if not start else [])
+
+
+def _joined(batches: Sequence[Batch]) -> Batch:
+    import pyarrow as pa
+
+    problems = [problem for batch in batches for problem in batch.problems]
+    return Batch(pa.concat_tables([b.table for b in batches]), np.concatenate([b.rows for b in batches]), problems)
 
 
 def _parts(orders: Orders, lines: int) -> Iterator[Piece]:
@@ -107,14 +172,6 @@ def _parts(orders: Orders, lines: int) -> Iterator[Piece]:
 
 def _part(orders: Orders, start: int, stop: int) -> tuple[Orders, None]:
     return replace(orders.part(start, stop), problems=orders.problems if start == 0 else ()), None
-
-
-def _read(batch: Batch, layout: Layout, fields: Fields, file: str) -> tuple[Orders, Numbers]:
-    grid = replace(grid_of_table(batch.table, batch.rows), problems=batch.problems)
-    raw = flat_orders(grid, layout, file)
-    rows = raw.origin.header_rows
-    assert rows is not None
-    return read_orders(raw, layout.fields(fields), layout.reader), Numbers(raw.header["number"], rows, file)
 
 
 def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Iterator[Batch]]]:
@@ -181,6 +238,10 @@ def _last_start(key: Any) -> int:
         width *= 8
 
 
+def _can_be_read_again(source: Any) -> bool:
+    return all(isinstance(each, Path) for each in (source if isinstance(source, list | tuple) else [source]))
+
+
 class Seen:
     """The orders of the pieces so far, so that one that comes back is refused instead of being priced in two parts.
 
@@ -197,11 +258,11 @@ class Seen:
             layout: The layout.
             lines: Lines of a piece.
         """
-        self._again = partial(_batches, source, layout or own_layout(fields), lines)
+        self._layout = layout or own_layout(fields)
+        self._again = partial(_rows, source, self._layout, lines)
         self._last = ""
         self._pieces = 0
-        self._digests: Integers | None = None if isinstance(source, Path) else np.zeros(0, np.int64)
-        self._heading = (layout or own_layout(fields)).header["number"].heading or "number"
+        self._digests: Integers | None = None if _can_be_read_again(source) else np.zeros(0, np.int64)
 
     def skip(self, numbers: Sequence[Sequence[str] | None]) -> None:
         """Count pieces of an earlier run as added: lowest and highest number of each, None if they do not ascend."""
@@ -235,11 +296,7 @@ class Seen:
         self._pieces += 1
 
     def _digests_so_far(self) -> Integers:
-        found = []
-        for (file, batch), _ in zip(self._again(), range(self._pieces), strict=False):
-            key = raw_column(batch.table.column(self._heading))
-            first = np.append(0, np.flatnonzero(key.changes()) + 1)
-            found.append(Numbers(key.taken(first), batch.rows[first], file).digests)
+        found = [rows.numbers(self._layout).digests for rows in islice(self._again(), self._pieces)]
         return np.sort(np.concatenate(found)) if found else np.zeros(0, np.int64)
 
     def _refuse(self, numbers: Numbers, at: int) -> None:
@@ -249,4 +306,6 @@ class Seen:
             "expected all lines of an order to stand together (it was met before, too far back to be held): "
             "sort the source by order number, or read it whole"
         )
-        raise DocumentError([Problem(number, "", self._heading, message, numbers.file, int(numbers.rows[at]))])
+        raise DocumentError(
+            [Problem(number, "", number_heading(self._layout), message, numbers.file, int(numbers.rows[at]))]
+        )

@@ -37,9 +37,10 @@ class Words:
         index: Number of each text, if it is known already.
         size: How many there are, if ``items`` is to be called.
         keys: The texts as numbers, if they are known as such.
+        arrow: Gives the texts as an Arrow array, if they came as one.
     """
 
-    __slots__ = ("__weakref__", "_index", "_items", "_keys", "_make", "_numbers_in", "_size")
+    __slots__ = ("__weakref__", "_index", "_items", "_keys", "_make", "_numbers_in", "_size", "arrow")
 
     def __init__(
         self,
@@ -47,7 +48,9 @@ class Words:
         index: dict[str, int] | None = None,
         size: int = 0,
         keys: WordKeys | None = None,
+        arrow: Callable[[], Any] | None = None,
     ) -> None:
+        self.arrow = arrow
         self._keys: WordKeys | Literal["unknown"] | None = "unknown" if keys is None else keys
         self._items: list[str] | None = None if callable(items) else items
         self._make: Callable[[], list[str]] | None = items if callable(items) else None

@@ -9,8 +9,9 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from dokima.errors import NotFound, listed, nearest
+from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.model.addresses import read_address
+from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import shown
 
 Severity = Literal["error", "warning", "notice"]
@@ -146,12 +147,22 @@ class Findings(Sequence[Finding]):
         findings = list(findings)
         if not findings:
             return cls()
-        place = {number: at for at, number in enumerate(orders())}
-        rows = sorted(
-            findings,
-            key=lambda f: (place.get(f.order, len(place)), read_address(f.line) if f.line else (), f.rule),
-        )
+        found = {finding.order for finding in findings}
+        place = {number: at for at, number in enumerate(orders()) if number in found}
+        # Many orders have few line numbers; each is taken apart once.
+        addresses = {line: read_address(line) if line else () for line in {finding.line for finding in findings}}
+        rows = sorted(findings, key=lambda f: (place.get(f.order, len(place)), addresses[f.line], f.rule))
         return cls(tuple(rows))
+
+    @classmethod
+    def of_problems(cls, problems: Iterable[Problem]) -> Findings:
+        """Problems of documents as findings, so that one list tells everything."""
+        found = []
+        for problem in problems:
+            place = f" ({problem.file}{f' row {problem.row}' if problem.row else ''})" if problem.file else ""
+            message = f"{problem.field}: {problem.message}{place}" if problem.field else f"{problem.message}{place}"
+            found.append(Finding("document", "error", message, problem.order, problem.line, problem.field))
+        return cls(tuple(found))
 
     def __repr__(self) -> str:
         return f"<Findings: {len(self.errors)} errors of {len(self.items)}>"
@@ -192,6 +203,11 @@ class Findings(Sequence[Finding]):
         """Those that a test keeps."""
         return Findings(tuple(finding for finding in self.items if keep(finding)), self.summary, self.orders)
 
+    def beyond(self, others: Findings) -> Findings:
+        """Those that others do not have: of other rules, orders or lines."""
+        known = {(finding.rule, finding.order, finding.line) for finding in others}
+        return self.where(lambda finding: (finding.rule, finding.order, finding.line) not in known)
+
     def of(self, order: str, line: str | None = None) -> Findings:
         """Those of one order, or of one of its lines."""
         return self.where(lambda finding: finding.order == order and line in (None, finding.line))
@@ -200,10 +216,12 @@ class Findings(Sequence[Finding]):
         """All of them as plain data."""
         return [finding.to_dict() for finding in self.items]
 
+    @collector_at_rest()
     def to_json(self) -> str:
         """All of them as a JSON array."""
         return json.dumps(self.to_dicts(), indent=2, ensure_ascii=False)
 
+    @collector_at_rest()
     def to_csv(self) -> str:
         """All of them as CSV with a heading, one row a finding, without the values they saw."""
         lines: list[str] = []

@@ -12,6 +12,7 @@ import numpy as np
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact.integers import Integers, Mask
 from dokima.model.agreed_terms import AgreedTerms
+from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Column, LazyColumns, Texts, blanks, laid_over, values_of
 from dokima.model.content import fields_digest
 from dokima.model.fields import Fields
@@ -78,6 +79,7 @@ class Orders:
     taken_from: tuple[Orders, Any, Any] | None = None
 
     @staticmethod
+    @collector_at_rest()
     def from_json(text: str | bytes) -> list[Order]:
         """The orders of a JSON text, as a list of documents for a rulebook to read. Never reads a file.
 
@@ -112,6 +114,14 @@ class Orders:
     def line_numbers(self) -> list[str]:
         """The line numbers."""
         return [number or "" for number in texts(self.line("number")).to_list()]
+
+    def numbers_at(self, orders: Integers) -> list[str]:
+        """The numbers of a few of many orders."""
+        return [number or "" for number in texts(self.header("number")).take(orders).to_list()]
+
+    def line_numbers_at(self, lines: Integers) -> list[str]:
+        """The numbers of a few of many lines."""
+        return [number or "" for number in texts(self.line("number")).take(lines).to_list()]
 
     @property
     def leaf(self) -> Mask | None:

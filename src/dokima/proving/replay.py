@@ -19,6 +19,7 @@ from dokima.exact import Decimals, compare, group_sums, stored, to_decimals
 from dokima.exact.integers import Integers
 from dokima.formulas.operators import numbers
 from dokima.model.cells import cell
+from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Dates, value_at
 from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
@@ -132,6 +133,7 @@ def _group(group: VarianceGroup) -> dict[str, Any]:
     }
 
 
+@collector_at_rest()
 def replay(
     today: Prices, new: Prices, source: Any, *, layout: str | None = None, as_of: datetime.date | None = None
 ) -> Replay:

@@ -6,6 +6,7 @@ import datetime
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -21,7 +22,7 @@ from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
 from dokima.model.document import Document
-from dokima.model.findings import Finding, Findings
+from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.routines.kinds.kind import StepKind
@@ -32,7 +33,7 @@ if TYPE_CHECKING:  # each is imported by the method that needs it, so that prici
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
     from dokima.engine.explaining.explanation import Explanation, QuantityPrice
-    from dokima.formats.streaming import Numbers, Piece
+    from dokima.formats.pieces import Numbers, Piece
     from dokima.proving.remark import AuditRemarks
     from dokima.proving.replay import Replay
 
@@ -206,7 +207,7 @@ class Rulebook:
         before = None if was is None else with_values(orders, was)
         found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
         looked_at = len(orders) + len({problem.order for problem in orders.problems})
-        return replace(_document_findings(orders.problems) + found, orders=looked_at)
+        return replace(Findings.of_problems(orders.problems) + found, orders=looked_at)
 
     def explain_rules(
         self,
@@ -236,10 +237,10 @@ class Rulebook:
             workers: Threads that share the work on many orders; the result is the same for any number.
         """
         calculation = self._price(source, layout, workers=workers).calculation
-        return replace(calculation, findings=_document_findings(calculation.problems) + calculation.findings)
+        return replace(calculation, findings=Findings.of_problems(calculation.problems) + calculation.findings)
 
     def stream(
-        self, source: Source, layout: str | None = None, *, lines: int = 250_000, workers: int = 1
+        self, source: Source, layout: str | None = None, *, lines: int = 250_000, workers: int = 1, check: str = ""
     ) -> Iterator[Calculation]:
         """Price many orders piece by piece, so that only the pieces in work are held.
 
@@ -252,6 +253,7 @@ class Rulebook:
             layout: As for `orders`.
             lines: About how many lines a piece has.
             workers: Threads that read and price pieces side by side.
+            check: Also ask the rules of this moment; what they find stands first in ``findings``.
 
         Raises:
             DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
@@ -262,7 +264,7 @@ class Rulebook:
         how = (source, self.program.fields, None if layout is None else self.layout(layout), lines)
         seen = Seen(*how)
 
-        for calculation, numbers in in_sequence(self.price_piece, order_pieces(*how), workers):
+        for calculation, numbers in in_sequence(partial(self.price_piece, check=check), order_pieces(*how), workers):
             if numbers is not None:
                 seen.add(numbers)
             size = calculation.orders.line_count
@@ -270,10 +272,14 @@ class Rulebook:
             del calculation, numbers
             free(size)
 
-    def price_piece(self, piece: Piece) -> tuple[Calculation, Numbers | None]:
+    def price_piece(self, piece: Piece, check: str = "") -> tuple[Calculation, Numbers | None]:
         """Read and price a piece of a stream; its order numbers too, where one may come back in a later piece."""
         orders, numbers = piece()
-        return self.price(self._as_if(orders)), numbers
+        calculation = self.price(self._as_if(orders))
+        if not check:
+            return calculation, numbers
+        found = self.check(orders, check)
+        return replace(calculation, findings=found + calculation.findings.beyond(found)), numbers
 
     def _price(self, source: Source, layout: str | None, *, traced: bool = False, workers: int = 1) -> Pricing:
         return price_orders(self.program, self._read(source, layout), Run(), traced=traced, workers=workers)
@@ -459,16 +465,6 @@ def _position(orders: Orders, number: str) -> Any:
     import numpy as np
 
     return np.array([orders.position(number)])
-
-
-def _document_findings(problems: Sequence[Problem]) -> Findings:
-    """Problems of documents as findings, so that one list tells everything."""
-    found = []
-    for problem in problems:
-        place = f" ({problem.file}{f' row {problem.row}' if problem.row else ''})" if problem.file else ""
-        message = f"{problem.field}: {problem.message}{place}" if problem.field else f"{problem.message}{place}"
-        found.append(Finding("document", "error", message, problem.order, problem.line, problem.field))
-    return Findings(tuple(found))
 
 
 def _built(definition: ProgramDefinition, layouts: Mapping[str, Layout], what_if: Mapping[str, str]) -> Rulebook:

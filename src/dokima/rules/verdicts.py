@@ -224,12 +224,13 @@ class Asking:
         orders, lines = self._places(spoken)
         messages = self.rule.message.written(self.frame, orders, lines)
         values = values_seen(self.rule.reads, self.frame, orders, lines)
-        numbers, line_numbers = self.orders.numbers, self.orders.line_numbers
+        numbers = self.orders.numbers_at(orders)
+        line_numbers = [""] * len(spoken) if lines is None else self.orders.line_numbers_at(lines)
         formulas = [formula for formula in (self.rule.when, self.rule.require) if formula is not None]
         searches = [BlankSearch(formula, self.frame) for formula in formulas]
-        for position, order, message, seen in zip(spoken.tolist(), orders.tolist(), messages, values, strict=True):
-            line = "" if lines is None else line_numbers[position]
-            yield self._finding(position, order, numbers[order], line, message, seen, searches)
+        places = zip(spoken.tolist(), orders.tolist(), numbers, line_numbers, strict=True)
+        for (position, order, number, line), message, seen in zip(places, messages, values, strict=True):
+            yield self._finding(position, order, number, line, message, seen, searches)
 
     def _places(self, positions: Integers) -> tuple[Integers, Integers | None]:
         """The orders and lines that positions of the verdicts are about; no lines for a rule of the order."""
@@ -248,6 +249,10 @@ class Asking:
         searches: Sequence[BlankSearch],
     ) -> Finding:
         rule, definition, verdicts = self.rule, self.rule.definition, self.verdicts
+        if not (definition.acknowledge or verdicts.undecided[position] or verdicts.said or verdicts.seen):
+            # What nearly every finding of a large batch is: nothing about it needs looking up.
+            return Finding(rule.id, definition.severity, message, number, line_number, definition.field, values,
+                           False, self.moment, definition.help)  # fmt: skip
         line = position if rule.level is Level.LINE else None
         undecided = bool(verdicts.undecided[position])
         said = verdicts.said.get(position, "")

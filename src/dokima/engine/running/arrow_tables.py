@@ -66,5 +66,11 @@ def _text(column: Texts) -> Any:
     codes = place[column.codes]
     gone = codes < 0
     indices = arrow_array(pa.int32(), np.where(gone, 0, codes), gone if gone.any() else None)
+    if column.words.arrow is not None:
+        # They came from Arrow, and need not become texts of Python on their way back.
+        words = column.words.arrow()
+        words = words if words.type == pa.string() else words.cast(pa.string())
+        words = words if len(kept) == len(words) else words.take(arrow_positions(kept))
+        return pa.DictionaryArray.from_arrays(indices, words)
     items = column.words.items
     return pa.DictionaryArray.from_arrays(indices, arrow_texts([items[at] for at in kept.tolist()]))

@@ -15,6 +15,7 @@ from dokima.engine.running.required import missing_rows
 from dokima.engine.running.rule_columns import rule_context
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
+from dokima.model.collecting import collector_at_rest
 from dokima.model.findings import Finding, Findings, RuleSummary
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
@@ -30,6 +31,7 @@ Clock = Callable[[], float]
 """Gives seconds; the core has no clock of its own."""
 
 
+@collector_at_rest()
 def check_orders(
     program: Program,
     orders: Orders,

@@ -10,6 +10,7 @@ from dokima.errors import DokimaError
 from dokima.formats.csv_files import csv_of_columns, csv_text
 from dokima.formats.json_files import json_text
 from dokima.formats.results.detail import PLAIN, Detail
+from dokima.model.collecting import collector_at_rest
 
 _MODULES: Mapping[str, str] = {
     "AuditRemarks": "remarks",
@@ -34,6 +35,7 @@ def _module(result: Any) -> Any:
     raise DokimaError(f"expected a result of a rulebook (got {type(result).__name__})")
 
 
+@collector_at_rest()
 def data_of(result: Any, detail: Detail = PLAIN) -> Any:
     """A result as plain data; exact numbers as text.
 
@@ -43,6 +45,7 @@ def data_of(result: Any, detail: Detail = PLAIN) -> Any:
     return _module(result).data(result, detail)
 
 
+@collector_at_rest()
 def to_json(result: Any, detail: Detail = PLAIN) -> str:
     """A result of a rulebook as JSON; exact numbers are written as text.
 
@@ -58,6 +61,7 @@ def to_json(result: Any, detail: Detail = PLAIN) -> str:
     return json_text(module.data(result, detail)) if text is None else text
 
 
+@collector_at_rest()
 def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
     """A result of a rulebook as CSV with a heading: one row a line, a finding, a changed line ...
 

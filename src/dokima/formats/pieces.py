@@ -1,0 +1,138 @@
+"""Rows of whole orders that have not been read yet: what a piece of a stream is until somebody takes it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from dokima.errors import DocumentError, Problem
+from dokima.exact.integers import Integers
+from dokima.formats.arrow_columns import grid_of_table, raw_column
+from dokima.formats.grid import Batch, Grid
+from dokima.formats.layouts import Layout
+from dokima.formats.orders_of_grids import flat_orders, linked_orders
+from dokima.model.fields import Fields
+from dokima.model.intake import RawOrders, read_orders
+from dokima.model.orders import Orders
+from dokima.model.raw import RawColumn
+
+
+@dataclass(frozen=True)
+class Numbers:
+    """The order numbers of a piece, for noticing one that comes back in a later piece.
+
+    Attributes:
+        column: The numbers, each there once.
+        rows: The row in the file at which each begins.
+        file: Name of the file.
+    """
+
+    column: RawColumn
+    rows: Integers
+    file: str
+
+    @cached_property
+    def ascending(self) -> tuple[str, str] | None:
+        """The lowest and the highest; None unless each is above the one before it."""
+        column = self.column.distinct()
+        return None if column is None else (column.values[0], column.values[column.size - 1])
+
+    @cached_property
+    def digests(self) -> Integers:
+        """Eight bytes for each: of a hundred million, two are the same by chance once in some thousand runs."""
+        values = self.column.values
+        words = np.append(np.fromiter((hash(value) for value in values), np.int64, len(values)), hash(None))
+        found: Integers = words[np.array(self.column.places(), np.int64)]
+        return found
+
+
+@dataclass(frozen=True)
+class FlatRows:
+    """Rows of a flat file.
+
+    Attributes:
+        batch: The rows.
+        file: Name of the file.
+    """
+
+    batch: Batch
+    file: str
+
+    def read(self, layout: Layout, fields: Fields) -> tuple[Orders, Numbers | None]:
+        """The orders, and their numbers."""
+        raw = flat_orders(_grid(self.batch), layout, self.file)
+        rows = raw.origin.header_rows
+        assert rows is not None
+        return _orders(raw, layout, fields), Numbers(raw.header["number"], rows, self.file)
+
+    def numbers(self, layout: Layout) -> Numbers:
+        """The order numbers, and nothing else."""
+        key = raw_column(self.batch.table.column(number_heading(layout)))
+        first = np.append(0, np.flatnonzero(key.changes()) + 1)
+        return Numbers(key.taken(first), self.batch.rows[first], self.file)
+
+
+@dataclass(frozen=True)
+class LinkedRows:
+    """Rows of a file of headers, and the rows of their lines.
+
+    Attributes:
+        headers: Rows of headers.
+        lines: Rows of lines.
+        files: Names of both files.
+    """
+
+    headers: Batch
+    lines: Batch
+    files: tuple[str, str]
+
+    def read(self, layout: Layout, fields: Fields) -> tuple[Orders, Numbers | None]:
+        """The orders, and their numbers.
+
+        Raises:
+            DocumentError: A line belongs to an order whose header stands elsewhere, or nowhere.
+        """
+        raw = linked_orders(_grid(self.headers), _grid(self.lines), layout, self.files)
+        lost = next((problem for problem in raw.problems if problem.field == layout.link), None)
+        if lost is not None:
+            raise out_of_step(lost.order, self.files, layout, lost.row)
+        rows = raw.origin.header_rows
+        assert rows is not None
+        return _orders(raw, layout, fields), Numbers(raw.header["number"], rows, self.files[0])
+
+    def numbers(self, layout: Layout) -> Numbers:
+        """The order numbers, and nothing else."""
+        column = raw_column(self.headers.table.column(number_heading(layout)))
+        return Numbers(column, self.headers.rows, self.files[0])
+
+
+Rows = FlatRows | LinkedRows
+
+Piece = Callable[[], tuple[Orders, "Numbers | None"]]
+"""Orders that have not been read yet, and their numbers. Reading is most of the work, so that it is left to whoever
+takes the piece."""
+
+
+def number_heading(layout: Layout) -> str:
+    """The heading over the order numbers: of flat rows, or of headers."""
+    return layout.header["number"].heading or "number"
+
+
+def out_of_step(number: str, files: tuple[str, str], layout: Layout, row: int | None) -> DocumentError:
+    """Headers and lines are not in the same sequence of orders, so that they cannot be read side by side."""
+    message = (
+        f"expected the header of order {number} at the same place of {files[0] or 'the headers'} (it is elsewhere, or "
+        "nowhere): sort headers and lines by order number, or read them whole"
+    )
+    return DocumentError([Problem(number, "", layout.link, message, files[1], row)])
+
+
+def _grid(batch: Batch) -> Grid:
+    return replace(grid_of_table(batch.table, batch.rows), problems=batch.problems)
+
+
+def _orders(raw: RawOrders, layout: Layout, fields: Fields) -> Orders:
+    return read_orders(raw, layout.fields(fields), layout.reader)
