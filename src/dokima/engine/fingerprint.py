@@ -30,7 +30,7 @@ def fingerprint_of(definition: ProgramDefinition) -> str:
     """The form of fingerprints, and the SHA-256 of a rulebook's definition. The same rulebook always gives the same."""
     digest = hashlib.sha256()
     for each in fields(definition):
-        if each.name not in ("sources", *OF_REPORTS):
+        if each.name not in ("sources", "numbering", *OF_REPORTS):
             digest.update(_text(getattr(definition, each.name)).encode())
     for name, source in definition.sources.items():
         digest.update(f"{name}:{source.file}:{source.size}".encode())

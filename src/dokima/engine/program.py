@@ -13,6 +13,7 @@ from dokima.formulas import Formula
 from dokima.formulas.functions import Function
 from dokima.model.columns import Column
 from dokima.model.fields import Fields
+from dokima.model.numbering import NumberSeries
 from dokima.model.settings import FormulaText, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.routines.definition import RoutineDefinition
@@ -77,6 +78,7 @@ class ProgramDefinition:
         policy: Says of a line's variance whether its growth is ordered separately; None to go by ``changes``.
         changes: How change orders are settled.
         overrides: What a price typed by hand must be.
+        numbering: How orders are numbered when they are saved, by kind of order.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
 
@@ -101,6 +103,7 @@ class ProgramDefinition:
     changes: ChangeTerms = field(default_factory=ChangeTerms)
     overrides: OverrideTerms = field(default_factory=OverrideTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
+    numbering: Mapping[str, NumberSeries] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from dokima.engine.program import ReportingCurrency, ReportTerms
 from dokima.formats.layouts import Layout
 from dokima.model.fields import Field
+from dokima.model.numbering import NumberSeries
 from dokima.model.settings import Name, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.routines.definition import RoutineDefinition
@@ -70,6 +71,9 @@ class RulebookSections:
     routine: Mapping[Name, RoutineDefinition] = setting("Routines by name.", default_factory=dict)
     states: Lifecycle = setting(
         "States of orders and deliveries; those every rulebook knows if left out.", default_factory=Lifecycle
+    )
+    numbering: Mapping[Name, NumberSeries] = setting(
+        "How orders are numbered when they are saved without a number, by kind of order.", default_factory=dict
     )
     terms: Terms = setting("When agreed terms end.", default_factory=Terms)
     currency: Mapping[str, Currency] = setting("What the rulebook says of currencies, by code.", default_factory=dict)

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from contextlib import AbstractContextManager
-from typing import Literal, Protocol
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Literal, Protocol, TypeVar
+
+from dokima.model.orders import Orders
+from dokima.store.selecting import Selection
+
+T = TypeVar("T")
 
 Kind = Literal["orders", "changes", "baselines", "settlements"]
 """Kinds of documents: orders and supplements as they are now, change orders, what those are measured against, and
@@ -14,16 +19,55 @@ Written = Mapping[tuple[Kind, str], str]
 """Texts of documents by kind and number."""
 
 
-class Transaction(Protocol):
-    """The only writer of a place, for a while."""
+@dataclass(frozen=True)
+class Event:
+    """Something that became true, to be told to whoever listens.
 
-    def commit(self, documents: Written, name: str = "", *, settles: bool = False) -> None:
-        """Make several documents true at once: all of them, or none.
+    Attributes:
+        type: What happened: ``order.saved``, ``change.opened``, ``change.approved`` ...
+        subject: Number of the order or change order.
+        by: Who did it.
+        revision: Revision of the order from then on; 0 for a change order.
+        data: What changed: ``changes``, a list of line, field, from and to; ``reason``.
+        operation: What the caller calls the operation, so that a repeated call is recognised; blank for no name.
+        digest: Digest of what the caller handed over.
+        number: Its place among all events, gapless and in the sequence of the commits; 0 before the commit.
+        time: When, in UTC (ISO 8601); blank before the commit.
+    """
+
+    type: str
+    subject: str
+    by: str
+    revision: int = 0
+    data: Mapping[str, Any] = field(default_factory=dict)
+    operation: str = ""
+    digest: str = ""
+    number: int = 0
+    time: str = ""
+
+
+class Transaction(Protocol):
+    """Work on a place that becomes true at once, or not at all."""
+
+    def lock(self, orders: Sequence[str]) -> None:
+        """Keep other writers from these orders until the end. Called once, before anything is read."""
+
+    def lock_change(self, number: str) -> None:
+        """The same for the order that a change order is of."""
+
+    def draw(self, series: str, start: int) -> int:
+        """The next counter of a series of numbers."""
+
+    def commit(
+        self, documents: Written, name: str = "", *, settles: bool = False, events: Sequence[Event] = ()
+    ) -> None:
+        """Make several documents true at once: all of them, or none. Called once, at the end.
 
         Args:
             documents: The documents.
             name: What is being done, for whoever finds it cut short.
             settles: Whether they are a settlement, which is counted from then on.
+            events: What is told of it.
 
         Raises:
             DokimaError: They cannot be written; says why.
@@ -33,9 +77,16 @@ class Transaction(Protocol):
 class Documents(Protocol):
     """A place that keeps documents as texts by kind and number."""
 
+    keeps_events: bool
+    """Whether it keeps events, and with them histories, the names of operations, and jobs."""
+
     @property
     def place(self) -> str:
         """Where it is, for messages."""
+
+    @property
+    def source(self) -> str:
+        """What events say they come from: the same as long as the place is the same."""
 
     def read(self, kind: Kind, number: str) -> str | None:
         """The text of a document as it is now; None if there is none.
@@ -47,12 +98,38 @@ class Documents(Protocol):
     def numbers(self, kind: Kind) -> Sequence[str]:
         """The numbers of all documents of a kind, sorted."""
 
+    def changes_of(self, order: str) -> Sequence[str]:
+        """The numbers of the change orders that may be of an order."""
+
+    def same_number(self, number: str) -> str | None:
+        """The number of the order that this one cannot be told from (case, composed letters); None for none."""
+
     def settlements(self) -> int:
         """How many settlements have become true."""
 
-    def writing(self, by: str) -> AbstractContextManager[Transaction]:
-        """Be the only writer.
+    def transact(self, by: str, work: Callable[[Transaction], T]) -> T:
+        """Do work as one transaction. It may be done several times, until nobody is in its way.
 
         Raises:
             Conflict: Somebody else is writing, and went on for too long.
         """
+
+    def headed(
+        self, selection: Selection, size: int, whole: bool
+    ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
+        """The orders of a selection with their totals, in pieces; without their lines unless they are wanted whole."""
+
+    def select(self, selection: Selection, size: int) -> Iterator[Orders]:
+        """The orders of a selection, in the sequence of their numbers, in pieces of so many orders."""
+
+    def events(self, after: int = 0, subject: str = "", operation: str = "", limit: int = 1000) -> Sequence[Event]:
+        """Events in sequence: those after a number, of one subject, or of one operation.
+
+        Raises:
+            DokimaError: Those events are not kept any more, or never were.
+        """
+
+
+def no_events(place: str) -> str:
+    """Why a place without events cannot do something."""
+    return f"{place} keeps no events: histories, feeds, names of operations and jobs need a database"

@@ -13,18 +13,27 @@ writer puts those of one that was cut short there.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
+from typing import Any, TypeVar
 
-from dokima.errors import DocumentError, NotFound, Problem
+from dokima.errors import DocumentError, DokimaError, NotFound, Problem
 from dokima.formats.file_names import file_name
 from dokima.formats.json_files import json_text
 from dokima.formats.whole_files import write_whole
+from dokima.model.columns import values_of
+from dokima.model.intake import RawOrders, read_orders
+from dokima.model.numbering import counter_of
+from dokima.model.order import Order
+from dokima.model.orders import Orders
 from dokima.rulebook.book import Rulebook
-from dokima.store.documents import Kind, Transaction, Written
+from dokima.store.documents import Event, Kind, Transaction, Written, no_events
 from dokima.store.locking import only_writer
+from dokima.store.selecting import Selection, chosen, number_key
 from dokima.store.service import Store
+
+T = TypeVar("T")
 
 
 class FolderStore(Store):
@@ -40,7 +49,7 @@ class FolderStore(Store):
     """
 
     def __init__(self, folder: str | Path, book: Rulebook, *, patience: float = 10.0) -> None:
-        super().__init__(FolderDocuments(Path(folder), patience), book)
+        super().__init__(FolderDocuments(Path(folder), book, patience), book)
         self.folder = Path(folder)
 
 
@@ -49,14 +58,18 @@ class FolderDocuments:
 
     Args:
         folder: The folder; it has a folder ``orders`` in it.
+        book: The rulebook, for fields and figures.
         patience: Seconds that a writer waits for another one.
 
     Raises:
         NotFound: There is no such folder.
     """
 
-    def __init__(self, folder: Path, patience: float) -> None:
+    keeps_events = False
+
+    def __init__(self, folder: Path, book: Rulebook, patience: float) -> None:
         self.folder = folder
+        self.book = book
         self.patience = patience
         if not (folder / "orders").is_dir():
             raise NotFound(f"expected a folder with a folder 'orders' in it (got '{folder}')")
@@ -65,6 +78,11 @@ class FolderDocuments:
     def place(self) -> str:
         """The folder."""
         return f"'{self.folder}'"
+
+    @property
+    def source(self) -> str:
+        """The folder."""
+        return self.folder.resolve().as_uri()
 
     def read(self, kind: Kind, number: str) -> str | None:
         """The text of a document as it is now; None if there is none."""
@@ -88,16 +106,38 @@ class FolderDocuments:
         """How many settlements have become true."""
         return sum(1 for _ in (self.folder / "settlements").glob("*.json"))
 
-    @contextmanager
-    def writing(self, by: str) -> Iterator[Transaction]:
-        """Be the only writer of the folder, and finish what another one was kept from finishing."""
+    def changes_of(self, order: str) -> list[str]:
+        """The numbers of the change orders that may be of an order: their names say where to look."""
+        return [name for name in self.numbers("changes") if name.startswith(f"{order}-C")]
+
+    def same_number(self, number: str) -> str | None:
+        """The number of the order that this one cannot be told from; file systems do not tell all apart either."""
+        return next((each for each in self.numbers("orders") if number_key(each) == number_key(number)), None)
+
+    def transact(self, by: str, work: Callable[[Transaction], T]) -> T:
+        """Do work as the only writer, and finish first what another one was kept from finishing."""
         with only_writer(self.folder, by, self.patience):
             for pending in self._pending():
                 self._carry_out(pending)
-            yield self
+            return work(self)
 
-    def commit(self, documents: Written, name: str = "", *, settles: bool = False) -> None:
+    def lock(self, orders: Sequence[str]) -> None:
+        """There is one writer at a time."""
+
+    def lock_change(self, number: str) -> None:
+        """There is one writer at a time."""
+
+    def draw(self, series: str, start: int) -> int:
+        """One more than the highest number of a series; numbers are never free again."""
+        used = [counter_of(series, number) for number in self.numbers("orders")]
+        return max([start - 1, *(each for each in used if each is not None)]) + 1
+
+    def commit(
+        self, documents: Written, name: str = "", *, settles: bool = False, events: Sequence[Event] = ()
+    ) -> None:
         """Make several files true at once: one rename decides, and what it decides is then carried out."""
+        if any(each.operation for each in events):
+            raise DokimaError(no_events(self.place))
         if len(documents) == 1:
             ((kind, number), text), *_ = documents.items()
             write_whole(self._path(kind, number), text)
@@ -106,6 +146,39 @@ class FolderDocuments:
         texts = {f"{kind}/{file_name(number)}": text for (kind, number), text in documents.items()}
         write_whole(pending, json_text(texts) + "\n")
         self._carry_out(pending)
+
+    def headed(
+        self,
+        selection: Selection,
+        size: int,
+        whole: bool,  # noqa: ARG002 (a file is read whole)
+    ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
+        """The orders of a selection with their totals, which are worked out."""
+        for orders in self.select(selection, size):
+            totals = self.book.price(orders).totals
+            columns = {name: values_of(totals[name]) for name in totals}
+            yield orders, [{name: columns[name][at] for name in columns} for at in range(len(orders))]
+
+    def select(self, selection: Selection, size: int) -> Iterator[Orders]:
+        """The orders of a selection in pieces; every file is read."""
+        numbers = self.numbers("orders")
+        for start in range(0, len(numbers), size):
+            texts = (self.read("orders", number) for number in numbers[start : start + size])
+            found = [Order.from_json(text) for text in texts if text is not None]
+            orders = read_orders(RawOrders.from_documents(found), self.book.program.fields)
+            if orders.problems:
+                raise DocumentError(orders.problems)
+            yield orders.select(chosen(selection, orders))
+
+    def events(
+        self,
+        after: int = 0,  # noqa: ARG002 (a database has events)
+        subject: str = "",  # noqa: ARG002
+        operation: str = "",  # noqa: ARG002
+        limit: int = 1000,  # noqa: ARG002
+    ) -> list[Event]:
+        """A folder keeps none."""
+        raise DokimaError(no_events(self.place))
 
     def _pending(self) -> list[Path]:
         """What was decided and then cut short. Only who holds the lock may carry it out."""

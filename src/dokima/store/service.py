@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
@@ -14,10 +17,18 @@ from dokima.changes.settlement import Policy, Settlement
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.formats.json_files import json_text
 from dokima.model.order import Order
+from dokima.model.orders import Orders
 from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
-from dokima.store.documents import Documents, Written
+from dokima.rulebook.conditions import Condition
+from dokima.store.documents import Documents, Event, Transaction, Written
+from dokima.store.events import cloud_event, saved_event
+from dokima.store.listing import PAGE, Listing, line_list, order_list
+from dokima.store.selecting import Selection
+
+if TYPE_CHECKING:
+    from dokima.editing.editor import Editor
 
 Edit = Callable[[ChangeOrder], object]
 
@@ -89,7 +100,7 @@ class Store:
     def changes(self, number: str) -> list[ChangeOrder]:
         """The change orders of an order; approved ones in the order of their approval, before all others."""
         # The name only says where to look; which order a change is of, it says itself.
-        near = [self.change(name) for name in self.documents.numbers("changes") if name.startswith(f"{number}-C")]
+        near = [self.change(name) for name in self.documents.changes_of(number)]
         mine = [change for change in near if change.order_number == number]
 
         def place(change: ChangeOrder) -> tuple[int, int, int, str]:
@@ -128,29 +139,40 @@ class Store:
         Raises:
             Conflict: Somebody else is writing.
         """
-        with self.documents.writing(by) as transaction:
-            number = self.root_of(number)
-            original, *supplements = self.with_supplements(number)
+
+        def work(transaction: Transaction) -> ChangeOrder:
+            root = self.root_of(number)
+            transaction.lock([root])
+            original, *supplements = self.with_supplements(root)
             taken = self.documents.numbers("changes")
             change = self.book.change(
                 original, by, supplements=supplements, reason=reason, requested_by=requested_by, taken=taken
             )
-            written = _written(change.to_dict())
-            kept: Written = {("baselines", change.number): change.baseline.text, ("changes", change.number): written}
-            transaction.commit(kept, f"{change.number}-open")
-        return change
+            kept: Written = {("baselines", change.number): change.baseline.text, **_kept(change)}
+            told = Event("change.opened", change.number, by, data={"order": root, "reason": reason})
+            transaction.commit(kept, f"{change.number}-open", events=[told])
+            return change
+
+        return self.documents.transact(by, work)
 
     def work(self, number: str, by: str, action: Edit) -> ChangeOrder:
         """Do something with a change order and keep it; nothing is kept if it is refused.
 
+        In a database it is done again, on what is kept by then, if another transaction was in the way.
+
         Raises:
             Conflict: Somebody else is writing.
         """
-        with self.documents.writing(by) as transaction:
-            change = self.change(number)
+
+        def work(transaction: Transaction) -> ChangeOrder:
+            change = self._locked(transaction, number)
+            before = change.state
             action(change)
-            transaction.commit({("changes", number): _written(change.to_dict())})
-        return change
+            told = "change.worked" if change.state == before else f"change.{change.state}"
+            transaction.commit(_kept(change), events=[Event(told, number, by, data={"order": change.order_number})])
+            return change
+
+        return self.documents.transact(by, work)
 
     def rebase(self, number: str, by: str) -> ChangeOrder:
         """Freeze the original anew, and make the same change to it.
@@ -158,12 +180,16 @@ class Store:
         Raises:
             Conflict: Both have moved the same thing, or somebody else is writing.
         """
-        with self.documents.writing(by) as transaction:
-            change = self.change(number)
+
+        def work(transaction: Transaction) -> ChangeOrder:
+            change = self._locked(transaction, number)
             change.rebase(self.with_supplements(change.order_number), by)
-            frozen: Written = {("baselines", number): change.baseline.text}
-            transaction.commit({**frozen, ("changes", number): _written(change.to_dict())}, f"{number}-rebase")
-        return change
+            frozen: Written = {("baselines", number): change.baseline.text, **_kept(change)}
+            told = Event("change.rebased", number, by, data={"order": change.order_number})
+            transaction.commit(frozen, f"{number}-rebase", events=[told])
+            return change
+
+        return self.documents.transact(by, work)
 
     def approve(
         self,
@@ -182,8 +208,9 @@ class Store:
             Refused: A rule stops it.
             Conflict: Somebody else is writing.
         """
-        with self.documents.writing(by) as transaction:
-            change = self.change(number)
+
+        def work(transaction: Transaction) -> Settlement:
+            change = self._locked(transaction, number)
             current = self.with_supplements(change.order_number)
             settlement = change.approve(
                 by, current, today=today, settle=settle, taken=self.documents.numbers("orders"), accept=accept
@@ -191,8 +218,156 @@ class Store:
             data = change.to_dict()
             data["settled"]["sequence"] = 1 + self.documents.settlements()
             documents: Written = {("orders", order.number): _written(order.to_dict()) for order in settlement.orders}
-            transaction.commit({**documents, ("changes", number): _written(data)}, number, settles=True)
-        return settlement
+            before = {order.number: order.to_dict() for order in current}
+            events = [Event("change.approved", number, by, data={"order": change.order_number})]
+            events += [
+                saved_event(before.get(order.number), order.to_dict(), by, reason=f"change order {number}")
+                for order in settlement.orders
+            ]
+            transaction.commit({**documents, ("changes", number): _written(data)}, number, settles=True, events=events)
+            return settlement
+
+        return self.documents.transact(by, work)
+
+    def _locked(self, transaction: Transaction, number: str) -> ChangeOrder:
+        """A change order as it is now, kept from other writers together with its order."""
+        transaction.lock_change(number)
+        return self.change(number)
+
+    # -- orders -----------------------------------------------------------------------------------------------
+
+    def save(
+        self, order: Order, by: str, *, operation: str = "", reason: str = "", today: datetime.date | None = None
+    ) -> Order:
+        """Save an order: rules of ``save``, number, header, lines, figures and event become true at once, or nothing.
+
+        Args:
+            order: The order. Without a number it gets one from ``[numbering]``. One that is kept already must be of the
+                revision that is kept.
+            by: Who saves it.
+            operation: What the caller calls this operation. The same name with the same content gives the first result
+                again, so that a call whose answer was lost may be repeated.
+            reason: For the history.
+            today: For ``run.today``.
+
+        Returns:
+            The order as it is kept: with its number and its revision, one higher than before.
+
+        Raises:
+            DocumentError: Something in it is no order of this rulebook.
+            Refused: A rule stops it.
+            Conflict: It has been saved meanwhile, and what moved and who did it; or ``operation`` named something else.
+        """
+        return self.save_many([order], by, operation=operation, reason=reason, today=today)[0]
+
+    def save_many(
+        self,
+        orders: Sequence[Order],
+        by: str,
+        *,
+        operation: str = "",
+        reason: str = "",
+        today: datetime.date | None = None,
+    ) -> list[Order]:
+        """Save several orders, all of them or none. Arguments are those of `save`.
+
+        Raises:
+            DocumentError: Something in them is no order of this rulebook.
+            Refused: A rule stops one of them.
+            Conflict: One of them has been saved meanwhile.
+        """
+        from dokima.store.saving import Saving
+
+        return Saving(self, by, operation, reason, today).save(orders)
+
+    @contextmanager
+    def edit(self, number: str, by: str, *, reason: str = "", today: datetime.date | None = None) -> Iterator[Editor]:
+        """Edit an order and save it at the end of the block; nothing is saved if the block raises.
+
+            with store.edit("SO-2026-00017", by="Ada") as order:
+                order.change_line(10, quantity=4)
+
+        Raises:
+            Refused: A rule stops it.
+            Conflict: It has been saved by somebody else since the block began. Nothing is tried again by itself.
+        """
+        editor = self.book.edit(self.order(number), by, today=today)
+        yield editor
+        self.save(editor.save(), by, reason=reason, today=today)
+
+    def orders(self, *, where: str = "", sort: str = "", limit: int | None = None, **selection: Any) -> Listing:
+        """A list of orders: number, kind, date, party and its name, totals, who asked, state, revision.
+
+        Args:
+            where: A condition worked out once an order, such as ``state == 'confirmed' and budget > 1000``.
+            sort: A column to sort by, with a minus before it from the highest down; by number if blank.
+            limit: At most so many.
+            selection: ``kind``, ``state``, ``customer``, ``supplier``, ``requested_by``, ``since``, ``until``,
+                ``item``, ``numbers``; see `Selection`. A database looks these up by its indexes.
+
+        Raises:
+            NotFound: There is no such column.
+            FormulaError: The condition cannot be read.
+        """
+        return order_list(self, Selection(**selection), where, sort, limit)
+
+    def lines(
+        self,
+        *,
+        open_only: bool = False,
+        where: str = "",
+        sort: str = "",
+        limit: int | None = None,
+        **selection: Any,
+    ) -> Listing:
+        """A list of lines over all orders: order, party, item, dates, quantity, delivered and still open.
+
+        Args:
+            open_only: Only lines of which something is still to be delivered.
+            where: A condition on their orders.
+            sort: A column to sort by, with a minus before it from the highest down; by order and line if blank.
+            limit: At most so many.
+            selection: ``item`` and whatever else `orders` takes.
+
+        Raises:
+            NotFound: There is no such column.
+            FormulaError: The condition cannot be read.
+        """
+        return line_list(self, Selection(**selection), where, open_only, sort, limit)
+
+    def read_orders(self, *, where: str = "", **selection: Any) -> Iterator[Orders]:
+        """The orders of a selection whole, as columns, in pieces of a thousand; arguments are those of `orders`."""
+        condition = Condition.of(self.book.program, where) if where else None
+        for found in self.documents.select(Selection(**selection), PAGE):
+            kept = found if condition is None else found.select(np.flatnonzero(condition.holds(found)))
+            if len(kept):
+                yield kept
+
+    def history(self, number: str) -> list[Event]:
+        """Who did what to an order or a change order, and when: the events about it, field by field.
+
+        Raises:
+            DokimaError: The place keeps no events.
+        """
+        return list(self.documents.events(subject=number, limit=1_000_000))
+
+    def feed(self, after: int = 0, limit: int = 1000) -> Iterator[dict[str, Any]]:
+        """Everything that has become true since an event, in sequence, as CloudEvents 1.0.
+
+        Args:
+            after: Number of the last event that was read; 0 for none.
+            limit: How many are read at once.
+
+        Raises:
+            DokimaError: Those events are not kept any more, or the place keeps none.
+        """
+        while True:
+            found = self.documents.events(after, limit=limit)
+            for event in found:
+                yield cloud_event(event, self.documents.source)
+                after = event.number
+            if len(found) < limit:
+                return
 
 
 def linked(order: Order, kind: str) -> list[str]:
@@ -209,6 +384,10 @@ def _data(text: str, file: str) -> dict[str, Any]:
     if isinstance(data, dict):
         return data
     raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", file)])
+
+
+def _kept(change: ChangeOrder) -> Written:
+    return {("changes", change.number): _written(change.to_dict())}
 
 
 def _written(data: Any) -> str:

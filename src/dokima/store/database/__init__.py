@@ -1,0 +1,1 @@
+"""Orders in an SQLite file or on a PostgreSQL server, through SQLAlchemy."""

@@ -1,0 +1,60 @@
+"""Types of columns: exact numbers, texts that sort by code points, JSON as text."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import NUMERIC, TEXT, BigInteger, Boolean, Column, Date, Dialect
+from sqlalchemy.types import TypeDecorator, TypeEngine
+
+from dokima.model.fields import Field
+
+LONGEST_NAME = 63
+"""Bytes that PostgreSQL keeps of a name; it cuts the rest off in silence."""
+
+
+class Exact(TypeDecorator[Decimal]):
+    """A decimal number without loss.
+
+    PostgreSQL: ``numeric`` without precision (``numeric(12,2)`` would turn 1.005 into 1.01 in silence). SQLite has no
+    exact type and would keep ``0.10`` as a binary float; there it is text.
+    """
+
+    impl = TEXT
+    cache_ok = True
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        """The type of this database."""
+        return dialect.type_descriptor(NUMERIC() if dialect.name == "postgresql" else TEXT())
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        """To the database."""
+        return value if value is None or dialect.name == "postgresql" else format(value, "f")
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> Decimal | None:  # noqa: ARG002 (SQLAlchemy gives it)
+        """From the database."""
+        return None if value is None else Decimal(value)
+
+
+class Words(TypeDecorator[str]):
+    """Text that sorts and compares by code points, whatever the database was created with."""
+
+    impl = TEXT
+    cache_ok = True
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        """The type of this database."""
+        return dialect.type_descriptor(TEXT(collation="C") if dialect.name == "postgresql" else TEXT())
+
+
+def column_of(name: str, field: Field) -> Column[Any]:
+    """The column of a declared field."""
+    kinds: dict[str, Any] = {
+        "decimal": Exact(),
+        "integer": BigInteger() if field.name == "revision" else Exact(),
+        "date": Date(),
+        "flag": Boolean(),
+        "text": Words(),
+    }
+    return Column(name, kinds[field.kind], nullable=True)

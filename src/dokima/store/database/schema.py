@@ -1,0 +1,225 @@
+"""The tables of a store, made of what a rulebook declares. They are for people who write SQL."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, cast
+
+from sqlalchemy import (
+    BigInteger,
+    CheckConstraint,
+    Column,
+    DateTime,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    Table,
+    UniqueConstraint,
+)
+
+from dokima.engine.program import Program
+from dokima.errors import DokimaError
+from dokima.formulas.names import Level
+from dokima.model.columns import Kind
+from dokima.model.fields import RECORDS, Field
+from dokima.routines.totals import TOTALS
+from dokima.store.database.column_types import LONGEST_NAME, Exact, Words, column_of
+
+SCHEMA_VERSION = 1
+FIGURE, TOTAL = "figure_", "total_"
+"""What the names of columns of figures and totals begin with: a field of an order may have the name of a figure."""
+LISTED = ("kind", "state", "customer", "supplier", "requested_by", "date")
+"""Header fields that lists filter by."""
+
+
+@dataclass(frozen=True)
+class Schema:
+    """The tables of a store.
+
+    Attributes:
+        tables: By their names without prefix.
+        header: Declared header fields, those of records aside.
+        line: Declared line fields.
+        figures: Figures of lines.
+        totals: Totals and figures of orders.
+        metadata: All tables together.
+    """
+
+    metadata: MetaData
+    header: Mapping[str, Field]
+    line: Mapping[str, Field]
+    figures: Mapping[str, Field]
+    totals: Mapping[str, Field]
+    tables: dict[str, Table] = field(default_factory=dict)
+
+    def __getitem__(self, name: str) -> Table:
+        return self.tables[name]
+
+
+def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
+    """The tables for a rulebook.
+
+    Args:
+        program: The rulebook.
+        schema: Schema of the database, blank for the usual one.
+        prefix: What the names of all tables begin with.
+
+    Raises:
+        DokimaError: A name is longer than PostgreSQL keeps.
+    """
+    header = {name: each for name, each in program.definition.fields.header.items() if name not in RECORDS}
+    line = dict(program.definition.fields.line)
+    figures, totals = figures_of(program)
+    made = Schema(MetaData(schema=schema or None), header, line, figures, totals)
+
+    def table(name: str, *columns: Any) -> None:
+        found = Table(prefix + name, made.metadata, *columns)
+        for each in (found.name, *(column.name for column in found.columns)):
+            if len(each.encode()) > LONGEST_NAME:
+                raise DokimaError(f"a name in a database has at most {LONGEST_NAME} bytes (got '{each}')")
+        made.tables[name] = found
+
+    def of(name: str) -> str:
+        return f"{schema}.{prefix}{name}" if schema else prefix + name
+
+    table(
+        "store",
+        Column("version", Integer, nullable=False),
+        Column("uuid", Words(), nullable=False),
+        Column("last_event", BigInteger, nullable=False),
+        Column("first_event", BigInteger, nullable=False),
+        Column("fields", Words(), nullable=False),
+    )
+    table(
+        "orders",
+        Column("id", BigInteger().with_variant(Integer(), "sqlite"), primary_key=True, autoincrement=True),
+        Column("number_key", Words(), nullable=False),
+        *_fields(prefix + "orders", header),
+        Column("absent", Words(), nullable=False),
+        *(Column(name, Words()) for name in RECORDS if name != "terms"),
+        Column("routine", Words()),
+        Column("fingerprint", Words()),
+        Column("priced_at", DateTime(timezone=True)),
+        *(column_of(TOTAL + name, each) for name, each in totals.items()),
+        UniqueConstraint("number_key"),
+        CheckConstraint("number IS NOT NULL", name=f"{prefix}orders_number"),
+    )
+    table(
+        "order_lines",
+        Column("order_id", ForeignKey(f"{of('orders')}.id"), primary_key=True),
+        Column("place", Integer, nullable=False),
+        *(
+            Column("number", Words(), primary_key=True) if column.name == "number" else column
+            for column in _fields(prefix + "order_lines", line)
+        ),
+        Column("absent", Words(), nullable=False),
+        *(column_of(FIGURE + name, each) for name, each in figures.items()),
+    )
+    table(
+        "order_taxes",
+        Column("order_id", ForeignKey(f"{of('orders')}.id"), primary_key=True),
+        Column("place", Integer, primary_key=True),
+        Column("step", Words(), nullable=False),
+        Column("category", Words()),
+        Column("rate", Exact()),
+        Column("taxable", Exact()),
+        Column("tax", Exact()),
+        Column("reason", Words()),
+    )
+    table(
+        "agreed_terms",
+        Column("order_id", ForeignKey(f"{of('orders')}.id"), primary_key=True),
+        Column("text", Words(), nullable=False),
+    )
+    table(
+        "change_orders",
+        Column("number", Words(), primary_key=True),
+        Column("order_number", Words(), nullable=False),
+        Column("state", Words(), nullable=False),
+        Column("sequence", BigInteger),
+        Column("text", Words(), nullable=False),
+    )
+    table("baselines", Column("number", Words(), primary_key=True), Column("text", Words(), nullable=False))
+    table("numbering", Column("series", Words(), primary_key=True), Column("counter", BigInteger, nullable=False))
+    table(
+        "events",
+        Column("number", BigInteger, primary_key=True, autoincrement=False),
+        Column("time", Words(), nullable=False),
+        Column("type", Words(), nullable=False),
+        Column("subject", Words(), nullable=False),
+        Column("revision", BigInteger, nullable=False),
+        Column("by", Words(), nullable=False),
+        Column("operation", Words(), unique=True),
+        Column("digest", Words(), nullable=False),
+        Column("data", Words(), nullable=False),
+    )
+    table(
+        "jobs",
+        Column("name", Words(), primary_key=True),
+        Column("about", Words(), nullable=False),
+        Column("by", Words(), nullable=False),
+        Column("time", Words(), nullable=False),
+    )
+    table(
+        "job_orders",
+        Column("job", ForeignKey(f"{of('jobs')}.name"), primary_key=True),
+        Column("number", Words(), primary_key=True),
+        Column("revision", BigInteger, nullable=False),
+        Column("outcome", Words()),
+        Column("why", Words()),
+    )
+    orders, lines, events = made["orders"], made["order_lines"], made["events"]
+    for name in LISTED:
+        if name in orders.c:
+            Index(f"{prefix}orders_by_{name}", orders.c[name])
+    Index(f"{prefix}orders_by_number", orders.c.number)
+    Index(f"{prefix}lines_by_item", lines.c.item)
+    Index(f"{prefix}events_by_subject", events.c.subject)
+    Index(f"{prefix}changes_by_order", made["change_orders"].c.order_number)
+    return made
+
+
+def figures_of(program: Program) -> tuple[dict[str, Field], dict[str, Field]]:
+    """Figures of lines, and totals and figures of orders: those of all routines, each with what it holds."""
+    lines: dict[str, Field] = {}
+    orders = {name: Field(name, "decimal") for name in TOTALS}
+    for routine in program.routines:
+        for dotted, about in routine.figures.items():
+            name, kind = dotted.partition(".")[2], about.kind
+            declared = Field(name, "decimal" if kind in ("integer", "blank") else cast("Kind", kind))
+            if about.level is Level.LINE:
+                lines[name] = declared
+            elif f"line.{name}" not in routine.figures:  # what an order's lines come to is for SQL to sum
+                orders[name] = declared
+    return lines, orders
+
+
+def _fields(table: str, fields: Mapping[str, Field]) -> Iterator[Any]:
+    """Columns of declared fields, and the checks that keep what is no value of them out, whoever writes."""
+    for name, declared in fields.items():
+        column = column_of(name, declared)
+        yield column
+        if isinstance(column.type, Exact):
+            places = 0 if declared.kind == "integer" else declared.places
+            scale = "" if places is None else f" AND scale({name}) <= {places}"
+            # Of what is not a number PostgreSQL says that it is above everything.
+            finite = f"{name} > '-Infinity' AND {name} < 'Infinity'{scale}"
+            yield CheckConstraint(finite, name=f"{table}_{name}_exact").ddl_if(dialect="postgresql")
+            yield CheckConstraint(f"typeof({name}) IN ('text', 'null')", name=f"{table}_{name}_text").ddl_if(
+                dialect="sqlite"
+            )
+
+
+def approximate_views(made: Schema) -> dict[str, str]:
+    """Views of SQLite that show exact texts as binary floats, for sums by eye; by name what they select."""
+    views = {}
+    for name in ("orders", "order_lines"):
+        table = made[name]
+        columns = [
+            f'CAST("{c.name}" AS REAL) AS "{c.name}"' if isinstance(c.type, Exact) else f'"{c.name}"'
+            for c in table.columns
+        ]
+        views[f"{table.name}_approximate"] = f'SELECT {", ".join(columns)} FROM "{table.name}"'
+    return views

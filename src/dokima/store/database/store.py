@@ -1,0 +1,68 @@
+"""`DatabaseStore`: a store in a database."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from sqlalchemy import Connection, inspect
+
+from dokima.errors import DokimaError
+from dokima.rulebook.book import Rulebook
+from dokima.store.database.engines import engine_of, url_of
+from dokima.store.database.place import DatabaseDocuments
+from dokima.store.database.schema import schema_of
+from dokima.store.service import Store
+
+
+class DatabaseStore(Store):
+    """Orders, change orders, events and jobs in a database.
+
+    Args:
+        place: Its URL; see `open_store`.
+        book: The rulebook.
+        schema: Schema of the database; the usual one if blank.
+        prefix: What the names of its tables begin with.
+
+    Raises:
+        DokimaError: It cannot be reached, or holds no store.
+    """
+
+    documents: DatabaseDocuments
+
+    def __init__(self, place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> None:
+        url = url_of(place)
+        if url.get_backend_name() == "sqlite" and (missing := _missing_file(url.database)):
+            raise DokimaError(missing)
+        engine = engine_of(url)
+        super().__init__(DatabaseDocuments(engine, book, schema_of(book.program, schema, prefix)), book)
+        with self.documents.connection() as connection:
+            there = inspect(connection).has_table(f"{prefix}store", schema=schema or None)
+        if not there:
+            raise DokimaError(f"{self.documents.place} holds no store: dokima store create makes one")
+
+    @contextmanager
+    def using(self, connection: Connection) -> Iterator[DatabaseStore]:
+        """Do everything within a transaction of the caller's own, who commits it or rolls it back.
+
+        Args:
+            connection: A connection of SQLAlchemy to the same database, in a transaction.
+        """
+        with self.documents.using(connection):
+            yield self
+
+    def trim(self, before: int) -> int:
+        """Forget the events before a number, and say how many those were. Whoever reads from before it is refused."""
+        return self.documents.trim(before)
+
+    def close(self) -> None:
+        """Give all connections back."""
+        self.documents.engine.dispose()
+
+
+def _missing_file(path: str | None) -> str:
+    from pathlib import Path
+
+    if path and path != ":memory:" and not Path(path).is_file():
+        return f"there is no file '{path}': dokima store create makes one"
+    return ""

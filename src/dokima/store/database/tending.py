@@ -1,0 +1,277 @@
+"""Tending a store: making its tables, adding what a rulebook has won, comparing both, refreshing drafts."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import uuid
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from alembic.migration import MigrationContext
+from alembic.operations import Operations
+from sqlalchemy import CheckConstraint, Connection, inspect, select, text, update
+from sqlalchemy.dialects import postgresql, sqlite
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.schema import CreateIndex, CreateTable
+
+from dokima.errors import DocumentError, DokimaError
+from dokima.rulebook.book import Rulebook
+from dokima.store.database.engines import engine_of, told, url_of, writing
+from dokima.store.database.place import DatabaseDocuments
+from dokima.store.database.rows import rows_of
+from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema, approximate_views, schema_of
+from dokima.store.database.store import DatabaseStore
+from dokima.store.selecting import Selection
+
+PAGE = 1000
+_SCALE = re.compile(r"scale\(\(?\"?\w+\"?\)?\)\s*<=\s*(\d+)")
+
+
+def schema_sql(book: Rulebook, dialect: str, schema: str = "", prefix: str = "") -> str:
+    """The statements that make the tables for a rulebook.
+
+    Args:
+        book: The rulebook.
+        dialect: ``sqlite`` or ``postgresql``.
+        schema: Schema of the database.
+        prefix: What the names of tables begin with.
+    """
+    made = schema_of(book.program, schema, prefix)
+    kind: Any = postgresql.dialect() if dialect == "postgresql" else sqlite.dialect()  # type: ignore[no-untyped-call]
+    parts = []
+    for table in made.metadata.sorted_tables:
+        parts.append(str(CreateTable(table).compile(dialect=kind)).strip())
+        parts += [
+            str(CreateIndex(index).compile(dialect=kind)).strip()
+            for index in sorted(table.indexes, key=lambda index: str(index.name))
+        ]
+    if dialect == "sqlite":
+        parts += [f'CREATE VIEW "{name}" AS {query}' for name, query in approximate_views(made).items()]
+    return ";\n\n".join(parts) + ";\n"
+
+
+def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> DatabaseStore:
+    """Make the tables of a store, and open it. Nothing that is there is touched.
+
+    Args:
+        place: The URL of a database; see `open_store`. A file of SQLite is made.
+        book: The rulebook.
+        schema: Schema of the database; PostgreSQL makes it if it is not there.
+        prefix: What the names of tables begin with.
+
+    Raises:
+        DokimaError: There is a store, or a table of one of its names, or the database cannot be reached.
+    """
+    url = url_of(place)
+    engine, made = engine_of(url), schema_of(book.program, schema, prefix)
+    where = DatabaseDocuments(engine, book, made).place
+    try:
+        with writing(engine) as connection, connection.begin():
+            if schema and connection.dialect.name == "postgresql":
+                connection.execute(text(f'CREATE SCHEMA IF NOT EXISTS "{schema}"'))
+            there = set(inspect(connection).get_table_names(schema=schema or None))
+            taken = sorted(table.name for table in made.metadata.tables.values() if table.name in there)
+            if taken:
+                raise DokimaError(f"{where} has a table '{taken[0]}' already; --prefix or --schema keep stores apart")
+            made.metadata.create_all(connection, checkfirst=False)
+            if connection.dialect.name == "sqlite":
+                for name, query in approximate_views(made).items():
+                    connection.execute(text(f'CREATE VIEW "{name}" AS {query}'))
+            about = {"version": SCHEMA_VERSION, "uuid": str(uuid.uuid4()), "last_event": 0, "first_event": 1}
+            connection.execute(made["store"].insert().values(**about, fields=_declared(made)))
+    except DBAPIError as error:
+        raise told(error, where) from None
+    finally:
+        engine.dispose()
+    return DatabaseStore(place, book, schema=schema, prefix=prefix)
+
+
+def _declared(made: Schema) -> str:
+    """What the columns were made for: names and kinds."""
+    levels = {"header": made.header, "line": made.line, "figure": made.figures, "total": made.totals}
+    return json.dumps({level: {n: each.kind for n, each in of.items()} for level, of in levels.items()}, sort_keys=True)
+
+
+def upgrade_store(
+    place: str, book: Rulebook, *, schema: str = "", prefix: str = "", dry_run: bool = False
+) -> list[str]:
+    """Add what a changed rulebook needs to a store; nothing is ever dropped.
+
+    Args:
+        place: The URL of its database.
+        book: The rulebook.
+        schema: Schema of the database.
+        prefix: What the names of tables begin with.
+        dry_run: Only say what would be done.
+
+    Returns:
+        The statements.
+
+    Raises:
+        DokimaError: A field has come back with another kind, or the database refuses.
+    """
+    store = DatabaseStore(place, book, schema=schema, prefix=prefix)
+    documents = store.documents
+    try:
+        with writing(documents.engine) as connection, connection.begin():
+            documents.check_version(connection)
+            kept = json.loads(connection.execute(select(documents.schema["store"].c.fields)).scalar_one())
+            _refuse_other_kinds(kept, json.loads(_declared(documents.schema)), documents.place)
+            written = io.StringIO()
+            options = {"as_sql": True, "output_buffer": written, "literal_binds": True}
+            dry = Operations(MigrationContext.configure(dialect=connection.dialect, opts=options))
+            real = Operations(MigrationContext.configure(connection))
+            for operations in (dry,) if dry_run else (dry, real):
+                _add_missing(operations, connection, documents.schema, schema)
+            if not dry_run:
+                merged = _merged(kept, json.loads(_declared(documents.schema)))
+                connection.execute(update(documents.schema["store"]).values(fields=merged))
+    except DBAPIError as error:
+        raise told(error, documents.place) from None
+    finally:
+        store.close()
+    return [part.strip() for part in written.getvalue().split(";") if part.strip()]
+
+
+def _refuse_other_kinds(kept: Mapping[str, Any], wanted: Mapping[str, Any], place: str) -> None:
+    for level, fields in wanted.items():
+        for name, kind in fields.items():
+            was = kept[level].get(name, kind)
+            if was != kind:
+                message = f"{level} '{name}' is kept as {was} (the rulebook says {kind}): give the field another name"
+                raise DokimaError(f"{place}: {message}")
+
+
+def _merged(kept: Mapping[str, Any], wanted: Mapping[str, Any]) -> str:
+    return json.dumps({level: {**kept[level], **wanted[level]} for level in wanted}, sort_keys=True)
+
+
+def _add_missing(operations: Operations, connection: Connection, made: Schema, schema: str) -> None:
+    found = inspect(connection)
+    there = set(found.get_table_names(schema=schema or None))
+    postgres = connection.dialect.name == "postgresql"
+    for table in made.metadata.sorted_tables:
+        if table.name not in there:
+            raise DokimaError(f"table '{table.name}' is missing; restore it from a copy of the database")
+        columns = {column["name"] for column in found.get_columns(table.name, schema=schema or None)}
+        added = [column for column in table.columns if column.name not in columns]
+        for column in added:
+            operations.add_column(table.name, column._copy(), schema=schema or None)
+        if postgres:
+            _renew_checks(operations, connection, table, schema)
+
+
+def _renew_checks(operations: Operations, connection: Connection, table: Any, schema: str) -> None:
+    """The checks of exact columns: those of new columns, and those whose decimal places are others now."""
+    kept = {
+        each["name"]: each["sqltext"] for each in inspect(connection).get_check_constraints(table.name, schema or None)
+    }
+    for check in table.constraints:
+        if not isinstance(check, CheckConstraint) or not str(check.name).endswith("_exact"):
+            continue
+        wanted = str(check.sqltext)
+        if check.name in kept:
+            if _SCALE.findall(kept[check.name]) == _SCALE.findall(wanted):
+                continue
+            operations.drop_constraint(str(check.name), table.name, schema=schema or None)
+        operations.create_check_constraint(str(check.name), table.name, text(wanted), schema=schema or None)
+
+
+def check_store(store: DatabaseStore) -> Iterator[str]:
+    """What is wrong with a store: tables beside the rulebook, documents that cannot be read, totals, events.
+
+    Every order and every change order is read back. Totals are compared where this rulebook priced them.
+    """
+    documents = store.documents
+    with documents.connection() as connection:
+        yield from _schema_problems(connection, documents)
+        table, about = documents.schema["events"], documents.schema["store"]
+        first, last = connection.execute(select(about.c.first_event, about.c.last_event)).one()
+        numbers = [n for (n,) in connection.execute(select(table.c.number).order_by(table.c.number))]
+    if numbers != list(range(first, last + 1)):
+        yield f"events: expected the numbers {first} to {last}, each once (there are {len(numbers)})"
+    for headers in documents.headers(Selection(), PAGE):
+        yield from _order_problems(documents, [dict(row) for row in headers])
+    for number in documents.numbers("changes"):
+        try:
+            store.change(number)
+        except DokimaError as error:
+            yield f"change order {number}: {error}"
+
+
+def _schema_problems(connection: Connection, documents: DatabaseDocuments) -> Iterator[str]:
+    found = inspect(connection)
+    for table in documents.schema.metadata.sorted_tables:
+        there = {column["name"]: column["type"] for column in found.get_columns(table.name, schema=table.schema)}
+        for column in table.columns:
+            if column.name not in there:
+                yield f"{table.name}.{column.name} is missing: dokima store upgrade"
+                continue
+            wanted = str(column.type.compile(dialect=connection.dialect)).partition(" COLLATE")[0]
+            kept = str(there[column.name].compile(dialect=connection.dialect)).partition(" COLLATE")[0]
+            same = {"VARCHAR": "TEXT", "BIGSERIAL": "BIGINT"}
+            if same.get(wanted, wanted) != same.get(kept, kept):
+                yield f"{table.name}.{column.name} has been altered: expected {wanted} (got {kept})"
+        for name in sorted(set(there) - {column.name for column in table.columns}):
+            yield f"{table.name}.{name} belongs to no field of the rulebook; it is left as it is"
+
+
+def _order_problems(documents: DatabaseDocuments, headers: list[dict[str, Any]]) -> Iterator[str]:
+    with documents.connection() as connection:
+        whole = documents.documents(connection, [str(header["number"]) for header in headers])
+    for header in headers:
+        number = str(header["number"])
+        try:
+            orders = documents.orders_of([whole[number]])
+        except (DocumentError, KeyError) as error:
+            yield f"order {number}: {error}"
+            continue
+        if header["fingerprint"] != documents.book.fingerprint:
+            continue
+        totals = documents.book.price(orders)[number].totals
+        for name in documents.schema.totals:
+            kept, now = header[TOTAL + name], getattr(totals, name, header[TOTAL + name])
+            if kept != now:
+                yield f"order {number}: {name} is kept as {kept}, and comes to {now}"
+
+
+def refresh_drafts(store: DatabaseStore) -> int:
+    """Work out anew the figures of orders in the first state that another rulebook priced; how many those were.
+
+    A changed rulebook recomputes nothing by itself: what was agreed stands. Revisions stay, and nothing is told.
+    """
+    documents, first = store.documents, store.book.program.definition.lifecycle.first
+    done = 0
+    orders, lines = documents.schema["orders"], documents.schema["order_lines"]
+    for headers in documents.headers(Selection(), PAGE):
+        stale = [
+            row for row in headers if (row["state"] or first) == first and row["fingerprint"] != store.book.fingerprint
+        ]
+        numbers = [str(row["number"]) for row in stale]
+
+        def work(transaction: Any, numbers: list[str] = numbers) -> int:
+            transaction.lock(numbers)
+            found = documents.documents(transaction.connection, numbers)
+            read = documents.orders_of(list(found.values()))
+            rows = rows_of(read, store.book.price(read), documents.schema, documents.clock())
+            ids = transaction.identities(rows.headers)
+            for header, of_lines in zip(rows.headers, rows.lines, strict=True):
+                figures = {n: v for n, v in header.items() if n.startswith(TOTAL) or n in _PRICED}
+                identity = ids[header["number_key"]]
+                transaction.connection.execute(update(orders).where(orders.c.id == identity).values(figures))
+                for line in of_lines:
+                    mine = (lines.c.order_id == identity) & (lines.c.number == line["number"])
+                    values = {n: v for n, v in line.items() if n.startswith(FIGURE)}
+                    if values:
+                        transaction.connection.execute(update(lines).where(mine).values(values))
+            transaction.write_taxes(rows, [ids[header["number_key"]] for header in rows.headers])
+            return len(found)
+
+        if numbers:
+            done += documents.transact("", work)
+    return done
+
+
+_PRICED = ("routine", "fingerprint", "priced_at")

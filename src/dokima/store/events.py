@@ -1,0 +1,76 @@
+"""What is told of a change: field by field, and as CloudEvents 1.0 (cloudevents.io, JSON format)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from dokima.model.content import plain
+from dokima.store.documents import Event
+
+_BESIDE = ("lines", "revision")
+
+
+def changes_between(before: Mapping[str, Any] | None, after: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """What moved from one state of an order to another: line (blank for the header), field, from and to.
+
+    A line that is new or gone is told by all its fields. Values are those of canonical JSON: numbers as text.
+    """
+    old = plain(before or {"lines": []})
+    new = plain(after)
+    found = list(_moved("", _fields(old), _fields(new)))
+    lines = {str(line["number"]): line for line in old["lines"]}
+    others = {str(line["number"]): line for line in new["lines"]}
+    for number in [*others, *(number for number in lines if number not in others)]:
+        found += _moved(number, lines.get(number, {}), others.get(number, {}))
+    return found
+
+
+def _fields(document: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in document.items() if name not in _BESIDE}
+
+
+def _moved(line: str, before: Mapping[str, Any], after: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
+    for name in {**before, **after}:
+        was, now = before.get(name), after.get(name)
+        if was != now:
+            yield {"line": line, "field": name, "from": was, "to": now}
+
+
+def saved_event(
+    before: Mapping[str, Any] | None, after: Mapping[str, Any], by: str, *, reason: str = "", **more: Any
+) -> Event:
+    """The event of an order that was saved.
+
+    Args:
+        before: The order as it was kept, None for a new one.
+        after: The order as it is kept from now on.
+        by: Who saved it.
+        reason: Why.
+        more: Name of the operation and digest of what was handed over.
+    """
+    data: dict[str, Any] = {"changes": changes_between(before, after)}
+    if reason:
+        data["reason"] = reason
+    known = "order.created" if before is None else "order.changed"
+    return Event(known, str(after.get("number")), by, int(after.get("revision") or 0), data, **more)
+
+
+def cloud_event(event: Event, source: str) -> dict[str, Any]:
+    """An event as CloudEvents 1.0 wants it.
+
+    Args:
+        event: The event.
+        source: The identity of the store, a URI.
+    """
+    kind = "change order" if event.type.startswith("change.") else "order"
+    return {
+        "specversion": "1.0",
+        "id": str(event.number),
+        "source": source,
+        "type": f"dokima.{event.type}",
+        "subject": event.subject,
+        "time": event.time,
+        "datacontenttype": "application/json",
+        "data": {"document": kind, "number": event.subject, "revision": event.revision, "by": event.by, **event.data},
+    }

@@ -1,0 +1,211 @@
+"""Lists of orders and of lines: what people look for over many orders."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from dokima.engine.program import Run
+from dokima.engine.running.context import Context
+from dokima.engine.running.preparing import prepare
+from dokima.errors import NotFound, nearest
+from dokima.exact import added
+from dokima.formulas import Level
+from dokima.model.columns import Column, shown, value_at, values_of
+from dokima.model.orders import Orders
+from dokima.model.states import CLOSED
+from dokima.rulebook.conditions import Condition
+from dokima.store.selecting import Selection
+
+if TYPE_CHECKING:
+    from dokima.store.service import Store
+
+PAGE = 1000
+TOTALS = ("without_tax", "tax", "with_tax")
+ORDER_COLUMNS = (
+    "number", "kind", "date", "party", "name", "currency", *TOTALS, "requested_by", "state", "revision",
+)  # fmt: skip
+LINE_COLUMNS = (
+    "order", "line", "item", "description", "party", "name", "date", "due_date", "unit", "quantity", "delivered",
+    "open", "state",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Listing(Sequence[Mapping[str, Any]]):
+    """A list of orders or lines: rows with the same columns, numbers exact.
+
+    Attributes:
+        rows: The rows.
+        columns: Their columns.
+        level: What a row is: ``orders`` or ``lines``.
+    """
+
+    rows: tuple[Mapping[str, Any], ...]
+    columns: tuple[str, ...]
+    level: str
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def __getitem__(self, index: Any) -> Any:
+        return self.rows[index]
+
+    def __repr__(self) -> str:
+        return f"<Listing: {len(self)} {self.level}>"
+
+    def sums(self) -> dict[str, dict[str, Decimal]]:
+        """Sums by currency of the totals, or by unit of the quantities; rows without a figure add nothing."""
+        by, names = ("currency", TOTALS) if self.level == "orders" else ("unit", ("quantity", "delivered", "open"))
+        found: dict[str, dict[str, Decimal]] = {}
+        for row in self.rows:
+            mine = found.setdefault(str(row[by] or ""), dict.fromkeys(names, Decimal(0)))
+            for name in names:
+                mine[name] = added((mine[name], row[name] or Decimal(0)))
+        return found
+
+    def to_dicts(self) -> list[dict[str, Any]]:
+        """The rows as plain data, values as text."""
+        return [{name: None if row[name] is None else shown(row[name]) for name in self.columns} for row in self.rows]
+
+    def to_frame(self) -> Any:
+        """A pandas DataFrame, numbers as `Decimal`."""
+        import pandas as pd
+
+        return pd.DataFrame([dict(row) for row in self.rows], columns=list(self.columns))
+
+    def to_arrow(self) -> Any:
+        """A `pyarrow.Table`."""
+        import pyarrow as pa
+
+        return pa.Table.from_pandas(self.to_frame(), preserve_index=False)
+
+
+def order_list(store: Store, selection: Selection, where: str, sort: str, limit: int | None) -> Listing:
+    """The orders of a selection, a row each.
+
+    Raises:
+        NotFound: There is no such column to sort by.
+        FormulaError: The condition cannot be read.
+    """
+    rows = [row for page in _pages(store, selection, where) for row in _order_rows(store, *page)]
+    return Listing(_sorted(rows, sort, ORDER_COLUMNS, limit), ORDER_COLUMNS, "orders")
+
+
+def _pages(store: Store, selection: Selection, where: str) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
+    condition = Condition.of(store.book.program, where) if where else None
+    whole = condition is not None and condition.reads_lines
+    for orders, figures in store.documents.headed(selection, PAGE, whole):
+        kept = np.flatnonzero(condition.holds(orders)) if condition is not None else np.arange(len(orders))
+        if len(kept):
+            yield orders.select(kept), [figures[at] for at in kept.tolist()]
+
+
+def numbers_of(store: Store, selection: Selection, where: str) -> Iterator[tuple[str, int]]:
+    """The numbers and revisions of the orders of a selection."""
+    for orders, _ in _pages(store, selection, where):
+        yield from zip(orders.numbers, (int(n or 0) for n in values_of(orders.header("revision"))), strict=True)
+
+
+def _order_rows(store: Store, orders: Orders, figures: Sequence[Mapping[str, Any]]) -> Iterator[dict[str, Any]]:
+    fields = {
+        name: _values(orders.header(name), len(orders))
+        for name in ("number", "kind", "date", "currency", "requested_by", "state", "revision")
+    }
+    context = _context(store, orders)
+    fields["currency"] = _values(context.column("header.currency"), len(orders))
+    parties, names = _parties(store, orders)
+    first = store.book.program.definition.lifecycle.first
+    for at in range(len(orders)):
+        row = {name: values[at] for name, values in fields.items()}
+        row |= {"party": parties[at], "name": names[at], "state": row["state"] or first}
+        row |= {name: figures[at].get(name) for name in TOTALS}
+        yield {name: row[name] for name in ORDER_COLUMNS}
+
+
+def _context(store: Store, orders: Orders) -> Context:
+    return Context(store.book.program, prepare(store.book.program, orders, Run()), Run())
+
+
+def _values(column: Column, count: int) -> list[Any]:
+    found = values_of(column)
+    return found * count if len(found) == 1 and count != 1 else found
+
+
+def _parties(store: Store, orders: Orders) -> tuple[list[str | None], list[str | None]]:
+    """Number and name of the customer, or of the supplier where there is no customer."""
+    program, count = store.book.program, len(orders)
+    context = _context(store, orders)
+    parties: list[str | None] = [None] * count
+    names: list[str | None] = [None] * count
+    for which in ("supplier", "customer"):
+        codes = _values(orders.header(which), count)
+        formulas = program.parties.get(which, ())
+        column = formulas[0].evaluate(context, Level.HEADER) if formulas else None
+        for at, number in enumerate(codes):
+            if number is not None:
+                parties[at] = str(number)
+                name = None if column is None else value_at(column, 0 if len(column) == 1 else at)
+                names[at] = None if name is None else shown(name)
+    return parties, names
+
+
+def line_list(store: Store, selection: Selection, where: str, open_only: bool, sort: str, limit: int | None) -> Listing:
+    """The lines of an item, or all lines, of the orders of a selection.
+
+    Raises:
+        NotFound: There is no such column to sort by.
+        FormulaError: The condition cannot be read.
+    """
+    condition = Condition.of(store.book.program, where) if where else None
+    rows: list[dict[str, Any]] = []
+    for orders in store.documents.select(selection, PAGE):
+        kept = np.flatnonzero(condition.holds(orders)) if condition is not None else np.arange(len(orders))
+        if len(kept):
+            rows += _line_rows(store, orders.select(kept), selection.item, open_only)
+    return Listing(_sorted(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines")
+
+
+def _line_rows(store: Store, orders: Orders, item: str, open_only: bool) -> Iterator[dict[str, Any]]:
+    lifecycle = store.book.program.definition.lifecycle
+    context = _context(store, orders)
+    count = orders.line_count
+    names = ("number", "item", "description", "due_date", "unit", "quantity", "delivered", "state")
+    columns = {name: _values(context.line_column(f"line.{name}"), count) for name in names}
+    parties, party_names = _parties(store, orders)
+    dates = _values(orders.header("date"), len(orders))
+    states = [str(state or lifecycle.first) for state in _values(orders.header("state"), len(orders))]
+    for at, order in enumerate(orders.order_of.tolist()):
+        if item and columns["item"][at] != item:
+            continue
+        wanted, there = columns["quantity"][at], columns["delivered"][at] or Decimal(0)
+        known = lifecycle.states.get(states[order])
+        ended = columns["state"][at] == CLOSED or (known is not None and not known.to)
+        left = None if wanted is None else Decimal(0) if ended or abs(there) >= abs(wanted) else added((wanted, -there))
+        if open_only and not left:
+            continue
+        row = {name: columns[name][at] for name in names if name not in ("number", "state", "delivered")}
+        row |= {
+            "order": orders.numbers[order], "line": columns["number"][at], "party": parties[order],
+            "name": party_names[order], "date": dates[order], "delivered": there, "open": left,
+            "state": columns["state"][at] or "open",
+        }  # fmt: skip
+        yield {name: row[name] for name in LINE_COLUMNS}
+
+
+def _sorted(
+    rows: list[dict[str, Any]], sort: str, columns: Sequence[str], limit: int | None
+) -> tuple[Mapping[str, Any], ...]:
+    """Rows by a column, highest first with a minus before its name; blanks last."""
+    if sort:
+        name = sort.removeprefix("-")
+        if name not in columns:
+            raise NotFound(f"there is no column '{name}' to sort by{nearest(name, columns)}")
+        filled = [row for row in rows if row[name] is not None]
+        blank = [row for row in rows if row[name] is None]
+        rows = sorted(filled, key=lambda row: row[name], reverse=sort.startswith("-")) + blank
+    return tuple(rows if limit is None else rows[:limit])

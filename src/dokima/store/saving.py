@@ -1,0 +1,152 @@
+"""Saving orders: rules, numbers, revisions, and operations that may be repeated."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from dokima.errors import Conflict, DocumentError, DokimaError, Problem, Refused
+from dokima.formats.json_files import json_text
+from dokima.model.content import canonical_json, digest_of
+from dokima.model.document import Document
+from dokima.model.numbering import numbered
+from dokima.model.order import Order
+from dokima.model.parsing import parse_json
+from dokima.store.documents import Event, Transaction, Written
+from dokima.store.events import changes_between, saved_event
+
+if TYPE_CHECKING:
+    from dokima.store.service import Store
+
+
+@dataclass(frozen=True)
+class Saving:
+    """One call of `Store.save_many`.
+
+    Attributes:
+        store: The store.
+        by: Who saves.
+        operation: What the caller calls it; blank for nothing.
+        reason: For the history.
+        today: For ``run.today``.
+    """
+
+    store: Store
+    by: str
+    operation: str
+    reason: str
+    today: datetime.date | None
+
+    def save(self, orders: Sequence[Order]) -> list[Order]:
+        """Save orders; see `Store.save_many`."""
+        fields = self.store.book.program.fields
+        documents = [Document.read(order, fields) for order in orders]
+        digest = digest_of(canonical_json([[document.header, document.rows] for document in documents]))
+        return self.store.documents.transact(self.by, lambda transaction: self._save(transaction, documents, digest))
+
+    def _save(self, transaction: Transaction, documents: Sequence[Document], digest: str) -> list[Order]:
+        if self.operation and (done := self._done(digest)) is not None:
+            return done
+        transaction.lock([document.number for document in documents if document.number])
+        before = [self._kept(document) for document in documents]
+        self._refuse_unless_fit(documents)
+        # A gapless number is drawn when nothing can go wrong any more: those who want one wait for each other.
+        wanted = [self._numbered(transaction, document) for document in documents]
+        doubled = {
+            number for number in (each.number for each in wanted) if [e.number for e in wanted].count(number) > 1
+        }
+        if doubled:
+            raise Conflict("the same order twice in one call", sorted(doubled))
+        saved = [
+            document.with_header(revision=int(document.header.get("revision") or 0) + 1).order() for document in wanted
+        ]
+        events = []
+        for at, (old, order) in enumerate(zip(before, saved, strict=True)):
+            name = {"operation": _part(self.operation, at), "digest": digest} if self.operation else {}
+            events.append(saved_event(old, order.to_dict(), self.by, reason=self.reason, **name))
+        written: Written = {("orders", order.number): json_text(order.to_dict()) + "\n" for order in saved}
+        transaction.commit(written, f"{saved[0].number}-save" if saved else "", events=events)
+        return saved
+
+    def _done(self, digest: str) -> list[Order] | None:
+        """What an operation of that name gave before; None if there is none.
+
+        Raises:
+            Conflict: It was about something else.
+        """
+        found: list[Event] = []
+        while kept := self.store.documents.events(operation=_part(self.operation, len(found))):
+            found += kept
+        if not found:
+            return None
+        if found[0].digest != digest:
+            about = f"{found[0].type} {found[0].subject} by {found[0].by} at {found[0].time}"
+            raise Conflict(f"the operation '{self.operation}' was about something else ({about})")
+        return [self.store.order(event.subject) for event in found]
+
+    def _kept(self, document: Document) -> Mapping[str, Any] | None:
+        """The order as it is kept; None for one that is not kept yet.
+
+        Raises:
+            Conflict: It has been saved since this one was read.
+        """
+        number = document.number
+        if not number:
+            return None
+        text = self.store.documents.read("orders", number)
+        given = int(document.header.get("revision") or 0)
+        if text is None:
+            same = self.store.documents.same_number(number)
+            if same is not None:
+                raise Conflict(f"there is an order {same}, which {number} cannot be told from")
+            if given:
+                raise Conflict(f"order {number} of revision {given} is not kept here")
+            return None
+        kept: Mapping[str, Any] = parse_json(text)
+        revision = int(kept.get("revision") or 0)
+        if revision != given:
+            said = f"order {number} has been saved meanwhile: revision {revision}, not {given}"
+            raise Conflict(said, self._moved(number, given, kept, document))
+        return kept
+
+    def _moved(self, number: str, revision: int, kept: Mapping[str, Any], document: Document) -> list[str]:
+        """What has moved, and who moved it, as far as that is known."""
+        if not self.store.documents.keeps_events:
+            return [_told(each, "") for each in changes_between(document.order().to_dict(), kept)]
+        events = [event for event in self.store.history(number) if event.revision > revision]
+        return [_told(each, event.by) for event in events for each in event.data.get("changes", ())]
+
+    def _refuse_unless_fit(self, documents: Sequence[Document]) -> None:
+        book = self.store.book
+        names = [document.number or f"new order {at + 1}" for at, document in enumerate(documents)]
+        orders = [document.with_header(number=name).order() for document, name in zip(documents, names, strict=True)]
+        found = book.check(orders, "save", today=self.today, by=self.by)
+        if found.stopping:
+            raise Refused(f"{names[0] if len(names) == 1 else 'the orders'} cannot be saved", found.stopping)
+
+    def _numbered(self, transaction: Transaction, document: Document) -> Document:
+        if document.number:
+            return document
+        kind = str(document.header.get("kind") or "")
+        series = self.store.book.program.definition.numbering.get(kind)
+        if series is None:
+            message = f"expected a number, or [numbering.{kind or 'KIND'}] in the rulebook that gives one"
+            raise DocumentError([Problem("", "", "number", message)])
+        text = series.series(document.header.get("date"))
+        for _ in range(1000):
+            number = numbered(text, transaction.draw(text, series.start))
+            if self.store.documents.same_number(number) is None:
+                return document.with_header(number=number)
+        raise DokimaError(f"the numbers of '{text}' are taken for a thousand counters on; set 'start' beyond them")
+
+
+def _part(operation: str, at: int) -> str:
+    """The name of an operation at each of its orders."""
+    return operation if not at else f"{operation} ({at + 1})"
+
+
+def _told(change: Mapping[str, Any], by: str) -> str:
+    place = f"line {change['line']} " if change["line"] else ""
+    return f"{place}{change['field']}: {change['from']} -> {change['to']}" + (f" ({by})" if by else "")
