@@ -14,6 +14,7 @@ import platform
 import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,7 @@ from typing import Any
 from measuring import Case, said
 
 HERE = Path(__file__).parent
+RESULTS = HERE / "results.json"
 BENCHMARKS = (
     "first_slice",
     "rules",
@@ -30,7 +32,6 @@ BENCHMARKS = (
     "output",
     "changes",
     "change_orders",
-    "orders_in_databases",
 )
 LIBRARIES = ("numpy", "pyarrow", "pandas", "polars", "duckdb", "dask", "SQLAlchemy", "psycopg")
 BEGIN, END = "<!-- results.json -->\n", "<!-- end of results.json -->\n"
@@ -58,8 +59,8 @@ def versions() -> dict[str, str]:
     return found
 
 
-def run(names: tuple[str, ...], arguments: list[str]) -> dict[str, Any]:
-    """Run benchmarks, each in a process of its own with two threads for every peer."""
+def run(names: Sequence[str], arguments: list[str]) -> None:
+    """Run benchmarks, each in a process of its own with two threads for every peer; keep what each found at once."""
     results = []
     with tempfile.TemporaryDirectory() as folder:
         for name in names:
@@ -69,8 +70,18 @@ def run(names: tuple[str, ...], arguments: list[str]) -> dict[str, Any]:
             if subprocess.run(command, check=False, env={**os.environ, "POLARS_MAX_THREADS": "2"}).returncode:
                 raise SystemExit(f"{name} failed; nothing is kept")
             results += [{"benchmark": name, **case} for case in json.loads(out.read_text())]
+            keep(results)
+
+
+def keep(found: Sequence[dict[str, Any]]) -> None:
+    """Put what was found in the place of what is kept of the same benchmarks."""
+    kept = json.loads(RESULTS.read_text(encoding="utf-8"))["cases"] if RESULTS.exists() else []
+    fresh = {case["benchmark"] for case in found}
+    cases = [case for case in kept if case["benchmark"] in set(BENCHMARKS) - fresh] + list(found)
+    cases.sort(key=lambda case: BENCHMARKS.index(case["benchmark"]))
     day = datetime.date.today().isoformat()
-    return {"day": day, "machine": machine(), "versions": versions(), "threads": 2, "cases": results}
+    results = {"day": day, "machine": machine(), "versions": versions(), "threads": 2, "cases": cases}
+    RESULTS.write_text(json.dumps(results, indent=1) + "\n", encoding="utf-8")
 
 
 def table(results: dict[str, Any]) -> str:
@@ -110,14 +121,9 @@ def main() -> None:
     )
     given.add_argument("--table", action="store_true", help="only make the table again")
     asked, arguments = given.parse_known_args()
-    path = HERE / "results.json"
     if not asked.table:
-        results = run(tuple(asked.only), arguments)
-        if path.exists() and tuple(asked.only) != BENCHMARKS:
-            others = [case for case in json.loads(path.read_text())["cases"] if case["benchmark"] not in asked.only]
-            results["cases"] = sorted(others + results["cases"], key=lambda case: BENCHMARKS.index(case["benchmark"]))
-        path.write_text(json.dumps(results, indent=1) + "\n", encoding="utf-8")
-    write_table(json.loads(path.read_text(encoding="utf-8")))
+        run(asked.only, arguments)
+    write_table(json.loads(RESULTS.read_text(encoding="utf-8")))
 
 
 if __name__ == "__main__":

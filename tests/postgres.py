@@ -88,7 +88,9 @@ def server() -> Iterator[Server]:
     try:
         if found.user is not None:
             shutil.chown(place, found.user)
-        found.run("initdb", "-D", str(found.folder), "-U", "dokima", "-A", "trust", "-E", "UTF8", "--no-sync", "--locale=C")
+        found.run(
+            "initdb", "-D", str(found.folder), "-U", "dokima", "-A", "trust", "-E", "UTF8", "--no-sync", "--locale=C"
+        )
         found.start()
         yield found
         found.stop()

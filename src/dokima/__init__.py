@@ -54,6 +54,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.model.findings import Finding as Finding
     from dokima.model.findings import Findings as Findings
     from dokima.model.findings import RuleSummary as RuleSummary
+    from dokima.model.listing import Listing as Listing
     from dokima.model.order import Line as Line
     from dokima.model.order import Order as Order
     from dokima.model.orders import Orders as Orders
@@ -78,9 +79,26 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.rules.python import refuse as refuse
     from dokima.rules.verdicts import RuleAnswer as RuleAnswer
     from dokima.rules.verdicts import RuleAnswers as RuleAnswers
+    from dokima.store.documents import Event as Event
     from dokima.store.folder import FolderStore as FolderStore
+    from dokima.store.opening import check_store as check_store
+    from dokima.store.opening import create_store as create_store
+    from dokima.store.opening import open_store as open_store
+    from dokima.store.opening import refresh_drafts as refresh_drafts
+    from dokima.store.opening import store_sql as store_sql
+    from dokima.store.opening import upgrade_store as upgrade_store
+    from dokima.store.service import Store as Store
 
 _HOMES = {
+    "Event": "dokima.store.documents",
+    "Listing": "dokima.model.listing",
+    "Store": "dokima.store.service",
+    "store_sql": "dokima.store.opening",
+    "refresh_drafts": "dokima.store.opening",
+    "check_store": "dokima.store.opening",
+    "upgrade_store": "dokima.store.opening",
+    "create_store": "dokima.store.opening",
+    "open_store": "dokima.store.opening",
     "AuditRemark": "dokima.proving.remark",
     "AuditRemarks": "dokima.proving.remark",
     "Calculation": "dokima.engine.running.calculation",

@@ -11,7 +11,7 @@ from dokima import ChangeOrder, DokimaError, draw, report
 from dokima.cli.edit_actions import line_actions
 from dokima.cli.options import HERE, Book, By, Chart, Format, FormatOption, LocaleOption, Today, day, person
 from dokima.cli.output import note, write
-from dokima.cli.writing import ReportFiles, Store, open_store, write_reports
+from dokima.cli.writing import Place, ReportFiles, store_of, write_reports
 
 Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
@@ -32,11 +32,11 @@ def open_change(
     reason: Reason = "",
     requested_by: Annotated[str, typer.Option("--requested-by", help="Who asked for it.")] = "",
     by: By = "",
-    store: Store = HERE,
+    store: Place = ".",
     book: Book = HERE,
 ) -> None:
     """Freeze an order as it is now and open a change order of it."""
-    opened = open_store(store, book).open(order, person(by), reason=reason, requested_by=requested_by)
+    opened = store_of(store, book).open(order, person(by), reason=reason, requested_by=requested_by)
     sys.stdout.write(f"{opened.number}\n")
 
 
@@ -52,7 +52,7 @@ def edit_change(
     today: Today = "",
     by: By = "",
     locale: LocaleOption = "",
-    store: Store = HERE,
+    store: Place = ".",
     book: Book = HERE,
 ) -> None:
     """Change what the change order says: all of it, or nothing if a rule refuses."""
@@ -63,7 +63,7 @@ def edit_change(
         for action in actions:
             action(editor)
 
-    kept = open_store(store, book)
+    kept = store_of(store, book)
     report(kept.work(number, person(by), work), locale=locale).show()
 
 
@@ -77,12 +77,12 @@ def show_change(
     files: ReportFiles = None,
     chart: Chart = None,
     locale: LocaleOption = "",
-    store: Store = HERE,
+    store: Place = ".",
     book: Book = HERE,
     form: FormatOption = Format.table,
 ) -> None:
     """Show what a change order changes, line by line and in total; write it as a report to send."""
-    kept = open_store(store, book)
+    kept = store_of(store, book)
     found = kept.change(number)
     whole = kept.ledger(found.order_number)
     shown = report(found, locale=locale, every=every, with_costs=with_costs, ledger=whole)
@@ -97,19 +97,19 @@ def list_changes(
     state: Annotated[str, typer.Option("--state", help="Only those in this state, such as submitted.")] = "",
     today: Annotated[str, typer.Option("--today", help="The day up to which they wait.", show_default="today")] = "",
     locale: LocaleOption = "",
-    store: Store = HERE,
+    store: Place = ".",
     book: Book = HERE,
     form: FormatOption = Format.table,
 ) -> None:
     """List the change orders of a folder: what each comes to, by whom, and how long it waits."""
-    kept = open_store(store, book)
+    kept = store_of(store, book)
     write(form, report(kept.list_changes(day(today), state), book=kept.book, locale=locale))
 
 
 @change.command("submit")
-def submit_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+def submit_change(number: Number, by: By = "", store: Place = ".", book: Book = HERE) -> None:
     """Freeze the figures of a change order and hand it in."""
-    _say(open_store(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
+    _say(store_of(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
 
 
 @change.command("approve")
@@ -121,14 +121,14 @@ def approve_change(
     ] = None,
     today: Today = "",
     by: By = "",
-    store: Store = HERE,
+    store: Place = ".",
     book: Book = HERE,
 ) -> None:
     """Approve a submitted change order and settle it: every document is written, or none."""
     if settle not in ("", "amend", "split"):
         raise DokimaError(f"expected --settle amend or split (got '{settle}')")
     mode: Literal["amend", "split"] | None = "amend" if settle == "amend" else "split" if settle == "split" else None
-    kept = open_store(store, book)
+    kept = store_of(store, book)
     settlement = kept.approve(number, person(by), settle=mode, today=day(today), accept=_reasons(accept))
     for order in settlement.orders:
         role = "supplement" if settlement.supplement and order.number == settlement.supplement.number else "amended"
@@ -149,24 +149,22 @@ def _reasons(accept: list[str] | None) -> dict[str, str]:
 
 
 @change.command("reject")
-def reject_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+def reject_change(number: Number, reason: Reason = "", by: By = "", store: Place = ".", book: Book = HERE) -> None:
     """Turn a submitted change order down."""
-    kept = open_store(store, book)
+    kept = store_of(store, book)
     _say(kept.work(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
 
 
 @change.command("withdraw")
-def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Place = ".", book: Book = HERE) -> None:
     """Take a change order back that has not been decided."""
-    _say(
-        open_store(store, book).work(number, person(by), lambda found: found.withdraw(person(by), reason)), "withdrawn"
-    )
+    _say(store_of(store, book).work(number, person(by), lambda found: found.withdraw(person(by), reason)), "withdrawn")
 
 
 @change.command("rebase")
-def rebase_change(number: Number, by: By = "", store: Store = HERE, book: Book = HERE) -> None:
+def rebase_change(number: Number, by: By = "", store: Place = ".", book: Book = HERE) -> None:
     """Freeze an order that has moved anew, and make the same change to it field by field."""
-    changed = open_store(store, book).rebase(number, person(by))
+    changed = store_of(store, book).rebase(number, person(by))
     _say(changed, "rebased, a draft again")
     for old, new in changed.record["history"][-1].get("renumbered", {}).items():
         _say(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")

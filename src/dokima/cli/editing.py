@@ -11,14 +11,17 @@ import typer
 from rich.console import Console
 from rich.progress import Progress
 
-from dokima import DocumentError, DokimaError, Editor, Order, report, write_order, write_orders
+from dokima import DocumentError, DokimaError, Editor, Order, open_store, report, write_order, write_orders
 from dokima.cli.edit_actions import Action, accept_action, close_action, each, line_actions
 from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPath, Today, day, open_book, person, read_orders
 from dokima.cli.output import complain, note
 
 
 def edit(
-    named: Annotated[list[str], typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders.")],
+    named: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders or --store."),
+    ] = None,
     sets: Annotated[list[str] | None, typer.Option("--set", "-s", help="20.quantity=4 or header.customer=X.")] = None,
     add: Annotated[list[str] | None, typer.Option("--add", help="A line: item=X,quantity=4.")] = None,
     insert: Annotated[list[str] | None, typer.Option("--insert", help="Before a line: 20:item=X,quantity=4.")] = None,
@@ -33,6 +36,12 @@ def edit(
     ] = None,
     renumber: Annotated[bool, typer.Option("--renumber", help="Number all lines anew in steps of ten.")] = False,
     to: Annotated[str | None, typer.Option("--to", help="State to move the order to.")] = None,
+    store: Annotated[
+        str, typer.Option("--store", help="Folder or URL of a store: edit and save there; ORDERS are numbers.")
+    ] = "",
+    where: Annotated[str, typer.Option("--where", help="With --store: all orders this holds for, as a job.")] = "",
+    job: Annotated[str, typer.Option("--job", help="With --store: name of a job, to take it up again.")] = "",
+    reason: Annotated[str, typer.Option("--reason", help="With --store: why, for the history.")] = "",
     by: By = "",
     today: Today = "",
     out: Annotated[Path | None, typer.Option("--out", help="File for one order, folder for many.")] = None,
@@ -42,16 +51,31 @@ def edit(
     layout: LayoutName = None,
 ) -> None:
     """Change orders by the rules: all of it or, with exit status 1, nothing of that order."""
-    if out is None and not dry_run:
-        raise DokimaError("expected --out PATH for the changed order, or --dry-run")
+    if out is None and not dry_run and not store:
+        raise DokimaError("expected --out PATH for the changed order, --store, or --dry-run")
     rulebook = open_book(book)
-    actions = [
+    if store and (where or job or len(named or []) != 1):
+        from dokima.cli.jobs import Asked, run_job
+
+        asked = Asked(close, reopen, reprice, sets, to, [add, insert, remove, override, explode, accept])
+        raise typer.Exit(
+            run_job(open_store(store, rulebook), asked, named or [], where, job, person(by), reason, today)
+        )
+    actions: list[Action] = [
         *line_actions(sets, override, reprice, add, insert, remove, explode),
         *each(reopen, lambda number: lambda e: e.reopen_line(number)), *each(close, close_action),
         *([lambda e: e.renumber_lines()] if renumber else []), *each(accept, accept_action),
         *([lambda e: e.move_to(to)] if to else []),
     ]  # fmt: skip
-    found = read_orders(rulebook, named, orders, layout)
+    if store:
+        with open_store(store, rulebook).edit(
+            (named or [""])[0], person(by), reason=reason, today=day(today)
+        ) as editor:
+            for action in actions:
+                action(editor)
+        report(editor).show()
+        return
+    found = read_orders(rulebook, named or [], orders, layout)
     if found.problems and len(found) == 0:
         raise DocumentError(found.problems)
     documents = [Order.from_dict(document) for document in found.documents()]

@@ -9,19 +9,19 @@ import typer
 from dokima import report
 from dokima.cli.options import HERE, Book, Format, FormatOption, LocaleOption
 from dokima.cli.output import write
-from dokima.cli.writing import ReportFiles, Store, open_store, write_reports
+from dokima.cli.writing import Place, ReportFiles, store_of, write_reports
 
 
 def ledger(
     order: Annotated[str, typer.Argument(metavar="ORDER", help="Number of the order.")],
     files: ReportFiles = None,
     locale: LocaleOption = "",
-    store: Store = HERE,
+    store: Place = ".",
     book: Book = HERE,
     form: FormatOption = Format.table,
 ) -> None:
     """Show what an order was, what approved changes made of it, what is pending, and what its budget leaves."""
-    kept = open_store(store, book)
+    kept = store_of(store, book)
     found = report(kept.ledger(order), book=kept.book, locale=locale)
     write_reports(found, files)
     write(form, found)

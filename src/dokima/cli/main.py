@@ -12,6 +12,7 @@ import typer
 from typer.core import TyperGroup
 
 from dokima import DokimaError
+from dokima.cli.closing import AT_END
 from dokima.cli.output import complain
 
 COMMANDS = {
@@ -26,6 +27,11 @@ COMMANDS = {
     "describe": "dokima.cli.describing:describe",
     "schema": "dokima.cli.schemas:schema",
     "change": "dokima.cli.changing:change",
+    "orders": "dokima.cli.listings:orders",
+    "lines": "dokima.cli.listings:lines",
+    "history": "dokima.cli.listings:history",
+    "feed": "dokima.cli.listings:feed",
+    "store": "dokima.cli.stores:store",
 }
 """Each command and where it lives. A command is imported when it is asked for, so that each starts quickly."""
 
@@ -116,3 +122,5 @@ def run(arguments: list[str] | None = None) -> None:
         if os.environ.get("DOKIMA_TRACEBACK"):
             raise
         sys.exit(2)
+    finally:
+        AT_END.close()

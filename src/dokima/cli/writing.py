@@ -1,4 +1,4 @@
-"""Options and help that ``change`` and ``ledger`` share: the folder they work on, and writing a report to files."""
+"""Options that the commands on a store share, and writing a report to files."""
 
 from __future__ import annotations
 
@@ -7,22 +7,32 @@ from typing import Annotated
 
 import typer
 
-from dokima import FolderStore, Report
+from dokima import Report, Store, open_store
+from dokima.cli.closing import AT_END
 from dokima.cli.options import open_book
 from dokima.cli.output import note
 
-Store = Annotated[
-    Path, typer.Option("--store", help="Folder with orders, changes, baselines.", show_default="this folder")
+Place = Annotated[
+    str,
+    typer.Option("--store", help="Folder with orders and changes, or URL of a database.", show_default="this folder"),
 ]
+Schema = Annotated[str, typer.Option("--schema", help="Schema of the database.")]
+Prefix = Annotated[str, typer.Option("--prefix", help="What the names of its tables begin with.")]
 ReportFiles = Annotated[
     list[Path] | None,
     typer.Option("--report", help="Write the report: .html, .pdf, .xlsx, .md, .csv or .json. May repeat."),
 ]
 
 
-def open_store(folder: Path, book: Path, tables: list[str] | None = None) -> FolderStore:
-    """The folder of orders that a command works on."""
-    return FolderStore(folder, open_book(book, tables))
+def store_of(place: str, book: Path, tables: list[str] | None = None, schema: str = "", prefix: str = "") -> Store:
+    """The store that a command works on; it is closed when the command ends, however it does."""
+    return closed_at_end(open_store(place, open_book(book, tables), schema=schema, prefix=prefix))
+
+
+def closed_at_end(store: Store) -> Store:
+    """The same store, to be closed when the command ends."""
+    AT_END.callback(store.close)
+    return store
 
 
 def write_reports(report: Report, targets: list[Path] | None) -> None:

@@ -134,6 +134,9 @@ def _short(value: float) -> object:
 
 def _text(value: object) -> str:
     if isinstance(value, str):
+        if "\0" in value:
+            # No database of ours keeps it, and what reads a text up to its NUL would read another one.
+            raise BadValue(f"expected text without the character NUL (got {value[:40]!r})")
         return value
     if isinstance(value, int) and not isinstance(value, bool):
         return str(value)

@@ -368,6 +368,12 @@ def _change_list(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa:
     return None, (lambda: changes_paper(result, words))
 
 
+def _listing(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.listings import listing_paper
+
+    return None, (lambda: listing_paper(result, words))
+
+
 def _ledger(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
     from dokima.reports.ledgers import ledger_paper
 
@@ -404,6 +410,7 @@ _FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "Findings": _findings,
     "GroupedVariance": _grouped,
     "Ledger": _ledger,
+    "Listing": _listing,
     "PricedLine": _line,
     "PricedOrder": _order,
     "Replay": _replay,

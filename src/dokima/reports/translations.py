@@ -115,6 +115,22 @@ WORDS: Mapping[str, str] = {
     "reject": N_("reject"),
     "waiting_first": N_("Those that wait longest first"),
     "no_changes": N_("There are none."),
+    # lists
+    "order": N_("order"),
+    "orders": N_("Orders"),
+    "lines": N_("Lines"),
+    "kind": N_("kind"),
+    "delivered": N_("delivered"),
+    "open": N_("open"),
+    "history": N_("History"),
+    "time": N_("time"),
+    "by": N_("by"),
+    "event": N_("event"),
+    "from": N_("from"),
+    "to": N_("to"),
+    "not_changed": N_("Not changed"),
+    "outcome": N_("outcome"),
+    "why": N_("why"),
 }
 """Our words by key; a rulebook puts its own in their place under ``[texts]``."""
 

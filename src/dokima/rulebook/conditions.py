@@ -12,6 +12,7 @@ from dokima.engine.compiling.scope import Scope
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
+from dokima.errors import DokimaError, FormulaError, nearest
 from dokima.exact.integers import Mask
 from dokima.formulas import Formula, Level
 from dokima.formulas.compiler import compile_formula
@@ -38,11 +39,14 @@ class Condition:
         """Read a condition. A name without a point is a header field: ``state`` is ``header.state``.
 
         Raises:
-            FormulaError: It cannot be read, or is worked out by line.
+            DokimaError: It cannot be read, or is worked out by line; says where.
         """
         scope = Scope(program.definition, program.tables.get, with_run=True)
-        text = _with_headers(source, frozenset(program.definition.fields.header))
-        formula = compile_formula(text, scope, ("flag",), Level.HEADER, "this condition")
+        try:
+            text = _with_headers(source, frozenset(program.definition.fields.header), program)
+            formula = compile_formula(text, scope, ("flag",), Level.HEADER, "this condition")
+        except FormulaError as error:
+            raise DokimaError(error.pointed()) from None
         lines = any(node.level is Level.LINE for node in formula.root.walk()) or "count(" in text
         return cls(program, formula, lines)
 
@@ -53,18 +57,25 @@ class Condition:
         return np.broadcast_to(found, (len(orders),))
 
 
-def _with_headers(source: str, fields: frozenset[str]) -> str:
-    """The same text with ``header.`` before every lone name of a header field."""
+def _with_headers(source: str, fields: frozenset[str], program: Program) -> str:
+    """The same text with ``header.`` before every lone name of a header field.
+
+    Raises:
+        FormulaError: A lone name is none; names the nearest.
+    """
     try:
         tree = ast.parse(source.strip(), mode="eval")
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         return source  # whoever reads it as a formula says what is wrong
     text = source.strip()
     inner = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Attribute)}
-    names = [
-        node for node in ast.walk(tree) if isinstance(node, ast.Name) and node.id in fields and id(node) not in inner
-    ]
-    for node in sorted(names, key=lambda node: node.col_offset, reverse=True):
+    called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+    lone = [node for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in inner | called]
+    for node in lone:
+        if node.id not in fields and node.id not in program.tables:
+            said = f"there is no header field '{node.id}'{nearest(node.id, fields)}"
+            raise FormulaError(text, node.col_offset, said)
+    for node in sorted((node for node in lone if node.id in fields), key=lambda node: node.col_offset, reverse=True):
         if node.lineno == 1:
             encoded = text.encode()  # offsets of Python count bytes
             text = (encoded[: node.col_offset] + b"header." + encoded[node.col_offset :]).decode()

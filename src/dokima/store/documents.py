@@ -101,8 +101,11 @@ class Documents(Protocol):
     def changes_of(self, order: str) -> Sequence[str]:
         """The numbers of the change orders that may be of an order."""
 
-    def same_number(self, number: str) -> str | None:
-        """The number of the order that this one cannot be told from (case, composed letters); None for none."""
+    def read_orders(self, numbers: Sequence[str]) -> Mapping[str, str]:
+        """The texts of those of some orders that there are, by number."""
+
+    def same_numbers(self, numbers: Sequence[str]) -> Mapping[str, str]:
+        """For numbers that cannot be told from that of an order (case, composed letters) the number it has."""
 
     def settlements(self) -> int:
         """How many settlements have become true."""

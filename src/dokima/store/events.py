@@ -8,7 +8,8 @@ from typing import Any
 from dokima.model.content import plain
 from dokima.store.documents import Event
 
-_BESIDE = ("lines", "revision")
+_BESIDE = ("lines", "revision", "terms", "pending")
+"""What is not told: what stands below, and what the editor keeps for itself."""
 
 
 def changes_between(before: Mapping[str, Any] | None, after: Mapping[str, Any]) -> list[dict[str, Any]]:

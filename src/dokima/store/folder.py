@@ -71,6 +71,7 @@ class FolderDocuments:
         self.folder = folder
         self.book = book
         self.patience = patience
+        self._drawn: dict[str, int] = {}
         if not (folder / "orders").is_dir():
             raise NotFound(f"expected a folder with a folder 'orders' in it (got '{folder}')")
 
@@ -110,15 +111,22 @@ class FolderDocuments:
         """The numbers of the change orders that may be of an order: their names say where to look."""
         return [name for name in self.numbers("changes") if name.startswith(f"{order}-C")]
 
-    def same_number(self, number: str) -> str | None:
-        """The number of the order that this one cannot be told from; file systems do not tell all apart either."""
-        return next((each for each in self.numbers("orders") if number_key(each) == number_key(number)), None)
+    def read_orders(self, numbers: Sequence[str]) -> dict[str, str]:
+        """The texts of those of some orders that there are, by number."""
+        found = {number: self.read("orders", number) for number in numbers}
+        return {number: text for number, text in found.items() if text is not None}
+
+    def same_numbers(self, numbers: Sequence[str]) -> dict[str, str]:
+        """For numbers that cannot be told from that of an order the number it has."""
+        known = {number_key(each): each for each in self.numbers("orders")}
+        return {number: known[number_key(number)] for number in numbers if number_key(number) in known}
 
     def transact(self, by: str, work: Callable[[Transaction], T]) -> T:
         """Do work as the only writer, and finish first what another one was kept from finishing."""
         with only_writer(self.folder, by, self.patience):
             for pending in self._pending():
                 self._carry_out(pending)
+            self._drawn = {}
             return work(self)
 
     def lock(self, orders: Sequence[str]) -> None:
@@ -129,8 +137,11 @@ class FolderDocuments:
 
     def draw(self, series: str, start: int) -> int:
         """One more than the highest number of a series; numbers are never free again."""
-        used = [counter_of(series, number) for number in self.numbers("orders")]
-        return max([start - 1, *(each for each in used if each is not None)]) + 1
+        if series not in self._drawn:
+            used = [counter_of(series, number) for number in self.numbers("orders")]
+            self._drawn[series] = max([start - 1, *(each for each in used if each is not None)])
+        self._drawn[series] += 1
+        return self._drawn[series]
 
     def commit(
         self, documents: Written, name: str = "", *, settles: bool = False, events: Sequence[Event] = ()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
@@ -16,6 +15,7 @@ from dokima.errors import NotFound, nearest
 from dokima.exact import added
 from dokima.formulas import Level
 from dokima.model.columns import Column, shown, value_at, values_of
+from dokima.model.listing import Listing, with_places
 from dokima.model.orders import Orders
 from dokima.model.states import CLOSED
 from dokima.rulebook.conditions import Condition
@@ -35,62 +35,12 @@ LINE_COLUMNS = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Listing(Sequence[Mapping[str, Any]]):
-    """A list of orders or lines: rows with the same columns, numbers exact.
-
-    Attributes:
-        rows: The rows.
-        columns: Their columns.
-        level: What a row is: ``orders`` or ``lines``.
-    """
-
-    rows: tuple[Mapping[str, Any], ...]
-    columns: tuple[str, ...]
-    level: str
-
-    def __len__(self) -> int:
-        return len(self.rows)
-
-    def __getitem__(self, index: Any) -> Any:
-        return self.rows[index]
-
-    def __repr__(self) -> str:
-        return f"<Listing: {len(self)} {self.level}>"
-
-    def sums(self) -> dict[str, dict[str, Decimal]]:
-        """Sums by currency of the totals, or by unit of the quantities; rows without a figure add nothing."""
-        by, names = ("currency", TOTALS) if self.level == "orders" else ("unit", ("quantity", "delivered", "open"))
-        found: dict[str, dict[str, Decimal]] = {}
-        for row in self.rows:
-            mine = found.setdefault(str(row[by] or ""), dict.fromkeys(names, Decimal(0)))
-            for name in names:
-                mine[name] = added((mine[name], row[name] or Decimal(0)))
-        return found
-
-    def to_dicts(self) -> list[dict[str, Any]]:
-        """The rows as plain data, values as text."""
-        return [{name: None if row[name] is None else shown(row[name]) for name in self.columns} for row in self.rows]
-
-    def to_frame(self) -> Any:
-        """A pandas DataFrame, numbers as `Decimal`."""
-        import pandas as pd
-
-        return pd.DataFrame([dict(row) for row in self.rows], columns=list(self.columns))
-
-    def to_arrow(self) -> Any:
-        """A `pyarrow.Table`."""
-        import pyarrow as pa
-
-        return pa.Table.from_pandas(self.to_frame(), preserve_index=False)
-
-
 def order_list(store: Store, selection: Selection, where: str, sort: str, limit: int | None) -> Listing:
     """The orders of a selection, a row each.
 
     Raises:
         NotFound: There is no such column to sort by.
-        FormulaError: The condition cannot be read.
+        DokimaError: The condition cannot be read.
     """
     rows = [row for page in _pages(store, selection, where) for row in _order_rows(store, *page)]
     return Listing(_sorted(rows, sort, ORDER_COLUMNS, limit), ORDER_COLUMNS, "orders")
@@ -123,7 +73,9 @@ def _order_rows(store: Store, orders: Orders, figures: Sequence[Mapping[str, Any
     for at in range(len(orders)):
         row = {name: values[at] for name, values in fields.items()}
         row |= {"party": parties[at], "name": names[at], "state": row["state"] or first}
-        row |= {name: figures[at].get(name) for name in TOTALS}
+        places = store.book.program.definition.minor_units.get(str(row["currency"]), 0)
+        totals = {name: figures[at].get(name) for name in TOTALS}
+        row |= {name: None if value is None else with_places(value, places) for name, value in totals.items()}
         yield {name: row[name] for name in ORDER_COLUMNS}
 
 
@@ -159,7 +111,7 @@ def line_list(store: Store, selection: Selection, where: str, open_only: bool, s
 
     Raises:
         NotFound: There is no such column to sort by.
-        FormulaError: The condition cannot be read.
+        DokimaError: The condition cannot be read.
     """
     condition = Condition.of(store.book.program, where) if where else None
     rows: list[dict[str, Any]] = []

@@ -1,15 +1,21 @@
-"""`open_store`: the store of a place, whatever it is."""
+"""Stores by their places: opening one, and making and tending one in a database.
+
+What tends a database is imported when it is called, so that a folder needs none of it.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Literal
 
+from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
 from dokima.store.service import Store
 
 
 def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: str = "") -> Store:
-    """Open a store. Nothing is created or altered: ``dokima store create`` and ``upgrade`` do that.
+    """Open a store. Nothing is created or altered: `create_store` and `upgrade_store` do that.
 
     Args:
         place: A folder, or the URL of a database: ``sqlite:///orders.db``, ``postgresql+psycopg://user@host/name``.
@@ -22,15 +28,113 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
         NotFound: There is no such folder.
         DokimaError: It is no place, cannot be reached, or holds no store; says which command helps.
     """
-    if isinstance(place, Path) or not is_url(place):
+    if not is_url(place):
         from dokima.store.folder import FolderStore
 
         return FolderStore(place, book)
     from dokima.store.database.store import DatabaseStore
 
-    return DatabaseStore(place, book, schema=schema, prefix=prefix)
+    return DatabaseStore(str(place), book, schema=schema, prefix=prefix)
 
 
-def is_url(place: str) -> bool:
+def is_url(place: str | Path) -> bool:
     """Whether a place is a database: a URL, or the name of one in the environment."""
-    return "://" in place or place.startswith("$")
+    return isinstance(place, str) and ("://" in place or place.startswith("$"))
+
+
+def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> Store:
+    """Make the tables of a store in a database, and open it. Nothing that is there is touched.
+
+    Args:
+        place: The URL of the database; see `open_store`. A file of SQLite is made.
+        book: The rulebook.
+        schema: Schema of the database; PostgreSQL makes it if it is not there.
+        prefix: What the names of its tables begin with.
+
+    Raises:
+        DokimaError: There is a table of one of those names, or the database cannot be reached.
+    """
+    from dokima.store.database.tending import create
+
+    return create(_url(place), book, schema, prefix)
+
+
+def upgrade_store(
+    place: str, book: Rulebook, *, schema: str = "", prefix: str = "", dry_run: bool = False
+) -> list[str]:
+    """Add what a changed rulebook needs to a store in a database; nothing is ever dropped.
+
+    Args:
+        place: The URL of the database.
+        book: The rulebook.
+        schema: Schema of the database.
+        prefix: What the names of its tables begin with.
+        dry_run: Only say what would be done.
+
+    Returns:
+        The statements.
+
+    Raises:
+        DokimaError: A field has come back with another kind, or the database refuses.
+    """
+    from dokima.store.database.tending import upgrade
+
+    return upgrade(_url(place), book, schema, prefix, dry_run)
+
+
+def check_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> Iterator[str]:
+    """What is wrong with a store in a database: tables beside the rulebook, documents, totals, events.
+
+    Every order and every change order is read back. Totals are compared where this rulebook worked them out.
+
+    Args:
+        place: The URL of the database.
+        book: The rulebook.
+        schema: Schema of the database.
+        prefix: What the names of its tables begin with.
+
+    Raises:
+        DokimaError: It cannot be reached, or holds no store.
+    """
+    from dokima.store.database.tending import check
+
+    return check(_url(place), book, schema, prefix)
+
+
+def refresh_drafts(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> int:
+    """Work out anew the figures of orders in the first state that another rulebook worked out; how many those were.
+
+    A changed rulebook recomputes nothing by itself: what was agreed stands. Revisions stay, and nothing is told.
+
+    Args:
+        place: The URL of the database.
+        book: The rulebook.
+        schema: Schema of the database.
+        prefix: What the names of its tables begin with.
+
+    Raises:
+        DokimaError: It cannot be reached, or holds no store.
+    """
+    from dokima.store.database.tending import refresh
+
+    return refresh(_url(place), book, schema, prefix)
+
+
+def store_sql(book: Rulebook, dialect: Literal["sqlite", "postgresql"], *, schema: str = "", prefix: str = "") -> str:
+    """The statements that make the tables of a store.
+
+    Args:
+        book: The rulebook.
+        dialect: Of which database.
+        schema: Schema of the database.
+        prefix: What the names of its tables begin with.
+    """
+    from dokima.store.database.tending import written_sql
+
+    return written_sql(book, dialect, schema, prefix)
+
+
+def _url(place: str | Path) -> str:
+    if not is_url(place):
+        raise DokimaError(f"expected the URL of a database such as sqlite:///orders.db (got '{place}')")
+    return str(place)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -16,6 +17,7 @@ from dokima.model.order import Order
 from dokima.model.parsing import parse_json
 from dokima.store.documents import Event, Transaction, Written
 from dokima.store.events import changes_between, saved_event
+from dokima.store.selecting import number_key
 
 if TYPE_CHECKING:
     from dokima.store.service import Store
@@ -50,15 +52,13 @@ class Saving:
         if self.operation and (done := self._done(digest)) is not None:
             return done
         transaction.lock([document.number for document in documents if document.number])
-        before = [self._kept(document) for document in documents]
+        counts = Counter(number_key(document.number) for document in documents if document.number)
+        if doubled := [each.number for each in documents if counts[number_key(each.number)] > 1]:
+            raise Conflict("the same order twice in one call", doubled)
+        before = self._kept(documents)
         self._refuse_unless_fit(documents)
         # A gapless number is drawn when nothing can go wrong any more: those who want one wait for each other.
         wanted = [self._numbered(transaction, document) for document in documents]
-        doubled = {
-            number for number in (each.number for each in wanted) if [e.number for e in wanted].count(number) > 1
-        }
-        if doubled:
-            raise Conflict("the same order twice in one call", sorted(doubled))
         saved = [
             document.with_header(revision=int(document.header.get("revision") or 0) + 1).order() for document in wanted
         ]
@@ -86,23 +86,24 @@ class Saving:
             raise Conflict(f"the operation '{self.operation}' was about something else ({about})")
         return [self.store.order(event.subject) for event in found]
 
-    def _kept(self, document: Document) -> Mapping[str, Any] | None:
-        """The order as it is kept; None for one that is not kept yet.
+    def _kept(self, documents: Sequence[Document]) -> list[Mapping[str, Any] | None]:
+        """The orders as they are kept; None for one that is not kept yet.
 
         Raises:
-            Conflict: It has been saved since this one was read.
+            Conflict: One has been saved since it was read.
         """
-        number = document.number
-        if not number:
-            return None
-        text = self.store.documents.read("orders", number)
-        given = int(document.header.get("revision") or 0)
+        numbers = [document.number for document in documents if document.number]
+        texts = self.store.documents.read_orders(numbers)
+        same = self.store.documents.same_numbers([number for number in numbers if number not in texts])
+        for number, kept in same.items():
+            raise Conflict(f"there is an order {kept}, which {number} cannot be told from")
+        return [self._of_revision(document, texts.get(document.number)) for document in documents]
+
+    def _of_revision(self, document: Document, text: str | None) -> Mapping[str, Any] | None:
+        number, given = document.number, int(document.header.get("revision") or 0)
         if text is None:
-            same = self.store.documents.same_number(number)
-            if same is not None:
-                raise Conflict(f"there is an order {same}, which {number} cannot be told from")
             if given:
-                raise Conflict(f"order {number} of revision {given} is not kept here")
+                raise Conflict(f"order {number or 'without number'} of revision {given} is not kept here")
             return None
         kept: Mapping[str, Any] = parse_json(text)
         revision = int(kept.get("revision") or 0)
@@ -137,7 +138,7 @@ class Saving:
         text = series.series(document.header.get("date"))
         for _ in range(1000):
             number = numbered(text, transaction.draw(text, series.start))
-            if self.store.documents.same_number(number) is None:
+            if not self.store.documents.same_numbers([number]):
                 return document.with_header(number=number)
         raise DokimaError(f"the numbers of '{text}' are taken for a thousand counters on; set 'start' beyond them")
 

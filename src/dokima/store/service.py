@@ -6,7 +6,7 @@ import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Self
 
 import numpy as np
 
@@ -14,17 +14,18 @@ from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.listing import ChangeEntries, change_entries
 from dokima.changes.settlement import Policy, Settlement
-from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.formats.json_files import json_text
+from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.formats.json_files import dumped, json_text
+from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
 from dokima.rulebook.conditions import Condition
-from dokima.store.documents import Documents, Event, Transaction, Written
+from dokima.store.documents import Documents, Event, Transaction, Written, no_events
 from dokima.store.events import cloud_event, saved_event
-from dokima.store.listing import PAGE, Listing, line_list, order_list
+from dokima.store.listing import PAGE, line_list, order_list
 from dokima.store.selecting import Selection
 
 if TYPE_CHECKING:
@@ -44,6 +45,15 @@ class Store:
     def __init__(self, documents: Documents, book: Rulebook) -> None:
         self.documents = documents
         self.book = book
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Give back what it holds; a folder holds nothing."""
 
     # -- reading ----------------------------------------------------------------------------------------------
 
@@ -307,7 +317,7 @@ class Store:
 
         Raises:
             NotFound: There is no such column.
-            FormulaError: The condition cannot be read.
+            DokimaError: The condition cannot be read.
         """
         return order_list(self, Selection(**selection), where, sort, limit)
 
@@ -331,7 +341,7 @@ class Store:
 
         Raises:
             NotFound: There is no such column.
-            FormulaError: The condition cannot be read.
+            DokimaError: The condition cannot be read.
         """
         return line_list(self, Selection(**selection), where, open_only, sort, limit)
 
@@ -350,6 +360,52 @@ class Store:
             DokimaError: The place keeps no events.
         """
         return list(self.documents.events(subject=number, limit=1_000_000))
+
+    def each(self, *, where: str = "", **selection: Any) -> Any:  # noqa: ARG002 (a database has jobs)
+        """The orders of a selection, for doing the same to all of them; needs a database.
+
+        Raises:
+            DokimaError: The place keeps no jobs.
+        """
+        raise DokimaError(no_events(self.documents.place))
+
+    def job(self, name: str) -> Any:  # noqa: ARG002 (a database has jobs)
+        """A job that was begun; needs a database.
+
+        Raises:
+            DokimaError: The place keeps no jobs.
+        """
+        raise DokimaError(no_events(self.documents.place))
+
+    def trim(self, before: int) -> int:  # noqa: ARG002 (a database has events)
+        """Forget the events before a number; needs a database.
+
+        Raises:
+            DokimaError: The place keeps no events.
+        """
+        raise DokimaError(no_events(self.documents.place))
+
+    def history_list(self, number: str) -> Listing:
+        """The same as a list: a row for each field that moved.
+
+        Raises:
+            DokimaError: The place keeps no events.
+        """
+        rows = []
+        for event in self.history(number):
+            about = {
+                "time": event.time[:19].replace("T", " "),
+                "by": event.by,
+                "event": event.type,
+                "revision": event.revision or None,
+            }
+            about["reason"] = event.data.get("reason")
+            # Of a new order every field is new, which nobody needs to be told one by one.
+            for moved in (event.type != "order.created" and event.data.get("changes")) or [{}]:
+                told = {name: moved.get(name) for name in ("line", "field", "from", "to")}
+                rows.append({**about, **{name: _short(value) for name, value in told.items()}})
+        columns = ("time", "by", "event", "revision", "line", "field", "from", "to", "reason")
+        return Listing(tuple(rows), columns, "events")
 
     def feed(self, after: int = 0, limit: int = 1000) -> Iterator[dict[str, Any]]:
         """Everything that has become true since an event, in sequence, as CloudEvents 1.0.
@@ -384,6 +440,11 @@ def _data(text: str, file: str) -> dict[str, Any]:
     if isinstance(data, dict):
         return data
     raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", file)])
+
+
+def _short(value: Any) -> Any:
+    """A value of an event as a cell: records are told as JSON."""
+    return value if value is None or isinstance(value, str | int | bool) else dumped(value)
 
 
 def _kept(change: ChangeOrder) -> Written:

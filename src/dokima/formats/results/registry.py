@@ -21,6 +21,7 @@ _MODULES: Mapping[str, str] = {
     "Findings": "findings",
     "GroupedVariance": "grouped",
     "Ledger": "ledgers",
+    "Listing": "listings",
     "Replay": "replays",
     "RuleAnswers": "answers",
     "Variance": "variances",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import sqlite3
+import weakref
 from collections.abc import Callable
 from typing import Any, TypeVar
 
@@ -75,8 +76,15 @@ def engine_of(url: URL) -> Engine:
         event.listen(engine, "connect", _prepared)
         event.listen(engine, "begin", _begin)
     # A connection that two processes share mixes up their transactions.
-    os.register_at_fork(after_in_child=lambda: engine.dispose(close=False))
+    mine = weakref.ref(engine)
+    os.register_at_fork(after_in_child=lambda: _forget(mine))
     return engine
+
+
+def _forget(engine: weakref.ref[Engine]) -> None:
+    found = engine()
+    if found is not None:
+        found.dispose(close=False)
 
 
 def _prepared(connection: sqlite3.Connection, _: Any) -> None:
@@ -138,4 +146,6 @@ def again(work: Callable[[], T], place: str) -> T:
 def told(error: DBAPIError, place: str) -> DokimaError:
     """What a database says, in one line and without the statement, whose values are nobody's business."""
     said = str(error.orig).strip().partition("\n")[0]
+    if any(lack in said for lack in ("no such column", "has no column", "no such table", "does not exist")):
+        said += "; dokima store upgrade adds what the rulebook has won"
     return DokimaError(f"{place}: {said}")

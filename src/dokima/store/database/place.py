@@ -169,12 +169,26 @@ class DatabaseDocuments:
             found = select(table.c.number).where(table.c.order_number == order).order_by(table.c.number)
             return list(connection.execute(found).scalars())
 
-    def same_number(self, number: str) -> str | None:
-        """The number of the order that this one cannot be told from; None for none."""
-        orders = self.schema["orders"]
+    def read_orders(self, numbers: Sequence[str]) -> dict[str, str]:
+        """The texts of those of some orders that there are, by number."""
+        found: dict[str, str] = {}
         with self.connection() as connection:
-            found = select(orders.c.number).where(orders.c.number_key == number_key(number))
-            return connection.execute(found).scalar()
+            for start in range(0, len(numbers), MANY):
+                some = self.documents(connection, numbers[start : start + MANY])
+                found |= {number: text_of(document) for number, document in some.items()}
+        return found
+
+    def same_numbers(self, numbers: Sequence[str]) -> dict[str, str]:
+        """For numbers that cannot be told from that of an order the number it has."""
+        orders = self.schema["orders"]
+        found: dict[str, str] = {}
+        keys = {number_key(number): number for number in numbers}
+        with self.connection() as connection:
+            for start in range(0, len(numbers), MANY):
+                some = list(keys)[start : start + MANY]
+                wanted = select(orders.c.number_key, orders.c.number).where(orders.c.number_key.in_(some))
+                found |= {keys[key]: str(number) for key, number in connection.execute(wanted)}
+        return found
 
     def settlements(self) -> int:
         """How many settlements have become true."""

@@ -207,9 +207,9 @@ def _fields(table: str, fields: Mapping[str, Field]) -> Iterator[Any]:
             # Of what is not a number PostgreSQL says that it is above everything.
             finite = f"{name} > '-Infinity' AND {name} < 'Infinity'{scale}"
             yield CheckConstraint(finite, name=f"{table}_{name}_exact").ddl_if(dialect="postgresql")
-            yield CheckConstraint(f"typeof({name}) IN ('text', 'null')", name=f"{table}_{name}_text").ddl_if(
-                dialect="sqlite"
-            )
+            # SQLite would keep any text as a number.
+            digits = f"{name} NOT GLOB '*[^0-9.-]*'"
+            yield CheckConstraint(digits, name=f"{table}_{name}_digits").ddl_if(dialect="sqlite")
 
 
 def approximate_views(made: Schema) -> dict[str, str]:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Any
 
 from sqlalchemy import Connection, inspect
 
 from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of, url_of
+from dokima.store.database.jobs import Each, Job
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.schema import schema_of
+from dokima.store.selecting import Selection
 from dokima.store.service import Store
 
 
@@ -36,6 +40,7 @@ class DatabaseStore(Store):
             raise DokimaError(missing)
         engine = engine_of(url)
         super().__init__(DatabaseDocuments(engine, book, schema_of(book.program, schema, prefix)), book)
+        weakref.finalize(self, engine.dispose)  # a store that nobody holds any more holds no connection
         with self.documents.connection() as connection:
             there = inspect(connection).has_table(f"{prefix}store", schema=schema or None)
         if not there:
@@ -50,6 +55,17 @@ class DatabaseStore(Store):
         """
         with self.documents.using(connection):
             yield self
+
+    def each(self, *, where: str = "", **selection: Any) -> Each:
+        """The orders of a selection, for doing the same to all of them; arguments are those of `orders`.
+
+        store.each(state="confirmed").apply("close", by="Ada", reason="season is over")
+        """
+        return Each(self, Selection(**selection), where)
+
+    def job(self, name: str) -> Job:
+        """A job that was begun, to see how it stands (``report``) or to go on with it (``go_on``)."""
+        return Job(self, name)
 
     def trim(self, before: int) -> int:
         """Forget the events before a number, and say how many those were. Whoever reads from before it is refused."""

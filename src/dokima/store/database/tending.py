@@ -29,15 +29,8 @@ PAGE = 1000
 _SCALE = re.compile(r"scale\(\(?\"?\w+\"?\)?\)\s*<=\s*(\d+)")
 
 
-def schema_sql(book: Rulebook, dialect: str, schema: str = "", prefix: str = "") -> str:
-    """The statements that make the tables for a rulebook.
-
-    Args:
-        book: The rulebook.
-        dialect: ``sqlite`` or ``postgresql``.
-        schema: Schema of the database.
-        prefix: What the names of tables begin with.
-    """
+def written_sql(book: Rulebook, dialect: str, schema: str, prefix: str) -> str:
+    """The statements that make the tables; see `store_sql`."""
     made = schema_of(book.program, schema, prefix)
     kind: Any = postgresql.dialect() if dialect == "postgresql" else sqlite.dialect()  # type: ignore[no-untyped-call]
     parts = []
@@ -52,18 +45,8 @@ def schema_sql(book: Rulebook, dialect: str, schema: str = "", prefix: str = "")
     return ";\n\n".join(parts) + ";\n"
 
 
-def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> DatabaseStore:
-    """Make the tables of a store, and open it. Nothing that is there is touched.
-
-    Args:
-        place: The URL of a database; see `open_store`. A file of SQLite is made.
-        book: The rulebook.
-        schema: Schema of the database; PostgreSQL makes it if it is not there.
-        prefix: What the names of tables begin with.
-
-    Raises:
-        DokimaError: There is a store, or a table of one of its names, or the database cannot be reached.
-    """
+def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStore:
+    """Make the tables of a store; see `create_store`."""
     url = url_of(place)
     engine, made = engine_of(url), schema_of(book.program, schema, prefix)
     where = DatabaseDocuments(engine, book, made).place
@@ -94,24 +77,8 @@ def _declared(made: Schema) -> str:
     return json.dumps({level: {n: each.kind for n, each in of.items()} for level, of in levels.items()}, sort_keys=True)
 
 
-def upgrade_store(
-    place: str, book: Rulebook, *, schema: str = "", prefix: str = "", dry_run: bool = False
-) -> list[str]:
-    """Add what a changed rulebook needs to a store; nothing is ever dropped.
-
-    Args:
-        place: The URL of its database.
-        book: The rulebook.
-        schema: Schema of the database.
-        prefix: What the names of tables begin with.
-        dry_run: Only say what would be done.
-
-    Returns:
-        The statements.
-
-    Raises:
-        DokimaError: A field has come back with another kind, or the database refuses.
-    """
+def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool) -> list[str]:
+    """Add what a changed rulebook needs; see `upgrade_store`."""
     store = DatabaseStore(place, book, schema=schema, prefix=prefix)
     documents = store.documents
     try:
@@ -179,11 +146,13 @@ def _renew_checks(operations: Operations, connection: Connection, table: Any, sc
         operations.create_check_constraint(str(check.name), table.name, text(wanted), schema=schema or None)
 
 
-def check_store(store: DatabaseStore) -> Iterator[str]:
-    """What is wrong with a store: tables beside the rulebook, documents that cannot be read, totals, events.
+def check(place: str, book: Rulebook, schema: str, prefix: str) -> Iterator[str]:
+    """What is wrong with a store; see `check_store`."""
+    with DatabaseStore(place, book, schema=schema, prefix=prefix) as store:
+        yield from _problems(store)
 
-    Every order and every change order is read back. Totals are compared where this rulebook priced them.
-    """
+
+def _problems(store: DatabaseStore) -> Iterator[str]:
     documents = store.documents
     with documents.connection() as connection:
         yield from _schema_problems(connection, documents)
@@ -237,11 +206,13 @@ def _order_problems(documents: DatabaseDocuments, headers: list[dict[str, Any]])
                 yield f"order {number}: {name} is kept as {kept}, and comes to {now}"
 
 
-def refresh_drafts(store: DatabaseStore) -> int:
-    """Work out anew the figures of orders in the first state that another rulebook priced; how many those were.
+def refresh(place: str, book: Rulebook, schema: str, prefix: str) -> int:
+    """Work out the figures of drafts anew; see `refresh_drafts`."""
+    with DatabaseStore(place, book, schema=schema, prefix=prefix) as store:
+        return _refreshed(store)
 
-    A changed rulebook recomputes nothing by itself: what was agreed stands. Revisions stay, and nothing is told.
-    """
+
+def _refreshed(store: DatabaseStore) -> int:
     documents, first = store.documents, store.book.program.definition.lifecycle.first
     done = 0
     orders, lines = documents.schema["orders"], documents.schema["order_lines"]

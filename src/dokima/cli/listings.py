@@ -1,0 +1,133 @@
+"""``dokima orders``, ``lines``, ``history`` and ``feed``: what a store knows of many orders, and of what was done."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from typing import Annotated, Any
+
+import typer
+
+from dokima import Listing, report
+from dokima.cli.options import HERE, Book, Format, FormatOption, LocaleOption
+from dokima.cli.output import note, write
+from dokima.cli.writing import Place, Prefix, ReportFiles, Schema, store_of, write_reports
+
+Kind = Annotated[str, typer.Option("--kind", help="Kind of order: sales, purchase ...")]
+State = Annotated[str, typer.Option("--state", help="State of the order.")]
+Customer = Annotated[str, typer.Option("--customer", help="Number of the customer.")]
+Supplier = Annotated[str, typer.Option("--supplier", help="Number of the supplier.")]
+Requester = Annotated[str, typer.Option("--requested-by", help="Who asked for it.")]
+Since = Annotated[str, typer.Option("--since", help="First date, 2026-03-02.")]
+Until = Annotated[str, typer.Option("--until", help="Last date.")]
+Where = Annotated[str, typer.Option("--where", help="A condition, such as state == 'confirmed' and budget > 1000.")]
+Sort = Annotated[str, typer.Option("--sort", help="A column; with a minus before it from the highest down.")]
+Limit = Annotated[int | None, typer.Option("--limit", min=1, help="At most so many.")]
+
+
+def orders(
+    kind: Kind = "",
+    state: State = "",
+    customer: Customer = "",
+    supplier: Supplier = "",
+    requested_by: Requester = "",
+    since: Since = "",
+    until: Until = "",
+    item: Annotated[str, typer.Option("--item", help="Only orders with a line of this item.")] = "",
+    where: Where = "",
+    sort: Sort = "",
+    limit: Limit = None,
+    files: ReportFiles = None,
+    locale: LocaleOption = "",
+    store: Place = ".",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """List orders: date, party, totals, who asked, state and revision, and the sum for each currency."""
+    kept = store_of(store, book, schema=schema, prefix=prefix)
+    _show(
+        kept.orders(
+            where=where, sort=sort, limit=limit, kind=kind, state=state, customer=customer, supplier=supplier,
+            requested_by=requested_by, since=since, until=until, item=item,
+        ),
+        kept.book, files, locale, form,
+    )  # fmt: skip
+
+
+def lines(
+    item: Annotated[str, typer.Option("--item", help="Only lines of this item.")] = "",
+    open_only: Annotated[bool, typer.Option("--open", help="Only what is still to be delivered.")] = False,
+    kind: Kind = "",
+    state: State = "",
+    customer: Customer = "",
+    supplier: Supplier = "",
+    since: Since = "",
+    until: Until = "",
+    where: Where = "",
+    sort: Sort = "",
+    limit: Limit = None,
+    files: ReportFiles = None,
+    locale: LocaleOption = "",
+    store: Place = ".",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """List the lines of an item over all orders: order, party, dates, quantity, delivered and still open."""
+    kept = store_of(store, book, schema=schema, prefix=prefix)
+    _show(
+        kept.lines(
+            open_only=open_only, where=where, sort=sort, limit=limit, item=item, kind=kind, state=state,
+            customer=customer, supplier=supplier, since=since, until=until,
+        ),
+        kept.book, files, locale, form,
+    )  # fmt: skip
+
+
+def history(
+    number: Annotated[str, typer.Argument(metavar="NUMBER", help="Number of an order or a change order.")],
+    files: ReportFiles = None,
+    locale: LocaleOption = "",
+    store: Place = ".",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """Show who did what to an order, and when, field by field. Needs a database."""
+    kept = store_of(store, book, schema=schema, prefix=prefix)
+    _show(kept.history_list(number), kept.book, files, locale, form)
+
+
+def feed(
+    after: Annotated[int, typer.Option("--after", min=0, help="Number of the last event that was read.")] = 0,
+    follow: Annotated[bool, typer.Option("--follow", help="Go on for ever, and wait for what comes.")] = False,
+    every: Annotated[float, typer.Option("--every", min=0.05, help="With --follow: seconds between two looks.")] = 1.0,
+    store: Place = ".",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+) -> None:
+    """Print everything that became true, in sequence: one CloudEvents 1.0 JSON a line. Needs a database."""
+    kept = store_of(store, book, schema=schema, prefix=prefix)
+    try:
+        while True:
+            for event in kept.feed(after):
+                sys.stdout.write(json.dumps(event, ensure_ascii=False) + "\n")
+                after = int(event["id"])
+            sys.stdout.flush()
+            if not follow:
+                return
+            time.sleep(every)
+    except KeyboardInterrupt:
+        note(f"stopped: --after {after} goes on from here")
+
+
+def _show(listing: Listing, book: Any, files: ReportFiles, locale: str, form: Format) -> None:
+    found = report(listing, book=book, locale=locale)
+    write_reports(found, files)
+    write(form, found)

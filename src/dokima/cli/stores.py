@@ -1,0 +1,115 @@
+"""``dokima store``: making and tending a store in a database."""
+
+from __future__ import annotations
+
+import sys
+from typing import Annotated, Literal
+
+import typer
+
+from dokima import Order, check_store, create_store, refresh_drafts, store_sql, upgrade_store
+from dokima.cli.options import HERE, Book, By, open_book, person, read_orders
+from dokima.cli.output import complain, note
+from dokima.cli.writing import Prefix, Schema, closed_at_end, store_of
+from dokima.errors import DokimaError
+
+Url = Annotated[str, typer.Option("--store", help="URL of the database: sqlite:///orders.db.")]
+store = typer.Typer(
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    help="A store in a database: create, upgrade, check, sql, load, refresh, trim.",
+)
+
+
+@store.command("create")
+def create(url: Url, schema: Schema = "", prefix: Prefix = "", book: Book = HERE) -> None:
+    """Make the tables that the rulebook needs. Nothing that is there is touched."""
+    made = closed_at_end(create_store(url, open_book(book), schema=schema, prefix=prefix))
+    note(f"created: {made.documents.place}")
+
+
+@store.command("upgrade")
+def upgrade(
+    url: Url,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Print the SQL, and do nothing.")] = False,
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+) -> None:
+    """Add the columns that a changed rulebook needs. Nothing is ever dropped."""
+    for statement in upgrade_store(url, open_book(book), schema=schema, prefix=prefix, dry_run=dry_run):
+        sys.stdout.write(f"{statement};\n")
+    if not dry_run:
+        note("upgraded")
+
+
+@store.command("check")
+def check(url: Url, schema: Schema = "", prefix: Prefix = "", book: Book = HERE) -> None:
+    """Compare tables and rulebook, and read every document back. Exit status 1 if something is wrong."""
+    wrong = 0
+    for problem in check_store(url, open_book(book), schema=schema, prefix=prefix):
+        complain(problem)
+        wrong += 1
+    note("all is well" if not wrong else f"{wrong} found")
+    raise typer.Exit(1 if wrong else 0)
+
+
+@store.command("sql")
+def sql(
+    dialect: Annotated[
+        Literal["sqlite", "postgresql"], typer.Option("--dialect", help="Of which database.")
+    ] = "sqlite",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+) -> None:
+    """Print the statements that make the tables."""
+    sys.stdout.write(store_sql(open_book(book), dialect, schema=schema, prefix=prefix))
+
+
+@store.command("load")
+def load(
+    named: Annotated[list[str], typer.Argument(metavar="ORDERS...", help="Files or folders.")],
+    url: Url,
+    by: By = "",
+    reason: Annotated[str, typer.Option("--reason", help="For the history.")] = "",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+) -> None:
+    """Save orders from files, each whole or not at all. Exit status 1 if one was refused."""
+    kept = store_of(url, book, schema=schema, prefix=prefix)
+    found = read_orders(kept.book, named, None, None)
+    refused = len(found.problems)
+    for problem in found.problems:
+        complain(str(problem))
+    saved = 0
+    for document in found.documents():
+        try:
+            kept.save(Order.from_dict(document), person(by), reason=reason)
+            saved += 1
+        except DokimaError as error:
+            findings = "".join(f"\n- {finding.message}" for finding in getattr(error, "findings", ()))
+            complain(f"{error}{findings}")
+            refused += 1
+    note(f"{saved} saved, {refused} refused")
+    raise typer.Exit(1 if refused else 0)
+
+
+@store.command("refresh")
+def refresh(url: Url, schema: Schema = "", prefix: Prefix = "", book: Book = HERE) -> None:
+    """Work out anew the figures of orders in the first state that another rulebook worked out."""
+    note(f"{refresh_drafts(url, open_book(book), schema=schema, prefix=prefix)} orders refreshed")
+
+
+@store.command("trim")
+def trim(
+    url: Url,
+    before: Annotated[int, typer.Option("--before", min=1, help="Number of the first event that stays.")],
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+) -> None:
+    """Forget events; whoever reads from before the first that stays is refused."""
+    kept = store_of(url, book, schema=schema, prefix=prefix)
+    note(f"{kept.trim(before)} events forgotten")

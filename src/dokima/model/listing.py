@@ -1,0 +1,89 @@
+"""`Listing`: rows about many orders, as people look for them and programs read them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from dokima.exact import added
+from dokima.model.columns import shown
+
+SUMMED = {
+    "orders": ("currency", ("without_tax", "tax", "with_tax")),
+    "lines": ("unit", ("quantity", "delivered", "open")),
+}
+"""What rows of a level are summed by, and which of their columns."""
+
+
+@dataclass(frozen=True)
+class Listing(Sequence[Mapping[str, Any]]):
+    """A list of orders or lines: rows with the same columns, numbers exact.
+
+    Attributes:
+        rows: The rows.
+        columns: Their columns.
+        level: What a row is: ``orders``, ``lines``, ``events`` or ``outcomes``.
+    """
+
+    rows: tuple[Mapping[str, Any], ...]
+    columns: tuple[str, ...]
+    level: str
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def __getitem__(self, index: Any) -> Any:
+        return self.rows[index]
+
+    def __repr__(self) -> str:
+        return f"<Listing: {len(self)} {self.level}>"
+
+    def sums(self) -> dict[str, dict[str, Decimal]]:
+        """Sums by currency of the totals, or by unit of the quantities; rows without a figure add nothing."""
+        if self.level not in SUMMED:
+            return {}
+        by, names = SUMMED[self.level]
+        found: dict[str, dict[str, Decimal]] = {}
+        for row in self.rows:
+            mine = found.setdefault(str(row[by] or ""), dict.fromkeys(names, Decimal(0)))
+            for name in names:
+                value = row[name] or Decimal(0)
+                mine[name] = with_places(added((mine[name], value)), max(places_of(mine[name]), places_of(value)))
+        return found
+
+    def to_dicts(self) -> list[dict[str, Any]]:
+        """The rows as plain data, values as text."""
+        return [{name: _text(row[name]) for name in self.columns} for row in self.rows]
+
+    def to_frame(self) -> Any:
+        """A pandas DataFrame, numbers as `Decimal`."""
+        import pandas as pd
+
+        return pd.DataFrame([dict(row) for row in self.rows], columns=list(self.columns))
+
+    def to_arrow(self) -> Any:
+        """A `pyarrow.Table`."""
+        import pyarrow as pa
+
+        return pa.Table.from_pandas(self.to_frame(), preserve_index=False)
+
+
+def places_of(value: Decimal) -> int:
+    """Decimal places that a number is written with."""
+    exponent = value.as_tuple().exponent
+    return max(0, -exponent) if isinstance(exponent, int) else 0
+
+
+def with_places(value: Decimal, places: int) -> Decimal:
+    """A number written with at least so many decimal places."""
+    sign, digits, _ = value.as_tuple()
+    more = places - places_of(value)
+    return value if more <= 0 else Decimal((sign, (*digits, *[0] * more), -places))
+
+
+def _text(value: Any) -> str | None:
+    if value is None:
+        return None
+    return format(value, "f") if isinstance(value, Decimal) else shown(value)

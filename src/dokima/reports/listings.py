@@ -1,0 +1,58 @@
+"""Lists of orders, lines and events as people read them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from dokima.model.listing import SUMMED, Listing
+from dokima.reports.formatting import lines_counted, orders_counted
+from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.translations import Wording
+
+TITLES = {"orders": "orders", "lines": "lines", "events": "history", "outcomes": "not_changed"}
+_MONEY = ("without_tax", "tax", "with_tax")
+_NUMBERS = ("quantity", "delivered", "open", "revision")
+_SPARE = {
+    "description": 6, "due_date": 6, "reason": 6, "kind": 5, "requested_by": 5, "name": 4, "date": 3, "revision": 3,
+    "tax": 2, "delivered": 2, "event": 2, "unit": 1,
+}  # fmt: skip
+"""Columns that go where a terminal is too narrow, the highest first."""
+
+
+def listing_paper(listing: Listing, words: Wording) -> Paper:
+    """A list with its sums below it."""
+    columns = [_column(name, words) for name in listing.columns]
+    rows = [Row([row[name] for name in listing.columns]) for row in listing.rows]
+    if listing.level in SUMMED and listing.rows:
+        by, summed = SUMMED[listing.level]
+        for key, sums in listing.sums().items():
+            told: dict[str, Any] = {
+                listing.columns[0]: words["total"],
+                by: key,
+                **{name: sums[name] for name in summed},
+            }
+            rows.append(Row([told.get(name) for name in listing.columns], "total"))
+    return Paper(
+        title=words[TITLES[listing.level]],
+        subtitle="",
+        facts={},
+        sections=[Section(_counted(listing), columns, rows, words["no_changes"])],
+        currency="",
+        places=0,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=words.page_words,
+    )
+
+
+def _counted(listing: Listing) -> str:
+    if listing.level == "orders":
+        return orders_counted(len(listing))
+    return lines_counted(len(listing)) if listing.level == "lines" else ""
+
+
+def _column(name: str, words: Wording) -> Column:
+    kind = "money" if name in _MONEY else "number" if name in _NUMBERS else "text"
+    heading = words["order" if name == "number" else name]
+    wide = name in ("name", "description", "why", "to")
+    return Column(heading, kind, wide=wide, spare=_SPARE.get(name, 0))  # type: ignore[arg-type]

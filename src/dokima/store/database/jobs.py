@@ -1,0 +1,281 @@
+"""Jobs: one operation on many orders, that can be stopped and taken up again, and never does one order twice."""
+
+from __future__ import annotations
+
+import datetime
+import json
+import uuid
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+from sqlalchemy import bindparam, func, insert, select, update
+
+from dokima.editing.editor import Editor
+from dokima.editing.operations import OPERATIONS, operate
+from dokima.errors import Conflict, DokimaError, NotFound, nearest
+from dokima.model.document import Document
+from dokima.model.listing import Listing
+from dokima.model.order import Order
+from dokima.store.documents import Event
+from dokima.store.events import saved_event
+from dokima.store.listing import numbers_of
+from dokima.store.selecting import Selection
+
+if TYPE_CHECKING:
+    from dokima.store.database.place import _Writing
+    from dokima.store.database.store import DatabaseStore
+
+BATCH = 100
+"""Orders of one transaction."""
+DONE, REFUSED, FAILED, MOVED = "done", "refused", "failed", "moved"
+Progress = Callable[["JobReport"], None]
+
+
+@dataclass(frozen=True)
+class JobReport:
+    """How a job stands.
+
+    Attributes:
+        name: Its name, by which it is taken up again.
+        orders: How many orders it is about.
+        done: How many it has changed.
+        left: How many it has not come to yet.
+        others: Those it could not change: number, outcome (refused, failed, moved) and why.
+    """
+
+    name: str
+    orders: int
+    done: int
+    left: int
+    others: Sequence[tuple[str, str, str]] = field(default=())
+
+    def to_listing(self) -> Listing:
+        """The orders that could not be changed, as a list."""
+        rows = tuple({"order": number, "outcome": outcome, "why": why} for number, outcome, why in self.others)
+        return Listing(rows, ("order", "outcome", "why"), "outcomes")
+
+    def __repr__(self) -> str:
+        return f"<Job {self.name}: {self.done} of {self.orders} done, {len(self.others)} not, {self.left} left>"
+
+
+@dataclass(frozen=True)
+class Each:
+    """The orders of a selection, for doing the same to all of them.
+
+    Attributes:
+        store: The store.
+        selection: Which orders.
+        where: A condition on them.
+    """
+
+    store: DatabaseStore
+    selection: Selection
+    where: str
+
+    def apply(
+        self,
+        operation: str,
+        by: str,
+        *,
+        reason: str = "",
+        name: str = "",
+        progress: Progress | None = None,
+        today: datetime.date | None = None,
+        **arguments: Any,
+    ) -> JobReport:
+        """Do an operation to each order. Which orders, and of which revision, is written down first.
+
+        Args:
+            operation: close, reopen, move, set, reprice or acknowledge; see `OPERATIONS`.
+            by: Who does it.
+            reason: Why, for the history of every order.
+            name: Name of the job. One that is there already is taken up where it stopped; it must be the same job.
+            progress: Called after each batch.
+            today: For ``run.today``.
+            arguments: Those of the operation.
+
+        Returns:
+            What came of it: the orders that could not be changed are named with the reason.
+
+        Raises:
+            Conflict: The job of that name is another one.
+            NotFound: There is no such operation.
+        """
+        if operation not in OPERATIONS:
+            raise NotFound(f"there is no operation '{operation}'{nearest(operation, OPERATIONS)}")
+        about = {
+            "operation": operation,
+            "arguments": arguments,
+            "reason": reason,
+            "where": self.where,
+            "selection": {key: str(value) for key, value in vars(self.selection).items() if value},
+            "rulebook": self.store.book.fingerprint,
+        }
+        job = Job(self.store, name or f"job-{uuid.uuid4().hex[:12]}")
+        text = json.dumps(about, sort_keys=True, default=str)
+        kept = job.about()
+        if kept is None:
+            job.begin(text, by, numbers_of(self.store, self.selection, self.where))
+        elif kept != text:
+            was, now = json.loads(kept), json.loads(text)
+            differs = [f"{key}: {was.get(key)!r}, not {now[key]!r}" for key in now if was.get(key) != now[key]]
+            raise Conflict(f"the job '{job.name}' is another one", differs)
+        return job.go_on(progress, today)
+
+
+class Job:
+    """A job that is written down in the store.
+
+    Args:
+        store: The store.
+        name: Its name.
+    """
+
+    def __init__(self, store: DatabaseStore, name: str) -> None:
+        self.store = store
+        self.name = name
+        self.documents = store.documents
+        self.jobs, self.orders = self.documents.schema["jobs"], self.documents.schema["job_orders"]
+
+    def about(self) -> str | None:
+        """What it is about, as it was written down; None if there is none of that name."""
+        with self.documents.connection() as connection:
+            return connection.execute(select(self.jobs.c.about).where(self.jobs.c.name == self.name)).scalar()
+
+    def begin(self, about: str, by: str, selected: Any) -> None:
+        """Write down what it is about, and its orders."""
+        rows = [{"job": self.name, "number": number, "revision": revision} for number, revision in selected]
+
+        def work(writing: _Writing) -> None:
+            time = self.documents.clock().isoformat(timespec="milliseconds")
+            writing.connection.execute(insert(self.jobs).values(name=self.name, about=about, by=by, time=time))
+            for start in range(0, len(rows), 10_000):
+                writing.connection.execute(insert(self.orders), rows[start : start + 10_000])
+
+        self.documents.transact(by, work)
+
+    def report(self) -> JobReport:
+        """How it stands.
+
+        Raises:
+            NotFound: There is none of that name.
+        """
+        if self.about() is None:
+            raise NotFound(f"there is no job '{self.name}' in {self.documents.place}")
+        mine = self.orders.c.job == self.name
+        with self.documents.connection() as connection:
+            counted = select(self.orders.c.outcome, func.count()).where(mine).group_by(self.orders.c.outcome)
+            counts: dict[str | None, int] = dict(connection.execute(counted).all())
+            other = select(self.orders.c.number, self.orders.c.outcome, self.orders.c.why)
+            found = connection.execute(
+                other.where(mine, self.orders.c.outcome.in_((REFUSED, FAILED, MOVED))).order_by(self.orders.c.number)
+            )
+            others = [(number, outcome, why) for number, outcome, why in found]
+        return JobReport(self.name, sum(counts.values()), counts.get(DONE, 0), counts.get(None, 0), others)
+
+    def go_on(self, progress: Progress | None = None, today: datetime.date | None = None) -> JobReport:
+        """Do what is left. A batch that fails as a whole is done again order by order.
+
+        Raises:
+            NotFound: There is none of that name.
+            Conflict: The rulebook is not the one that the job was begun with.
+        """
+        kept = self.about()
+        if kept is None:
+            raise NotFound(f"there is no job '{self.name}' in {self.documents.place}")
+        about = json.loads(kept)
+        if about["rulebook"] != self.store.book.fingerprint:
+            raise Conflict(f"the job '{self.name}' was begun with another rulebook ({about['rulebook'][:14]}...)")
+        with self.documents.connection() as connection:
+            by = str(connection.execute(select(self.jobs.c.by).where(self.jobs.c.name == self.name)).scalar_one())
+        doing = _Doing(self, by, about, today)
+        while batch := self._next():
+            try:
+                self._do(doing, batch)
+            except DokimaError as error:
+                for number in batch:
+                    self._alone(doing, number, error)
+            if progress is not None:
+                progress(self.report())
+        return self.report()
+
+    def _next(self) -> dict[str, int]:
+        mine = (self.orders.c.job == self.name) & self.orders.c.outcome.is_(None)
+        found = (
+            select(self.orders.c.number, self.orders.c.revision).where(mine).order_by(self.orders.c.number).limit(BATCH)
+        )
+        with self.documents.connection() as connection:
+            return {str(number): int(revision) for number, revision in connection.execute(found)}
+
+    def _do(self, doing: _Doing, batch: Mapping[str, int]) -> None:
+        """One transaction: the orders of a batch and what came of each."""
+        self.documents.transact(doing.by, lambda writing: doing.batch(writing, batch))
+
+    def _alone(self, doing: _Doing, number: str, error: DokimaError) -> None:
+        with self.documents.connection() as connection:
+            mine = (self.orders.c.job == self.name) & (self.orders.c.number == number)
+            revision, outcome = connection.execute(
+                select(self.orders.c.revision, self.orders.c.outcome).where(mine)
+            ).one()
+        if outcome is not None:
+            return
+        try:
+            self._do(doing, {number: int(revision)})
+        except DokimaError as alone:
+            said = f"{alone}" or f"{error}"
+            self.documents.transact(doing.by, lambda writing: doing.note(writing, [(number, FAILED, said)]))
+
+
+@dataclass(frozen=True)
+class _Doing:
+    job: Job
+    by: str
+    about: Mapping[str, Any]
+    today: datetime.date | None
+
+    def batch(self, writing: _Writing, batch: Mapping[str, int]) -> None:
+        """Change what can be changed, write it set by set, and note what came of each order."""
+        writing.lock(list(batch))
+        found = self.job.documents.documents(writing.connection, list(batch))
+        edited: list[Order] = []
+        events: list[Event] = []
+        outcomes: list[tuple[str, str, str]] = []
+        for number, revision in batch.items():
+            document = found.get(number)
+            if document is None or int(document.get("revision") or 0) != revision:
+                now = "gone" if document is None else f"of revision {document.get('revision') or 0}"
+                outcomes.append((number, MOVED, f"it was of revision {revision} when the job was begun, and is {now}"))
+                continue
+            try:
+                order = self._edited(document)
+            except DokimaError as error:
+                outcomes.append((number, REFUSED, str(error)))
+                continue
+            edited.append(order)
+            more = {"operation": f"{self.job.name} ({number})"}
+            events.append(saved_event(document, order.to_dict(), self.by, reason=self.about["reason"], **more))
+            outcomes.append((number, DONE, ""))
+        writing.write_orders([order.to_dict() for order in edited])
+        self.note(writing, outcomes)
+        writing.write_events(events)
+
+    def _edited(self, document: Mapping[str, Any]) -> Order:
+        book = self.job.store.book
+        editor: Editor = book.edit(Order.from_dict(document), self.by, today=self.today)
+        operate(editor, self.about["operation"], self.about["arguments"])
+        order = editor.save()
+        read = Document.read(order, book.program.fields)
+        return read.with_header(revision=int(document.get("revision") or 0) + 1).order()
+
+    def note(self, writing: _Writing, outcomes: Sequence[tuple[str, str, str]]) -> None:
+        """Write down what came of orders."""
+        table = self.job.orders
+        statement = update(table).where(table.c.job == bindparam("its_job"), table.c.number == bindparam("its_number"))
+        writing.connection.execute(
+            statement.values(outcome=bindparam("its_outcome"), why=bindparam("its_why")),
+            [
+                {"its_job": self.job.name, "its_number": number, "its_outcome": outcome, "its_why": why}
+                for number, outcome, why in outcomes
+            ],
+        )
