@@ -51,6 +51,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formats.results.registry import to_csv as to_csv
     from dokima.formats.results.registry import to_json as to_json
     from dokima.formulas.custom import function as function
+    from dokima.model.databases import Query as Query
     from dokima.model.findings import Finding as Finding
     from dokima.model.findings import Findings as Findings
     from dokima.model.findings import RuleSummary as RuleSummary
@@ -90,6 +91,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.store.service import Store as Store
 
 _HOMES = {
+    "Query": "dokima.model.databases",
     "Event": "dokima.store.documents",
     "Listing": "dokima.model.listing",
     "Store": "dokima.store.service",

@@ -10,8 +10,8 @@ import pytest
 import sqlalchemy as sa
 
 import dokima
+from dokima.formats.queries import url_of
 from dokima.store.database import jobs
-from dokima.store.database.engines import url_of
 from tests.books import DEMO, ITEMS, RATES, definition
 from tests.shell import run_here
 from tests.store.test_places import order, small

@@ -89,6 +89,9 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layou
     Raises:
         DokimaError: Neither was given, or a file or number is not there.
     """
+    if layout and book.layout(layout).queries is not None:
+        parameters = pairs([name for name in named if "=" in name])
+        return book.orders(parameters, layout) if len(parameters) == len(named) else _no_parameters(layout)
     if orders is not None:
         every = book.orders(_existing(orders), layout)
         return every if not named else every.choose(named)
@@ -96,6 +99,10 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layou
         raise DokimaError("expected a file or folder of orders, or --orders with order numbers")
     paths = [_existing(Path(name)) for name in named]
     return book.orders(paths[0] if len(paths) == 1 else paths, layout)
+
+
+def _no_parameters(layout: str) -> Orders:
+    raise DokimaError(f"layout {layout} asks a database: expected the parameters of its queries as NAME=VALUE")
 
 
 def _existing(path: Path) -> Path:

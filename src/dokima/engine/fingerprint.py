@@ -22,6 +22,8 @@ if TYPE_CHECKING:
     from dokima.engine.program import ProgramDefinition
 
 
+OF_PLACES = ("numbering", "databases")
+"""What says only how orders are numbered and where rows come from: their content is part of the fingerprint."""
 OF_REPORTS = ("letterhead", "texts", "report")
 """What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
 
@@ -30,7 +32,7 @@ def fingerprint_of(definition: ProgramDefinition) -> str:
     """The form of fingerprints, and the SHA-256 of a rulebook's definition. The same rulebook always gives the same."""
     digest = hashlib.sha256()
     for each in fields(definition):
-        if each.name not in ("sources", "numbering", *OF_REPORTS):
+        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS):
             digest.update(_text(getattr(definition, each.name)).encode())
     for name, source in definition.sources.items():
         digest.update(f"{name}:{source.file}:{source.size}".encode())

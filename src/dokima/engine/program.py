@@ -12,6 +12,7 @@ from dokima.engine.fingerprint import fingerprint_of
 from dokima.formulas import Formula
 from dokima.formulas.functions import Function
 from dokima.model.columns import Column
+from dokima.model.databases import Database
 from dokima.model.fields import Fields
 from dokima.model.numbering import NumberSeries
 from dokima.model.settings import FormulaText, Reads, Texts, setting
@@ -78,6 +79,7 @@ class ProgramDefinition:
         policy: Says of a line's variance whether its growth is ordered separately; None to go by ``changes``.
         changes: How change orders are settled.
         overrides: What a price typed by hand must be.
+        databases: Databases that rows may be read from, by name.
         numbering: How orders are numbered when they are saved, by kind of order.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
     """
@@ -104,6 +106,7 @@ class ProgramDefinition:
     overrides: OverrideTerms = field(default_factory=OverrideTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
     numbering: Mapping[str, NumberSeries] = field(default_factory=dict)
+    databases: Mapping[str, Database] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)

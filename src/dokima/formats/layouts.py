@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Annotated
 
+from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Field, Fields
 from dokima.model.settings import Reads, setting
 from dokima.model.values import Marks
@@ -39,8 +40,12 @@ class Layout(Marks):
         "The two files of a layout whose headers and lines stand apart; one flat file if left out.", default=None
     )
 
+    queries: LayoutQueries | None = setting("The queries that give the rows, in the place of files.", default=None)
+
     def wrong(self) -> str:
         """What is wrong with the settings together, blank for nothing."""
+        if self.files is not None and self.queries is not None:
+            return "expected either 'files' or 'queries'"
         for level, columns in (("header", self.header), ("line", self.line)):
             if "number" not in columns:
                 return f"expected a column for '{level}.number'"
@@ -49,12 +54,14 @@ class Layout(Marks):
     @property
     def link(self) -> str:
         """Heading of the order number in the file of lines."""
+        if self.queries is not None:
+            return self.queries.link
         return self.files.link if self.files is not None else "order"
 
     @property
     def is_flat(self) -> bool:
         """Whether header columns repeat on each line of one file."""
-        return self.files is None
+        return self.files is None and (self.queries is None or not self.queries.lines)
 
     def fields(self, declared: Fields) -> Fields:
         """The declared fields with what this layout says about them."""

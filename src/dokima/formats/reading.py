@@ -7,13 +7,14 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeAlias, cast
 
-from dokima.errors import DocumentError, Problem, listed
+from dokima.errors import DocumentError, DokimaError, Problem, listed, nearest
 from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.frames import grid_of, is_frame
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
 from dokima.formats.registry import endings, module_of, offers, read_grid
+from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Fields
 from dokima.model.intake import RawOrders, read_orders
 from dokima.model.order import Order
@@ -36,7 +37,8 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
         source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON, CSV, XLSX or Parquet file
             or of a folder of JSON files, a list of paths, a flat DataFrame, or a pair of them (headers, lines); where a
             DataFrame stands, whatever Arrow can read: a `pyarrow.Table`, a `RecordBatchReader`, a dataset, or anything
-            with ``__arrow_c_stream__``. A text is never taken for a path, because it may come from outside.
+            with ``__arrow_c_stream__``. With a layout of queries, a mapping of their parameters. A text is never taken
+            for a path, because it may come from outside.
         fields: The fields orders may have.
         layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
 
@@ -45,6 +47,8 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
     """
     if isinstance(source, Orders):
         return source
+    if layout is not None and layout.queries is not None:
+        return _from_queries(source, fields, layout, layout.queries)
     if isinstance(source, Path):
         return _from_paths([source], fields, layout)
     parts = source if isinstance(source, tuple) and len(source) == 2 else (source,)
@@ -121,6 +125,39 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
         names += [file.name] * len(found)
     raw = RawOrders.from_documents(documents, names)
     return read_orders(replace(raw, problems=problems), fields)
+
+
+def _from_queries(source: object, fields: Fields, layout: Layout, queries: LayoutQueries) -> Orders:
+    """Headers and lines of two queries, or flat rows of one; the parameters of both come in one mapping."""
+    from dokima.formats.queries import parameters_of, rows_of_query
+
+    if not isinstance(source, Mapping):
+        message = f"expected the parameters of its queries as a mapping (got {type(source).__name__})"
+        raise DocumentError([Problem("", "", "", message, f"layout {layout.name}")])
+    assert queries.database is not None
+    asked = {"headers": queries.headers, **({"lines": queries.lines} if queries.lines else {})}
+    try:
+        known = {level: parameters_of(query)[1] for level, query in asked.items()}
+        unknown = next((name for name in source if not any(name in names for names in known.values())), None)
+        if unknown is not None:
+            every = [name for names in known.values() for name in names]
+            raise DokimaError(f"layout {layout.name}: there is no :{unknown} in its queries{nearest(unknown, every)}")
+        grids = [
+            rows_of_query(
+                queries.database,
+                query,
+                {name: source[name] for name in known[level] if name in source},
+                f"{level} of layout {layout.name}",
+            )
+            for level, query in asked.items()
+        ]
+    except DokimaError as error:
+        raise DocumentError([Problem("", "", "", str(error), f"source {queries.source}")]) from None
+    if len(grids) == 1:
+        raw = flat_orders(grids[0], layout, queries.source)
+    else:
+        raw = linked_orders(grids[0], grids[1], layout, (f"{queries.source} headers", f"{queries.source} lines"))
+    return read_orders(raw, layout.fields(fields), layout.reader)
 
 
 def _from_two_files(paths: Sequence[Path], fields: Fields, layout: Layout) -> Orders:

@@ -70,6 +70,7 @@ def program_definition(
         functions={getattr(body, "__name__", ""): own for body in python if (own := own_function(body))},
         lifecycle=lifecycle,
         numbering=sections.numbering,
+        databases=sections.source,
         overrides=sections.editing.override,
         reprice_on=[name if "." in name else f"line.{name}" for name in sections.terms.reprice_on],
     )

@@ -26,6 +26,7 @@ from dokima.formats.layouts import Layout
 from dokima.formats.registry import read_grid
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
+from dokima.model.databases import Database, Query
 from dokima.model.fields import Field
 from dokima.model.source import source_of
 from dokima.model.values import BadValue, ValueReader
@@ -156,13 +157,17 @@ def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:
             message = f"rows were given for '{name}', which is no table{nearest(name, sources)}"
             problems.append(RulebookProblem("", "table", message))
             continue
+        file = ""
         try:
-            grid = grid_of(rows, f"rows of table '{name}'")
+            if isinstance(rows, Query):
+                grid, file = _queried(name, definition.databases, rows)
+            else:
+                grid = grid_of(rows, f"rows of table '{name}'")
         except DokimaError as error:
             problems.append(RulebookProblem("", f"table.{name}", str(error)))
             continue
         problems += [RulebookProblem("", f"table.{name}", each.message, each.row) for each in grid.problems]
-        sources[name] = TableSource(grid.columns, grid.size, "", grid.rows, sources[name].reader)
+        sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, sources[name].reader)
     if problems:
         raise RulebookError(problems)
     # Values that are rolled up may come from what was replaced.
@@ -233,7 +238,7 @@ def _compile(
     own = [*python, *_python_files(sections.rulebook.python, folder, problems)]
     if unknown := _without_source([*own, *kinds]):
         raise RulebookError([text.placed(problem) for problem in (*problems, *unknown)])
-    layouts = dict(sections.layout)
+    layouts = {name: _reached(layout, sections.source, problems) for name, layout in sections.layout.items()}
     definition = program_definition(sections, _with_kinds(model), sources, own, kinds)
     problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
     try:
@@ -349,7 +354,7 @@ def _sources(
     for name, table in spec.table.items():
         grid, file = Grid({}, 0, _no_rows()), table.file or ""
         try:
-            grid, file = _grid(name, table, given, folder)
+            grid, file = _grid(name, table, given, folder, spec.source)
         except DocumentError as error:
             for problem in error.problems:
                 problems.append(RulebookProblem(file, f"table.{name}.file", problem.message, problem.row))
@@ -367,17 +372,49 @@ def _no_rows() -> Any:
     return np.zeros(0, np.int64)
 
 
-def _grid(name: str, table: TableDefinition, given: Mapping[str, Any], folder: Path | None) -> tuple[Grid, str]:
+def _queried(name: str, databases: Mapping[str, Database], query: Query) -> tuple[Grid, str]:
+    """The rows of a query."""
+    if query.source not in databases:
+        raise DokimaError(f"there is no [source.{query.source}]{nearest(query.source, databases)}")
+    from dokima.formats.queries import rows_of_query
+
+    what = f"rows of table '{name}' from {query.source}"
+    return rows_of_query(databases[query.source], query.query, query.parameters, what), query.source
+
+
+def _grid(
+    name: str,
+    table: TableDefinition,
+    given: Mapping[str, Any],
+    folder: Path | None,
+    databases: Mapping[str, Database],
+) -> tuple[Grid, str]:
     if isinstance(given.get(name), str | Path):
         path = Path(given[name])
         return read_grid(path, table.separator, table.encoding), path.name
+    if isinstance(given.get(name), Query):
+        return _queried(name, databases, given[name])
     if name in given:
         return grid_of(given[name], f"rows of table '{name}'"), ""
+    if table.rows is not None:
+        return _queried(name, databases, Query(table.rows.source, table.rows.query))
     if table.file is None or folder is None:
         raise DokimaError(
             f"expected rows for table '{name}': a 'file' beside the rulebook, or tables={{'{name}': ...}}"
         )
     return read_grid(folder / table.file, table.separator, table.encoding), table.file
+
+
+def _reached(layout: Layout, databases: Mapping[str, Database], problems: list[RulebookProblem]) -> Layout:
+    """A layout whose queries know their database."""
+    if layout.queries is None:
+        return layout
+    name = layout.queries.source
+    if name not in databases:
+        message = f"there is no [source.{name}]{nearest(name, databases)}"
+        problems.append(RulebookProblem("", f"layout.{layout.name}.queries.source", message))
+        return layout
+    return replace(layout, queries=replace(layout.queries, database=databases[name]))
 
 
 def _layout_problems(

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 from dokima.engine.program import ReportingCurrency, ReportTerms
 from dokima.formats.layouts import Layout
+from dokima.model.databases import Database
 from dokima.model.fields import Field
 from dokima.model.numbering import NumberSeries
 from dokima.model.settings import Name, Reads, Texts, setting
@@ -67,6 +68,9 @@ class RulebookSections:
     )
     table: Mapping[Name, TableDefinition] = setting("Tables by name.", default_factory=dict)
     layout: Mapping[Name, Layout] = setting("Layouts of other people's files by name.", default_factory=dict)
+    source: Mapping[Name, Database] = setting(
+        "Databases of others that tables and layouts read from, by name.", default_factory=dict
+    )
     rule: Sequence[RuleDefinition] = setting("Rules.", default=())
     routine: Mapping[Name, RoutineDefinition] = setting("Routines by name.", default_factory=dict)
     states: Lifecycle = setting(

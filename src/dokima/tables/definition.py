@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from dokima.exact.integers import Integers
+from dokima.model.databases import TableQuery
 from dokima.model.fields import Field
 from dokima.model.raw import RawColumn
 from dokima.model.settings import FormulaText, Name, Texts, setting
@@ -38,6 +39,7 @@ class TableDefinition(Marks):
     file: str | None = setting(
         "The file of its rows, beside the rulebook: CSV, XLSX or Parquet; rows from Python if left out.", default=None
     )
+    rows: TableQuery | None = setting("The query that gives its rows, in the place of a file.", default=None)
     key: Mapping[str, FormulaText] | None = setting(
         "Columns by which one row is found, each with the formula that it must equal.", default=None
     )
@@ -73,6 +75,8 @@ class TableDefinition(Marks):
         """What is wrong with the settings together, blank for nothing."""
         if (self.key is None) == (self.match is None):
             return "expected either 'key' or 'match'"
+        if self.file is not None and self.rows is not None:
+            return "expected either 'file' or 'rows'"
         if self.key is not None and not self.key:
             return "expected at least one key column"
         return Marks.wrong(self)

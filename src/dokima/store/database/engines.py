@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import os
-import re
 import sqlite3
 import weakref
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from sqlalchemy import URL, Connection, Engine, create_engine, event, make_url
-from sqlalchemy.exc import ArgumentError, DBAPIError, NoSuchModuleError
+from sqlalchemy import URL, Connection, Engine, create_engine, event
+from sqlalchemy.exc import DBAPIError, NoSuchModuleError
 
 from dokima.errors import Conflict, DokimaError
 
@@ -20,42 +19,9 @@ ATTEMPTS = 5
 """How often a transaction is done that others got in the way of."""
 BUSY_SECONDS = 30
 """For how long SQLite waits for another writer."""
-_NAME = re.compile(r"\$([A-Za-z_][A-Za-z0-9_]*)")
 _IN_THE_WAY = ("40001", "40P01", "55P03", "23505")
 """SQLSTATE of PostgreSQL: serialisation failure, deadlock, lock not available, and a number that somebody else has just
 used: done again, the transaction finds it."""
-
-
-def url_of(place: str) -> URL:
-    """A URL, ``$NAME`` in any of its parts put in from the environment.
-
-    It is taken apart first and filled in part by part: a password ``p@s/s:w`` must not move the host.
-
-    Raises:
-        DokimaError: It is no URL of a database, or a name is not in the environment. No value of the environment is
-            ever told.
-    """
-    whole = _NAME.fullmatch(place.strip())
-    try:
-        url = make_url(_value(whole[1]) if whole else place)
-    except ArgumentError:
-        told = place if whole else re.sub(r"//[^@/]*@", "//...@", place)
-        raise DokimaError(f"expected a URL such as sqlite:///orders.db (got '{told}')") from None
-    if whole:
-        return url
-    parts = {name: getattr(url, name) for name in ("username", "password", "host", "database")}
-    filled: dict[str, Any] = {name: _filled(str(text)) for name, text in parts.items() if text}
-    return url.set(**filled)
-
-
-def _filled(text: str) -> str:
-    return _NAME.sub(lambda found: _value(found[1]), text)
-
-
-def _value(name: str) -> str:
-    if name not in os.environ:
-        raise DokimaError(f"${name} is not in the environment")
-    return os.environ[name]
 
 
 def engine_of(url: URL) -> Engine:
@@ -64,8 +30,6 @@ def engine_of(url: URL) -> Engine:
     Raises:
         DokimaError: The driver of that database is not installed.
     """
-    if url.get_backend_name() not in ("sqlite", "postgresql"):
-        raise DokimaError(f"expected sqlite or postgresql (got '{url.get_backend_name()}')")
     try:
         engine = create_engine(url, pool_pre_ping=url.get_backend_name() == "postgresql")
     except (ImportError, NoSuchModuleError):

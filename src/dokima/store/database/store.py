@@ -10,8 +10,9 @@ from typing import Any
 from sqlalchemy import Connection, inspect
 
 from dokima.errors import DokimaError
+from dokima.formats.queries import url_of
 from dokima.rulebook.book import Rulebook
-from dokima.store.database.engines import engine_of, url_of
+from dokima.store.database.engines import engine_of
 from dokima.store.database.jobs import Each, Job
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.schema import schema_of

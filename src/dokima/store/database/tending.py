@@ -17,8 +17,9 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.schema import CreateIndex, CreateTable
 
 from dokima.errors import DocumentError, DokimaError
+from dokima.formats.queries import url_of
 from dokima.rulebook.book import Rulebook
-from dokima.store.database.engines import engine_of, told, url_of, writing
+from dokima.store.database.engines import engine_of, told, writing
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.rows import rows_of
 from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema, approximate_views, schema_of
