@@ -16,9 +16,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from dokima.errors import DokimaError, listed, nearest
-from dokima.formats.grid import Grid
+from dokima.formats.grid import Grid, coded
 from dokima.model.databases import Database
-from dokima.model.raw import RawColumn
 
 if TYPE_CHECKING:
     from sqlalchemy import URL, Connection
@@ -139,7 +138,7 @@ def rows_of_query(database: Database, query: str, parameters: Mapping[str, Any],
         raise DokimaError(f"{what}: expected each column once (got '{doubled[0]}' twice)")
     columns = zip(*rows, strict=True) if rows else ((),) * len(headings)
     return Grid(
-        {name: RawColumn([_cell(value) for value in column]) for name, column in zip(headings, columns, strict=True)},
+        {name: coded([_cell(value) for value in column]) for name, column in zip(headings, columns, strict=True)},
         len(rows),
         np.arange(len(rows)) + 2,
     )
