@@ -32,6 +32,7 @@ BENCHMARKS = (
     "output",
     "changes",
     "change_orders",
+    "databases",
 )
 LIBRARIES = ("numpy", "pyarrow", "pandas", "polars", "duckdb", "dask", "SQLAlchemy", "psycopg")
 BEGIN, END = "<!-- results.json -->\n", "<!-- end of results.json -->\n"

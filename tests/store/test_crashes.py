@@ -24,6 +24,10 @@ from tests.store.conftest import Place
 from tests.store.test_places import order, small
 
 
+KILLS = int(os.environ.get("DOKIMA_TEST_KILLS", "40"))
+"""In each place; 170 of them before something of the store is released."""
+
+
 def works_for_ever(place, book, seed):
     """Save, settle and do jobs until somebody ends it. Header and line of order A always hold the same number."""
     turn = random.Random(seed)
@@ -102,10 +106,10 @@ def test_a_killed_writer_leaves_whole_documents(place):
 
 
 @pytest.mark.long
-def test_a_hundred_and_seventy_killed_writers_leave_whole_documents(place):
+def test_many_killed_writers_leave_whole_documents(place):
     book = small()
     prepared(place, book)
-    for seed in range(170):
+    for seed in range(KILLS):
         killed(place, book, 1000 + seed, 0.2)
         if seed % 5 == 4:
             is_whole(place, book)
