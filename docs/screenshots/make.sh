@@ -40,8 +40,10 @@ take edit 140 42 \
     "dokima edit orders/SQ-2041.json --set 10.quantity=40 --add item=BENCH-K,quantity=1 --dry-run" \
     "dokima edit orders/SQ-2041.json --set 10.quantity=40 --set 30.quantity=1.25 --out changed.json" \
     "ls changed.json"
-SIZE=9 take trial 156 54 \
-    "dokima explain --header customer=FERNHOLT --header kind=sales --header date=2026-03-02 --line item=PANE-T6 --line quantity=50"
+take orders 140 42 \
+    "dokima store create --store sqlite:///o.db" "dokima store load orders --store sqlite:///o.db --by Ada 2> /dev/null" \
+    "dokima orders --kind sales --sort -with_tax --store sqlite:///o.db" \
+    "dokima edit --where 'blank(state)' --to cancelled --store sqlite:///o.db --by Ben"
 take steps 140 42 "dokima explain orders/SQ-2047.json 10 price" "dokima price orders/SQ-2041.json --steps 10 --locale de_DE"
 SIZE=9 take audit 156 54 "dokima audit --today 2026-03-12 --severity warning | head -44"
 SIZE=9 take replay 156 54 \

@@ -309,7 +309,7 @@ HOSTILE = {
     "\x1b]0;owned\x07": "␛]0;owned␇",
     "\x9b2J": "\ufffd2J",
     "safe\u202egnp.exe": "safe\ufffdgnp.exe",
-    "a\rb\x00c\x7f": "a␍b␀c␡",
+    "a\rb\x01c\x7f": "a␍b␁c␡",
     "[/]": "[/]",
     "[bold]x[/bold] :smile:": "[bold]x[/bold] :smile:",
 }

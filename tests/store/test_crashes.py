@@ -23,7 +23,6 @@ from tests import postgres
 from tests.store.conftest import Place
 from tests.store.test_places import order, small
 
-
 KILLS = int(os.environ.get("DOKIMA_TEST_KILLS", "40"))
 """In each place; 170 of them before something of the store is released."""
 

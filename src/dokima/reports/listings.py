@@ -34,9 +34,9 @@ def listing_paper(listing: Listing, words: Wording) -> Paper:
             rows.append(Row([told.get(name) for name in listing.columns], "total"))
     return Paper(
         title=words[TITLES[listing.level]],
-        subtitle="",
+        subtitle=_counted(listing),
         facts={},
-        sections=[Section(_counted(listing), columns, rows, words["no_changes"])],
+        sections=[Section("", columns, rows, words["no_changes"])],
         currency="",
         places=0,
         language=words.language,

@@ -139,7 +139,8 @@ class Paper:
         facts = [Text(f"  {label}: {value.replace(chr(10), ', ')}") for label, value in self.shown_facts]
         parts: list[RenderableType] = [head, *([Text(f"  {self.headline}")] if self.headline else []), *facts]
         for section in self.sections:
-            parts += [Text(""), Text(section.heading, style="bold")]
+            if section.heading:
+                parts += [Text(""), Text(section.heading, style="bold")]
             parts.append(_table(section) if section.rows else Text(f"  {section.empty}"))
         return Group(*parts)
 

@@ -27,11 +27,11 @@ if TYPE_CHECKING:
 PAGE = 1000
 TOTALS = ("without_tax", "tax", "with_tax")
 ORDER_COLUMNS = (
-    "number", "kind", "date", "party", "name", "currency", *TOTALS, "requested_by", "state", "revision",
+    "number", "kind", "date", "party", "name", "requested_by", "state", "currency", *TOTALS, "revision",
 )  # fmt: skip
 LINE_COLUMNS = (
-    "order", "line", "item", "description", "party", "name", "date", "due_date", "unit", "quantity", "delivered",
-    "open", "state",
+    "order", "line", "item", "description", "party", "name", "date", "due_date", "state", "unit", "quantity",
+    "delivered", "open",
 )  # fmt: skip
 
 

@@ -404,7 +404,7 @@ class Store:
             for moved in (event.type != "order.created" and event.data.get("changes")) or [{}]:
                 told = {name: moved.get(name) for name in ("line", "field", "from", "to")}
                 rows.append({**about, **{name: _short(value) for name, value in told.items()}})
-        columns = ("time", "by", "event", "revision", "line", "field", "from", "to", "reason")
+        columns = ("time", "by", "event", "line", "field", "from", "to", "reason", "revision")
         return Listing(tuple(rows), columns, "events")
 
     def feed(self, after: int = 0, limit: int = 1000) -> Iterator[dict[str, Any]]:
