@@ -86,6 +86,28 @@ def test_events_are_numbered_without_a_gap_and_tell_each_field(store, database):
     assert list(dokima.check_store(database.where, store.book, schema=database.schema)) == []
 
 
+def test_who_follows_the_feed_is_woken(store, database):
+    """A reader asks after what is new, and waits for it; in PostgreSQL no longer than until it is there."""
+    reader = database.open(store.book)
+    seen = []
+
+    def follows():
+        after = 0
+        while len(seen) < 3:
+            for event in reader.feed(after):
+                seen.append(event["subject"])
+                after = int(event["id"])
+            if len(seen) < 3:
+                reader.wait(0.05 if database.kind == "sqlite" else 30)
+
+    thread = threading.Thread(target=follows)
+    thread.start()
+    while thread.is_alive() and len(seen) < 3:
+        store.save(order(f"A-{len(store.documents.numbers('orders'))}"), "Ada")
+    thread.join()
+    assert seen[:3] == ["A-0", "A-1", "A-2"]
+
+
 def test_a_repeated_operation_is_done_once(store, database):
     first = store.save_many([order(), order()], "Ada", operation="web-17")
     again = database.open(store.book).save_many([order(), order()], "Ada", operation="web-17")

@@ -185,6 +185,19 @@ def test_a_change_is_settled_whole(place, quillmere):
     assert (entry["action"], entry["by"]) == ("approved", "Ben")
 
 
+def test_a_change_of_an_order_that_is_cancelled_meanwhile_is_not_approved(store):
+    store.save(order("A-1", state="confirmed"), "Ada")
+    number = store.open("A-1", "Ada").number
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=9))
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    with store.edit("A-1", by="Cleo") as editor:
+        editor.move_to("cancelled")
+    with pytest.raises(dokima.DokimaError, match="cancelled"):
+        store.approve(number, "Ben")
+    assert store.change(number).state == "submitted"
+    assert str(store.order("A-1").line("10")["quantity"]) == "2"
+
+
 def test_an_edit_is_saved_at_its_end_or_not_at_all(store):
     store.save(order("A-1"), "Ada")
     with store.edit("A-1", by="Ben", reason="asked") as editor:

@@ -9,6 +9,7 @@ from typing import Any, Literal, get_args
 
 from dokima.changes.approving import change_facts
 from dokima.changes.baseline import Baseline
+from dokima.changes.documents import refuse_ended
 from dokima.changes.history import offered_until
 from dokima.changes.rebasing import rebased
 from dokima.changes.settlement import Policy, Settlement, Settling
@@ -231,12 +232,13 @@ class ChangeOrder:
                 kept with the approval.
 
         Raises:
-            Locked: It is not submitted; so it cannot be approved twice.
+            Locked: It is not submitted, so that it cannot be approved twice; or the original has ended meanwhile.
             StaleBaseline: The original has moved since it was frozen.
             Refused: A rule of approving stops it, or less would be left than is delivered or closed.
         """
         self._permit("submitted", "be approved")
         documents = self._current(current)
+        refuse_ended(self.program, documents)
         self._refuse_stale(documents)
         variance = self.variance()
         work = Settling(self.program, self.number, documents, self._after, variance, self._policy(settle))

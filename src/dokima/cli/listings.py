@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import sys
-import time
 from typing import Annotated, Any
 
 import typer
@@ -106,7 +105,10 @@ def history(
 def feed(
     after: Annotated[int, typer.Option("--after", min=0, help="Number of the last event that was read.")] = 0,
     follow: Annotated[bool, typer.Option("--follow", help="Go on for ever, and wait for what comes.")] = False,
-    every: Annotated[float, typer.Option("--every", min=0.05, help="With --follow: seconds between two looks.")] = 1.0,
+    every: Annotated[
+        float,
+        typer.Option("--every", min=0.05, help="With --follow: at most so many seconds between two looks."),
+    ] = 1.0,
     store: Place = ".",
     schema: Schema = "",
     prefix: Prefix = "",
@@ -122,7 +124,7 @@ def feed(
             sys.stdout.flush()
             if not follow:
                 return
-            time.sleep(every)
+            kept.wait(every)
     except KeyboardInterrupt:
         note(f"stopped: --after {after} goes on from here")
 

@@ -385,6 +385,14 @@ class Store:
         """
         raise DokimaError(no_events(self.documents.place))
 
+    def wait(self, seconds: float) -> None:  # noqa: ARG002 (a database has events)
+        """Wait until something may have become true, at most so long; needs a database.
+
+        Raises:
+            DokimaError: The place keeps no events.
+        """
+        raise DokimaError(no_events(self.documents.place))
+
     def history_list(self, number: str) -> Listing:
         """The same as a list: a row for each field that moved.
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -71,6 +72,23 @@ class DatabaseStore(Store):
     def trim(self, before: int) -> int:
         """Forget the events before a number, and say how many those were. Whoever reads from before it is refused."""
         return self.documents.trim(before)
+
+    def wait(self, seconds: float) -> None:
+        """Wait until something may have become true, at most so long. PostgreSQL wakes whoever waits; SQLite does not.
+
+        Args:
+            seconds: How long at most.
+        """
+        engine = self.documents.engine
+        if engine.dialect.name != "postgresql":
+            time.sleep(seconds)
+            return
+        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            connection.exec_driver_sql("LISTEN dokima")
+            driver: Any = connection.connection.driver_connection
+            for _ in driver.notifies(timeout=seconds, stop_after=1):
+                pass
+            connection.exec_driver_sql("UNLISTEN dokima")
 
     def close(self) -> None:
         """Give all connections back."""
