@@ -12,7 +12,7 @@ from dokima.errors import Conflict, DocumentError, DokimaError, Problem, Refused
 from dokima.formats.json_files import json_text
 from dokima.model.content import canonical_json, digest_of
 from dokima.model.document import Document
-from dokima.model.numbering import numbered
+from dokima.model.numbering import NumberSeries, numbered
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
 from dokima.store.documents import Event, Transaction, Written
@@ -46,6 +46,9 @@ class Saving:
         fields = self.store.book.program.fields
         documents = [Document.read(order, fields) for order in orders]
         digest = digest_of(canonical_json([[document.header, document.rows] for document in documents]))
+        if self.operation and (done := self._done(digest)) is not None:
+            return done
+        documents = [self._drawn_apart(document) for document in documents]
         return self.store.documents.transact(self.by, lambda transaction: self._save(transaction, documents, digest))
 
     def _save(self, transaction: Transaction, documents: Sequence[Document], digest: str) -> list[Order]:
@@ -127,14 +130,25 @@ class Saving:
         if found.stopping:
             raise Refused(f"{names[0] if len(names) == 1 else 'the orders'} cannot be saved", found.stopping)
 
-    def _numbered(self, transaction: Transaction, document: Document) -> Document:
-        if document.number:
+    def _drawn_apart(self, document: Document) -> Document:
+        """With a number of a series that may have gaps: drawn in a transaction of its own, which keeps nobody waiting."""
+        series = None if document.number else self._series(document)
+        if series is None or series.gapless:
             return document
+        return self.store.documents.transact(self.by, lambda transaction: self._numbered(transaction, document))
+
+    def _series(self, document: Document) -> NumberSeries:
         kind = str(document.header.get("kind") or "")
         series = self.store.book.program.definition.numbering.get(kind)
         if series is None:
             message = f"expected a number, or [numbering.{kind or 'KIND'}] in the rulebook that gives one"
             raise DocumentError([Problem("", "", "number", message)])
+        return series
+
+    def _numbered(self, transaction: Transaction, document: Document) -> Document:
+        if document.number:
+            return document
+        series = self._series(document)
         text = series.series(document.header.get("date"))
         for _ in range(1000):
             number = numbered(text, transaction.draw(text, series.start))

@@ -14,7 +14,7 @@ from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.listing import ChangeEntries, change_entries
 from dokima.changes.settlement import Policy, Settlement
-from dokima.errors import DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
 from dokima.formats.json_files import dumped, json_text
 from dokima.model.listing import Listing
 from dokima.model.order import Order
@@ -352,6 +352,32 @@ class Store:
             kept = found if condition is None else found.select(np.flatnonzero(condition.holds(found)))
             if len(kept):
                 yield kept
+
+    def work_on(
+        self, number: str, by: str, action: Callable[[Editor], object], *, attempts: int = 1, reason: str = ""
+    ) -> Order:
+        """Edit an order and save it; if it has been saved by somebody else meanwhile, do the same to what is kept then.
+
+        Args:
+            number: Number of the order.
+            by: Who does it.
+            action: What is done with its editor. It may be called several times, each time with another editor.
+            attempts: How often at most.
+            reason: For the history.
+
+        Raises:
+            Refused: A rule stops it.
+            Conflict: Others were quicker each time.
+        """
+        for left in reversed(range(attempts)):
+            editor = self.book.edit(self.order(number), by)
+            action(editor)
+            try:
+                return self.save(editor.save(), by, reason=reason)
+            except Conflict:
+                if not left:
+                    raise
+        raise ValueError(f"expected at least one attempt (got {attempts})")
 
     def history(self, number: str) -> list[Event]:
         """Who did what to an order or a change order, and when: the events about it, field by field.
