@@ -46,7 +46,8 @@ def write_pdf(paper: Paper, target: Path) -> None:
         flow.append(_facts(paper, width, styles))
     for section in paper.sections:
         last = section is paper.sections[-1] and bool(paper.decision)
-        heading = [Spacer(1, 14), Paragraph(escape(section.heading), styles["heading"])]
+        heading = [Spacer(1, 14)]
+        heading += [Paragraph(escape(section.heading), styles["heading"])] if section.heading else []
         if not section.rows:
             body = [Paragraph(escape(section.empty), styles["plain"])]
         elif not last:
@@ -190,13 +191,18 @@ def _spans(section: Section) -> list[tuple[Any, ...]]:
     return look
 
 
+def _letters(text: str) -> float:
+    """How many letters of usual width a text is wide; codes in capitals are wider than words."""
+    return len(text) + 0.3 * sum(letter.isupper() for letter in text)
+
+
 def _widths(section: Section, width: float) -> list[float]:
     """Figures as wide as they need, the rest of the page for texts by how long they are."""
-    longest = []
+    longest: list[float] = []
     for at, column in enumerate(section.columns):
         texts = [column.cell(row.values[at]) for row in section.rows if row.mark != "detail"]
         words = [len(word) for word in column.heading.split()] or [0]
-        figures = max([*(len(text) for text in texts), *words])
+        figures = max([*map(_letters, texts), *words])
         longest.append(min(figures, 34 if column.wide else 22) if column.kind == "text" else figures)
     weights = [5.2 * max(each, 3) + 8 for each in longest]
     spare = width - sum(weights)

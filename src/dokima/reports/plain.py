@@ -49,7 +49,7 @@ def markdown_text(paper: Paper) -> str:
     lines += [f"**{_inert(paper.headline)}**", ""] if paper.headline else []
     lines += [f"- {_inert(label)}: {_inert(value.replace(chr(10), ', '))}" for label, value in paper.shown_facts]
     for section in paper.sections:
-        lines += ["", f"## {_inert(section.heading)}", ""]
+        lines += ["", f"## {_inert(section.heading)}", ""] if section.heading else [""]
         if not section.rows:
             lines.append(_inert(section.empty))
             continue

@@ -131,7 +131,7 @@ class Saving:
             raise Refused(f"{names[0] if len(names) == 1 else 'the orders'} cannot be saved", found.stopping)
 
     def _drawn_apart(self, document: Document) -> Document:
-        """With a number of a series that may have gaps: drawn in a transaction of its own, which keeps nobody waiting."""
+        """With a number of a series that may have gaps: drawn in a transaction of its own, at once."""
         series = None if document.number else self._series(document)
         if series is None or series.gapless:
             return document

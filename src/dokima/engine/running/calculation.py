@@ -13,7 +13,7 @@ import numpy as np
 
 from dokima.engine.program import Program
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import Decimals, Quotient, decimal_of, stored, texts, to_arrow, total
+from dokima.exact import Decimals, Quotient, decimal_of, stored, texts, to_arrow, to_decimals, total
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
@@ -456,6 +456,8 @@ def amount_at(column: Column, position: int, places: int) -> Any:
 def amounts_at(column: Column, positions: Integers, places: Integers) -> list[Any]:
     """Several values of a column of numbers, each with at least its decimal places; None where it is blank."""
     exact = stored(numbers(column.take(positions)))
+    if len(places) and bool((places == exact.places).all()):
+        return list(to_decimals(exact))  # one currency, as in most batches
     rows = zip(exact.units.tolist(), exact.is_missing().tolist(), places.tolist(), strict=True)
     # A currency that is not known has -1 places, and so the fewest.
     return [None if gone else decimal_of(units, exact.places, least) for units, gone, least in rows]
