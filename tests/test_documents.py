@@ -87,7 +87,7 @@ def run_script(text: str, names: dict[str, Any]) -> int:
     return compared
 
 
-@pytest.mark.parametrize(("page", "values"), [("README.md", 3), ("docs/guide.md", 2), ("docs/reference.md", 0)])
+@pytest.mark.parametrize(("page", "values"), [("README.md", 4), ("docs/guide.md", 2), ("docs/reference.md", 0)])
 def test_scripts_run_and_say_what_stands_there(page, values, tmp_path):
     for folder in (".", "quillmere", "next"):
         shutil.copytree(DEMO, tmp_path / folder, dirs_exist_ok=True)
