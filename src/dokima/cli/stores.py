@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 import typer
 
 from dokima import Order, check_store, create_store, refresh_drafts, store_sql, upgrade_store
-from dokima.cli.options import HERE, Book, By, open_book, person, read_orders
+from dokima.cli.options import HERE, Book, By, LayoutName, open_book, person, read_orders
 from dokima.cli.output import complain, note
 from dokima.cli.writing import Prefix, Schema, closed_at_end, store_of
 from dokima.errors import DokimaError
@@ -73,13 +73,14 @@ def load(
     url: Url,
     by: By = "",
     reason: Annotated[str, typer.Option("--reason", help="For the history.")] = "",
+    layout: LayoutName = None,
     schema: Schema = "",
     prefix: Prefix = "",
     book: Book = HERE,
 ) -> None:
     """Save orders from files, each whole or not at all. Exit status 1 if one was refused."""
     kept = store_of(url, book, schema=schema, prefix=prefix)
-    found = read_orders(kept.book, named, None, None)
+    found = read_orders(kept.book, named, None, layout)
     refused = len(found.problems)
     for problem in found.problems:
         complain(str(problem))

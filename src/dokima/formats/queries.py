@@ -56,6 +56,8 @@ def url_of(place: str) -> URL:
         raise DokimaError(f"expected a URL such as sqlite:///orders.db (got '{told}')") from None
     if url.get_backend_name() not in ("sqlite", "postgresql"):
         raise DokimaError(f"expected sqlite or postgresql (got '{url.get_backend_name()}')")
+    if url.drivername == "postgresql":
+        url = url.set(drivername="postgresql+psycopg")
     if whole:
         return url
     parts = {name: getattr(url, name) for name in ("username", "password", "host", "database")}

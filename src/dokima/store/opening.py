@@ -19,7 +19,8 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
 
     Args:
         place: A folder, or the URL of a database: ``sqlite:///orders.db``, ``postgresql+psycopg://user@host/name``.
-            ``$NAME`` in any part of a URL, or in the place of all of it, comes from the environment.
+            ``$NAME`` in any part of a URL, or in the place of all of it, comes from the environment. Schema and prefix
+            may stand in it: ``?schema=shop&prefix=q_``.
         book: The rulebook.
         schema: Schema of the database; the usual one if blank.
         prefix: What the names of its tables begin with.

@@ -75,6 +75,10 @@ def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
     made = Schema(MetaData(schema=schema or None), header, line, figures, totals)
 
     def table(name: str, *columns: Any) -> None:
+        names = [column.name.casefold() for column in columns if isinstance(column, Column)]
+        twice = next((each for each in names if names.count(each) > 1), None)
+        if twice is not None:
+            raise DokimaError(f"the store has a column '{twice}' of its own in '{name}': give the field another name")
         found = Table(prefix + name, made.metadata, *columns)
         for each in (found.name, *(column.name for column in found.columns)):
             if len(each.encode()) > LONGEST_NAME:

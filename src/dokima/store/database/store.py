@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import Connection, inspect
+from sqlalchemy import URL, Connection, inspect
 
 from dokima.errors import DokimaError
 from dokima.formats.queries import url_of
@@ -37,7 +37,7 @@ class DatabaseStore(Store):
     documents: DatabaseDocuments
 
     def __init__(self, place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> None:
-        url = url_of(place)
+        url, schema, prefix = parts_of(place, schema, prefix)
         if url.get_backend_name() == "sqlite" and (missing := _missing_file(url.database)):
             raise DokimaError(missing)
         engine = engine_of(url)
@@ -93,6 +93,13 @@ class DatabaseStore(Store):
     def close(self) -> None:
         """Give all connections back."""
         self.documents.engine.dispose()
+
+
+def parts_of(place: str, schema: str, prefix: str) -> tuple[URL, str, str]:
+    """A URL, and schema and prefix; both may stand in it as ``?schema=shop&prefix=q_``."""
+    url = url_of(place)
+    said = {name: str(url.query[name]) for name in ("schema", "prefix") if name in url.query}
+    return url.difference_update_query(said), schema or said.get("schema", ""), prefix or said.get("prefix", "")
 
 
 def _missing_file(path: str | None) -> str:

@@ -17,13 +17,12 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.schema import CreateIndex, CreateTable
 
 from dokima.errors import DocumentError, DokimaError
-from dokima.formats.queries import url_of
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of, told, writing
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.rows import rows_of
 from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema, approximate_views, schema_of
-from dokima.store.database.store import DatabaseStore
+from dokima.store.database.store import DatabaseStore, parts_of
 from dokima.store.selecting import Selection
 
 PAGE = 1000
@@ -48,7 +47,7 @@ def written_sql(book: Rulebook, dialect: str, schema: str, prefix: str) -> str:
 
 def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStore:
     """Make the tables of a store; see `create_store`."""
-    url = url_of(place)
+    url, schema, prefix = parts_of(place, schema, prefix)
     engine, made = engine_of(url), schema_of(book.program, schema, prefix)
     where = DatabaseDocuments(engine, book, made).place
     try:
@@ -82,6 +81,7 @@ def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool)
     """Add what a changed rulebook needs; see `upgrade_store`."""
     store = DatabaseStore(place, book, schema=schema, prefix=prefix)
     documents = store.documents
+    schema = documents.schema.metadata.schema or ""
     try:
         with writing(documents.engine) as connection, connection.begin():
             documents.check_version(connection)
