@@ -221,6 +221,12 @@ def cases(given: Any) -> Iterator[Case]:
         yield in_processes(what, commands(TOTALS, folder), answer, given.runs, said)
 
         what = f"from Parquet to Parquet, every figure of {given.lines:,} lines"
+        yield in_processes(
+            "what two processes of this machine are worth: the same plain NumPy in one after the other, and side by side",
+            {"two after one another": [__file__, "--ceiling", "1"], "two side by side": [__file__, "--ceiling", "2"]},
+            lambda _: 0,
+            given.runs,
+        )
         with dask_of_two() as address:
             os.environ["DASK_SCHEDULER"] = address
             ways = ("one thread", "two threads", "two processes", "two Dask workers")
@@ -234,6 +240,24 @@ def cases(given: Any) -> Iterator[Case]:
             what = f"the same totals of {lines:,} lines, {factor} times as many"
             ran = commands(["Dokima"], folder)
             yield in_processes(what, ran, lambda way: len(np.load(folder / f"{way}.npy")), 1, "memory must not grow")  # noqa: B023
+
+
+def plain_work(_: int) -> None:
+    """Arithmetic on columns, and nothing else."""
+    column = np.arange(3_000_000)
+    for _turn in range(150):
+        _ = column * 3 // 7
+
+
+def ceiling(processes: int) -> None:
+    """The work of two, in so many processes."""
+    from multiprocessing import get_context
+
+    with get_context("spawn").Pool(processes) as pool:
+        pool.map(np.arange, [1, 1])  # they are there
+        start = time.perf_counter()
+        pool.map(plain_work, [0, 1], chunksize=1)
+        report_process(time.perf_counter() - start)
 
 
 @contextmanager
@@ -250,7 +274,11 @@ def main() -> None:
     given.add_argument("--items", type=int, default=200_000)
     given.add_argument("--growth", type=int, nargs="*", default=[3], help="also so many times as many lines")
     given.add_argument("--run", nargs=2, metavar=("WAY", "FOLDER"), help=argparse.SUPPRESS)
+    given.add_argument("--ceiling", type=int, help=argparse.SUPPRESS)
     asked = given.parse_args()
+    if asked.ceiling:
+        ceiling(asked.ceiling)
+        return
     if asked.run:
         one(asked.run[0], Path(asked.run[1]))
         return

@@ -77,6 +77,8 @@ def test_events_are_numbered_without_a_gap_and_tell_each_field(store, database):
     assert [(e.number, e.by) for e in store.history("A-1")] == [(1, "Ada"), (2, "Ben")]
     rows = store.history_list("A-1").to_dicts()
     assert {"line": "10", "field": "quantity", "from": "2", "to": "4"}.items() <= rows[1].items()
+    with pytest.raises(dokima.NotFound, match="no order A-9 in orders; did you mean 'A-1'"):
+        store.history("A-9")
     with pytest.raises(dokima.DokimaError, match=r"the last event of .* has number 2 \(got after 9\)"):
         list(store.feed(after=9))
     assert store.trim(2) == 1

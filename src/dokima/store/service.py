@@ -383,9 +383,13 @@ class Store:
         """Who did what to an order or a change order, and when: the events about it, field by field.
 
         Raises:
+            NotFound: There is neither of that number; names the nearest.
             DokimaError: The place keeps no events.
         """
-        return list(self.documents.events(subject=number, limit=1_000_000))
+        found = list(self.documents.events(subject=number, limit=1_000_000))
+        if not found and self.documents.read("changes", number) is None:
+            self.order(number)  # says so if there is none
+        return found
 
     def each(self, *, where: str = "", **selection: Any) -> Any:  # noqa: ARG002 (a database has jobs)
         """The orders of a selection, for doing the same to all of them; needs a database.
