@@ -99,7 +99,7 @@ def prepared(place, book):
 def test_a_killed_writer_leaves_whole_documents(place):
     book = small()
     prepared(place, book)
-    for seed in range(4):
+    for seed in range(2):
         killed(place, book, seed, 0.15)
         is_whole(place, book)
 
