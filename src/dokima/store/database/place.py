@@ -140,6 +140,8 @@ class DatabaseDocuments:
         return {number: document for number, document in found.items() if number in set(numbers)}
 
     def _whole(self, connection: Connection, headers: Sequence[Any]) -> dict[str, Row]:
+        if not headers:
+            return {}
         lines, terms = self.schema["order_lines"], self.schema["agreed_terms"]
         ids = [header["id"] for header in headers]
         of_lines = select(lines).where(lines.c.order_id.in_(ids)).order_by(lines.c.order_id, lines.c.place)
@@ -390,15 +392,16 @@ class _Writing:
         there = self._there(rows.headers)
         new = [row for row in rows.headers if row["number_key"] not in there]
         old = [row for row in rows.headers if row["number_key"] in there]
+        added: dict[str, int] = {}
         if new:
-            self.connection.execute(insert(table), new)
+            fresh = insert(table).returning(table.c.number_key, table.c.id)
+            added = dict(self.connection.execute(fresh, new).all())
         if old:
             values: dict[str, Any] = {name: bindparam(f"new_{name}") for name in old[0] if name != "number_key"}
             self.connection.execute(
                 update(table).where(table.c.number_key == bindparam("its_key")).values(values),
                 [{"its_key": row["number_key"]} | {f"new_{name}": row[name] for name in values} for row in old],
             )
-        added = self.identities(new)
         ids = [(there | added)[row["number_key"]] for row in rows.headers]
         self._write_parts(rows, ids, [there[row["number_key"]] for row in old])
 
@@ -463,13 +466,13 @@ class _Writing:
         for table, fresh in ((lines, added), (terms, kept_terms)):
             if fresh:
                 self.connection.execute(insert(table), fresh)
-        self.write_taxes(rows, ids)
+        self.write_taxes(rows, ids, old)
 
-    def write_taxes(self, rows: OrderRows, ids: Sequence[int]) -> None:
-        """The taxes of orders, in the place of those that are kept."""
+    def write_taxes(self, rows: OrderRows, ids: Sequence[int], old: Sequence[int]) -> None:
+        """The taxes of orders, in the place of those that are kept of the old ones."""
         taxes = self.schema["order_taxes"]
-        for start in range(0, len(ids), MANY):
-            self.connection.execute(delete(taxes).where(taxes.c.order_id.in_(ids[start : start + MANY])))
+        for start in range(0, len(old), MANY):
+            self.connection.execute(delete(taxes).where(taxes.c.order_id.in_(old[start : start + MANY])))
         levied = [{**tax, "order_id": order} for order, each in zip(ids, rows.taxes, strict=True) for tax in each]
         if levied:
             self.connection.execute(insert(taxes), levied)

@@ -238,7 +238,8 @@ def _refreshed(store: DatabaseStore) -> int:
                     values = {n: v for n, v in line.items() if n.startswith(FIGURE)}
                     if values:
                         transaction.connection.execute(update(lines).where(mine).values(values))
-            transaction.write_taxes(rows, [ids[header["number_key"]] for header in rows.headers])
+            every = [ids[header["number_key"]] for header in rows.headers]
+            transaction.write_taxes(rows, every, every)
             return len(found)
 
         if numbers:
