@@ -152,6 +152,7 @@ def test_lists_say_what_people_look_for(place, quillmere):
     assert [row["number"] for row in store.orders(supplier="BRENNICK")] == ["PO-718"]
     assert [row["number"] for row in store.orders(since="2026-03-03", until="2026-03-04")] == ["PO-718", "SQ-2042"]
     assert [row["number"] for row in store.orders(where="requested_by == 'I. Marrow'")] == ["SQ-2041"]
+    assert len(store.orders(where="kind == 'sales' and found(customer)")) == 3
     assert [row["number"] for row in store.orders(where="sum(line.quantity) > 300")] == ["PO-718"]
     with pytest.raises(dokima.DokimaError, match="there is no header field 'stat'; did you mean 'state'"):
         store.orders(where="stat == 'draft'")

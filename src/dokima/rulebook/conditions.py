@@ -69,7 +69,10 @@ def _with_headers(source: str, fields: frozenset[str], program: Program) -> str:
         return source  # whoever reads it as a formula says what is wrong
     text = source.strip()
     inner = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Attribute)}
-    called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+    calls = [node for node in ast.walk(tree) if isinstance(node, ast.Call)]
+    called = {id(node.func) for node in calls}
+    # found(customer) means the table, also where a header field has its name.
+    called |= {id(each) for node in calls if getattr(node.func, "id", "") == "found" for each in node.args}
     lone = [node for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in inner | called]
     for node in lone:
         if node.id not in fields and node.id not in program.tables:
