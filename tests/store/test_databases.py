@@ -342,6 +342,11 @@ def test_the_command_line_from_the_first_table_to_the_feed(database, tmp_path, m
     assert code == 0
     assert [line.split()[0] for line in shown.splitlines() if "SQ-" in line] == ["SQ-2046", "SQ-2045"]
     assert json.loads(run("lines", "--item", "CLIP-S", "--open", "--format", "json")[1])[0]["order"] == "PO-719"
+    code, tried, _ = run("edit", "SQ-2044", "--set", "10.quantity=2", "--dry-run")
+    assert (code, "fields quantity = 2" in tried) == (0, True)
+    assert "Ben" not in run("history", "SQ-2044")[1]
+    assert run("edit", "--where", "kind == 'sales'", "--close", "all", "--dry-run")[0] == 2
+    assert len(json.loads(run("history", "SQ-2044", "--format", "json")[1])) == 1  # nothing has been written
     assert run("edit", "SQ-2044", "--set", "10.quantity=2", "--by", "Ben")[0] == 0
     code, listed, said = run("edit", "--where", "kind == 'sales'", "--to", "cancelled", "--job", "j")
     assert (code, said) == (1, "job j: 5 of 6 orders changed, 1 not\n")

@@ -11,10 +11,11 @@ import typer
 from rich.console import Console
 from rich.progress import Progress
 
-from dokima import DocumentError, DokimaError, Editor, Order, open_store, report, write_order, write_orders
+from dokima import DocumentError, DokimaError, Editor, Order, report, write_order, write_orders
 from dokima.cli.edit_actions import Action, accept_action, close_action, each, line_actions
 from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPath, Today, day, open_book, person, read_orders
 from dokima.cli.output import complain, note
+from dokima.cli.writing import store_at
 
 
 def edit(
@@ -54,13 +55,6 @@ def edit(
     if out is None and not dry_run and not store:
         raise DokimaError("expected --out PATH for the changed order, --store, or --dry-run")
     rulebook = open_book(book)
-    if store and (where or job or len(named or []) != 1):
-        from dokima.cli.jobs import Asked, run_job
-
-        asked = Asked(close, reopen, reprice, sets, to, [add, insert, remove, override, explode, accept])
-        raise typer.Exit(
-            run_job(open_store(store, rulebook), asked, named or [], where, job, person(by), reason, today)
-        )
     actions: list[Action] = [
         *line_actions(sets, override, reprice, add, insert, remove, explode),
         *each(reopen, lambda number: lambda e: e.reopen_line(number)), *each(close, close_action),
@@ -68,13 +62,11 @@ def edit(
         *([lambda e: e.move_to(to)] if to else []),
     ]  # fmt: skip
     if store:
-        with open_store(store, rulebook).edit(
-            (named or [""])[0], person(by), reason=reason, today=day(today)
-        ) as editor:
-            for action in actions:
-                action(editor)
-        report(editor).show()
-        return
+        from dokima.cli.stored_edits import Asked, Doing, edit_stored
+
+        asked = Asked(close, reopen, reprice, sets, to, [add, insert, remove, override, explode, accept])
+        doing = Doing(person(by), reason, day(today), dry_run)
+        raise typer.Exit(edit_stored(store_at(store, rulebook), doing, asked, actions, named or [], where, job))
     found = read_orders(rulebook, named or [], orders, layout)
     if found.problems and len(found) == 0:
         raise DocumentError(found.problems)

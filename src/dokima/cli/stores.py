@@ -8,9 +8,10 @@ from typing import Annotated, Literal
 import typer
 
 from dokima import Order, check_store, create_store, refresh_drafts, store_sql, upgrade_store
+from dokima.cli.closing import AT_END
 from dokima.cli.options import HERE, Book, By, LayoutName, open_book, person, read_orders
 from dokima.cli.output import complain, note
-from dokima.cli.writing import Prefix, Schema, closed_at_end, store_of
+from dokima.cli.writing import Prefix, Schema, store_of
 from dokima.errors import DokimaError
 
 Url = Annotated[str, typer.Option("--store", help="URL of the database: sqlite:///orders.db.")]
@@ -24,7 +25,7 @@ store = typer.Typer(
 @store.command("create")
 def create(url: Url, schema: Schema = "", prefix: Prefix = "", book: Book = HERE) -> None:
     """Make the tables that the rulebook needs. Nothing that is there is touched."""
-    made = closed_at_end(create_store(url, open_book(book), schema=schema, prefix=prefix))
+    made = AT_END.enter_context(create_store(url, open_book(book), schema=schema, prefix=prefix))
     note(f"created: {made.documents.place}")
 
 

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from dokima import Report, Store, open_store
+from dokima import Report, Rulebook, Store, open_store
 from dokima.cli.closing import AT_END
 from dokima.cli.options import open_book
 from dokima.cli.output import note
@@ -25,14 +25,13 @@ ReportFiles = Annotated[
 
 
 def store_of(place: str, book: Path, tables: list[str] | None = None, schema: str = "", prefix: str = "") -> Store:
-    """The store that a command works on; it is closed when the command ends, however it does."""
-    return closed_at_end(open_store(place, open_book(book, tables), schema=schema, prefix=prefix))
+    """The store that a command works on."""
+    return store_at(place, open_book(book, tables), schema, prefix)
 
 
-def closed_at_end(store: Store) -> Store:
-    """The same store, to be closed when the command ends."""
-    AT_END.callback(store.close)
-    return store
+def store_at(place: str, book: Rulebook, schema: str = "", prefix: str = "") -> Store:
+    """The store of a place; it is closed when the command ends, however it does."""
+    return AT_END.enter_context(open_store(place, book, schema=schema, prefix=prefix))
 
 
 def write_reports(report: Report, targets: list[Path] | None) -> None:

@@ -1,7 +1,8 @@
-"""``dokima edit --store``: the same done to many orders of a store, as a job that can be taken up again."""
+"""``dokima edit --store``: one order of a store edited, or the same done to many as a job that can be resumed."""
 
 from __future__ import annotations
 
+import datetime
 import sys
 import uuid
 from collections.abc import Sequence
@@ -11,8 +12,9 @@ from typing import Any
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from dokima import DokimaError, Store, report
-from dokima.cli.options import assignments, day
+from dokima import DokimaError, Editor, Store, report
+from dokima.cli.edit_actions import Action
+from dokima.cli.options import assignments
 from dokima.cli.output import note
 
 Values = Sequence[str] | None
@@ -50,16 +52,49 @@ class Asked:
         return found[0]
 
 
-def run_job(
-    store: Store, asked: Asked, numbers: Sequence[str], where: str, name: str, by: str, reason: str, today: str
+@dataclass(frozen=True)
+class Doing:
+    """Who edits, why, on which day, and whether only to say what would change."""
+
+    by: str
+    reason: str
+    today: datetime.date
+    dry_run: bool
+
+
+def edit_stored(
+    store: Store, doing: Doing, asked: Asked, actions: Sequence[Action], numbers: Sequence[str], where: str, job: str
 ) -> int:
-    """Do it, with a bar, and say what came of it; the exit status: 1 if an order could not be changed.
+    """Edit one order by all actions, or many by one operation; the exit status.
 
     Raises:
-        DokimaError: No orders are named, or the place keeps no jobs.
+        DokimaError: No orders are named, a job was only to be tried, or the place keeps no jobs.
     """
-    if not (numbers or where or name):
+    if where or job or len(numbers) > 1:
+        if doing.dry_run:
+            raise DokimaError(
+                "a job cannot be tried: dokima orders --where lists its orders, and --dry-run takes one order"
+            )
+        return _run_job(store, doing, asked, numbers, where, job)
+    if not numbers:
         raise DokimaError("expected the numbers of orders, or --where")
+    if doing.dry_run:
+        editor = store.book.edit(store.order(numbers[0]), doing.by, today=doing.today)
+        _do(editor, actions)
+    else:
+        with store.edit(numbers[0], doing.by, reason=doing.reason, today=doing.today) as editor:
+            _do(editor, actions)
+    report(editor).show()
+    return 0
+
+
+def _do(editor: Editor, actions: Sequence[Action]) -> None:
+    for action in actions:
+        action(editor)
+
+
+def _run_job(store: Store, doing: Doing, asked: Asked, numbers: Sequence[str], where: str, name: str) -> int:
+    """Do it, with a bar, and say what came of it: 1 if an order could not be changed."""
     bar = Progress(
         TextColumn("{task.description}"), BarColumn(), TimeElapsedColumn(), TimeRemainingColumn(),
         console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True,
@@ -74,13 +109,12 @@ def run_job(
 
         try:
             if name and not (numbers or where):
-                found = store.job(name).go_on(show, day(today))
+                found = store.job(name).go_on(show, doing.today)
             else:
                 operation, arguments = asked.operation()
                 each = store.each(where=where, numbers=tuple(numbers))
-                found = each.apply(
-                    operation, by, reason=reason, name=begun, progress=show, today=day(today), **arguments
-                )
+                how = {"reason": doing.reason, "name": begun, "progress": show, "today": doing.today}
+                found = each.apply(operation, doing.by, **how, **arguments)
         except KeyboardInterrupt:
             note(f"stopped between two batches; dokima edit --job {begun} --store ... goes on")
             return 1
