@@ -163,6 +163,41 @@ def test_a_job_does_each_order_once_and_names_those_it_could_not(store, database
         store.job("x").report()
 
 
+def test_operations_do_what_the_editor_does(database):
+    """Each on an order of its own; what an operation does not take is told for each order."""
+    asks = {"id": "much", "at": "save", "severity": "warning", "acknowledge": True, "require": "line.quantity < 5"}
+    store = database.create(other(line={"remark": {}}, rule=[asks]))
+    lines = [{"number": "10", "item": "PANE", "quantity": 2}, {"number": "20", "item": "VENT", "quantity": 1}]
+    store.save_many(
+        [dokima.Order(n, kind="sales", currency="EUR", state="confirmed", lines=lines) for n in "AB"], "Ada"
+    )
+
+    def done(number, operation, **arguments):
+        report = store.each(numbers=(number,)).apply(operation, "Ben", **arguments)
+        assert (report.done, report.others) == (1, [])
+        return store.order(number)
+
+    assert [line.get("state") for line in done("A", "close", lines=["20"]).lines] == [None, "closed"]
+    assert "closed" not in [line.get("state") for line in done("A", "reopen").lines]
+    found = done("A", "set", fields={"header.requested_by": "Cleo", "line.unit": "C62", "10.quantity": "4"})
+    assert (found.header["requested_by"], [line["unit"] for line in found.lines]) == ("Cleo", ["C62", "C62"])
+    assert str(found.line("10")["quantity"]) == "4"
+    assert (
+        store.each(numbers=("B",)).apply("move", "Ben", into="x").others[0][2].startswith("'move': missing a required")
+    )
+    # A rule that came later asks about what is kept already.
+    later = database.open(other(line={"remark": {}}, rule=[{**asks, "require": "line.quantity < 2"}])).each(
+        numbers=("B",)
+    )
+    (untold,) = later.apply("set", "Ben", fields={"20.remark": "x"}).others
+    assert untold == ("B", "refused", "saving is refused: line 10: much does not hold.")
+    report = later.apply("acknowledge", "Ben", rule="mch", because="agreed")
+    assert report.others == [("B", "refused", "there is no warning 'mch' to accept")]
+    assert later.apply("acknowledge", "Ben", rule="much", because="agreed").done == 1
+    (accepted,) = store.order("B").header["acknowledgements"]
+    assert (accepted["rule"], accepted["by"], accepted["reason"]) == ("much", "Ben", "agreed")
+
+
 def test_a_batch_that_fails_is_done_order_by_order(store, monkeypatch):
     store.save_many([order(f"J-{n}", state="confirmed") for n in range(5)], "Ada")
     real = jobs._Doing.batch

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
@@ -42,12 +43,12 @@ def _reprice(editor: Editor, lines: Sequence[str] = ()) -> None:
         editor.reprice_line(number)
 
 
-def _acknowledge(editor: Editor, rule: str, reason: str) -> None:
-    found = [finding for finding in editor.findings if finding.rule == rule and finding.acknowledge]
+def _acknowledge(editor: Editor, rule: str, because: str) -> None:
+    found = [finding for finding in editor.check("save") if finding.rule == rule and finding.stops]
     if not found:
         raise NotFound(f"there is no warning '{rule}' to accept")
     for finding in found:
-        editor.acknowledge(finding, reason)
+        editor.acknowledge(finding, because)
 
 
 OPERATIONS: Mapping[str, Callable[..., None]] = {
@@ -55,7 +56,7 @@ OPERATIONS: Mapping[str, Callable[..., None]] = {
 }  # fmt: skip
 """``close`` and ``reprice`` take ``lines`` (all if left out), ``reopen`` too (all closed ones), ``move`` takes ``to``,
 ``set`` takes ``fields`` such as ``{"header.due_date": "2026-04-01", "line.unit": "C62", "10.quantity": "4"}``,
-``acknowledge`` takes ``rule`` and ``reason``."""
+``acknowledge`` takes ``rule`` and ``because`` (a job has a reason of its own)."""
 
 
 def operate(editor: Editor, operation: str, arguments: Mapping[str, Any]) -> None:
@@ -67,8 +68,9 @@ def operate(editor: Editor, operation: str, arguments: Mapping[str, Any]) -> Non
     """
     if operation not in OPERATIONS:
         raise NotFound(f"there is no operation '{operation}'{nearest(operation, OPERATIONS)}")
+    work = OPERATIONS[operation]
     try:
-        OPERATIONS[operation](editor, **arguments)
+        inspect.signature(work).bind(editor, **arguments)
     except TypeError as error:
-        said = str(error).partition("() ")[2] or str(error)
-        raise DokimaError(f"'{operation}': {said}") from None
+        raise DokimaError(f"'{operation}': {error}") from None
+    work(editor, **arguments)
