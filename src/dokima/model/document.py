@@ -12,7 +12,7 @@ from dokima.model.addresses import Address, read_address, write_address
 from dokima.model.agreed_terms import AgreedTerms
 from dokima.model.content import fields_digest
 from dokima.model.fields import RECORDS, Fields
-from dokima.model.intake import HeaderAndLines, RawOrders, read_orders
+from dokima.model.intake import read_all
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
 
@@ -43,7 +43,7 @@ class Document:
         Raises:
             DocumentError: With every problem.
         """
-        orders = _read_alone(order, fields)
+        orders = read_all([order], fields)
         given = {write_address(read_address(line.number)): line.fields for line in order.lines}
         return cls._of(orders, fields, order.header, given)
 
@@ -54,7 +54,7 @@ class Document:
         Raises:
             DocumentError: With every problem.
         """
-        return cls._of(_read_alone(document, fields), fields, document.header, document.lines)
+        return cls._of(read_all([document], fields), fields, document.header, document.lines)
 
     @classmethod
     def from_columns(cls, orders: Orders, position: int = 0) -> Document:
@@ -103,10 +103,7 @@ class Document:
             DocumentError: With every problem.
         """
         if id(fields) not in self.columns:
-            orders = read_orders(RawOrders.from_documents([self]), fields)
-            if orders.problems:
-                raise DocumentError(orders.problems)
-            self.columns[id(fields)] = orders
+            self.columns[id(fields)] = read_all([self], fields)
         return self.columns[id(fields)]
 
     def digest(self, names: Collection[str]) -> str:
@@ -182,19 +179,4 @@ def orders_of(documents: Sequence[Document], fields: Fields) -> Orders:
     """
     if len(documents) == 1:
         return documents[0].orders(fields)
-    orders = read_orders(RawOrders.from_documents(documents), fields)
-    if orders.problems:
-        raise DocumentError(orders.problems)
-    return orders
-
-
-def _read_alone(document: HeaderAndLines, fields: Fields) -> Orders:
-    """The columns of one order.
-
-    Raises:
-        DocumentError: With every problem.
-    """
-    orders = read_orders(RawOrders.from_documents([document]), fields)
-    if orders.problems:
-        raise DocumentError(orders.problems)
-    return orders
+    return read_all(documents, fields)

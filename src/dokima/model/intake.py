@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from dokima.errors import Problem, nearest
+from dokima.errors import DocumentError, Problem, nearest
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.model.addresses import Address, read_address, write_address
@@ -81,6 +81,18 @@ def read_orders(raw: RawOrders, fields: Fields, reader: ValueReader | None = Non
     Orders with a problem are left out whole; ``problems`` of the result lists all problems of all of them.
     """
     return _Intake(raw, fields, reader or ValueReader(short_floats=True)).read()
+
+
+def read_all(documents: Sequence[HeaderAndLines], fields: Fields) -> Orders:
+    """Documents as the columns of one batch: all of them, or none.
+
+    Raises:
+        DocumentError: With every problem.
+    """
+    orders = read_orders(RawOrders.from_documents(documents), fields)
+    if orders.problems:
+        raise DocumentError(orders.problems)
+    return orders
 
 
 class _Intake:

@@ -23,7 +23,7 @@ from dokima.formats.file_names import file_name
 from dokima.formats.json_files import json_text
 from dokima.formats.whole_files import write_whole
 from dokima.model.columns import values_of
-from dokima.model.intake import RawOrders, read_orders
+from dokima.model.intake import read_all
 from dokima.model.numbering import counter_of
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -176,9 +176,7 @@ class FolderDocuments:
         for start in range(0, len(numbers), size):
             texts = (self.read("orders", number) for number in numbers[start : start + size])
             found = [Order.from_json(text) for text in texts if text is not None]
-            orders = read_orders(RawOrders.from_documents(found), self.book.program.fields)
-            if orders.problems:
-                raise DocumentError(orders.problems)
+            orders = read_all(found, self.book.program.fields)
             yield orders.select(chosen(selection, orders))
 
     def events(

@@ -14,9 +14,9 @@ from typing import Any, TypeVar
 from sqlalchemy import Connection, Engine, Select, and_, bindparam, delete, func, insert, select, update
 from sqlalchemy.exc import DBAPIError
 
-from dokima.errors import Conflict, DocumentError, DokimaError
+from dokima.errors import Conflict, DokimaError
 from dokima.formats.json_files import dumped
-from dokima.model.intake import RawOrders, read_orders
+from dokima.model.intake import read_all
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.parsing import parse_json
@@ -257,11 +257,7 @@ class DatabaseDocuments:
         Raises:
             DocumentError: With every problem.
         """
-        raw = RawOrders.from_documents([Order.from_dict(document) for document in documents])
-        orders = read_orders(raw, self.book.program.fields)
-        if orders.problems:
-            raise DocumentError(orders.problems)
-        return orders
+        return read_all([Order.from_dict(document) for document in documents], self.book.program.fields)
 
     # -- events -----------------------------------------------------------------------------------------------
 
