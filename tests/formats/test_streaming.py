@@ -336,6 +336,14 @@ def test_headers_and_lines_apart_are_read_side_by_side(orders, lines, bare):
     assert [f.message for piece in pieces for f in piece.findings] == [f.message for f in wanted.findings]
 
 
+def test_headers_without_any_line_are_orders_too():
+    headers, bodies = apart(orders_of(3))
+    pieces = list(BOOK.stream((headers, bodies.slice(0, 0)), lines=2))
+    assert [(order.number, len(order.lines)) for piece in pieces for order in piece] == [
+        (number, 0) for number in headers["order"].to_pylist()
+    ]
+
+
 LINKED = {
     "files": {"headers": "heads.csv", "lines": "bodies.csv", "link": "Order"},
     "header": {"number": {"heading": "No"}, "customer": {"heading": "Buyer"}},

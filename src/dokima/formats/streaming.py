@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
-from itertools import islice
+from itertools import count, islice
 from pathlib import Path
 from typing import Any
 
@@ -85,18 +85,27 @@ def _side_by_side(both: tuple[Any, Any], layout: Layout, lines: int) -> Iterator
     (file, headers), (lines_file, bodies) = (next(iter(_sources(each, layout, lines))) for each in both)
     files = (file or "headers", lines_file or "lines")
     coming = _Coming(map(partial(_named, heading=heading), headers), lines)
+    without_rows = _no_lines(layout)
     for body in _whole_orders(map(partial(_named, heading="line"), bodies), layout.link, lines):
         if layout.link not in body.table.column_names or not body.table.num_rows:
             yield LinkedRows(coming.rest(), body, files)  # whoever reads it says what is missing
             continue
         last = body.table.column(layout.link)[-1].as_py()
         found = coming.up_to(heading, last)
+        without_rows = Batch(body.table.slice(0, 0), body.rows[:0])
         if found is None:
             raise out_of_step(str(last), files, layout, int(body.rows[-1]))
         yield LinkedRows(found, body, files)
     if (left := coming.rest()).table.num_rows:
-        nothing = Batch(body.table.slice(0, 0), body.rows[:0])
-        yield LinkedRows(left, nothing, files)
+        yield LinkedRows(left, without_rows, files)
+
+
+def _no_lines(layout: Layout) -> Batch:
+    """No lines under the headings that must be there: a table without rows comes as no batch at all."""
+    import pyarrow as pa
+
+    headings = {layout.link, *(spec.heading or name for name, spec in layout.line.items())}
+    return Batch(pa.schema([(heading, pa.string()) for heading in headings]).empty_table(), np.zeros(0, np.int64))
 
 
 def _named(batch: Batch, heading: str) -> Batch:
@@ -118,7 +127,7 @@ class _Coming:
     def up_to(self, heading: str, value: Any) -> Batch | None:
         """All rows up to the last one in a row that has this value; None if none of the next ``most`` rows has it."""
         passed = 0
-        for at in range(10**9):
+        for at in count():
             if at == len(self._held):
                 more = next(self._batches, None) if passed <= self._most else None
                 if more is None:
@@ -131,7 +140,7 @@ class _Coming:
                 self._held = [_slice(batch, found + 1, batch.table.num_rows), *self._held[at + 1 :]]
                 return _joined(taken)
             passed += batch.table.num_rows
-        return None
+        raise AssertionError("counting does not end")
 
     def rest(self) -> Batch:
         """Everything that is left."""
