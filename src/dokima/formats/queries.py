@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import os
 import re
-import sqlite3
 import time
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -169,23 +169,18 @@ def _read_only(url: URL) -> URL:
     return url.set(database=f"file:{path}?mode=ro", query={**url.query, "uri": "true"})
 
 
-class _guarded:
+@contextmanager
+def _guarded(connection: Connection, database: Database) -> Iterator[None]:
     """A read-only transaction with a limit of time."""
-
-    def __init__(self, connection: Connection, database: Database) -> None:
-        self.connection = connection
-        self.database = database
-
-    def __enter__(self) -> None:
-        if self.connection.dialect.name == "postgresql":
-            self.connection.exec_driver_sql("SET TRANSACTION READ ONLY")
-            self.connection.exec_driver_sql(f"SET LOCAL statement_timeout = {self.database.seconds * 1000}")
-            return
-        driver: Any = self.connection.connection.driver_connection
-        assert isinstance(driver, sqlite3.Connection)
+    if connection.dialect.name == "postgresql":
+        connection.exec_driver_sql("SET TRANSACTION READ ONLY")
+        connection.exec_driver_sql(f"SET LOCAL statement_timeout = {database.seconds * 1000}")
+    else:
+        driver: Any = connection.connection.driver_connection
         driver.execute("PRAGMA query_only = ON")
-        end = time.monotonic() + self.database.seconds
+        end = time.monotonic() + database.seconds
         driver.set_progress_handler(lambda: time.monotonic() > end, 10_000)
-
-    def __exit__(self, *_: object) -> None:
-        self.connection.rollback()
+    try:
+        yield
+    finally:
+        connection.rollback()

@@ -49,8 +49,7 @@ class Listing(Sequence[Mapping[str, Any]]):
         for row in self.rows:
             mine = found.setdefault(str(row[by] or ""), dict.fromkeys(names, Decimal(0)))
             for name in names:
-                value = row[name] or Decimal(0)
-                mine[name] = with_places(added((mine[name], value)), max(places_of(mine[name]), places_of(value)))
+                mine[name] = added((mine[name], row[name] or Decimal(0)))
         return found
 
     def to_dicts(self) -> list[dict[str, Any]]:
@@ -70,16 +69,10 @@ class Listing(Sequence[Mapping[str, Any]]):
         return pa.Table.from_pandas(self.to_frame(), preserve_index=False)
 
 
-def places_of(value: Decimal) -> int:
-    """Decimal places that a number is written with."""
-    exponent = value.as_tuple().exponent
-    return max(0, -exponent) if isinstance(exponent, int) else 0
-
-
 def with_places(value: Decimal, places: int) -> Decimal:
     """A number written with at least so many decimal places."""
-    sign, digits, _ = value.as_tuple()
-    more = places - places_of(value)
+    sign, digits, exponent = value.as_tuple()
+    more = places + int(exponent)
     return value if more <= 0 else Decimal((sign, (*digits, *[0] * more), -places))
 
 

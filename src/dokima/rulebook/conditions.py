@@ -13,7 +13,7 @@ from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
 from dokima.errors import DokimaError, FormulaError, nearest
-from dokima.exact.integers import Mask
+from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Level
 from dokima.formulas.compiler import compile_formula
 from dokima.formulas.operators import flags
@@ -55,6 +55,11 @@ class Condition:
         context = Context(self.program, prepare(self.program, orders, Run(today)), Run(today))
         found = flags(self.formula.evaluate(context, Level.HEADER)).spread(len(orders)).is_true()
         return np.broadcast_to(found, (len(orders),))
+
+
+def holding(condition: Condition | None, orders: Orders) -> Integers:
+    """The positions of the orders for which a condition holds; all of them without one."""
+    return np.arange(len(orders)) if condition is None else np.flatnonzero(condition.holds(orders))
 
 
 def _with_headers(source: str, fields: frozenset[str], program: Program) -> str:

@@ -6,8 +6,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
 from dokima.engine.program import Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
@@ -18,7 +16,7 @@ from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.listing import Listing, with_places
 from dokima.model.orders import Orders
 from dokima.model.states import CLOSED
-from dokima.rulebook.conditions import Condition
+from dokima.rulebook.conditions import Condition, holding
 from dokima.store.selecting import Selection
 
 if TYPE_CHECKING:
@@ -50,9 +48,18 @@ def _pages(store: Store, selection: Selection, where: str) -> Iterator[tuple[Ord
     condition = Condition.of(store.book.program, where) if where else None
     whole = condition is not None and condition.reads_lines
     for orders, figures in store.documents.headed(selection, PAGE, whole):
-        kept = np.flatnonzero(condition.holds(orders)) if condition is not None else np.arange(len(orders))
+        kept = holding(condition, orders)
         if len(kept):
             yield orders.select(kept), [figures[at] for at in kept.tolist()]
+
+
+def whole_orders(store: Store, selection: Selection, where: str) -> Iterator[Orders]:
+    """The orders of a selection with their lines, in pieces."""
+    condition = Condition.of(store.book.program, where) if where else None
+    for orders in store.documents.select(selection, PAGE):
+        kept = holding(condition, orders)
+        if len(kept):
+            yield orders.select(kept)
 
 
 def numbers_of(store: Store, selection: Selection, where: str) -> Iterator[tuple[str, int]]:
@@ -64,11 +71,11 @@ def numbers_of(store: Store, selection: Selection, where: str) -> Iterator[tuple
 def _order_rows(store: Store, orders: Orders, figures: Sequence[Mapping[str, Any]]) -> Iterator[dict[str, Any]]:
     fields = {
         name: _values(orders.header(name), len(orders))
-        for name in ("number", "kind", "date", "currency", "requested_by", "state", "revision")
+        for name in ("number", "kind", "date", "requested_by", "state", "revision")
     }
     context = _context(store, orders)
     fields["currency"] = _values(context.column("header.currency"), len(orders))
-    parties, names = _parties(store, orders)
+    parties, names = _parties(context, len(orders))
     first = store.book.program.definition.lifecycle.first
     for at in range(len(orders)):
         row = {name: values[at] for name, values in fields.items()}
@@ -88,15 +95,13 @@ def _values(column: Column, count: int) -> list[Any]:
     return found * count if len(found) == 1 and count != 1 else found
 
 
-def _parties(store: Store, orders: Orders) -> tuple[list[str | None], list[str | None]]:
+def _parties(context: Context, count: int) -> tuple[list[str | None], list[str | None]]:
     """Number and name of the customer, or of the supplier where there is no customer."""
-    program, count = store.book.program, len(orders)
-    context = _context(store, orders)
     parties: list[str | None] = [None] * count
     names: list[str | None] = [None] * count
     for which in ("supplier", "customer"):
-        codes = _values(orders.header(which), count)
-        formulas = program.parties.get(which, ())
+        codes = _values(context.orders.header(which), count)
+        formulas = context.program.parties.get(which, ())
         column = formulas[0].evaluate(context, Level.HEADER) if formulas else None
         for at, number in enumerate(codes):
             if number is not None:
@@ -113,12 +118,11 @@ def line_list(store: Store, selection: Selection, where: str, open_only: bool, s
         NotFound: There is no such column to sort by.
         DokimaError: The condition cannot be read.
     """
-    condition = Condition.of(store.book.program, where) if where else None
-    rows: list[dict[str, Any]] = []
-    for orders in store.documents.select(selection, PAGE):
-        kept = np.flatnonzero(condition.holds(orders)) if condition is not None else np.arange(len(orders))
-        if len(kept):
-            rows += _line_rows(store, orders.select(kept), selection.item, open_only)
+    rows = [
+        row
+        for orders in whole_orders(store, selection, where)
+        for row in _line_rows(store, orders, selection.item, open_only)
+    ]
     return Listing(_sorted(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines")
 
 
@@ -128,7 +132,7 @@ def _line_rows(store: Store, orders: Orders, item: str, open_only: bool) -> Iter
     count = orders.line_count
     names = ("number", "item", "description", "due_date", "unit", "quantity", "delivered", "state")
     columns = {name: _values(context.line_column(f"line.{name}"), count) for name in names}
-    parties, party_names = _parties(store, orders)
+    parties, party_names = _parties(context, len(orders))
     dates = _values(orders.header("date"), len(orders))
     states = [str(state or lifecycle.first) for state in _values(orders.header("state"), len(orders))]
     for at, order in enumerate(orders.order_of.tolist()):

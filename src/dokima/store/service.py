@@ -8,8 +8,6 @@ from contextlib import contextmanager
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Self
 
-import numpy as np
-
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.listing import ChangeEntries, change_entries
@@ -22,10 +20,9 @@ from dokima.model.orders import Orders
 from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
-from dokima.rulebook.conditions import Condition
 from dokima.store.documents import Documents, Event, Transaction, Written, no_events
 from dokima.store.events import cloud_event, saved_event
-from dokima.store.listing import PAGE, line_list, order_list
+from dokima.store.listing import line_list, order_list, whole_orders
 from dokima.store.selecting import Selection
 
 if TYPE_CHECKING:
@@ -347,11 +344,7 @@ class Store:
 
     def read_orders(self, *, where: str = "", **selection: Any) -> Iterator[Orders]:
         """The orders of a selection whole, as columns, in pieces of a thousand; arguments are those of `orders`."""
-        condition = Condition.of(self.book.program, where) if where else None
-        for found in self.documents.select(Selection(**selection), PAGE):
-            kept = found if condition is None else found.select(np.flatnonzero(condition.holds(found)))
-            if len(kept):
-                yield kept
+        return whole_orders(self, Selection(**selection), where)
 
     def work_on(
         self, number: str, by: str, action: Callable[[Editor], object], *, attempts: int = 1, reason: str = ""

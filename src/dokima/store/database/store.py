@@ -6,6 +6,7 @@ import time
 import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import URL, Connection, inspect
@@ -103,8 +104,6 @@ def parts_of(place: str, schema: str, prefix: str) -> tuple[URL, str, str]:
 
 
 def _missing_file(path: str | None) -> str:
-    from pathlib import Path
-
     if path and path != ":memory:" and not Path(path).is_file():
         return f"there is no file '{path}': dokima store create makes one"
     return ""
