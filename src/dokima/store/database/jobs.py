@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import bindparam, func, insert, select, update
+from sqlalchemy import func, insert, select
 
 from dokima.editing.editor import Editor
 from dokima.editing.operations import OPERATIONS, operate
@@ -23,8 +23,8 @@ from dokima.store.listing import numbers_of
 from dokima.store.selecting import Selection
 
 if TYPE_CHECKING:
-    from dokima.store.database.place import _Writing
     from dokima.store.database.store import DatabaseStore
+    from dokima.store.database.transaction import DatabaseTransaction
 
 BATCH = 100
 """Orders of one transaction."""
@@ -147,7 +147,7 @@ class Job:
         """Write down what it is about, and its orders."""
         rows = [{"job": self.name, "number": number, "revision": revision} for number, revision in selected]
 
-        def work(writing: _Writing) -> None:
+        def work(writing: DatabaseTransaction) -> None:
             time = self.documents.clock().isoformat(timespec="milliseconds")
             writing.connection.execute(insert(self.jobs).values(name=self.name, about=about, by=by, time=time))
             for start in range(0, len(rows), 10_000):
@@ -234,7 +234,7 @@ class _Doing:
     about: Mapping[str, Any]
     today: datetime.date | None
 
-    def batch(self, writing: _Writing, batch: Mapping[str, int]) -> None:
+    def batch(self, writing: DatabaseTransaction, batch: Mapping[str, int]) -> None:
         """Change what can be changed, write it set by set, and note what came of each order."""
         writing.lock(list(batch))
         found = self.job.documents.documents(writing.connection, list(batch))
@@ -268,14 +268,10 @@ class _Doing:
         read = Document.read(order, book.program.fields)
         return read.with_header(revision=int(document.get("revision") or 0) + 1).order()
 
-    def note(self, writing: _Writing, outcomes: Sequence[tuple[str, str, str]]) -> None:
+    def note(self, writing: DatabaseTransaction, outcomes: Sequence[tuple[str, str, str]]) -> None:
         """Write down what came of orders."""
-        table = self.job.orders
-        statement = update(table).where(table.c.job == bindparam("its_job"), table.c.number == bindparam("its_number"))
-        writing.connection.execute(
-            statement.values(outcome=bindparam("its_outcome"), why=bindparam("its_why")),
-            [
-                {"its_job": self.job.name, "its_number": number, "its_outcome": outcome, "its_why": why}
-                for number, outcome, why in outcomes
-            ],
-        )
+        rows = [
+            {"job": self.job.name, "number": number, "outcome": outcome, "why": why}
+            for number, outcome, why in outcomes
+        ]
+        writing.change(self.job.orders, ("job", "number"), rows)

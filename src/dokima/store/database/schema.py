@@ -45,9 +45,11 @@ class Schema:
         figures: Figures of lines.
         totals: Totals and figures of orders.
         metadata: All tables together.
+        prefix: What the names of all tables begin with.
     """
 
     metadata: MetaData
+    prefix: str
     header: Mapping[str, Field]
     line: Mapping[str, Field]
     figures: Mapping[str, Field]
@@ -56,6 +58,27 @@ class Schema:
 
     def __getitem__(self, name: str) -> Table:
         return self.tables[name]
+
+    def name_of(self, name: str) -> str:
+        """The full name of a table, for foreign keys."""
+        schema = self.metadata.schema
+        return f"{schema}.{self.prefix}{name}" if schema else self.prefix + name
+
+    def add(self, name: str, *columns: Any) -> None:
+        """Add a table.
+
+        Raises:
+            DokimaError: Two columns have one name, or a name is longer than PostgreSQL keeps.
+        """
+        names = [column.name.casefold() for column in columns if isinstance(column, Column)]
+        twice = next((each for each in names if names.count(each) > 1), None)
+        if twice is not None:
+            raise DokimaError(f"the store has a column '{twice}' of its own in '{name}': give the field another name")
+        found = Table(self.prefix + name, self.metadata, *columns)
+        for each in (found.name, *(column.name for column in found.columns)):
+            if len(each.encode()) > LONGEST_NAME:
+                raise DokimaError(f"a name in a database has at most {LONGEST_NAME} bytes (got '{each}')")
+        self.tables[name] = found
 
 
 def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
@@ -67,63 +90,48 @@ def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
         prefix: What the names of all tables begin with.
 
     Raises:
-        DokimaError: A name is longer than PostgreSQL keeps.
+        DokimaError: A field has a name that the store has itself, or one longer than PostgreSQL keeps.
     """
     header = {name: each for name, each in program.definition.fields.header.items() if name not in RECORDS}
-    line = dict(program.definition.fields.line)
     figures, totals = figures_of(program)
-    made = Schema(MetaData(schema=schema or None), header, line, figures, totals)
+    metadata = MetaData(schema=schema or None)
+    made = Schema(metadata, prefix, header, dict(program.definition.fields.line), figures, totals)
+    _add_orders(made)
+    _add_changes(made)
+    _add_work(made)
+    return made
 
-    def table(name: str, *columns: Any) -> None:
-        names = [column.name.casefold() for column in columns if isinstance(column, Column)]
-        twice = next((each for each in names if names.count(each) > 1), None)
-        if twice is not None:
-            raise DokimaError(f"the store has a column '{twice}' of its own in '{name}': give the field another name")
-        found = Table(prefix + name, made.metadata, *columns)
-        for each in (found.name, *(column.name for column in found.columns)):
-            if len(each.encode()) > LONGEST_NAME:
-                raise DokimaError(f"a name in a database has at most {LONGEST_NAME} bytes (got '{each}')")
-        made.tables[name] = found
 
-    def of(name: str) -> str:
-        return f"{schema}.{prefix}{name}" if schema else prefix + name
-
-    table(
-        "store",
-        Column("version", Integer, nullable=False),
-        Column("uuid", Words(), nullable=False),
-        Column("last_event", BigInteger, nullable=False),
-        Column("first_event", BigInteger, nullable=False),
-        Column("fields", Words(), nullable=False),
-    )
-    table(
+def _add_orders(made: Schema) -> None:
+    """Orders: headers, lines, taxes, and what they keep from when they were agreed."""
+    made.add(
         "orders",
         Column("id", BigInteger().with_variant(Integer(), "sqlite"), primary_key=True, autoincrement=True),
         Column("number_key", Words(), nullable=False),
-        *_fields(prefix + "orders", header),
+        *_fields(made.prefix + "orders", made.header),
         Column("absent", Words(), nullable=False),
         *(Column(name, Words()) for name in RECORDS if name != "terms"),
         Column("routine", Words()),
         Column("fingerprint", Words()),
         Column("priced_at", DateTime(timezone=True)),
-        *(column_of(TOTAL + name, each) for name, each in totals.items()),
+        *(column_of(TOTAL + name, each) for name, each in made.totals.items()),
         UniqueConstraint("number_key"),
-        CheckConstraint("number IS NOT NULL", name=f"{prefix}orders_number"),
+        CheckConstraint("number IS NOT NULL", name=f"{made.prefix}orders_number"),
     )
-    table(
+    made.add(
         "order_lines",
-        Column("order_id", ForeignKey(f"{of('orders')}.id"), primary_key=True),
+        Column("order_id", ForeignKey(f"{made.name_of('orders')}.id"), primary_key=True),
         Column("place", Integer, nullable=False),
         *(
             Column("number", Words(), primary_key=True) if column.name == "number" else column
-            for column in _fields(prefix + "order_lines", line)
+            for column in _fields(made.prefix + "order_lines", made.line)
         ),
         Column("absent", Words(), nullable=False),
-        *(column_of(FIGURE + name, each) for name, each in figures.items()),
+        *(column_of(FIGURE + name, each) for name, each in made.figures.items()),
     )
-    table(
+    made.add(
         "order_taxes",
-        Column("order_id", ForeignKey(f"{of('orders')}.id"), primary_key=True),
+        Column("order_id", ForeignKey(f"{made.name_of('orders')}.id"), primary_key=True),
         Column("place", Integer, primary_key=True),
         Column("step", Words(), nullable=False),
         Column("category", Words()),
@@ -132,12 +140,22 @@ def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
         Column("tax", Exact()),
         Column("reason", Words()),
     )
-    table(
+    made.add(
         "agreed_terms",
-        Column("order_id", ForeignKey(f"{of('orders')}.id"), primary_key=True),
+        Column("order_id", ForeignKey(f"{made.name_of('orders')}.id"), primary_key=True),
         Column("text", Words(), nullable=False),
     )
-    table(
+    orders, lines = made["orders"], made["order_lines"]
+    for name in LISTED:
+        if name in orders.c:
+            Index(f"{made.prefix}orders_by_{name}", orders.c[name])
+    Index(f"{made.prefix}orders_by_number", orders.c.number)
+    Index(f"{made.prefix}lines_by_item", lines.c.item)
+
+
+def _add_changes(made: Schema) -> None:
+    """Change orders and what they are measured against."""
+    made.add(
         "change_orders",
         Column("number", Words(), primary_key=True),
         Column("order_number", Words(), nullable=False),
@@ -145,9 +163,22 @@ def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
         Column("sequence", BigInteger),
         Column("text", Words(), nullable=False),
     )
-    table("baselines", Column("number", Words(), primary_key=True), Column("text", Words(), nullable=False))
-    table("numbering", Column("series", Words(), primary_key=True), Column("counter", BigInteger, nullable=False))
-    table(
+    made.add("baselines", Column("number", Words(), primary_key=True), Column("text", Words(), nullable=False))
+    Index(f"{made.prefix}changes_by_order", made["change_orders"].c.order_number)
+
+
+def _add_work(made: Schema) -> None:
+    """What the store keeps of itself: its identity, counters, events and jobs."""
+    made.add(
+        "store",
+        Column("version", Integer, nullable=False),
+        Column("uuid", Words(), nullable=False),
+        Column("last_event", BigInteger, nullable=False),
+        Column("first_event", BigInteger, nullable=False),
+        Column("fields", Words(), nullable=False),
+    )
+    made.add("numbering", Column("series", Words(), primary_key=True), Column("counter", BigInteger, nullable=False))
+    made.add(
         "events",
         Column("number", BigInteger, primary_key=True, autoincrement=False),
         Column("time", Words(), nullable=False),
@@ -159,30 +190,22 @@ def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
         Column("digest", Words(), nullable=False),
         Column("data", Words(), nullable=False),
     )
-    table(
+    made.add(
         "jobs",
         Column("name", Words(), primary_key=True),
         Column("about", Words(), nullable=False),
         Column("by", Words(), nullable=False),
         Column("time", Words(), nullable=False),
     )
-    table(
+    made.add(
         "job_orders",
-        Column("job", ForeignKey(f"{of('jobs')}.name"), primary_key=True),
+        Column("job", ForeignKey(f"{made.name_of('jobs')}.name"), primary_key=True),
         Column("number", Words(), primary_key=True),
         Column("revision", BigInteger, nullable=False),
         Column("outcome", Words()),
         Column("why", Words()),
     )
-    orders, lines, events = made["orders"], made["order_lines"], made["events"]
-    for name in LISTED:
-        if name in orders.c:
-            Index(f"{prefix}orders_by_{name}", orders.c[name])
-    Index(f"{prefix}orders_by_number", orders.c.number)
-    Index(f"{prefix}lines_by_item", lines.c.item)
-    Index(f"{prefix}events_by_subject", events.c.subject)
-    Index(f"{prefix}changes_by_order", made["change_orders"].c.order_number)
-    return made
+    Index(f"{made.prefix}events_by_subject", made["events"].c.subject)
 
 
 def figures_of(program: Program) -> tuple[dict[str, Field], dict[str, Field]]:

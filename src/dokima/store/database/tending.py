@@ -229,15 +229,19 @@ def _refreshed(store: DatabaseStore) -> int:
             read = documents.orders_of(list(found.values()))
             rows = rows_of(read, store.book.price(read), documents.schema, documents.clock())
             ids = transaction.identities(rows.headers)
-            for header, of_lines in zip(rows.headers, rows.lines, strict=True):
-                figures = {n: v for n, v in header.items() if n.startswith(TOTAL) or n in _PRICED}
-                identity = ids[header["number_key"]]
-                transaction.connection.execute(update(orders).where(orders.c.id == identity).values(figures))
-                for line in of_lines:
-                    mine = (lines.c.order_id == identity) & (lines.c.number == line["number"])
-                    values = {n: v for n, v in line.items() if n.startswith(FIGURE)}
-                    if values:
-                        transaction.connection.execute(update(lines).where(mine).values(values))
+            headers = [
+                {n: value for n, value in header.items() if n.startswith(TOTAL) or n in _PRICED}
+                for header in rows.headers
+            ]
+            transaction.change(orders, ("number_key",), headers)
+            figures = [
+                {n: value for n, value in line.items() if n.startswith(FIGURE) or n == "number"}
+                | {"order_id": ids[header["number_key"]]}
+                for header, of_lines in zip(rows.headers, rows.lines, strict=True)
+                for line in of_lines
+            ]
+            if figures and documents.schema.figures:
+                transaction.change(lines, ("order_id", "number"), figures)
             every = [ids[header["number_key"]] for header in rows.headers]
             transaction.write_taxes(rows, every, every)
             return len(found)
@@ -247,4 +251,4 @@ def _refreshed(store: DatabaseStore) -> int:
     return done
 
 
-_PRICED = ("routine", "fingerprint", "priced_at")
+_PRICED = ("number_key", "routine", "fingerprint", "priced_at")
