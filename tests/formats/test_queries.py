@@ -123,6 +123,13 @@ def test_a_binary_float_is_refused_unless_the_column_says_round(tmp_path):
     url = f"sqlite:///{tmp_path}/erp.db"
     with pytest.raises(dokima.RulebookError, match="erp row 3 column price.*got the binary float 0.1"):
         book(url, "select ARTNR as item, PRIS as price from ART")
+    rounds = {"rulebook": {"name": "erp", "currency": "EUR"}, "source": {"erp": {"url": url}}, "table": {"item": {
+        "key": {"item": "line.item"}, "columns": {"price": {"kind": "decimal", "places": 2, "floats": "round"}},
+        "rows": {"source": "erp", "query": "select ARTNR as item, PRIS as price from ART"}}},
+        "routine": {"all": {"step": [{"name": "price", "kind": "price", "options": [{"value": "item.price"}]}]}}}  # fmt: skip
+    line = {"number": "10", "item": "VENT", "quantity": 3}
+    priced = dokima.Rulebook.from_dict(rounds).price(dokima.Order("A", lines=[line]))
+    assert priced["A"].line(10).net == D("0.30")
 
 
 def test_the_command_line_hands_over_parameters(tmp_path, monkeypatch):
