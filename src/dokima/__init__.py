@@ -22,6 +22,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.cluster.running import price_files as price_files
     from dokima.editing.comparing import PriceComparison as PriceComparison
     from dokima.editing.editor import Editor as Editor
+    from dokima.editing.form_inputs import LEAVE as LEAVE
     from dokima.editing.journal import JournalEntry as JournalEntry
     from dokima.engine.explaining.explanation import Explanation as Explanation
     from dokima.engine.explaining.explanation import QuantityPrice as QuantityPrice
@@ -45,7 +46,6 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.errors import RulebookProblem as RulebookProblem
     from dokima.errors import StaleBaseline as StaleBaseline
     from dokima.formats.order_files import write_order as write_order
-    from dokima.formats.order_files import write_orders as write_orders
     from dokima.formats.reading import Source as Source
     from dokima.formats.results.detail import Detail as Detail
     from dokima.formats.results.registry import to_csv as to_csv
@@ -75,6 +75,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.rulebook.book import load as load
     from dokima.rulebook.schema import rulebook_schema as rulebook_schema
     from dokima.rulebook.schema import settings_page as settings_page
+    from dokima.rulebook.writing import write_orders as write_orders
     from dokima.rules.declaring import rule as rule
     from dokima.rules.python import accept as accept
     from dokima.rules.python import refuse as refuse
@@ -115,6 +116,7 @@ _HOMES = {
     "FormulaError": "dokima.errors",
     "InstalmentRow": "dokima.engine.running.calculation",
     "JournalEntry": "dokima.editing.journal",
+    "LEAVE": "dokima.editing.form_inputs",
     "Ledger": "dokima.changes.ledger",
     "Line": "dokima.model.order",
     "LineVariance": "dokima.changes.variance",
@@ -172,11 +174,12 @@ _HOMES = {
     "visible": "dokima.reports.inert",
     "worker_processes": "dokima.cluster.executors",
     "write_order": "dokima.formats.order_files",
-    "write_orders": "dokima.formats.order_files",
+    "write_orders": "dokima.rulebook.writing",
 }
 """Where each public name lives."""
 
 __all__ = [
+    "LEAVE",
     "AuditRemark",
     "AuditRemarks",
     "Calculation",

@@ -99,7 +99,8 @@ class Problem:
         field: Field name, blank where the problem is about the whole order or line.
         message: What was expected and what came.
         file: Source file, blank if the order came from Python.
-        row: Row in that file, counted from 1 with the heading as row 1.
+        row: Row in that file, counted from 1.
+        cell: Cell of a workbook, such as F5, blank for other files.
     """
 
     order: str
@@ -108,10 +109,16 @@ class Problem:
     message: str
     file: str = ""
     row: int | None = None
+    cell: str = ""
+
+    @property
+    def place(self) -> str:
+        """File and row, or cell; blank for an order that came from Python."""
+        where = f"cell {self.cell}" if self.cell else f"row {self.row}" if self.row else ""
+        return f"{self.file} {where}".strip()
 
     def __str__(self) -> str:
-        row = "" if self.row is None else f"row {self.row}"
-        parts = [place] if (place := f"{self.file} {row}".strip()) else []
+        parts = [place] if (place := self.place) else []
         if self.order:
             parts.append(f"order {self.order}")
         if self.line:

@@ -118,10 +118,10 @@ def test_our_own_headings_need_no_layout(tmp_path):
         ("a.json", '{"number": "A", "lines": ["x"]}', "order A, lines.0.: expected a line as a mapping of fields .got 'x'"),
         ("a.json", '{"number": "A", "credit": NaN}', "expected a number .got NaN"),
         ("a.json", "7", "expected an order as a mapping of fields .got 7"),
-        ("a.csv", "", "expected a heading in the first row"),
+        ("a.csv", "", "expected headings in row 1"),
         ("a.csv", "order,order\nA,A\n", "expected each heading once .got 'order' 2 times"),
         ("a.csv", "line,quantity\n10,1\n", "expected a column 'order'"),
-        ("a.txt", "x", "expected a file that ends in .json, .csv, .xlsx, .parquet, or a folder of .json files"),
+        ("a.txt", "x", "expected a file that ends in .json, .jsonl, .csv, .xlsx, .parquet, or a folder of .json files"),
     ],
 )  # fmt: skip
 def test_files_that_cannot_be_read(tmp_path, name, content, message):

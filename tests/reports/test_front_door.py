@@ -108,15 +108,18 @@ def test_results_say_in_a_line_what_they_are():
     priced = BOOK.price(DEMO / "orders")
     order = priced["SQ-2041"]
     change = BOOK.change(ORDER, by="Ada")
-    assert [repr(each) for each in (priced, order, order.line(10), priced.findings, change, change.variance())] == [
+    results = (priced, order, order.line(10), priced.findings, change, change.variance(), BOOK.edit(ORDER, by="Ada"))
+    assert [repr(each).replace("; print(dokima.report(...)) shows it", "") for each in results] == [
         "<Calculation: 11 orders, 41 lines, 0 errors>",
         "<PricedOrder SQ-2041: 3 lines, payable 4339.39>",
         "<PricedLine SQ-2041 10>",
         "<Findings: 0 errors of 0>",
         "<ChangeOrder SQ-2041-C1: draft>",
         "<Variance: 1 orders, 0 of 3 lines changed>",
+        "<Editor SQ-2041 by Ada: 3 lines>",
     ]
-    assert repr(BOOK.explain(ORDER, 10)) == "<Explanation SQ-2041 line 10: 11 steps, net 1682.50>"
+    shown = "<Explanation SQ-2041 line 10: 11 steps, net 1682.50; print(dokima.report(...)) shows it>"
+    assert repr(BOOK.explain(ORDER, 10)) == shown
 
 
 def test_a_percentage_says_what_it_is_taken_of_whatever_else_its_step_reads():

@@ -26,6 +26,7 @@ from dokima.model.content import NOT_AGREED
 from dokima.model.document import Document
 from dokima.model.findings import Findings
 from dokima.model.order import Order
+from dokima.model.said import SHOWN
 from dokima.model.states import Settle
 
 Status = Literal["draft", "submitted", "approved", "rejected", "withdrawn"]
@@ -67,7 +68,7 @@ class ChangeOrder:
     # -- reading ----------------------------------------------------------------------------------------------
 
     def __repr__(self) -> str:
-        return f"<ChangeOrder {self.number}: {self.state}>"
+        return f"<ChangeOrder {self.number}: {self.state}; {SHOWN}>"
 
     @property
     def state(self) -> Status:

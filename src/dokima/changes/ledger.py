@@ -18,7 +18,7 @@ from dokima.engine.running.summing import reason_of
 from dokima.exact import decimals
 from dokima.model.document import Document
 from dokima.model.order import Order
-from dokima.model.said import Said
+from dokima.model.said import SHOWN, Said
 from dokima.routines.totals import SUMS
 
 
@@ -119,7 +119,7 @@ class Ledger:
     unknown: Mapping[str, str] = field(default_factory=dict)
 
     def __repr__(self) -> str:
-        return f"<Ledger {self.number}: {len(self.approved)} approved, {len(self.pending)} pending>"
+        return f"<Ledger {self.number}: {len(self.approved)} approved, {len(self.pending)} pending; {SHOWN}>"
 
     def rounding(self, change: LedgerChange, name: str) -> Decimal | None:
         """What a change's rounding of tax adds to a total; None if nothing."""

@@ -18,6 +18,7 @@ from dokima.model.addresses import read_address
 from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
 from dokima.model.orders import texts
+from dokima.model.said import SHOWN
 from dokima.routines.totals import TOTALS
 
 if TYPE_CHECKING:
@@ -299,7 +300,7 @@ class Variance:
 
     def __repr__(self) -> str:
         changed = int((self.status != 0).sum())
-        return f"<Variance: {len(self.pairs)} orders, {changed} of {len(self)} lines changed>"
+        return f"<Variance: {len(self.pairs)} orders, {changed} of {len(self)} lines changed; {SHOWN}>"
 
     # -- orders -----------------------------------------------------------------------------------------------
 

@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from dokima import report
+from dokima.cli import completing
 from dokima.cli.options import (
     HERE,
     Book,
@@ -32,8 +33,12 @@ from dokima.cli.output import write
 
 def check(
     orders_named: Named = None,
-    at: Annotated[str, typer.Option("--at", help="The moment whose rules are asked.")] = "save",
-    rule: Annotated[str | None, typer.Option("--rule", help="Ask only this rule.")] = None,
+    at: Annotated[
+        str, typer.Option("--at", help="The moment whose rules are asked.", autocompletion=completing.moments)
+    ] = "save",
+    rule: Annotated[
+        str | None, typer.Option("--rule", help="Ask only this rule.", autocompletion=completing.rules)
+    ] = None,
     severity: Annotated[str, typer.Option("--severity", help="Show only this severity and worse.")] = "notice",
     sets: Sets = None,
     why: Annotated[bool, typer.Option("--why", help="What came of every rule, and the values it saw.")] = False,

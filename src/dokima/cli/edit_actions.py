@@ -38,7 +38,7 @@ def _sets(sets: Sequence[str] | None) -> list[Action]:
     by_target: dict[str, dict[str, Any]] = {}
     for target, value in assignments(sets).items():
         where, _, name = target.rpartition(".")
-        by_target.setdefault(where, {})[name] = value or None
+        by_target.setdefault(where, {})[name] = field_value(target, value)
 
     def action(where: str, fields: dict[str, Any]) -> Action:
         if where == "header":
@@ -54,8 +54,18 @@ def _fields(text: str) -> dict[str, Any]:
         name, sign, value = part.partition("=")
         if not sign:
             raise DokimaError(f"expected fields such as item=PANE-T6,quantity=4 (got '{text}')")
-        fields[name.strip()] = value or None
+        fields[name.strip()] = field_value(name.strip(), value)
     return fields
+
+
+BLANK = "(blank)"
+"""Makes a field blank. An empty value does not: nobody can tell whether it was meant, or forgotten."""
+
+
+def field_value(target: str, value: str) -> str | None:
+    if not value:
+        raise DokimaError(f"{target} has no value: {target}={BLANK} makes it blank; leave it out to leave it as it is")
+    return None if value == BLANK else value
 
 
 def _add(text: str) -> Action:

@@ -12,6 +12,7 @@ from rich.console import Console
 from rich.progress import Progress
 
 from dokima import DocumentError, DokimaError, Editor, Order, report, write_order, write_orders
+from dokima.cli import completing
 from dokima.cli.edit_actions import Action, accept_action, close_action, each, line_actions
 from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPath, Today, day, open_book, person, read_orders
 from dokima.cli.output import complain, note
@@ -36,7 +37,9 @@ def edit(
         list[str] | None, typer.Option("--accept", help="A warning: rule=reason or rule@20=reason.")
     ] = None,
     renumber: Annotated[bool, typer.Option("--renumber", help="Number all lines anew in steps of ten.")] = False,
-    to: Annotated[str | None, typer.Option("--to", help="State to move the order to.")] = None,
+    to: Annotated[
+        str | None, typer.Option("--to", help="State to move the order to.", autocompletion=completing.states)
+    ] = None,
     store: Annotated[
         str, typer.Option("--store", help="Folder or URL of a store: edit and save there; ORDERS are numbers.")
     ] = "",
@@ -45,7 +48,9 @@ def edit(
     reason: Annotated[str, typer.Option("--reason", help="With --store: why, for the history.")] = "",
     by: By = "",
     today: Today = "",
-    out: Annotated[Path | None, typer.Option("--out", help="File for one order, folder for many.")] = None,
+    out: Annotated[
+        Path | None, typer.Option("--out", help="File for one order, folder for many; or .jsonl, .csv, .xlsx.")
+    ] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would change, and write nothing.")] = False,
     orders: OrdersPath = None,
     book: Book = HERE,
@@ -79,7 +84,8 @@ def edit(
         report(outcome.editor).show() if outcome.error is None else complain(str(outcome.error))
     if not dry_run and out is not None and done:
         edited = [outcome.editor.order for outcome in done]
-        for target in write_orders(edited, out) if len(documents) > 1 else [write_order(edited[0], out)]:
+        as_files = len(documents) > 1 or out.suffix.lower() in (".jsonl", ".csv", ".xlsx")
+        for target in write_orders(edited, out, rulebook, layout or "") if as_files else [write_order(edited[0], out)]:
             note(f"written: {target}")
     if len(documents) > 1:
         verb = "would be changed" if dry_run else "changed"

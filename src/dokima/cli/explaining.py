@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from dokima import DokimaError, QuantityPrice, report
+from dokima.cli import completing
 from dokima.cli.options import (
     HERE,
     Book,
@@ -15,6 +16,8 @@ from dokima.cli.options import (
     FormatOption,
     LayoutName,
     LocaleOption,
+    OneLine,
+    OneOrder,
     OrdersPath,
     Sets,
     Tables,
@@ -28,9 +31,12 @@ from dokima.cli.output import note, write
 
 
 def explain(
-    order: Annotated[str | None, typer.Argument(metavar="[ORDER]", help="A file, or a number with --orders.")] = None,
-    line: Annotated[str | None, typer.Argument(metavar="[LINE]", help="The line number.")] = None,
-    figure: Annotated[str | None, typer.Argument(metavar="[FIGURE]", help="One figure, such as price.")] = None,
+    order: OneOrder = None,
+    line: OneLine = None,
+    figure: Annotated[
+        str | None,
+        typer.Argument(metavar="[FIGURE]", help="One figure, such as price.", autocompletion=completing.figures),
+    ] = None,
     header: Annotated[list[str] | None, typer.Option("--header", help="Without an order: customer=X.")] = None,
     fields: Annotated[list[str] | None, typer.Option("--line", help="Without an order: item=X, quantity=4.")] = None,
     technical: Annotated[bool, typer.Option("--technical", help="Add formulas and names.")] = False,

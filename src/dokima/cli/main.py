@@ -13,6 +13,7 @@ from typer.core import TyperGroup
 
 from dokima import DokimaError
 from dokima.cli.closing import AT_END
+from dokima.cli.help_examples import EXAMPLES
 from dokima.cli.output import complain
 
 COMMANDS = {
@@ -50,8 +51,7 @@ class _Commands(MutableMapping[str, Any]):
                 alone = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
                 alone.command(name)(found)
                 found = alone
-            self._made[name] = typer.main.get_command(found)
-            self._made[name].name = name
+            self._made[name] = _with_examples(typer.main.get_command(found), name)
         return self._made[name]
 
     def __setitem__(self, name: str, command: Any) -> None:
@@ -67,6 +67,16 @@ class _Commands(MutableMapping[str, Any]):
         return len(COMMANDS)
 
 
+def _with_examples(command: Any, words: str) -> Any:
+    """A command, and those below it, each with an example below its help."""
+    command.name = words.rpartition(" ")[2]
+    for name, below in getattr(command, "commands", {}).items():
+        _with_examples(below, f"{words} {name}")
+    if words in EXAMPLES:
+        command.epilog = f"\b\nExample:\n  {EXAMPLES[words]}"
+    return command
+
+
 class _Group(TyperGroup):
     """The command line, whose commands are made when they are asked for."""
 
@@ -80,7 +90,6 @@ app = typer.Typer(
     cls=_Group,
     help="Rules, prices, totals and variances for orders made of a header and lines.",
     no_args_is_help=True,
-    add_completion=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )

@@ -12,7 +12,13 @@ from typing import Annotated
 import typer
 
 from dokima import DocumentError, DokimaError, NotFound, Orders, Problem, Rulebook, load
+from dokima.cli import completing
+from dokima.cli.finding_books import NEAREST, book_folder
+from dokima.cli.standard_input import STANDARD_INPUT, standard_input
 from dokima.errors import nearest
+
+HERE = NEAREST
+"""What `Book` is where nobody names a folder."""
 
 
 class Format(StrEnum):
@@ -24,8 +30,16 @@ class Format(StrEnum):
     raw_csv = "raw-csv"
 
 
-Book = Annotated[Path, typer.Option("--book", "-b", help="Folder of the rulebook.", show_default="this folder")]
-LayoutName = Annotated[str | None, typer.Option("--layout", "-l", help="Layout of the rulebook that a CSV file has.")]
+Book = Annotated[
+    Path,
+    typer.Option(
+        "--book", "-b", envvar="DOKIMA_BOOK", help="Folder of the rulebook.", show_default="this one, or above"
+    ),
+]
+LayoutName = Annotated[
+    str | None,
+    typer.Option("--layout", "-l", help="Layout of the rulebook that a file has.", autocompletion=completing.layouts),
+]
 OrdersPath = Annotated[
     Path | None, typer.Option("--orders", "-o", help="File or folder of orders; ORDER is then a number.")
 ]
@@ -33,7 +47,12 @@ FormatOption = Annotated[Format, typer.Option("--format", "-f", help="For people
 
 LocaleOption = Annotated[
     str,
-    typer.Option("--locale", help="Language, numbers and dates, such as de_DE.", show_default="as the rulebook says"),
+    typer.Option(
+        "--locale",
+        help="Language, numbers and dates, such as de_DE.",
+        show_default="as the rulebook says",
+        autocompletion=completing.locales,
+    ),
 ]
 Chart = Annotated[Path | None, typer.Option("--chart", help="Draw it to this file: .png, .svg or .pdf.")]
 
@@ -41,10 +60,13 @@ By = Annotated[str, typer.Option("--by", help="Who asks, for run.user and the jo
 Today = Annotated[str, typer.Option("--today", help="The date for run.today.", show_default="today")]
 
 Named = Annotated[
-    list[str] | None, typer.Argument(metavar="ORDERS...", help="Files or folders; numbers with --orders.")
+    list[str] | None,
+    typer.Argument(
+        metavar="ORDERS...",
+        help="Files or folders, - for standard input; numbers with --orders.",
+        autocompletion=completing.order_names,
+    ),
 ]
-
-HERE = Path()
 
 
 def person(by: str) -> str:
@@ -64,12 +86,31 @@ def day(today: str) -> datetime.date:
         raise DokimaError(f"expected --today as a date such as 2026-03-02 (got '{today}')") from None
 
 
+OneOrder = Annotated[
+    str | None,
+    typer.Argument(
+        metavar="[ORDER]",
+        help="A file, - for standard input; a number with --orders.",
+        autocompletion=completing.order_names,
+    ),
+]
+OneLine = Annotated[
+    str | None,
+    typer.Argument(metavar="[LINE]", help="The line number.", autocompletion=completing.line_numbers),
+]
+
 Sets = Annotated[
     list[str] | None,
     typer.Option("--set", "-s", help="What if: header.x=.., line.x=.. (every line) or 20.x=.. (line 20)."),
 ]
-Tables = Annotated[list[str] | None, typer.Option("--table", help="What if: another file for a table, NAME=FILE.")]
-Values = Annotated[list[str] | None, typer.Option("--value", help="What if: another named value, NAME=..")]
+Tables = Annotated[
+    list[str] | None,
+    typer.Option("--table", help="What if: another file for a table, NAME=FILE.", autocompletion=completing.tables),
+]
+Values = Annotated[
+    list[str] | None,
+    typer.Option("--value", help="What if: another named value, NAME=..", autocompletion=completing.values),
+]
 
 
 def open_book(
@@ -79,7 +120,7 @@ def open_book(
     sets: Sequence[str] | None = None,
 ) -> Rulebook:
     """The rulebook of a folder, as it would be with other tables, named values, and values of the orders it reads."""
-    book = load(folder, pairs(tables), pairs(values))
+    book = load(book_folder(folder), pairs(tables), pairs(values))
     return book.what_if(set=assignments(sets)) if sets else book
 
 
@@ -106,6 +147,8 @@ def _no_parameters(layout: str) -> Orders:
 
 
 def _existing(path: Path) -> Path:
+    if str(path) == STANDARD_INPUT:
+        return standard_input()
     if path.exists():
         return path
     beside = [other.name for other in path.parent.iterdir()] if path.parent.is_dir() else []
@@ -153,6 +196,11 @@ def pairs(texts: Sequence[str] | None) -> dict[str, str]:
         if not sign:
             raise DokimaError(f"expected a field and a value such as customer=FERNHOLT (got '{name}')")
     return {name.strip(): value for name, _, value in found}
+
+
+def names_of(text: str) -> list[str]:
+    """``price,net`` taken apart."""
+    return [name.strip() for name in text.split(",") if name.strip()]
 
 
 def what_was(sets: Sequence[str] | None) -> tuple[list[str], dict[str, str] | None]:

@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from dokima import report
+from dokima.cli import completing
 from dokima.cli.options import (
     HERE,
     Book,
@@ -21,6 +22,7 @@ from dokima.cli.options import (
     Sets,
     Tables,
     Values,
+    names_of,
     one_order,
     one_path,
     open_book,
@@ -33,8 +35,14 @@ def price(
     orders_named: Named = None,
     totals: Annotated[bool, typer.Option("--totals", help="One row an order, and a sum for each currency.")] = False,
     orders: OrdersPath = None,
-    steps: Annotated[str | None, typer.Option("--steps", help="One line, its steps down the page.")] = None,
+    steps: Annotated[
+        str | None,
+        typer.Option("--steps", help="One line, its steps down the page.", autocompletion=completing.line_numbers),
+    ] = None,
     figures: Annotated[str, typer.Option("--figures", help="Line figures to show: price,net,margin.")] = "",
+    columns: Annotated[
+        str, typer.Option("--columns", help="A table of these fields and figures: order,customer_name,item,net.")
+    ] = "",
     chart: Chart = None,
     locale: LocaleOption = "",
     sets: Sets = None,
@@ -62,8 +70,7 @@ def price(
         raise typer.Exit(price_to_files(rulebook, source, out, *how))
     found = read_orders(rulebook, orders_named or [], orders, layout)
     calculation = rulebook.price(found)
-    chosen = [name.strip() for name in figures.split(",") if name.strip()]
-    whole = report(calculation, locale=locale, figures=chosen, totals=totals)
+    whole = report(calculation, locale=locale, figures=names_of(figures), columns=names_of(columns), totals=totals)
     shown = whole
     if chart is not None or steps is not None:
         order = calculation[one_order(found, "draw" if steps is None else "show")]

@@ -13,7 +13,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
 from dokima import DokimaError, Editor, Store, report
-from dokima.cli.edit_actions import Action
+from dokima.cli.edit_actions import Action, field_value
 from dokima.cli.options import assignments
 from dokima.cli.output import note
 
@@ -42,7 +42,9 @@ class Asked:
             if numbers:
                 found.append((name, {} if "all" in numbers else {"lines": list(numbers)}))
         if self.sets:
-            found.append(("set", {"fields": {name: value or None for name, value in assignments(self.sets).items()}}))
+            found.append(
+                ("set", {"fields": {name: field_value(name, value) for name, value in assignments(self.sets).items()}})
+            )
         if self.to:
             found.append(("move", {"to": self.to}))
         if len(found) != 1 or any(self.others):

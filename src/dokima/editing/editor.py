@@ -9,6 +9,7 @@ from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.comparing import TYPED, PriceComparison, compare_prices, refuse_override
 from dokima.editing.edit_rules import Edit
 from dokima.editing.exploding import exploded
+from dokima.editing.form_inputs import given
 from dokima.editing.keeping_terms import without_terms
 from dokima.editing.line_defaults import fill_in_defaults, without_defaults
 from dokima.editing.numbering import number_between, renumbered
@@ -109,7 +110,7 @@ class Editor(Session):
         return self._enter("insert_line", number, fields, operation)
 
     def change_line(self, number: str | int, *, operation: str = "", **fields: Any) -> Findings:
-        """Change the fields given of one line, and no others; None makes a field blank.
+        """Change the fields given of one line, and no others; None makes a field blank, `LEAVE` leaves it as it is.
 
         When the item changes, a field that holds just what its default gave is drawn again; what was typed stays.
 
@@ -124,7 +125,8 @@ class Editor(Session):
         """
         if self._done(operation):
             return Findings()
-        return self._change("change_line", str(number), fields, {"fields": dict(fields)}, operation)
+        fields = given(fields)
+        return self._change("change_line", str(number), fields, {"fields": fields}, operation)
 
     def _change(
         self,
@@ -219,6 +221,7 @@ class Editor(Session):
         if self._done(operation):
             return LineNumber(self._spent[operation])
         self._permit("lines")
+        fields = given(fields)
         self._refuse_reserved("line", fields)
         number = write_address(_address(number))
         if number in self._document.lines:
@@ -310,6 +313,7 @@ class Editor(Session):
         if self._done(operation):
             return Findings()
         self._permit("header")
+        fields = given(fields)
         self._refuse_reserved("header", fields)
         after = self._read(self._document.with_header(**fields))
         found = self._edit(after).header_changed([f"header.{name}" for name in fields])

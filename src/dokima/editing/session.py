@@ -20,6 +20,7 @@ from dokima.model.addresses import next_number, write_address
 from dokima.model.document import Document
 from dokima.model.findings import Finding, Findings
 from dokima.model.order import Order
+from dokima.model.said import SHOWN
 from dokima.model.states import Operation
 
 Clock = Callable[[], datetime.datetime]
@@ -33,6 +34,10 @@ _RESERVED = {
 
 class Session:
     """One order being edited, and what came of it so far. `Editor` adds the operations."""
+
+    def __repr__(self) -> str:
+        number, count = self._document.header.get("number") or "", len(self._document.lines)
+        return f"<{type(self).__name__} {number} by {self.by}: {count} lines; {SHOWN}>"
 
     def __init__(
         self,

@@ -6,6 +6,7 @@ import csv
 import io
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -17,9 +18,10 @@ from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Batch, Grid
 from dokima.formats.guarding import STARTS, neutral
 from dokima.model.raw import RawColumn
+from dokima.model.values import PLAIN_MARKS, Marks
 
 
-def read_grid(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid:
+def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
     """Read a CSV file (RFC 4180, with any separator).
 
     Raises:
@@ -28,10 +30,10 @@ def read_grid(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid
     import pyarrow as pa
     from pyarrow import csv as arrow
 
-    headings = _headings(path, separator, encoding)
-    bad = _BadRows(len(headings))
+    headings, encoding = _headings(path, marks), marks.encoding
+    bad = _BadRows(len(headings), marks.heading_row)
     try:
-        table = arrow.read_csv(path, *_options(headings, separator, encoding, bad))
+        table = arrow.read_csv(path, *_options(headings, marks, bad))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
         if "empty" in str(error).lower():
             return Grid({heading: RawColumn([]) for heading in headings}, 0, np.zeros(0, np.int64))
@@ -41,7 +43,7 @@ def read_grid(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid
     return _without_empty_rows(replace(grid, problems=bad.problems(path.name)))
 
 
-def read_batches(path: Path, separator: str = ",", encoding: str = "utf-8", rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
+def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
     """Read a CSV file block by block, so that no more than a block is held.
 
     Raises:
@@ -50,11 +52,11 @@ def read_batches(path: Path, separator: str = ",", encoding: str = "utf-8", rows
     import pyarrow as pa
     from pyarrow import csv as arrow
 
-    headings = _headings(path, separator, encoding)
-    bad = _BadRows(len(headings))
+    headings, encoding = _headings(path, marks), marks.encoding
+    bad = _BadRows(len(headings), marks.heading_row)
     done = 0
     try:
-        reader = arrow.open_csv(path, *_options(headings, separator, encoding, bad, BLOCK))
+        reader = arrow.open_csv(path, *_options(headings, marks, bad, BLOCK))
         for block in reader:
             numbers = bad.numbers(block.num_rows, done)
             done += block.num_rows
@@ -71,8 +73,9 @@ BLOCK = 1 << 25
 class _BadRows:
     """Rows with too few or too many cells, which are left out and reported."""
 
-    def __init__(self, width: int) -> None:
+    def __init__(self, width: int, heading: int = 1) -> None:
         self.width = width
+        self.heading = heading
         self.rows: list[tuple[int, int]] = []
         self._reported = 0
 
@@ -87,7 +90,7 @@ class _BadRows:
         """
         gone = np.array([number for number, _ in self.rows], np.int64)
         # The n-th row that was read has as many rows before it as were read, and those left out before it.
-        numbers = np.arange(before, before + size) + 2
+        numbers = np.arange(before, before + size) + self.heading + 1
         shift = np.searchsorted(gone - np.arange(len(gone)), numbers, side="right")
         found: Integers = numbers + shift
         return found
@@ -103,14 +106,20 @@ class _BadRows:
         ]
 
 
-def _options(headings: Sequence[str], separator: str, encoding: str, bad: _BadRows, block: int | None = None) -> Any:
+def _options(headings: Sequence[str], marks: Marks, bad: _BadRows, block: int | None = None) -> Any:
     import pyarrow as pa
     from pyarrow import csv as arrow
 
     return (
-        arrow.ReadOptions(encoding=encoding, use_threads=False, column_names=headings, skip_rows=1, block_size=block),
+        arrow.ReadOptions(
+            encoding=marks.encoding,
+            use_threads=False,
+            column_names=headings,
+            skip_rows=marks.heading_row,
+            block_size=block,
+        ),
         arrow.ParseOptions(
-            delimiter=separator, newlines_in_values=True, ignore_empty_lines=False, invalid_row_handler=bad.skip
+            delimiter=marks.separator, newlines_in_values=True, ignore_empty_lines=False, invalid_row_handler=bad.skip
         ),
         arrow.ConvertOptions(
             column_types=dict.fromkeys(headings, pa.string()),
@@ -135,29 +144,26 @@ def _without_empty_rows(grid: Grid) -> Grid:
         filled |= ~blank
     if filled.all():
         return grid
-    rows = np.flatnonzero(filled)
-    columns = {heading: column.taken(rows) for heading, column in grid.columns.items()}
-    return Grid(columns, len(rows), grid.rows[rows], grid.problems)
+    return grid.kept(np.flatnonzero(filled))
 
 
-def _headings(path: Path, separator: str, encoding: str) -> list[str]:
+def _headings(path: Path, marks: Marks) -> list[str]:
+    encoding, row = marks.encoding, marks.heading_row
     try:
         with path.open(
             encoding="utf-8-sig" if encoding.lower().replace("-", "") == "utf8" else encoding, newline=""
         ) as file:
-            headings = next(csv.reader(file, delimiter=separator), [])
+            headings = next(islice(csv.reader(file, delimiter=marks.separator), row - 1, None), [])
     except OSError as error:
         raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
     except (UnicodeDecodeError, LookupError) as error:
         raise DocumentError([Problem("", "", "", f"expected text in {encoding} ({error})", path.name)]) from None
     if not any(headings):
-        raise DocumentError(
-            [Problem("", "", "", "expected a heading in the first row (the row is empty)", path.name, 1)]
-        )
+        raise DocumentError([Problem("", "", "", f"expected headings in row {row} (the row is empty)", path.name, row)])
     twice = next((heading for heading in headings if headings.count(heading) > 1), None)
     if twice is not None:
         message = f"expected each heading once (got '{twice}' {headings.count(twice)} times)"
-        raise DocumentError([Problem("", "", "", message, path.name, 1)])
+        raise DocumentError([Problem("", "", "", message, path.name, row)])
     return headings
 
 
@@ -176,23 +182,26 @@ def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = (), *, 
     return csv_of_columns({name: [row.get(name) for row in rows] for name in known}, known, raw=raw)
 
 
-def csv_of_columns(columns: Mapping[str, list[Any]], texts: Collection[str], *, raw: bool = False) -> str:
+def csv_of_columns(
+    columns: Mapping[str, Sequence[Any]], texts: Collection[str], *, raw: bool = False, separator: str = ","
+) -> str:
     """Columns as CSV, as `csv_text` gives rows.
 
     Args:
         columns: The cells of each column by its heading.
         texts: The columns whose cells may be texts that a spreadsheet would take for a formula.
         raw: Leave those as they are.
+        separator: What stands between cells.
     """
     out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
+    writer = csv.writer(out, lineterminator="\n", delimiter=separator)
     writer.writerow(columns)
     guarded = [_guarded(cells) if name in texts and not raw else cells for name, cells in columns.items()]
     writer.writerows(zip(*guarded, strict=True))
     return out.getvalue()
 
 
-def _guarded(cells: list[Any]) -> list[Any]:
+def _guarded(cells: Sequence[Any]) -> Sequence[Any]:
     """The cells of a column, texts guarded; each distinct one is looked at once."""
     found = {each: neutral(each) for each in set(filter(_may_be_formula, cells))}
     return [found.get(each, each) for each in cells] if found else cells

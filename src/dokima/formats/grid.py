@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -21,13 +21,41 @@ class Grid:
         columns: Cells by heading; an empty cell is None.
         size: Number of rows.
         rows: For each row its number in the file, counted from 1 with the heading as row 1.
-        problems: Rows that could not be read, which are left out.
+        problems: Rows that could not be read. One that is left out is not among ``rows``; the order of one that is
+            there, with a cell that could not be read, is set aside.
+        letters: The column of a workbook in which each heading stands, such as F; empty for other files.
     """
 
     columns: dict[str, RawColumn]
     size: int
     rows: Integers
     problems: list[Problem] = field(default_factory=list)
+    letters: Mapping[str, str] = field(default_factory=dict)
+
+    def kept(self, rows: Integers) -> Grid:
+        """The grid with some of its rows; they keep their numbers."""
+        columns = {heading: column.taken(rows) for heading, column in self.columns.items()}
+        return replace(self, columns=columns, size=len(rows), rows=self.rows[rows])
+
+    def without_sums(self, said: Sequence[str]) -> Grid:
+        """The grid without rows of sums.
+
+        Args:
+            said: What a cell of such a row says, in any case.
+        """
+        if not said:
+            return self
+        words = {text.casefold() for text in said}
+        summed = np.zeros(self.size, bool)
+        for column in self.columns.values():
+            coded = column.coded()
+            places = [at for at, value in enumerate(coded.values) if _word(value) in words]
+            summed[coded.rows_of(places)] = True
+        return self.kept(np.flatnonzero(~summed)) if summed.any() else self
+
+
+def _word(value: Any) -> str:
+    return value.strip().casefold() if isinstance(value, str) else ""
 
 
 @dataclass(frozen=True)

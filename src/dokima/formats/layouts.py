@@ -14,10 +14,10 @@ from dokima.model.values import Marks
 
 @dataclass(frozen=True)
 class LayoutFiles:
-    """The two files of a layout, and the heading that links lines to headers."""
+    """The two files of a layout, or two sheets, and the heading that links lines to headers."""
 
-    headers: str = setting("The file of headers.")
-    lines: str = setting("The file of lines.")
+    headers: str = setting("The file, or the sheet, of headers.")
+    lines: str = setting("The file, or the sheet, of lines.")
     link: str = setting("The heading in the lines that names the order.", default="order")
 
 
@@ -40,12 +40,15 @@ class Layout(Marks):
         "The two files of a layout whose headers and lines stand apart; one flat file if left out.", default=None
     )
 
+    sheets: LayoutFiles | None = setting(
+        "The two sheets of a workbook whose headers and lines stand apart, in the place of files.", default=None
+    )
     queries: LayoutQueries | None = setting("The queries that give the rows, in the place of files.", default=None)
 
     def wrong(self) -> str:
         """What is wrong with the settings together, blank for nothing."""
-        if self.files is not None and self.queries is not None:
-            return "expected either 'files' or 'queries'"
+        if sum(each is not None for each in (self.files, self.sheets, self.queries)) > 1:
+            return "expected only one of 'files', 'sheets' and 'queries'"
         for level, columns in (("header", self.header), ("line", self.line)):
             if "number" not in columns:
                 return f"expected a column for '{level}.number'"
@@ -56,12 +59,13 @@ class Layout(Marks):
         """Heading of the order number in the file of lines."""
         if self.queries is not None:
             return self.queries.link
-        return self.files.link if self.files is not None else "order"
+        apart = self.files or self.sheets
+        return apart.link if apart is not None else "order"
 
     @property
     def is_flat(self) -> bool:
         """Whether header columns repeat on each line of one file."""
-        return self.files is None and (self.queries is None or not self.queries.lines)
+        return self.files is None and self.sheets is None and (self.queries is None or not self.queries.lines)
 
     def fields(self, declared: Fields) -> Fields:
         """The declared fields with what this layout says about them."""

@@ -29,7 +29,7 @@ def write_order(order: Order, path: str | Path) -> Path:
     return Path(path)
 
 
-def write_orders(orders: Sequence[Order], folder: str | Path) -> list[Path]:
+def write_documents(orders: Sequence[Order], folder: str | Path) -> list[Path]:
     """Write each order as a JSON file named after its number; nothing is written if two names are the same.
 
     Args:

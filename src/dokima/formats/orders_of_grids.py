@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
@@ -39,9 +41,15 @@ def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:
         _taken(grid, layout.line, None),
         order_of,
         len(first),
-        origin=Origin([file], grid.rows[first], grid.rows),
-        problems=list(grid.problems),
+        origin=Origin(
+            [file],
+            grid.rows[first],
+            grid.rows,
+            letters={**_letters(grid, layout, "header"), **_letters(grid, layout, "line")},
+        ),
+        problems=_with_numbers(grid, key),
     )
+    raw.set_aside |= {int(order_of[row]) for row in _wrong_rows(grid)}
     for name, spec in layout.header.items():
         if name != "number" and spec.heading in grid.columns:
             _check_repeats(raw, grid.columns[spec.heading], spec, grid.rows, first, key)
@@ -69,8 +77,9 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
     _require(headers, layout, files[0], layout.header, ("number",))
     _require(lines, layout, files[1], layout.line, ("number",))
     if layout.link not in lines.columns:
-        _missing(files[1], layout.link, lines)
-    key = headers.columns[layout.header["number"].heading or "number"].coded()
+        _missing(files[1], layout.link, lines, layout)
+    headers_key = headers.columns[layout.header["number"].heading or "number"]
+    key = headers_key.coded()
     link = lines.columns[layout.link].coded()
     # The first header of each number; a second one is a problem of its own.
     first = np.full(len(key.values) + 1, -1, np.int64)
@@ -80,21 +89,51 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
     known = np.array([first[code[value]] if value in code else -1 for value in link.values] + [blank], np.int64)
     order_of = known[_codes(link, lines.size)]
     lost = np.flatnonzero(order_of < 0)
-    problems = [*headers.problems, *lines.problems]
+    problems = [*_with_numbers(headers, headers_key), *_with_numbers(lines, lines.columns[layout.link])]
     for row in lost.tolist():
         value = link.values[link.place(row)] if link.place(row) >= 0 else None
         message = f"expected the number of an order in {files[0]} (got {value!r})"
-        problems.append(Problem(str(value or ""), "", layout.link, message, files[1], int(lines.rows[row])))
+        at = int(lines.rows[row])
+        cell = f"{lines.letters[layout.link]}{at}" if lines.letters else ""
+        problems.append(Problem(str(value or ""), "", layout.link, message, files[1], at, cell))
     kept = np.flatnonzero(order_of >= 0)
+    wrong = {int(order_of[row]) for row in _wrong_rows(lines)} | set(_wrong_rows(headers))
     return RawOrders(
         _taken(headers, layout.header, None),
         _taken(lines, layout.line, kept),
         order_of[kept],
         headers.size,
-        origin=Origin([files[0]], headers.rows, lines.rows[kept], files[1]),
+        origin=Origin(
+            [files[0]],
+            headers.rows,
+            lines.rows[kept],
+            files[1],
+            {**_letters(headers, layout, "header"), **_letters(lines, layout, "line")},
+        ),
         problems=problems,
         given=kept,
+        set_aside=wrong - {-1},
     )
+
+
+def _wrong_rows(grid: Grid) -> list[int]:
+    """The rows of a grid in which a cell could not be read."""
+    wrong = [problem.row for problem in grid.problems if problem.row is not None]
+    return np.flatnonzero(np.isin(grid.rows, wrong)).tolist() if wrong else []
+
+
+def _with_numbers(grid: Grid, key: RawColumn) -> list[Problem]:
+    """The problems of a grid, each with the number of the order that its row belongs to, as far as it has one."""
+    place = {int(grid.rows[row]): key.place(row) for row in _wrong_rows(grid)}
+    known = {row: str(key.values[at]) for row, at in place.items() if at >= 0}
+    return [replace(problem, order=known.get(problem.row or 0, "")) for problem in grid.problems]
+
+
+def _letters(grid: Grid, layout: Layout, level: Literal["header", "line"]) -> dict[tuple[str, str], str]:
+    """The column of a workbook in which each field of a level stands."""
+    specs = layout.header if level == "header" else layout.line
+    named = {name: spec.heading or name for name, spec in specs.items()}
+    return {(level, name): grid.letters[heading] for name, heading in named.items() if heading in grid.letters}
 
 
 def _codes(column: RawColumn, size: int) -> Integers:
@@ -132,18 +171,19 @@ def _require(grid: Grid, layout: Layout, file: str, specs: Mapping[str, Field], 
         head for name, head in needed.items() if head not in grid.columns and (layout.name != "own" or name in always)
     ]
     if absent:
-        _missing(file, absent[0], grid)
+        _missing(file, absent[0], grid, layout)
     if layout.name == "own":
         unknown = [heading for heading in grid.columns if heading not in needed.values() and heading != layout.link]
         if unknown:
             hint = nearest(unknown[0], needed.values())
             message = f"expected headings that are fields (got '{unknown[0]}'{hint}); a layout can name others"
-            raise DocumentError([Problem("", "", "", message, file, 1)])
+            raise DocumentError([Problem("", "", "", message, file, layout.heading_row)])
 
 
-def _missing(file: str, heading: str, grid: Grid) -> None:
+def _missing(file: str, heading: str, grid: Grid, layout: Layout) -> None:
     hint = nearest(heading, grid.columns) or f"; there are {listed(grid.columns)}"
-    raise DocumentError([Problem("", "", "", f"expected a column '{heading}' (there is none{hint})", file, 1)])
+    message = f"expected a column '{heading}' (there is none{hint})"
+    raise DocumentError([Problem("", "", "", message, file, layout.heading_row)])
 
 
 def _check_repeats(
@@ -162,5 +202,6 @@ def _check_repeats(
         message = f"expected {values[0]!r} as in row {rows[at]} (got {values[1]!r})"
         number = key.values[key.place(int(at))] if key.place(int(at)) >= 0 else ""
         file, place = raw.origin.file_of("header", order), int(rows[row])
-        raw.problems.append(Problem(str(number), "", spec.name, message, file, place))
+        cell = raw.origin.cell("header", spec.name, place)
+        raw.problems.append(Problem(str(number), "", spec.name, message, file, place, cell))
         raw.set_aside.add(order)

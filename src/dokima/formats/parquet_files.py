@@ -10,9 +10,10 @@ import numpy as np
 from dokima.errors import DocumentError, Problem
 from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Batch, Grid
+from dokima.model.values import PLAIN_MARKS, Marks
 
 
-def read_grid(path: Path, separator: str = "", encoding: str = "") -> Grid:  # noqa: ARG001 (formats are asked alike)
+def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:  # noqa: ARG001 (formats are asked alike)
     """All columns; decimals and whole numbers stay exact, dates stay dates."""
     import pyarrow as pa
     from pyarrow import parquet
@@ -24,7 +25,7 @@ def read_grid(path: Path, separator: str = "", encoding: str = "") -> Grid:  # n
         raise _unreadable(path, error) from None
 
 
-def read_batches(path: Path, separator: str = "", encoding: str = "", rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
+def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
     """Read a file, so many rows at a time."""
     import pyarrow as pa
     from pyarrow import parquet

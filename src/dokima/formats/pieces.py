@@ -63,7 +63,7 @@ class FlatRows:
 
     def read(self, layout: Layout, fields: Fields) -> tuple[Orders, Numbers | None]:
         """The orders, and their numbers."""
-        raw = flat_orders(_grid(self.batch), layout, self.file)
+        raw = flat_orders(_grid(self.batch).without_sums(layout.sums), layout, self.file)
         rows = raw.origin.header_rows
         assert rows is not None
         return _orders(raw, layout, fields), Numbers(raw.header["number"], rows, self.file)

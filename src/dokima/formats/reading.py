@@ -11,7 +11,7 @@ from dokima.errors import DocumentError, DokimaError, Problem, listed, nearest
 from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.frames import grid_of, is_frame
 from dokima.formats.grid import Grid
-from dokima.formats.layouts import Layout, own_layout
+from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
 from dokima.formats.registry import endings, module_of, offers, read_grid
 from dokima.model.databases import LayoutQueries
@@ -108,7 +108,7 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
         raise DocumentError([Problem("", "", "", message, str(tables[0]))])
     if tables:
         chosen = layout or own_layout(fields)
-        raw = flat_orders(read_grid(tables[0], chosen.separator, chosen.encoding), chosen, tables[0].name)
+        raw = flat_orders(read_grid(tables[0], chosen), chosen, tables[0].name)
         return read_orders(raw, chosen.fields(fields), chosen.reader)
     documents: list[Order] = []
     names: list[str] = []
@@ -161,7 +161,9 @@ def _from_queries(source: object, fields: Fields, layout: Layout, queries: Layou
 
 
 def _from_two_files(paths: Sequence[Path], fields: Fields, layout: Layout) -> Orders:
-    """Headers and lines: the two paths given, or the two files that the layout names in the folder given."""
+    """Headers and lines: the two paths given, two files of the folder given, or two sheets of the workbook given."""
+    if layout.sheets is not None:
+        return _from_two_sheets(paths, fields, layout, layout.sheets)
     assert layout.files is not None
     headers, lines = layout.files.headers, layout.files.lines
     if len(paths) == 1 and paths[0].is_dir():
@@ -169,8 +171,18 @@ def _from_two_files(paths: Sequence[Path], fields: Fields, layout: Layout) -> Or
     if len(paths) != 2:
         wanted = f"a folder with {headers} and {lines}, or both files"
         raise DocumentError([Problem("", "", "", f"expected {wanted} (layout {layout.name})", str(paths[0]))])
-    grids = [read_grid(path, layout.separator, layout.encoding) for path in paths]
+    grids = [read_grid(path, layout) for path in paths]
     raw = linked_orders(grids[0], grids[1], layout, (paths[0].name, paths[1].name))
+    return read_orders(raw, layout.fields(fields), layout.reader)
+
+
+def _from_two_sheets(paths: Sequence[Path], fields: Fields, layout: Layout, sheets: LayoutFiles) -> Orders:
+    if len(paths) != 1 or paths[0].suffix.lower() != ".xlsx":
+        message = f"expected one workbook with the sheets {sheets.headers} and {sheets.lines} (layout {layout.name})"
+        raise DocumentError([Problem("", "", "", message, str(paths[0]))])
+    path, names = paths[0], (sheets.headers, sheets.lines)
+    grids = [read_grid(path, replace(layout, sheet=name)) for name in names]
+    raw = linked_orders(grids[0], grids[1], layout, (f"{path.name} [{names[0]}]", f"{path.name} [{names[1]}]"))
     return read_orders(raw, layout.fields(fields), layout.reader)
 
 

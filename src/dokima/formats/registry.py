@@ -9,14 +9,15 @@ from typing import Any, Literal
 
 from dokima.errors import DocumentError, Problem
 from dokima.formats.grid import Grid
+from dokima.model.values import PLAIN_MARKS, Marks
 
 Ability = Literal["read_documents", "read_grid", "read_batches"]
-"""What a module may offer: ``read_documents(path)`` gives whole orders, ``read_grid(path, separator, encoding)`` rows
-under headings, of which tables and flat orders are made, ``read_batches(path, separator, encoding, rows)`` the same
-rows, some at a time."""
+"""What a module may offer: ``read_documents(path)`` gives whole orders, ``read_grid(path, marks)`` rows under headings,
+of which tables and flat orders are made, ``read_batches(path, marks, rows)`` the same rows, some at a time."""
 
 MODULES: Mapping[str, tuple[str, tuple[Ability, ...]]] = {
     ".json": ("json_files", ("read_documents",)),
+    ".jsonl": ("json_lines_files", ("read_documents",)),
     ".csv": ("csv_files", ("read_grid", "read_batches")),
     ".xlsx": ("xlsx_files", ("read_grid",)),
     ".parquet": ("parquet_files", ("read_grid", "read_batches")),
@@ -39,13 +40,12 @@ def module_of(path: Path) -> Any:
     return import_module(f"dokima.formats.{MODULES[path.suffix.lower()][0]}")
 
 
-def read_grid(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid:
-    """Read a file of rows by its ending.
+def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
+    """Read a file of rows by its ending; rows of sums are left out.
 
     Args:
         path: The file.
-        separator: What separates cells, of CSV.
-        encoding: The encoding of the text, of CSV.
+        marks: How it is written: separator and encoding of CSV, the sheet of a workbook, the row of the headings.
 
     Raises:
         DocumentError: It cannot be read, or has another ending.
@@ -53,5 +53,5 @@ def read_grid(path: Path, separator: str = ",", encoding: str = "utf-8") -> Grid
     if not offers(path, "read_grid"):
         message = f"expected a file that ends in {', '.join(endings('read_grid'))} (got '{path.name}')"
         raise DocumentError([Problem("", "", "", message, path.name)])
-    grid: Grid = module_of(path).read_grid(path, separator, encoding)
-    return grid
+    grid: Grid = module_of(path).read_grid(path, marks)
+    return grid.without_sums(marks.sums)

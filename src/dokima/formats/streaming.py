@@ -186,7 +186,7 @@ def _part(orders: Orders, start: int, stop: int) -> tuple[Orders, None]:
 def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Iterator[Batch]]]:
     if isinstance(source, Path):
         for file in _files(source):
-            yield file.name, module_of(file).read_batches(file, layout.separator, layout.encoding, lines)
+            yield file.name, module_of(file).read_batches(file, layout, lines)
     else:
         yield "", _arrow_batches(source)
 

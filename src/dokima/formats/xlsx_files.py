@@ -1,7 +1,8 @@
-"""XLSX workbooks (ECMA-376): the first sheet as a grid."""
+"""XLSX workbooks (ECMA-376): sheets as grids, and tables of cells as sheets."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -9,48 +10,199 @@ from zipfile import BadZipFile
 
 import numpy as np
 
-from dokima.errors import DocumentError, Problem
+from dokima.errors import DocumentError, DokimaError, Problem, nearest
 from dokima.formats.grid import Grid, coded
+from dokima.formats.xlsx_marks import SheetMarks, sheet_marks
+from dokima.model.values import PLAIN_MARKS, Marks
 
 
-def read_grid(path: Path, separator: str = "", encoding: str = "") -> Grid:  # noqa: ARG001 (formats are asked alike)
-    """The first sheet; its first row is the heading, rows without a filled cell are left out.
+def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
+    """A sheet; rows without a filled cell are left out.
 
     A workbook keeps numbers as binary floats, so a number is taken as the shortest decimal that names it: what a person
-    typed. A formula counts with the value the workbook was saved with; one without is a problem.
+    typed. A cell that shows a percentage counts as what it shows: 5 % is 5. A formula counts with the value the
+    workbook was saved with; one without, and one that ended in an error, is a problem. A merged cell says the same in
+    all rows that it spans.
+
+    Args:
+        path: The workbook.
+        marks: Which sheet, and in which row its headings stand.
+
+    Raises:
+        DocumentError: It cannot be read, has no such sheet, or no headings in that row.
     """
-    import openpyxl
-    from openpyxl.utils.exceptions import InvalidFileException
+    name, cells, merged = _sheet(path, marks.sheet)
+    said = sheet_marks(path, name)
+    where = path.name if not marks.sheet else f"{path.name} [{name}]"
+    _fill_down(cells, merged)
+    headings = _headings(cells, marks.heading_row, where)
+    problems: list[Problem] = []
+    marked = {row for row, _ in said.errors | said.unsaved}
+    numbers: list[int] = []
+    for number, row in enumerate(cells[marks.heading_row :], start=marks.heading_row + 1):
+        if number in marked:
+            problems += _wrong_cells(row, number, headings, said, where)
+        if number in marked or any(cell != "" for cell in row):
+            numbers.append(number)
+    raw = {heading: coded(_column(cells, at, numbers, said)) for at, heading in headings.items()}
+    letters = {heading: column_letters(at) for at, heading in headings.items()}
+    return Grid(raw, len(numbers), np.array(numbers, np.int64), problems, letters)
+
+
+def sheet_names(path: Path) -> list[str]:
+    """The names of the sheets of a workbook.
+
+    Raises:
+        DocumentError: It cannot be read.
+    """
+    return list(_opened(path).sheet_names)
+
+
+def read_cells(path: Path, sheet: str = "") -> list[list[Any]]:
+    """The cells of a sheet as they stand there, row by row from the first, an empty one as None.
+
+    Raises:
+        DocumentError: It cannot be read, or has no such sheet.
+    """
+    name, cells, merged = _sheet(path, sheet)
+    said = sheet_marks(path, name)
+    _fill_down(cells, merged)
+    return [
+        [_cell(cell, is_percent=(number, at) in said.percents) for at, cell in enumerate(row)]
+        for number, row in enumerate(cells, start=1)
+    ]
+
+
+def _opened(path: Path) -> Any:
+    from python_calamine import CalamineError, CalamineWorkbook
 
     try:
-        values = openpyxl.load_workbook(path, read_only=True, data_only=True)
-        formulas = openpyxl.load_workbook(path, read_only=True)
-    except (OSError, InvalidFileException, BadZipFile, KeyError, ValueError) as error:
+        return CalamineWorkbook.from_path(path)
+    except (OSError, CalamineError, BadZipFile) as error:
         said = getattr(error, "strerror", None) or error
         raise DocumentError([Problem("", "", "", f"cannot be read: {said}", path.name)]) from None
-    rows = [tuple(row) for row in values.worksheets[0].iter_rows(values_only=True)]
-    written = [tuple(row) for row in formulas.worksheets[0].iter_rows(values_only=True)]
-    headings = [str(cell).strip() if cell is not None else "" for cell in rows[0]] if rows else []
-    named = [at for at, heading in enumerate(headings) if heading]
-    if not named or len({headings[at] for at in named}) < len(named):
-        raise DocumentError([Problem("", "", "", "expected a heading in the first row, each once", path.name, 1)])
-    problems: list[Problem] = []
-    columns: dict[str, list[Any]] = {headings[at]: [] for at in named}
-    numbers: list[int] = []
-    for number, (row, formula) in enumerate(zip(rows[1:], written[1:], strict=True), start=2):
-        if all(cell is None for cell in formula):
-            continue
-        empty = [at for at in named if row[at] is None and formula[at] is not None]
-        for at in empty:
+
+
+def _sheet(path: Path, wanted: str) -> tuple[str, list[list[Any]], Sequence[Any]]:
+    """Name, cells and merged ranges of a sheet: the first one, or the one that is named."""
+    book = _opened(path)
+    names = list(book.sheet_names)
+    if not names or (wanted and wanted not in names):
+        message = f"there is no sheet '{wanted}'{nearest(wanted, names)}"
+        raise DocumentError([Problem("", "", "", message, path.name)])
+    from python_calamine import CalamineError
+
+    name = wanted or names[0]
+    try:
+        sheet = book.get_sheet_by_name(name)
+        return name, sheet.to_python(skip_empty_area=False), sheet.merged_cell_ranges or ()
+    except CalamineError as error:
+        raise DocumentError([Problem("", "", "", f"sheet '{name}' cannot be read: {error}", path.name)]) from None
+
+
+def _fill_down(cells: list[list[Any]], merged: Sequence[Any]) -> None:
+    """Give every row that a merged cell spans the value of its first."""
+    for (top, left), (bottom, _right) in merged:
+        for row in range(top + 1, min(bottom + 1, len(cells))):
+            if left < len(cells[row]):
+                cells[row][left] = cells[top][left]
+
+
+def _headings(cells: Sequence[Sequence[Any]], row: int, where: str) -> dict[int, str]:
+    """The headings by the place of their column."""
+    found = {at: str(cell).strip() for at, cell in enumerate(cells[row - 1]) if cell != ""} if len(cells) >= row else {}
+    found = {at: heading for at, heading in found.items() if heading}
+    widths = [sum(cell != "" for cell in other) for other in cells[:20]]
+    widest = max(widths, default=0)
+    hint = f"; row {widths.index(widest) + 1} may hold them: heading_row = {widths.index(widest) + 1}"
+    if not found or (len(found) == 1 and widest > 2):
+        only = f"it holds only '{next(iter(found.values()))}'" if found else "the row is empty"
+        message = f"expected headings in row {row} ({only}{hint if widest > 1 else ''})"
+        raise DocumentError([Problem("", "", "", message, where, row)])
+    known = list(found.values())
+    if twice := next((at for at, heading in found.items() if known.count(heading) > 1), None):
+        message = f"expected each heading once (got '{found[twice]}' {known.count(found[twice])} times)"
+        raise DocumentError([Problem("", "", "", message, where, row, f"{column_letters(twice)}{row}")])
+    return found
+
+
+def _wrong_cells(
+    row: Sequence[Any], number: int, headings: Mapping[int, str], said: SheetMarks, where: str
+) -> Iterator[Problem]:
+    for at, heading in headings.items():
+        cell = f"{column_letters(at)}{number}"
+        if (number, at) in said.errors:
+            message = f"expected a value (the cell says {row[at] or 'an error'})"
+            yield Problem("", "", heading, message, where, number, cell)
+        elif (number, at) in said.unsaved:
             message = "expected a formula with a saved value (open the workbook, save it, and try again)"
-            problems.append(Problem("", "", headings[at], f"{headings[at]}: {message}", path.name, number))
-        if not empty:
-            numbers.append(number)
-            for at in named:
-                columns[headings[at]].append(_cell(row[at]))
-    raw = {heading: coded(cells) for heading, cells in columns.items()}
-    return Grid(raw, len(numbers), np.array(numbers, np.int64), problems)
+            yield Problem("", "", heading, message, where, number, cell)
 
 
-def _cell(value: Any) -> Any:
-    return Decimal(repr(value)) if isinstance(value, float) else value
+def column_letters(at: int) -> str:
+    """The letters of a column, counted from 0: A, B ... Z, AA."""
+    from openpyxl.utils import get_column_letter
+
+    return get_column_letter(at + 1)
+
+
+def _column(cells: Sequence[Sequence[Any]], at: int, numbers: Sequence[int], said: SheetMarks) -> list[Any]:
+    found = [_cell(cells[number - 1][at], is_percent=False) for number in numbers]
+    percents = {row for row, column in said.percents if column == at}
+    for place, number in enumerate(numbers if percents else ()):
+        if number in percents:
+            found[place] = _cell(cells[number - 1][at], is_percent=True)
+    return found
+
+
+def _cell(value: Any, *, is_percent: bool) -> Any:
+    if isinstance(value, float):
+        if is_percent:
+            return Decimal(repr(value)).scaleb(2)
+        return int(value) if value.is_integer() and abs(value) < 2**53 else Decimal(repr(value))
+    return None if value == "" else value
+
+
+def write_sheets(path: Path, sheets: Mapping[str, Mapping[str, Sequence[Any]]]) -> None:
+    """Write tables as the sheets of a workbook: the heading in the first row, texts as texts, numbers as numbers.
+
+    Args:
+        path: The file.
+        sheets: Columns by heading, by the name of their sheet; a blank is None.
+
+    Raises:
+        DokimaError: A number has more than the 15 digits that a workbook keeps.
+    """
+    from openpyxl import Workbook
+
+    book = Workbook(write_only=True)
+    for name, columns in sheets.items():
+        sheet = book.create_sheet(name)
+        sheet.freeze_panes = "A2"
+        sheet.append([_written(sheet, heading, heading) for heading in columns])
+        for row in zip(*columns.values(), strict=True):
+            sheet.append([_written(sheet, value, heading) for value, heading in zip(row, columns, strict=True)])
+    book.save(path)
+
+
+def _written(sheet: Any, value: Any, heading: str) -> Any:
+    """A cell as openpyxl writes it; a text is one whatever it begins with."""
+    from openpyxl.cell import WriteOnlyCell
+    from openpyxl.utils.exceptions import IllegalCharacterError
+
+    if isinstance(value, Decimal | int) and not isinstance(value, bool):
+        if len(Decimal(value).normalize().as_tuple().digits) > _DIGITS:
+            raise DokimaError(f"{heading}: a workbook keeps {_DIGITS} digits, and {value} has more")
+        return value
+    if not isinstance(value, str):
+        return value
+    try:
+        cell = WriteOnlyCell(sheet, value)
+    except IllegalCharacterError:
+        raise DokimaError(f"{heading}: a workbook cannot hold the control characters of {value!r}") from None
+    cell.data_type = "s"  # and not a formula
+    return cell
+
+
+_DIGITS = 15
+"""Significant digits that a binary float always keeps (IEEE 754 double precision), which is what a workbook has."""

@@ -13,6 +13,7 @@ from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.model.addresses import read_address
 from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import shown
+from dokima.model.said import SHOWN
 
 Severity = Literal["error", "warning", "notice"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "notice")
@@ -159,13 +160,13 @@ class Findings(Sequence[Finding]):
         """Problems of documents as findings, so that one list tells everything."""
         found = []
         for problem in problems:
-            place = f" ({problem.file}{f' row {problem.row}' if problem.row else ''})" if problem.file else ""
+            place = f" ({problem.place})" if problem.file else ""
             message = f"{problem.field}: {problem.message}{place}" if problem.field else f"{problem.message}{place}"
             found.append(Finding("document", "error", message, problem.order, problem.line, problem.field))
         return cls(tuple(found))
 
     def __repr__(self) -> str:
-        return f"<Findings: {len(self.errors)} errors of {len(self.items)}>"
+        return f"<Findings: {len(self.errors)} errors of {len(self.items)}; {SHOWN}>"
 
     def __len__(self) -> int:
         return len(self.items)

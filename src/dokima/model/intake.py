@@ -152,13 +152,15 @@ class _Intake:
         raw = self.raw
         order = row if level == "header" else int(raw.order_of[row])
         rows = raw.origin.header_rows if level == "header" else raw.origin.line_rows
+        place = None if rows is None else int(rows[row])
         problem = Problem(
             self.numbers[order],
             self.line_numbers[row] if level == "line" else "",
             field,
             message,
             raw.origin.file_of(level, order),
-            None if rows is None else int(rows[row]),
+            place,
+            raw.origin.cell(level, field, place),
         )
         self.problems.append((order, problem))
         self.bad.add(order)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
 from dokima.exact import added
 from dokima.model.columns import shown
+from dokima.model.said import SHOWN
 
 SUMMED = {
     "orders": ("currency", ("without_tax", "tax", "with_tax")),
@@ -24,12 +25,15 @@ class Listing(Sequence[Mapping[str, Any]]):
     Attributes:
         rows: The rows.
         columns: Their columns.
-        level: What a row is: ``orders``, ``lines``, ``events`` or ``outcomes``.
+        level: What a row is: ``orders``, ``lines``, ``events`` or ``outcomes``; ``chosen`` for columns that were asked
+            for.
+        labels: Headings for people, by column; the columns that are the same in every list have words of their own.
     """
 
     rows: tuple[Mapping[str, Any], ...]
     columns: tuple[str, ...]
     level: str
+    labels: Mapping[str, str] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -38,7 +42,7 @@ class Listing(Sequence[Mapping[str, Any]]):
         return self.rows[index]
 
     def __repr__(self) -> str:
-        return f"<Listing: {len(self)} {self.level}>"
+        return f"<Listing: {len(self)} {self.level}; {SHOWN}>"
 
     def sums(self) -> dict[str, dict[str, Decimal]]:
         """Sums by currency of the totals, or by unit of the quantities; rows without a figure add nothing."""

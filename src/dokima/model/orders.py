@@ -29,12 +29,19 @@ class Origin:
         header_rows: For each order its row in the source, counted from 1 with the heading as row 1; None if unknown.
         line_rows: The same for each line.
         lines_file: Name of the source of lines, where headers have one of their own.
+        letters: The column of a workbook in which a field stands, by level and field; empty for other files.
     """
 
     files: Sequence[str] = ()
     header_rows: Integers | None = None
     line_rows: Integers | None = None
     lines_file: str = ""
+    letters: Mapping[tuple[str, str], str] = field(default_factory=dict)
+
+    def cell(self, level: str, name: str, row: int | None) -> str:
+        """The cell of a workbook in which a field stands, such as F5; blank for other files."""
+        letters = self.letters.get((level, name), "")
+        return f"{letters}{row}" if letters and row is not None else ""
 
     def file_of(self, level: str, order: int) -> str:
         """The source of an order's header or lines."""
@@ -256,6 +263,7 @@ class Orders:
                 None if origin.header_rows is None else origin.header_rows[headers],
                 None if origin.line_rows is None else origin.line_rows[lines],
                 origin.lines_file,
+                origin.letters,
             ),
             taken_from=(self, headers, lines),
         )

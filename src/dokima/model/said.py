@@ -9,6 +9,9 @@ from typing import Any
 
 from dokima.model.columns import shown
 
+SHOWN = "print(dokima.report(...)) shows it"
+"""What the short form of a result says of the long one."""
+
 
 class Said(str):
     """An English text made of a template and facts; it is that text wherever a text is wanted.

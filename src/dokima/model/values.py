@@ -11,7 +11,7 @@ from typing import Annotated, Any
 from dokima.errors import ExactError, listed, nearest
 from dokima.exact import from_floats, parse
 from dokima.model.fields import Field
-from dokima.model.settings import Reads, setting
+from dokima.model.settings import Reads, Texts, setting
 
 _ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
 _FLAGS = {"true": True, "false": False}
@@ -161,6 +161,11 @@ class Marks:
     decimal: Annotated[str, Reads("character")] = setting("The decimal mark of numbers.", default=".")
     thousands: Annotated[str, Reads("thousands")] = setting("The mark between thousands; none if blank.", default="")
     dates: str = setting("The form of dates in the codes of strptime, such as %d.%m.%Y; ISO 8601 if blank.", default="")
+    sheet: str = setting("The sheet of a workbook; the first one if blank.", default="")
+    heading_row: Annotated[int, Reads("row")] = setting(
+        "The row of the headings; what is above it is left out.", default=1
+    )
+    sums: Texts = setting("What a cell says, in any case, where its row is one of sums, which is left out.", default=())
 
     def wrong(self) -> str:
         """What is wrong with the marks together, blank for nothing."""
@@ -172,3 +177,7 @@ class Marks:
     def reader(self) -> ValueReader:
         """Reads values that are written so."""
         return ValueReader(self.decimal, self.thousands, self.dates)
+
+
+PLAIN_MARKS = Marks()
+"""Commas, UTF-8, the heading in the first row."""

@@ -226,6 +226,7 @@ def report(
     technical: bool = False,
     quantities: Sequence[QuantityPrice] = (),
     ledger: Ledger | None = None,
+    columns: Sequence[str] = (),
 ) -> Report:
     """Any result as people read it.
 
@@ -243,6 +244,7 @@ def report(
         technical: Of an explanation, formulas and names too.
         quantities: Of an explanation, what the line costs at other quantities, as `price_line` gives it.
         ledger: Of a change order, the ledger of its order.
+        columns: Of priced orders, the columns of a table of lines (of orders, with ``totals``): fields and figures.
 
     Raises:
         DokimaError: There is no report of such a thing, or no such locale.
@@ -253,7 +255,7 @@ def report(
     locale = locale or ("" if program is None else program.definition.report.locale)
     with speaking(locale):
         pass  # a locale that is none is refused here, not when somebody reads the report
-    detail = Detail(every, with_costs, figures, totals, technical, quantities, ledger)
+    detail = Detail(every, with_costs, figures, totals, technical, quantities, ledger, columns)
     return Report(result, detail, _forms(result, words, detail), locale)
 
 
@@ -288,6 +290,10 @@ def _calculation(result: Any, words: Wording, detail: Detail) -> Forms:
         return calculation_paper(result, words)
 
     known_figures(result, detail.figures)
+    if detail.columns:
+        from dokima.formats.results.calculations import chosen_columns
+
+        return _listing(chosen_columns(result, detail), words, detail)
     if detail.totals:
         return (lambda: totals_report(result)), paper
     return (lambda: calculation_report(result, detail.figures)), paper

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Any
 
 from dokima.model.listing import SUMMED, Listing
@@ -21,7 +22,7 @@ _SPARE = {
 
 def listing_paper(listing: Listing, words: Wording) -> Paper:
     """A list with its sums below it."""
-    columns = [_column(name, words) for name in listing.columns]
+    columns = [_column(name, listing, words) for name in listing.columns]
     rows = [Row([row[name] for name in listing.columns]) for row in listing.rows]
     if listing.level in SUMMED and listing.rows:
         by, summed = SUMMED[listing.level]
@@ -33,7 +34,7 @@ def listing_paper(listing: Listing, words: Wording) -> Paper:
             }
             rows.append(Row([told.get(name) for name in listing.columns], "total"))
     return Paper(
-        title=words[TITLES[listing.level]],
+        title=words[TITLES.get(listing.level, "orders")],
         subtitle=_counted(listing),
         facts={},
         sections=[Section("", columns, rows, words["no_changes"])],
@@ -51,7 +52,10 @@ def _counted(listing: Listing) -> str:
     return lines_counted(len(listing)) if listing.level == "lines" else ""
 
 
-def _column(name: str, words: Wording) -> Column:
+def _column(name: str, listing: Listing, words: Wording) -> Column:
+    if listing.labels:
+        is_number = any(isinstance(row[name], Decimal) for row in listing.rows)
+        return Column(listing.labels.get(name, name), "number" if is_number else "text", wide=not is_number)
     kind = "money" if name in _MONEY else "number" if name in _NUMBERS else "text"
     heading = words["order" if name == "number" else name]
     wide = name in ("name", "description", "why", "to")

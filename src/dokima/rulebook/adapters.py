@@ -98,6 +98,7 @@ _READERS: Mapping[str, Any] = {
     "name": Annotated[str, AfterValidator(_name)],
     "not negative": Annotated[Decimal, BeforeValidator(_not_negative)],
     "places": Annotated[int, pydantic.Field(ge=0, le=30)],
+    "row": Annotated[int, pydantic.Field(ge=1, le=1000)],
     "places of currency": Annotated[int, pydantic.Field(ge=0, le=12)],
     "texts": Annotated[list[str], BeforeValidator(_as_list, json_schema_input_type=str | list[str])],
     "thousands": Annotated[str, pydantic.Field(max_length=1)],

@@ -361,7 +361,8 @@ def _sources(
         except DokimaError as error:
             problems.append(RulebookProblem("", f"table.{name}", str(error)))
         for problem in grid.problems:
-            problems.append(RulebookProblem(file, f"table.{name}", problem.message, problem.row))
+            said = f"{problem.field}: {problem.message}" if problem.field else problem.message
+            problems.append(RulebookProblem(file, f"table.{name}", said, problem.row))
         sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, table.reader)
     return sources, problems
 
@@ -391,7 +392,7 @@ def _grid(
 ) -> tuple[Grid, str]:
     if isinstance(given.get(name), str | Path):
         path = Path(given[name])
-        return read_grid(path, table.separator, table.encoding), path.name
+        return read_grid(path, table), path.name
     if isinstance(given.get(name), Query):
         return _queried(name, databases, given[name])
     if name in given:
@@ -402,7 +403,7 @@ def _grid(
         raise DokimaError(
             f"expected rows for table '{name}': a 'file' beside the rulebook, or tables={{'{name}': ...}}"
         )
-    return read_grid(folder / table.file, table.separator, table.encoding), table.file
+    return read_grid(folder / table.file, table), table.file
 
 
 def _reached(layout: Layout, databases: Mapping[str, Database], problems: list[RulebookProblem]) -> Layout:

@@ -9,7 +9,7 @@ from typing import Any
 
 from dokima.errors import NotFound, nearest
 from dokima.model.columns import shown
-from dokima.model.said import Said
+from dokima.model.said import SHOWN, Said
 from dokima.tables.assembly import Node
 from dokima.tables.candidates import Candidate
 
@@ -131,7 +131,7 @@ class Explanation:
     findings: Sequence[Any] = field(default_factory=tuple)
 
     def __repr__(self) -> str:
-        return f"<Explanation {self.order} line {self.line}: {len(self.steps)} steps, net {self.net}>"
+        return f"<Explanation {self.order} line {self.line}: {len(self.steps)} steps, net {self.net}; {SHOWN}>"
 
     def step(self, name: str) -> StepExplanation:
         """One step.

@@ -20,6 +20,7 @@ from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
+from dokima.model.said import SHOWN
 from dokima.routines.instalments import InstalmentPlan
 from dokima.routines.routine import AMOUNTS_OF_ANY, Routine
 from dokima.routines.taxing import TaxGroups
@@ -114,7 +115,7 @@ class Calculation:
 
     def __repr__(self) -> str:
         errors = len(self.findings.errors)
-        return f"<Calculation: {len(self)} orders, {self.orders.line_count} lines, {errors} errors>"
+        return f"<Calculation: {len(self)} orders, {self.orders.line_count} lines, {errors} errors; {SHOWN}>"
 
     @property
     def problems(self) -> tuple[Problem, ...]:
@@ -210,8 +211,11 @@ class Calculation:
 
     @property
     def lines(self) -> Any:
-        """A pandas DataFrame, one row a line in the caller's sequence: number, item, quantity and all figures."""
+        """A pandas DataFrame, one row a line in the caller's sequence: number, item, quantity, all figures, and all
+        other fields of the line."""
         import pandas as pd
+
+        from dokima.engine.running.field_columns import line_columns
 
         orders = self.orders
         known = np.array([*orders.numbers, ""], object)
@@ -220,6 +224,9 @@ class Calculation:
             data["line" if name == "number" else name] = _series(orders.line(name), name)
         for name, column in self.figures.items():
             data[name] = _series(column, name, self.places_of(name))
+        for name, column in line_columns(self).items():
+            if name not in (*LINE_FIELDS, *data):
+                data[name] = _series(column, name)
         frame = pd.DataFrame(data)
         if not len(frame):
             return frame
@@ -227,12 +234,18 @@ class Calculation:
 
     @property
     def headers(self) -> Any:
-        """A pandas DataFrame, one row an order: number, currency, totals and header figures."""
+        """A pandas DataFrame, one row an order: number, kind, currency, totals, header figures, and all other fields of
+        the header, with the names of parties where the rulebook has them."""
         import pandas as pd
+
+        from dokima.engine.running.field_columns import header_columns
 
         data: dict[str, Any] = {name: _series(self.orders.header(name), name) for name in HEADER_FIELDS}
         for name, column in {**self.totals, **self.order_figures}.items():
             data[name] = _series(column, name, self.most_places)
+        for name, column in header_columns(self).items():
+            if name not in data:
+                data[name] = _series(column, name)
         return pd.DataFrame(data)
 
 
@@ -259,7 +272,7 @@ class PricedOrder:
         return value_at(self.calculation.orders.header("number"), self.position) or ""
 
     def __repr__(self) -> str:
-        return f"<PricedOrder {self.number}: {len(self.lines)} lines, payable {self.totals.payable}>"
+        return f"<PricedOrder {self.number}: {len(self.lines)} lines, payable {self.totals.payable}; {SHOWN}>"
 
     @property
     def places(self) -> int:
@@ -388,7 +401,7 @@ class PricedLine:
         return str(self.field("number"))
 
     def __repr__(self) -> str:
-        return f"<PricedLine {self.order.number} {self.number}>"
+        return f"<PricedLine {self.order.number} {self.number}; {SHOWN}>"
 
     @property
     def is_parent(self) -> bool:

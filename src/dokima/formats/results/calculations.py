@@ -4,22 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
+from decimal import Decimal
 from json.encoder import encode_basestring
 from typing import Any
 
 import numpy as np
 
 from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, amount_figures, amount_texts
+from dokima.engine.running.field_columns import header_columns
+from dokima.engine.running.field_columns import line_columns as line_columns_of
 from dokima.engine.running.summing import left_out, sums_of
-from dokima.errors import Problem
+from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.exact import Decimals, Quotient
+from dokima.exact.integers import Integers
 from dokima.formats.json_files import LONG, dumped, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.cells import cell, cells
+from dokima.model.columns import Column, Texts
+from dokima.model.listing import Listing
 
 
 def columns(detail: Detail) -> tuple[str, ...]:
     """Columns that stand first."""
+    if detail.columns:
+        return tuple(detail.columns)
     return ("order",) if detail.totals else ("order", "line")
 
 
@@ -238,18 +246,93 @@ def _reporting(calculation: Calculation) -> list[dict[str, Any] | None]:
 
 def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any]]:
     """One row a line; or one an order with its totals."""
-    return total_rows(calculation) if detail.totals else _records(line_columns(calculation, detail)[0])
+    if not detail.totals:
+        return _records(line_columns(calculation, detail)[0])
+    found = total_rows(calculation)
+    there = ("number", *(found[0] if found else ()))
+    more = {name: column for name, column in header_columns(calculation).items() if name not in there}
+    beside = _records({name: cells(column) for name, column in more.items()})
+    whole = [{**row, **(beside[at] if at < len(beside) else {})} for at, row in enumerate(found)]
+    wanted = _chosen(detail.columns, dict.fromkeys(name for row in whole for name in row))
+    return [{name: row.get(name) for name in wanted if name in row or detail.columns} for row in whole]
 
 
 def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict[str, list[Any]], Sequence[str]]:
-    """Every line with its figures as columns, and the names of those that hold texts of the order."""
+    """Every line with its figures, and with all fields of line and header unless figures were chosen, as columns; and
+    the names of those that hold texts.
+
+    Raises:
+        NotFound: A column that is wanted is none; names the nearest.
+    """
     numbers = calculation.orders.numbers
     columns, wanted = _line_columns(calculation, detail.figures)
     figures = dict.fromkeys(name for names in wanted.values() for name in names)
-    return {
+    found = {
         "order": [numbers[at] for at in calculation.orders.order_of.tolist()],
         **{("line" if name == "number" else name): columns[name] for name in (*LINE_FIELDS, *figures)},
-    }, ("order", "line", "item", "description", "unit")
+    }
+    texts = ["order", "line", "item", "description", "unit"]
+    beside = _fields_beside(calculation, found)
+    wanted_columns = _chosen(detail.columns or (list(found) if detail.figures else ()), (*found, *beside))
+    for name in wanted_columns:
+        if name in beside:
+            level, column = beside[name]
+            found[name] = cells(column) if level == "line" else _repeated(cells(column), calculation.orders.order_of)
+            texts += [name] if isinstance(column, Texts) else []
+    return {name: found[name] for name in wanted_columns}, texts
+
+
+def chosen_columns(calculation: Calculation, detail: Detail) -> Listing:
+    """The columns that were asked for as a list: a row a line, or with totals a row an order."""
+    if detail.totals:
+        found, texts = rows(calculation, detail), set[str]()
+    else:
+        columns, of_text = line_columns(calculation, detail)
+        found, texts = _records(columns), set(of_text)
+    program = calculation.program
+    fields = {**program.definition.fields.header, **program.definition.fields.line}
+    labels = {name: program.label(_dotted(name, fields)) for name in detail.columns}
+    texts |= {name for name, spec in fields.items() if spec.kind not in ("decimal", "integer")}
+    whole = tuple({name: value if name in texts else _number(value) for name, value in row.items()} for row in found)
+    return Listing(whole, tuple(detail.columns), "chosen", labels)
+
+
+def _dotted(name: str, fields: Collection[str]) -> str:
+    return name if "." in name else f"{'header' if name in fields else 'line'}.{name}"
+
+
+def _number(value: Any) -> Any:
+    try:
+        return Decimal(value) if isinstance(value, str) else value
+    except ArithmeticError:
+        return value
+
+
+def _fields_beside(calculation: Calculation, taken: Collection[str]) -> dict[str, tuple[str, Column]]:
+    """The fields of lines and headers that do not stand in a table yet, each with its level.
+
+    A field of the header with the name of a line's field or figure has ``header.`` before it.
+    """
+    found: dict[str, tuple[str, Column]] = {}
+    for name, column in line_columns_of(calculation).items():
+        if name != "number" and name not in taken:
+            found[name] = ("line", column)
+    for name, column in header_columns(calculation).items():
+        if name != "number":
+            found[f"header.{name}" if name in taken or name in found else name] = ("header", column)
+    return found
+
+
+def _repeated(values: list[Any], order_of: Integers) -> list[Any]:
+    return [values[at] for at in order_of.tolist()]
+
+
+def _chosen(wanted: Sequence[str], known: Collection[str]) -> Sequence[str]:
+    """The columns that are wanted; all if none is named."""
+    for name in wanted:
+        if name not in known:
+            raise NotFound(f"there is no column '{name}'{nearest(name, known)}; there are {listed(known, 60)}")
+    return wanted or list(known)
 
 
 def total_rows(calculation: Calculation) -> list[dict[str, Any]]:

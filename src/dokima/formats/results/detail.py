@@ -22,6 +22,7 @@ class Detail:
         totals: Of priced orders, one row an order and a sum for each currency, without their lines.
         technical: Of an explanation, formulas and names too.
         quantities: Of an explanation, what the line costs at other quantities.
+        columns: Of priced orders as a table of lines, or of totals, the columns wanted, in that sequence; all if empty.
         ledger: Of a change order, the ledger of its order, which says what the budget leaves.
     """
 
@@ -32,6 +33,7 @@ class Detail:
     technical: bool = False
     quantities: Sequence[QuantityPrice] = ()
     ledger: Ledger | None = None
+    columns: Sequence[str] = ()
 
 
 PLAIN = Detail()

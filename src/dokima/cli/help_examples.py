@@ -1,0 +1,43 @@
+"""An example for every command, shown below its help; the tests run each of them on the demo."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+EXAMPLES: Mapping[str, str] = {
+    "init": "dokima init myrules --from export.csv",
+    "demo": "dokima demo",
+    "check": "dokima check orders --at save",
+    "price": "dokima price orders/SQ-2041.json",
+    "prices": "dokima prices --customer FERNHOLT --date 2026-03-02",
+    "explain": "dokima explain orders/SQ-2041.json 10 price",
+    "eval": 'dokima eval "item.weight * line.quantity" orders/SQ-2041.json 10',
+    "variance": "dokima variance orders/SQ-2041.json changed/SQ-2041.json",
+    "audit": "dokima audit",
+    "replay": "dokima replay . ../rulebook-next orders",
+    "edit": "dokima edit orders/SQ-2041.json --set 10.quantity=40 --dry-run",
+    "describe": "dokima describe",
+    "schema": "dokima schema order",
+    "ledger": "dokima ledger SQ-2041 --store orders",
+    "orders": "dokima orders --store orders --customer FERNHOLT",
+    "lines": "dokima lines --store orders --item PANE-T6 --open",
+    "history": "dokima history SQ-2041 --store sqlite:///orders.db",
+    "feed": "dokima feed --store sqlite:///orders.db --after 0",
+    "change open": 'dokima change open SQ-2041 --store orders --reason "more panes"',
+    "change edit": "dokima change edit SQ-2041-C1 --store orders --set 10.quantity=40",
+    "change show": "dokima change show SQ-2041-C1 --store orders",
+    "change submit": "dokima change submit SQ-2041-C1 --store orders",
+    "change approve": "dokima change approve SQ-2041-C1 --store orders --by Ben",
+    "change reject": 'dokima change reject SQ-2041-C1 --store orders --reason "too dear"',
+    "change withdraw": "dokima change withdraw SQ-2041-C1 --store orders",
+    "change rebase": "dokima change rebase SQ-2041-C1 --store orders",
+    "change list": "dokima change list --store orders",
+    "store create": "dokima store create --store sqlite:///orders.db",
+    "store load": "dokima store load orders --store sqlite:///orders.db",
+    "store upgrade": "dokima store upgrade --store sqlite:///orders.db --dry-run",
+    "store check": "dokima store check --store sqlite:///orders.db",
+    "store sql": "dokima store sql --dialect postgresql",
+    "store refresh": "dokima store refresh --store sqlite:///orders.db",
+    "store trim": "dokima store trim --store sqlite:///orders.db --before 3",
+}
+"""The example of each command, by the words that name it."""
