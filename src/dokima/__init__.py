@@ -24,6 +24,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.editing.editor import Editor as Editor
     from dokima.editing.form_inputs import LEAVE as LEAVE
     from dokima.editing.journal import JournalEntry as JournalEntry
+    from dokima.engine.explaining.evaluation import Evaluation as Evaluation
     from dokima.engine.explaining.explanation import Explanation as Explanation
     from dokima.engine.explaining.explanation import QuantityPrice as QuantityPrice
     from dokima.engine.running.calculation import Calculation as Calculation
@@ -106,6 +107,7 @@ _HOMES = {
     "DocumentError": "dokima.errors",
     "DokimaError": "dokima.errors",
     "Editor": "dokima.editing.editor",
+    "Evaluation": "dokima.engine.explaining.evaluation",
     "Event": "dokima.store.documents",
     "ExactError": "dokima.errors",
     "Explanation": "dokima.engine.explaining.explanation",
@@ -194,6 +196,7 @@ __all__ = [
     "DocumentError",
     "DokimaError",
     "Editor",
+    "Evaluation",
     "Event",
     "ExactError",
     "Explanation",

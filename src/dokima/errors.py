@@ -180,8 +180,14 @@ class NotFound(DokimaError, LookupError):
 
 def nearest(word: str, known: Iterable[str]) -> str:
     """``; did you mean 'x'?`` for the nearest known word, else a blank text."""
+    found = close_to(word, known)
+    return f"; did you mean '{found}'?" if found else ""
+
+
+def close_to(word: str, known: Iterable[str]) -> str:
+    """The nearest known word, blank if none is near."""
     found = difflib.get_close_matches(str(word), list(known), n=1, cutoff=0.6)
-    return f"; did you mean '{found[0]}'?" if found else ""
+    return found[0] if found else ""
 
 
 def listed(words: Iterable[str], most: int = 12) -> str:

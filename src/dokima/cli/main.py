@@ -20,6 +20,7 @@ COMMANDS = {
     "check": "dokima.cli.checking:check",
     "price": "dokima.cli.pricing:price",
     "explain": "dokima.cli.explaining:explain",
+    "eval": "dokima.cli.evaluating:evaluate",
     "variance": "dokima.cli.variances:variance",
     "audit": "dokima.cli.auditing:audit",
     "ledger": "dokima.cli.ledgers:ledger",

@@ -151,7 +151,8 @@ def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, lo
         facts = {"table": answer.label, "asked": _named(answer.asked)}
         found = _("no row of the {table} for {asked}") if answer.is_key else _("no row of the {table} fits")
         required = _(", and one is required") if answer.is_required else ""
-        yield Text(found.format(**facts) + required, style="bold red" if answer.is_required else "dim")
+        near = f" ({told(answer.near)})" if answer.near else ""
+        yield Text(found.format(**facts) + near + required, style="bold red" if answer.is_required else "dim")
     elif answer.is_path:
         given = {n: value for n, value in answer.cells.items() if value is not None and n not in answer.asked}
         yield Text(f"{answer.label} {terms}: {_named(given)} ({place})")

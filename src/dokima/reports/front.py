@@ -353,6 +353,12 @@ def _explanation(result: Any, words: Wording, detail: Detail) -> Forms:
     return view, (lambda: explanation_paper(result, words))
 
 
+def _evaluation(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.evaluations import evaluation_paper
+
+    return None, (lambda: evaluation_paper(result, words))
+
+
 def _editor(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
     from dokima.reports.edits import edit_report
 
@@ -412,6 +418,7 @@ _FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "ChangeEntries": _change_list,
     "ChangeOrder": _change,
     "Editor": _editor,
+    "Evaluation": _evaluation,
     "Explanation": _explanation,
     "Findings": _findings,
     "GroupedVariance": _grouped,

@@ -62,7 +62,11 @@ def figure_table(
         most = FOLDED if at in folding else sys.maxsize
         least = max([*(min(len(row[at]), most) for row in rows), *map(len, joined.split(" ")), 1])
         table.needed += least + (3 if at else 2)  # a space on either side, and the box between two columns
-        table.add_column(joined, justify="left" if at < texts else "right", width=least, overflow="fold")
+        # One that folds takes the room that the others leave.
+        width, at_least = (None, least) if at in folding else (least, None)
+        table.add_column(
+            joined, justify="left" if at < texts else "right", width=width, min_width=at_least, overflow="fold"
+        )
     for row, style in zip(rows, styles, strict=True):
         table.add_row(*row, style=style)
     return table

@@ -12,12 +12,11 @@ from typing import TYPE_CHECKING, Any
 
 from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program, ProgramDefinition, Run
-from dokima.engine.running.calculation import Calculation, amount_at
+from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.checking import answers, check_orders
 from dokima.engine.running.pricing import Pricing, price_orders
 from dokima.engine.running.whatif import with_values
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import decimals
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
@@ -32,6 +31,7 @@ if TYPE_CHECKING:  # each is imported by the method that needs it, so that prici
     from dokima.changes.change import ChangeOrder
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
+    from dokima.engine.explaining.evaluation import Evaluation
     from dokima.engine.explaining.explanation import Explanation, QuantityPrice
     from dokima.formats.pieces import Numbers, Piece
     from dokima.proving.remark import AuditRemarks
@@ -366,22 +366,42 @@ class Rulebook:
             NotFound: There is no such order, line or figure.
             DocumentError: The order was set aside because of a problem.
         """
-        from dokima.engine.explaining.explainer import explain_line
+        from dokima.rulebook.asking import explain
 
-        orders = self.orders(source, layout)
-        numbers = orders.numbers
-        if order is None and len(numbers) > 1:
-            raise NotFound(f"expected the number of one order (the source holds {len(numbers)})")
-        if order is None or order not in numbers:
-            mine = [problem for problem in orders.problems if order in (None, problem.order)]
-            if mine:
-                raise DocumentError(mine)
-            if not numbers:
-                raise NotFound("there is no order to explain")
-        number = numbers[0] if order is None else order
-        chosen = with_values(orders.select(_position(orders, number)), set or {})
-        pricing = self._price(chosen, None, traced=True)
-        return explain_line(pricing, number, str(line), figure)
+        return explain(self, self.orders(source, layout), str(line), figure, order, set or {})
+
+    def evaluate(
+        self,
+        formula: str,
+        source: Source,
+        line: str | int = "",
+        *,
+        order: str | None = None,
+        table: str = "",
+        today: datetime.date | None = None,
+        by: str | None = None,
+        layout: str | None = None,
+    ) -> Evaluation:
+        """What a formula gives on a real order, and every look-up that led there; or only how a table's row is found.
+
+        Args:
+            formula: Any formula that a rule may have; figures may be read too. Blank with ``table``.
+            source: As for `orders`.
+            line: Line number; without one a formula of lines is worked out on each.
+            order: Order number, where the source holds several.
+            table: In the place of a formula, a table: the path of look-ups that leads to its row.
+            today: For ``run.today``; blank if None.
+            by: For ``run.user``; blank if None.
+            layout: As for `orders`.
+
+        Raises:
+            DokimaError: The formula cannot be read; says where.
+            NotFound: There is no such order, line or table.
+            DocumentError: The order was set aside because of a problem.
+        """
+        from dokima.rulebook.asking import evaluate
+
+        return evaluate(self, self.orders(source, layout), formula, str(line), order, table, Run(today, by))
 
     def price_line(self, header: Mapping[str, Any], line: Mapping[str, Any]) -> tuple[Explanation, list[QuantityPrice]]:
         """What a line would cost that stands in no order yet, and what it would cost at every quantity that matters.
@@ -396,18 +416,9 @@ class Rulebook:
         Raises:
             DocumentError: A field is unknown or cannot hold its value.
         """
-        from dokima.engine.explaining.explainer import quantities_worth_asking
-        from dokima.engine.explaining.explanation import QuantityPrice
+        from dokima.rulebook.asking import price_line
 
-        explanation = self.explain(Order("trial", lines=[{"number": "10", **line}], **header), 10)
-        rungs = []
-        for quantity in quantities_worth_asking(explanation):
-            lines = [{"number": "10", **line, "quantity": quantity}]
-            tried = self.price(Order("trial", lines=lines, **header))["trial"].line(10)
-            net = tried.figure("net") if "net" in tried.order.calculation.figures else None
-            each = None if net is None else amount_at(decimals([net / quantity]).round(4), 0, tried.order.places)
-            rungs.append(QuantityPrice(quantity, tried.figure("price") if net is not None else None, net, each))
-        return explanation, rungs
+        return price_line(self, header, line)
 
     def audit(self, today: datetime.date) -> AuditRemarks:
         """What is doubtful in the rulebook and its tables, found without any order, the worst first.
@@ -459,12 +470,6 @@ class Rulebook:
 
 def _now() -> datetime.datetime:
     return datetime.datetime.now(datetime.UTC)
-
-
-def _position(orders: Orders, number: str) -> Any:
-    import numpy as np
-
-    return np.array([orders.position(number)])
 
 
 def _built(definition: ProgramDefinition, layouts: Mapping[str, Layout], what_if: Mapping[str, str]) -> Rulebook:

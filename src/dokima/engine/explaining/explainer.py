@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 
-from dokima.engine.explaining.explanation import Explanation, Operand, StepExplanation, TableAnswer
+from dokima.engine.explaining.explanation import Explanation, Operand, StepExplanation
+from dokima.engine.explaining.table_answers import TableAnswers
 from dokima.engine.explaining.written_formulas import Counted, Traced, with_labels, with_values
 from dokima.engine.program import Program
 from dokima.engine.running.calculation import PricedLine, amount_at, amount_figures
@@ -23,7 +23,6 @@ from dokima.model.said import Said, listing
 from dokima.routines.results import OVERRIDE, StepTrace
 from dokima.routines.routine import Step
 from dokima.tables.assembly import Node
-from dokima.tables.candidates import candidates, row_terms, row_values
 from dokima.tables.table import Table
 
 
@@ -86,6 +85,7 @@ class _Explainer:
         self.line = line
         self.position = position
         self.order = int(self.context.order_of[position])
+        self.answers = TableAnswers(program, self.context, self.order, position)
 
     def step(self, trace: StepTrace) -> StepExplanation:
         step = trace.step
@@ -118,8 +118,9 @@ class _Explainer:
             counted={key: self._counted(formula, trace) for key, formula in formulas},
             operands=operands,
             answers=[
-                replace(
-                    self._answer(self.program.tables[table], int(self._at(trace, table))),
+                self.answers.answer(
+                    table,
+                    int(self._at(trace, table)),
                     is_path=table in path,
                     tree=self._tree(self.program.tables[table], read),
                 )
@@ -150,10 +151,9 @@ class _Explainer:
         for table in dict.fromkeys(name.split(".")[0] for name in names):
             if table not in trace.rows:
                 continue
-            hops = self.context.behind([table]) if self._is_path(table) else [table]
+            hops = self.answers.hops(table) if self._is_path(table) else [table]
             path |= set(hops) if len(hops) > 1 else set()
             rates = [name.split(".")[0] for f in self.program.tables[table].factors.values() for name in f.reads]
-            hops = sorted(hops, key=lambda hop: len(self.context.behind([hop])))
             tables += [*hops, *(rate for rate in rates if rate in trace.rows)]
         return list(dict.fromkeys(tables)), path
 
@@ -229,46 +229,6 @@ class _Explainer:
         if factor != "1":
             parts.append(Said(", times {factor}", factor=factor))
         return listing(parts, "")
-
-    def _answer(self, table: Table, row: int) -> TableAnswer:
-        context = self.context
-        position = self.order if table.level is Level.HEADER else self.position
-        asked = {name: value_at(f.evaluate(context, table.level), position) for name, f in table.conditions.items()}
-        if table.window is not None:
-            asked["date"] = value_at(table.window.on.evaluate(context, table.level), position)
-        for each in table.breaks:
-            asked[each.column] = value_at(each.value.evaluate(context, table.level), position)
-        return TableAnswer(
-            table=table.name,
-            label=table.definition.shown,
-            file=table.source.file,
-            row=table.source.row_number(row) if row >= 0 else None,
-            cells=row_values(table, row) if row >= 0 else {},
-            asked=asked,
-            candidates=[] if table.definition.is_key else candidates(table, context, position, row),
-            terms=row_terms(table, row) if row >= 0 else "",
-            is_key=table.definition.is_key,
-            breaks=[each.column for each in table.breaks],
-            is_required=self._is_required(table, position),
-            **self._agreed(table, position),
-        )
-
-    def _is_required(self, table: Table, position: int) -> bool:
-        return table.required is not None and bool(
-            value_at(table.required.evaluate(self.context, table.level), position)
-        )
-
-    def _agreed(self, table: Table, position: int) -> dict[str, Any]:
-        """What the order keeps of a table, and the row that had answered."""
-        terms = self.context.terms
-        if terms is None or table.name not in terms.asked or not terms.asked[table.name][position]:
-            return {}
-        kept = {
-            name.partition(".")[2]: value_at(column, position)
-            for name, (there, column) in terms.answers.items()
-            if name.startswith(f"{table.name}.") and there[position]
-        }
-        return {"agreed": kept, "agreed_place": terms.rows.get(table.name, {}).get(position, "")}
 
 
 def quantities_worth_asking(explanation: Explanation) -> list[Decimal]:

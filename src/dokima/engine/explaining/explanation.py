@@ -42,6 +42,7 @@ class TableAnswer:
         agreed_place: File and row that had answered then, blank if none had.
         is_required: Whether a line or order without a row of it is an error.
         is_path: Whether it is one hop on a path of linked records, each found by a key that the one before gave.
+        near: What there is near a key that no row has; blank for nothing.
         tree: Of an assembly the item and everything in it, with the value of each.
     """
 
@@ -60,6 +61,7 @@ class TableAnswer:
     is_required: bool = False
     is_path: bool = False
     tree: Sequence[Node] = ()
+    near: str = ""
 
     @property
     def place(self) -> str:
@@ -173,21 +175,24 @@ def _step_data(step: StepExplanation) -> dict[str, Any]:
             {"setting": key, "formula": source, "with_values": values} for key, source, values in step.formulas
         ],
         "read": {operand.name: _plain(operand.value) for operand in step.operands},
-        "tables": [
-            {
-                "table": answer.table,
-                "file": answer.file,
-                "row": answer.row,
-                "asked": {name: _plain(value) for name, value in answer.asked.items()},
-                "cells": {name: _plain(value) for name, value in answer.cells.items()},
-                "agreed": {name: _plain(value) for name, value in answer.agreed.items()},
-                "agreed_row": answer.agreed_place,
-                "tree": [{key: _plain(value) for key, value in asdict(node).items()} for node in answer.tree],
-                "candidates": [
-                    {"row": each.number, "result": each.reason, "detail": each.detail} for each in answer.candidates
-                ],
-            }
-            for answer in step.answers
+        "tables": [answer_data(answer) for answer in step.answers],
+    }
+
+
+def answer_data(answer: TableAnswer) -> dict[str, Any]:
+    """How a table answered as plain data, numbers as text."""
+    return {
+        "table": answer.table,
+        "file": answer.file,
+        "row": answer.row,
+        "asked": {name: _plain(value) for name, value in answer.asked.items()},
+        "cells": {name: _plain(value) for name, value in answer.cells.items()},
+        "near": answer.near,
+        "agreed": {name: _plain(value) for name, value in answer.agreed.items()},
+        "agreed_row": answer.agreed_place,
+        "tree": [{key: _plain(value) for key, value in asdict(node).items()} for node in answer.tree],
+        "candidates": [
+            {"row": each.number, "result": each.reason, "detail": each.detail} for each in answer.candidates
         ],
     }
 

@@ -17,6 +17,7 @@ _MODULES: Mapping[str, str] = {
     "Calculation": "calculations",
     "ChangeEntries": "change_lists",
     "ChangeOrder": "changes",
+    "Evaluation": "evaluations",
     "Explanation": "explanations",
     "Findings": "findings",
     "GroupedVariance": "grouped",
