@@ -32,7 +32,7 @@ def test_the_same_rulebook_built_in_python_gives_equal_results():
 
     assert [order.totals for order in built.price(orders)] == [order.totals for order in loaded.price(orders)]
     assert built.check(orders) == loaded.check(orders)
-    assert repr(built) == "<Rulebook quillmere: 16 tables, 9 rules, 3 routines>"
+    assert repr(built) == "<Rulebook quillmere: 17 tables, 9 rules, 3 routines>"
 
 
 def test_a_table_of_the_caller_stands_in_for_its_file():

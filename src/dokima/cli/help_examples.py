@@ -20,7 +20,7 @@ EXAMPLES: Mapping[str, str] = {
     "schema": "dokima schema order",
     "ledger": "dokima ledger SQ-2041 --store orders",
     "orders": "dokima orders --store orders --customer FERNHOLT",
-    "lines": "dokima lines --store orders --item PANE-T6 --open",
+    "lines": "dokima lines --orders orders --item PANE-T6 --open",
     "history": "dokima history SQ-2041 --store sqlite:///orders.db",
     "feed": "dokima feed --store sqlite:///orders.db --after 0",
     "change open": 'dokima change open SQ-2041 --store orders --reason "more panes"',

@@ -9,8 +9,18 @@ from typing import Annotated, Any
 import typer
 
 from dokima import Listing, report
-from dokima.cli.options import HERE, Book, Format, FormatOption, LocaleOption
-from dokima.cli.output import note, write
+from dokima.cli.options import (
+    HERE,
+    Book,
+    Format,
+    FormatOption,
+    LayoutName,
+    LocaleOption,
+    OrdersPath,
+    open_book,
+    read_orders,
+)
+from dokima.cli.output import complain, note, write
 from dokima.cli.writing import Place, Prefix, ReportFiles, Schema, store_of, write_reports
 
 Kind = Annotated[str, typer.Option("--kind", help="Kind of order: sales, purchase ...")]
@@ -57,6 +67,7 @@ def orders(
 
 
 def lines(
+    orders: OrdersPath = None,
     item: Annotated[str, typer.Option("--item", help="Only lines of this item.")] = "",
     open_only: Annotated[bool, typer.Option("--open", help="Only what is still to be delivered.")] = False,
     kind: Kind = "",
@@ -74,9 +85,21 @@ def lines(
     schema: Schema = "",
     prefix: Prefix = "",
     book: Book = HERE,
+    layout: LayoutName = None,
     form: FormatOption = Format.table,
 ) -> None:
-    """List the lines of an item over all orders: order, party, dates, quantity, delivered and still open."""
+    """List the lines of an item over all orders of a store, or of files: party, dates, quantity, what is open."""
+    if orders is not None:
+        rulebook = open_book(book)
+        found = read_orders(rulebook, [], orders, layout)
+        for problem in found.problems:
+            complain(str(problem))
+        listed = rulebook.lines(
+            found, open_only=open_only, where=where, sort=sort, limit=limit, item=item, kind=kind, state=state,
+            customer=customer, supplier=supplier, since=since, until=until,
+        )  # fmt: skip
+        _show(listed, rulebook, files, locale, form)
+        raise typer.Exit(1 if found.problems else 0)
     kept = store_of(store, book, schema=schema, prefix=prefix)
     _show(
         kept.lines(

@@ -21,7 +21,7 @@ from dokima.routines.definition import RoutineDefinition
 from dokima.routines.kinds.kind import StepKind
 from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
-from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.definition import ContextTable, TableDefinition, TableSource
 from dokima.tables.table import Table
 
 
@@ -64,6 +64,7 @@ class ProgramDefinition:
         values: Named values, columns of length 1.
         tables: Tables in the order they were declared.
         sources: Their rows, by table.
+        context: Tables whose rows are shown beside a line when it is explained.
         rules: Rules.
         routines: Routines.
         moments: Moments, those every rulebook knows and those it adds.
@@ -89,6 +90,7 @@ class ProgramDefinition:
     values: Mapping[str, Column] = field(default_factory=dict)
     tables: Sequence[TableDefinition] = ()
     sources: Mapping[str, TableSource] = field(default_factory=dict)
+    context: Sequence[ContextTable] = ()
     rules: Sequence[RuleDefinition] = ()
     routines: Sequence[RoutineDefinition] = ()
     moments: Sequence[str] = ()

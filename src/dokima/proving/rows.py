@@ -15,6 +15,7 @@ from dokima.engine.program import Program
 from dokima.model.columns import shown, value_at
 from dokima.proving.examples import Examples
 from dokima.proving.remark import AuditRemark
+from dokima.proving.usage import read_tables
 from dokima.tables.candidates import row_terms
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table
@@ -37,8 +38,10 @@ class Use:
 def audit_rows(program: Program, examples: Examples, today: datetime.date) -> Iterator[AuditRemark]:
     """What is doubtful about the rows of each table."""
     uses = {use.table: use for use in _uses(program)}
+    read = read_tables(program)
+    shown = {each.table for each in program.definition.context} - read  # none of its rows has to win
     for table in program.tables.values():
-        if table.size and table.assemblies is None:
+        if table.size and table.assemblies is None and table.name not in shown:
             yield from _Auditing(table, examples, uses.get(table.name)).remarks(today)
 
 

@@ -46,14 +46,23 @@ def all_formulas(program: Program) -> Iterator[tuple[str, Formula]]:
         yield "rulebook.reporting.rate", program.reporting_rate
 
 
+def read_tables(program: Program) -> set[str]:
+    """The tables whose answers a formula reads, by name."""
+    formulas = [formula for _, formula in all_formulas(program)]
+    tables = {name.split(".")[0] for formula in formulas for name in formula.reads}
+    tables |= {table for formula in formulas for table in formula.tables}
+    return tables | {
+        what.split(".")[0] for table in program.tables.values() for what in table.definition.roll_up.values()
+    }
+
+
 def audit_usage(program: Program) -> Iterator[AuditRemark]:
     """Fields, tables and named values that no formula reads."""
     formulas = [formula for _, formula in all_formulas(program)]
     read = {name for formula in formulas for name in formula.reads}
     read |= {name.replace(short, level, 1) for name in read for short, level in _OTHER if name.startswith(short)}
     read |= {f"line.{name.partition('.')[2]}" for name in read if name.startswith("parent.")}
-    tables = {name.split(".")[0] for name in read} | {table for formula in formulas for table in formula.tables}
-    tables |= {what.split(".")[0] for table in program.tables.values() for what in table.definition.roll_up.values()}
+    tables = read_tables(program) | {each.table for each in program.definition.context}
     python = " by a formula; a rule in Python may" if any(r.definition.python for r in program.rules) else ""
     for name, table in program.tables.items():
         if name not in tables:

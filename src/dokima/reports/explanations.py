@@ -10,7 +10,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.explaining.explanation import Explanation, QuantityPrice, StepExplanation, TableAnswer
+from dokima.engine.explaining.explanation import ContextRows, Explanation, QuantityPrice, StepExplanation, TableAnswer
 from dokima.model.columns import shown
 from dokima.reports.findings import finding_lines
 from dokima.reports.formatting import number
@@ -52,9 +52,27 @@ def explanation_report(
     parts: list[RenderableType] = [head, sums, Text(""), table]
     if rungs:
         parts += [Text(""), _could_apply(explanation), Text(""), _ladder(rungs, explanation)]
+    for each in explanation.context:
+        parts += [Text(""), _beside(each)]
     if explanation.findings:
         parts += [Text(""), finding_lines(tuple(explanation.findings))]
     return Group(*parts)
+
+
+def _beside(context: ContextRows) -> Table:
+    """Rows of a table that stand beside the line and are no figures of it."""
+    table = Table.grid(padding=(0, 3))
+    for _column in (*context.columns, ""):
+        table.add_column()
+    table.add_row(Text(context.label, style="bold"))
+    table.add_row(*(Text(name.replace("_", " "), style="dim") for name in context.columns))
+    for row, values in context.rows:
+        place = _("row {row}").format(row=row)
+        where = Text(f"({f'{context.file} {place}'.strip()})", style="dim")
+        table.add_row(*("" if value is None else number(value) for value in values), where)
+    if not context.rows:
+        table.add_row(Text(_("no row"), style="dim"))
+    return table
 
 
 def _could_apply(explanation: Explanation) -> Table:

@@ -15,7 +15,7 @@ from dokima.model.settings import Name, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.routines.definition import RoutineDefinition
 from dokima.rules.rule import RuleDefinition
-from dokima.tables.definition import TableDefinition
+from dokima.tables.definition import ContextTable, TableDefinition
 
 
 @dataclass(frozen=True)
@@ -67,6 +67,9 @@ class RulebookSections:
         "Named values, read as value.x.", default_factory=dict
     )
     table: Mapping[Name, TableDefinition] = setting("Tables by name.", default_factory=dict)
+    context: Mapping[str, ContextTable] = setting(
+        "Tables whose rows are shown beside a line when it is explained, by the words above them.", default_factory=dict
+    )
     layout: Mapping[Name, Layout] = setting("Layouts of other people's files by name.", default_factory=dict)
     source: Mapping[Name, Database] = setting(
         "Databases of others that tables and layouts read from, by name.", default_factory=dict

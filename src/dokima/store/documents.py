@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol, TypeVar
 
 from dokima.model.orders import Orders
-from dokima.store.selecting import Selection
+from dokima.model.selecting import Selection
 
 T = TypeVar("T")
 

@@ -27,10 +27,10 @@ from dokima.model.intake import read_all
 from dokima.model.numbering import counter_of
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.model.selecting import Selection, chosen, number_key
 from dokima.rulebook.book import Rulebook
 from dokima.store.documents import Event, Kind, Transaction, Written, no_events
 from dokima.store.locking import only_writer
-from dokima.store.selecting import Selection, chosen, number_key
 from dokima.store.service import Store
 
 T = TypeVar("T")

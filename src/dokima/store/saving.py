@@ -15,9 +15,9 @@ from dokima.model.document import Document
 from dokima.model.numbering import NumberSeries, numbered
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
+from dokima.model.selecting import number_key
 from dokima.store.documents import Event, Transaction, Written
 from dokima.store.events import changes_between, saved_event
-from dokima.store.selecting import number_key
 
 if TYPE_CHECKING:
     from dokima.store.service import Store

@@ -18,12 +18,12 @@ from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.parsing import parse_json
+from dokima.model.selecting import Selection
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
 from dokima.store.documents import Documents, Event, Transaction, Written, no_events
 from dokima.store.events import cloud_event, saved_event
 from dokima.store.listing import line_list, order_list, whole_orders
-from dokima.store.selecting import Selection
 
 if TYPE_CHECKING:
     from dokima.editing.editor import Editor

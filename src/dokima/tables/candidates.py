@@ -69,6 +69,25 @@ def candidates(table: Table, frame: Frame, position: int, winner: int) -> list[C
     ]
 
 
+def matching(table: Table, frame: Frame, position: int) -> list[int]:
+    """The rows that match a line and are valid on its date, whatever their breaks and whichever wins, in file order.
+
+    Args:
+        table: The table.
+        frame: The columns its formulas read.
+        position: Position of the order or line, by the table's level.
+    """
+    kept = np.ones(table.size, bool)
+    for name, formula in table.conditions.items():
+        kept &= _fits_cell(table.cells[name], _one(formula.evaluate(frame, table.level), position))
+    if table.window is not None:
+        date = _one(table.window.on.evaluate(frame, table.level), position)
+        rows = np.arange(table.size)
+        if isinstance(date, Dates):
+            kept &= table.window.fits(date.take(np.zeros(table.size, np.int64)), rows)
+    return np.flatnonzero(kept).tolist()
+
+
 def _one(column: Column, position: int) -> Column:
     return column.take(np.array([position]))
 

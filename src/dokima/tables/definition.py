@@ -28,6 +28,19 @@ class WindowDefinition:
 
 
 @dataclass(frozen=True)
+class ContextTable:
+    """A table whose rows stand beside a line when it is explained, and are no figures of it.
+
+    Attributes:
+        name: The words above the rows.
+    """
+
+    name: str
+    table: Name = setting("The table: of its rows all that match a line are shown, whichever wins.")
+    columns: Texts = setting("The columns shown; all that are not matched if left out.", default=())
+
+
+@dataclass(frozen=True)
 class TableDefinition(Marks):
     """A table: rows, what finds them, and which of them wins.
 

@@ -60,6 +60,7 @@ class _Builder:
         figures: dict[str, Name] = {}
         for routine in routines:
             figures.update(routine.figures)
+        self._check_context()
         rules = self._rules(figures)
         defaults = self._defaults()
         rate, parties = self._reporting(), self._parties()
@@ -180,6 +181,19 @@ class _Builder:
             if "currency" not in table.conditions and column not in table.factors:
                 said = f"table '{head}' has a column 'currency': match on it, or say convert = {{ {column} = ... }}"
                 self._problem(path, f"{said}, so that '{name}' is in the currency of the order")
+
+    def _check_context(self) -> None:
+        """Tables beside a line are tables, matched, with the columns that are to be shown."""
+        for each in self.definition.context:
+            path = f"context.{each.name}"
+            if each.table not in self.specs:
+                self._problem(f"{path}.table", f"there is no table '{each.table}'{nearest(each.table, self.specs)}")
+                continue
+            table = self.tables.get(each.table)
+            for column in each.columns if table is not None else ():
+                if table is not None and column not in table.fields:
+                    hint = nearest(column, table.fields)
+                    self._problem(f"{path}.columns", f"table '{each.table}' has no column '{column}'{hint}")
 
     def _figures_for_tables(self) -> dict[str, Name]:
         """Tables may read figures; whether those come early enough is checked where a step reads the table."""

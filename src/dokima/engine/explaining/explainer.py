@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.explaining.explanation import Explanation, Operand, StepExplanation
+from dokima.engine.explaining.explanation import ContextRows, Explanation, Operand, StepExplanation
 from dokima.engine.explaining.table_answers import TableAnswers
 from dokima.engine.explaining.written_formulas import Counted, Traced, with_labels, with_values
 from dokima.engine.program import Program
@@ -41,11 +41,14 @@ def explain_line(pricing: Pricing, order: str, line: str, figure: str | None = N
     priced = pricing.calculation[order].line(line)
     found = pricing.trace_of(priced.order.position)
     steps: list[StepExplanation] = []
+    context: Sequence[ContextRows] = ()
     if found is not None and not priced.is_parent:
         part, trace = found
         program = pricing.calculation.program
         position = int(np.flatnonzero(part.lines == priced.position)[0])
-        steps = [_Explainer(program, part, priced, position).step(each) for each in _wanted(trace, figure)]
+        explainer = _Explainer(program, part, priced, position)
+        steps = [explainer.step(each) for each in _wanted(trace, figure)]
+        context = explainer.answers.beside()
     title = " ".join(str(value) for name in ("item", "description") if (value := priced.field(name)) is not None)
     routine = priced.order.routine
     figures = pricing.calculation.figures
@@ -60,6 +63,7 @@ def explain_line(pricing: Pricing, order: str, line: str, figure: str | None = N
         net=priced.figure("net") if "net" in figures else None,
         steps=steps,
         findings=tuple(pricing.calculation.findings.of(order, priced.number)),
+        context=context,
     )
 
 

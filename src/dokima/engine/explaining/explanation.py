@@ -105,6 +105,25 @@ class StepExplanation:
 
 
 @dataclass(frozen=True)
+class ContextRows:
+    """Rows of a table that stand beside a line without being figures of it, such as the stock at every place.
+
+    Attributes:
+        label: The words above them.
+        table: The table.
+        file: Where its rows came from, blank for Python.
+        columns: The columns shown.
+        rows: Number of each row in the source, and its values.
+    """
+
+    label: str
+    table: str
+    file: str
+    columns: Sequence[str]
+    rows: Sequence[tuple[int, Sequence[Any]]]
+
+
+@dataclass(frozen=True)
 class Explanation:
     """Where the figures of a line came from.
 
@@ -119,6 +138,7 @@ class Explanation:
         net: Net amount.
         steps: The steps, in order.
         findings: What is wrong with the line.
+        context: Rows of tables that are shown beside it, as the rulebook says.
     """
 
     order: str
@@ -131,6 +151,7 @@ class Explanation:
     net: Any
     steps: Sequence[StepExplanation]
     findings: Sequence[Any] = field(default_factory=tuple)
+    context: Sequence[ContextRows] = ()
 
     def __repr__(self) -> str:
         return f"<Explanation {self.order} line {self.line}: {len(self.steps)} steps, net {self.net}; {SHOWN}>"
@@ -158,6 +179,18 @@ class Explanation:
             **{name: _plain(value) for name, value in numbers.items()},
             "steps": [_step_data(step) for step in self.steps],
             "findings": [finding.to_dict() for finding in self.findings],
+            "context": [
+                {
+                    "label": each.label,
+                    "table": each.table,
+                    "file": each.file,
+                    "rows": [
+                        {"row": row, **dict(zip(each.columns, map(_plain, values), strict=True))}
+                        for row, values in each.rows
+                    ],
+                }
+                for each in self.context
+            ],
         }
 
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from dokima.engine.explaining.explanation import TableAnswer
+from dokima.engine.explaining.explanation import ContextRows, TableAnswer
 from dokima.engine.program import Program
 from dokima.engine.running.context import Context
 from dokima.errors import close_to
 from dokima.formulas import Level
 from dokima.model.columns import Texts, value_at
 from dokima.model.said import Said, listing
-from dokima.tables.candidates import candidates, row_terms, row_values
+from dokima.tables.candidates import candidates, matching, row_terms, row_values
 from dokima.tables.table import Table
 
 
@@ -74,6 +74,20 @@ class TableAnswers:
             **self._agreed(table, position),
             **facts,
         )
+
+    def beside(self) -> list[ContextRows]:
+        """The rows of tables that the rulebook shows beside a line."""
+        found = []
+        for each in self.program.definition.context:
+            table = self.program.tables[each.table]
+            position = self.order if table.level is Level.HEADER else self.line
+            columns = each.columns or [name for name in table.fields if name not in table.conditions]
+            rows = [
+                (table.source.row_number(row), [row_values(table, row).get(name) for name in columns])
+                for row in matching(table, self.context, position)
+            ]
+            found.append(ContextRows(each.name, each.table, table.source.file, columns, rows))
+        return found
 
     def _is_required(self, table: Table, position: int) -> bool:
         return table.required is not None and bool(

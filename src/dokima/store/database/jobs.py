@@ -17,10 +17,10 @@ from dokima.errors import Conflict, DokimaError, NotFound, nearest
 from dokima.model.document import Document
 from dokima.model.listing import Listing
 from dokima.model.order import Order
+from dokima.model.selecting import Selection
 from dokima.store.documents import Event
 from dokima.store.events import saved_event
 from dokima.store.listing import numbers_of
-from dokima.store.selecting import Selection
 
 if TYPE_CHECKING:
     from dokima.store.database.store import DatabaseStore

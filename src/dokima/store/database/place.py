@@ -18,13 +18,13 @@ from dokima.errors import DokimaError
 from dokima.model.intake import read_all
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.model.selecting import EQUAL, Selection, number_key
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import again, reading, told, writing
 from dokima.store.database.rows import Row, document_of, text_of
 from dokima.store.database.schema import SCHEMA_VERSION, TOTAL, Schema
 from dokima.store.database.transaction import MANY, DatabaseTransaction
 from dokima.store.documents import Event, Kind
-from dokima.store.selecting import EQUAL, Selection, number_key
 
 T = TypeVar("T")
 

@@ -16,8 +16,8 @@ from dokima.model.columns import Column, values_of
 from dokima.model.content import canonical_json
 from dokima.model.fields import RECORDS, Field
 from dokima.model.orders import Orders
+from dokima.model.selecting import number_key
 from dokima.store.database.schema import FIGURE, TOTAL, Schema
-from dokima.store.selecting import number_key
 
 TERMS = "terms"
 ALL_EMPTY = "*"

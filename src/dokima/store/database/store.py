@@ -13,12 +13,12 @@ from sqlalchemy import URL, Connection, inspect
 
 from dokima.errors import DokimaError
 from dokima.formats.queries import url_of
+from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of
 from dokima.store.database.jobs import Each, Job
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.schema import schema_of
-from dokima.store.selecting import Selection
 from dokima.store.service import Store
 
 

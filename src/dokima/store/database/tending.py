@@ -17,13 +17,13 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.schema import CreateIndex, CreateTable
 
 from dokima.errors import DocumentError, DokimaError
+from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of, told, writing
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.rows import rows_of
 from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema, approximate_views, schema_of
 from dokima.store.database.store import DatabaseStore, parts_of
-from dokima.store.selecting import Selection
 
 PAGE = 1000
 _SCALE = re.compile(r"scale\(\(?\"?\w+\"?\)?\)\s*<=\s*(\d+)")

@@ -11,9 +11,9 @@ from sqlalchemy.exc import DBAPIError
 from dokima.errors import Conflict
 from dokima.formats.json_files import dumped
 from dokima.model.parsing import parse_json
+from dokima.model.selecting import number_key
 from dokima.store.database.rows import OrderRows, Row, rows_of
 from dokima.store.documents import Event, Written
-from dokima.store.selecting import number_key
 
 if TYPE_CHECKING:
     from dokima.store.database.place import DatabaseDocuments

@@ -1,0 +1,246 @@
+"""What every rulebook does with orders: it reads, checks and prices them."""
+
+from __future__ import annotations
+
+import datetime
+import time
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from functools import partial
+from typing import TYPE_CHECKING, Any, Self
+
+from dokima.engine.program import Program, Run
+from dokima.engine.running.calculation import Calculation
+from dokima.engine.running.checking import answers, check_orders
+from dokima.engine.running.pricing import price_orders
+from dokima.engine.running.whatif import with_values
+from dokima.errors import DocumentError, NotFound, nearest
+from dokima.formats.layouts import Layout
+from dokima.formats.reading import Source, orders_from
+from dokima.model.content import canonical_json, digest_of
+from dokima.model.findings import Findings
+from dokima.model.orders import Orders
+from dokima.rules.verdicts import RuleAnswers
+
+if TYPE_CHECKING:
+    from dokima.formats.pieces import Numbers, Piece
+
+
+class BookCore:
+    """Reads, checks and prices orders; `Rulebook` is what people hold.
+
+    Args:
+        program: What was compiled.
+        layouts: Layouts of other people's files, by name.
+        what_if: Values of every order that is read, by target.
+    """
+
+    def __init__(self, program: Program, layouts: Mapping[str, Layout], what_if: Mapping[str, str] | None = None):
+        self.program = program
+        self.layouts = dict(layouts)
+        self._what_if = dict(what_if or {})
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 of everything it says, the rows of its tables and the values of `what_if` included."""
+        if not self._what_if:
+            return self.program.fingerprint
+        return f"{self.program.fingerprint}:{digest_of(canonical_json(self._what_if))}"
+
+    def order_schema(self) -> dict[str, Any]:
+        """The JSON Schema (2020-12) of the orders that this rulebook reads."""
+        from dokima.rulebook.schema import order_schema
+
+        return order_schema(self.program)
+
+    @property
+    def locale(self) -> str:
+        """Locale of reports for which none is asked, blank for English words and plain numbers."""
+        return self.program.definition.report.locale
+
+    @property
+    def name(self) -> str:
+        """The rulebook's name."""
+        return self.program.definition.name
+
+    def __repr__(self) -> str:
+        program = self.program
+        return (
+            f"<Rulebook {self.name}: {len(program.tables)} tables, {len(program.rules)} rules, "
+            f"{len(program.routines)} routines>"
+        )
+
+    def with_tables(self, **tables: Any) -> Self:
+        """This rulebook with other rows in some of its tables, such as today's stock; it shares all the rest.
+
+        Args:
+            tables: Rows by table: a pandas DataFrame or a list of mappings.
+
+        Raises:
+            RulebookError: There is no such table, or its rows are not what it wants.
+        """
+        from dokima.rulebook.loading import with_tables
+
+        return type(self)(with_tables(self.program, tables), self.layouts, self._what_if)
+
+    def what_if(
+        self,
+        *,
+        set: Mapping[str, Any] | None = None,
+        values: Mapping[str, Any] | None = None,
+        tables: Mapping[str, Any] | None = None,
+    ) -> Self:
+        """This rulebook as it would be with other values, for trying something out.
+
+        Args:
+            set: Values of every order that it reads, by target: ``header.x``, ``line.x`` of every line, ``20.x`` of
+                every line 20.
+            values: Named values in the place of its own.
+            tables: Rows by table, as for `with_tables`.
+
+        Raises:
+            RulebookError: There is no such value or table, or it does not take what is given.
+        """
+        from dokima.rulebook.loading import with_tables, with_values_of
+
+        program = with_values_of(self.program, values) if values else self.program
+        program = with_tables(program, tables) if tables else program
+        given = {target: "" if value is None else str(value) for target, value in (set or {}).items()}
+        return type(self)(program, self.layouts, {**self._what_if, **given})
+
+    def layout(self, name: str) -> Layout:
+        """A layout by name.
+
+        Raises:
+            NotFound: There is none; names the nearest.
+        """
+        if name not in self.layouts:
+            raise NotFound(f"there is no layout '{name}'{nearest(name, self.layouts)}")
+        return self.layouts[name]
+
+    def orders(self, source: Source, layout: str | None = None, *, strict: bool = False) -> Orders:
+        """Read orders as this rulebook's fields want them.
+
+        Args:
+            source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON, CSV, XLSX or Parquet
+                file or of a folder of JSON files, a list of paths, a flat DataFrame, or a pair of DataFrames (headers,
+                lines). A text is refused: one that came from outside must not open a file.
+            layout: Name of the layout of a CSV file or DataFrame; Dokima's own headings if None.
+            strict: Raise for any problem instead of setting orders aside.
+
+        Raises:
+            DocumentError: The source cannot be read at all, is a text, or ``strict`` and something is wrong with an
+                order.
+        """
+        orders = self._read(source, layout)
+        if orders.problems and (strict or isinstance(source, str | bytes)):
+            raise DocumentError(orders.problems)
+        return orders
+
+    def _read(self, source: Source, layout: str | None) -> Orders:
+        """Orders, whatever is wrong with them among their problems."""
+        chosen = None if layout is None else self.layout(layout)
+        return self._as_if(orders_from(source, self.program.fields, chosen))
+
+    def _as_if(self, orders: Orders) -> Orders:
+        """Orders with the values of `what_if`."""
+        return with_values(orders, self._what_if) if self._what_if else orders
+
+    def check(
+        self,
+        source: Source,
+        at: str = "save",
+        rule: str | None = None,
+        today: datetime.date | None = None,
+        by: str | None = None,
+        layout: str | None = None,
+        was: Mapping[str, str] | None = None,
+    ) -> Findings:
+        """Ask the rules of a moment. Does not raise for data: what cannot be read is a finding too.
+
+        Args:
+            source: As for `orders`.
+            at: The moment; ``save`` asks ``enter`` of every line first, ``approve`` asks ``save`` first.
+            rule: Ask only this rule.
+            today: For ``run.today``; blank if None.
+            by: For ``run.user``; blank if None.
+            layout: As for `orders`.
+            was: What was before an edit, by target: ``10.quantity`` of line 10, ``line.x`` of every line, ``header.x``.
+        """
+        orders = self._read(source, layout)
+        before = None if was is None else with_values(orders, was)
+        found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
+        looked_at = len(orders) + len({problem.order for problem in orders.problems})
+        return replace(Findings.of_problems(orders.problems) + found, orders=looked_at)
+
+    def explain_rules(
+        self,
+        source: Source,
+        at: str = "save",
+        rule: str | None = None,
+        today: datetime.date | None = None,
+        by: str | None = None,
+        layout: str | None = None,
+        was: Mapping[str, str] | None = None,
+    ) -> RuleAnswers:
+        """For every rule and every order or line: whether it spoke, passed, did not apply, or could not be decided.
+
+        Each with the message it gives or would give, the values it saw, and where it does not apply, why. Arguments are
+        those of `check`.
+        """
+        orders = self.orders(source, layout)
+        before = None if was is None else with_values(orders, was)
+        return RuleAnswers(answers(self.program, orders, at, Run(today, by), rule, before))
+
+    def price(self, source: Source, layout: str | None = None, *, workers: int = 1) -> Calculation:
+        """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
+
+        Args:
+            source: As for `orders`.
+            layout: As for `orders`.
+            workers: Threads that share the work on many orders; the result is the same for any number.
+        """
+        calculation = price_orders(self.program, self._read(source, layout), Run(), workers=workers).calculation
+        return replace(calculation, findings=Findings.of_problems(calculation.problems) + calculation.findings)
+
+    def stream(
+        self, source: Source, layout: str | None = None, *, lines: int = 250_000, workers: int = 1, check: str = ""
+    ) -> Iterator[Calculation]:
+        """Price many orders piece by piece, so that only the pieces in work are held.
+
+        Each order is in one piece, with the same figures as in `price`. A CSV or Parquet file, a folder of Parquet
+        files, or a stream of Arrow is read piece by piece too, as far as it holds flat rows: lines of one order must
+        then stand together. Every other source is read whole first. Pieces come in the sequence of the source.
+
+        Args:
+            source: As for `orders`.
+            layout: As for `orders`.
+            lines: About how many lines a piece has.
+            workers: Threads that read and price pieces side by side.
+            check: Also ask the rules of this moment; what they find stands first in ``findings``.
+
+        Raises:
+            DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
+        """
+        from dokima.formats.streaming import Seen, order_pieces
+        from dokima.rulebook.sharing_out import free, in_sequence
+
+        how = (source, self.program.fields, None if layout is None else self.layout(layout), lines)
+        seen = Seen(*how)
+
+        for calculation, numbers in in_sequence(partial(self.price_piece, check=check), order_pieces(*how), workers):
+            if numbers is not None:
+                seen.add(numbers)
+            size = calculation.orders.line_count
+            yield calculation
+            del calculation, numbers
+            free(size)
+
+    def price_piece(self, piece: Piece, check: str = "") -> tuple[Calculation, Numbers | None]:
+        """Read and price a piece of a stream; its order numbers too, where one may come back in a later piece."""
+        orders, numbers = piece()
+        calculation = self.price(self._as_if(orders))
+        if not check:
+            return calculation, numbers
+        found = self.check(orders, check)
+        return replace(calculation, findings=found + calculation.findings.beyond(found)), numbers
