@@ -27,7 +27,7 @@ GROUPS = {
     "Orders": ["Order", "Line", "Orders", "write_order", "write_orders", "Source"],
     "Prices": ["Calculation", "PricedOrder", "PricedLine", "Totals", "TaxRow", "InstalmentRow", "ReportingTotals"],
     "Many orders": ["price_files", "FileRun", "worker_processes", "dask_workers"],
-    "Explanations": ["Explanation", "QuantityPrice", "Evaluation"],
+    "Explanations": ["Explanation", "QuantityPrice", "Evaluation", "PriceList", "PriceRow"],
     "Rules": ["Finding", "Findings", "RuleAnswer", "RuleAnswers", "RuleSummary"],
     "Rules and functions in Python": ["rule", "accept", "refuse", "function", "settling"],
     "Kinds of steps": ["StepKind", "Working", "Charge", "Discount", "Setting"],

@@ -27,6 +27,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.engine.explaining.evaluation import Evaluation as Evaluation
     from dokima.engine.explaining.explanation import Explanation as Explanation
     from dokima.engine.explaining.explanation import QuantityPrice as QuantityPrice
+    from dokima.engine.explaining.price_list import PriceList as PriceList
+    from dokima.engine.explaining.price_list import PriceRow as PriceRow
     from dokima.engine.running.calculation import Calculation as Calculation
     from dokima.engine.running.calculation import InstalmentRow as InstalmentRow
     from dokima.engine.running.calculation import PricedLine as PricedLine
@@ -128,6 +130,8 @@ _HOMES = {
     "Order": "dokima.model.order",
     "Orders": "dokima.model.orders",
     "PriceComparison": "dokima.editing.comparing",
+    "PriceList": "dokima.engine.explaining.price_list",
+    "PriceRow": "dokima.engine.explaining.price_list",
     "PricedLine": "dokima.engine.running.calculation",
     "PricedOrder": "dokima.engine.running.calculation",
     "Problem": "dokima.errors",
@@ -216,6 +220,8 @@ __all__ = [
     "Order",
     "Orders",
     "PriceComparison",
+    "PriceList",
+    "PriceRow",
     "PricedLine",
     "PricedOrder",
     "Problem",

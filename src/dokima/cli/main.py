@@ -19,6 +19,7 @@ from dokima.cli.output import complain
 COMMANDS = {
     "check": "dokima.cli.checking:check",
     "price": "dokima.cli.pricing:price",
+    "prices": "dokima.cli.price_lists:prices",
     "explain": "dokima.cli.explaining:explain",
     "eval": "dokima.cli.evaluating:evaluate",
     "variance": "dokima.cli.variances:variance",

@@ -386,6 +386,12 @@ def _listing(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG
     return None, (lambda: listing_paper(result, words))
 
 
+def _price_list(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.price_lists import price_list_paper
+
+    return None, (lambda: price_list_paper(result, words))
+
+
 def _ledger(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
     from dokima.reports.ledgers import ledger_paper
 
@@ -424,6 +430,7 @@ _FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "GroupedVariance": _grouped,
     "Ledger": _ledger,
     "Listing": _listing,
+    "PriceList": _price_list,
     "PricedLine": _line,
     "PricedOrder": _order,
     "Replay": _replay,

@@ -164,7 +164,7 @@ def _layout(section: Section, rows: list[list[str]], styles: list[str], most: in
     """A table of the columns that are not left out yet; long texts fold, if asked."""
     kept = [at for at, column in enumerate(section.columns) if column.spare <= most]
     told = [_kept(row, cells, kept) for row, cells in zip(section.rows, rows, strict=True)]
-    texts = sum(1 for at in kept if section.columns[at].kind == "text")
+    texts = [place for place, at in enumerate(kept) if section.columns[at].kind == "text"]
     folding = [place for place, at in enumerate(kept) if section.columns[at].wide or place == 1] if folds else []
     return figure_table([section.columns[at].full for at in kept], told, texts, styles, folding)
 

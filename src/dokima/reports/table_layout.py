@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import sys
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from rich import box
 from rich.console import Console, ConsoleOptions, Group, RenderableType, RenderResult
@@ -43,20 +43,21 @@ FOLDED = 18
 def figure_table(
     headings: Sequence[str],
     rows: Sequence[Sequence[str]],
-    texts: int,
+    texts: int | Collection[int],
     styles: Sequence[str],
     folding: Sequence[int] = (),
 ) -> FigureTable:
-    """A table whose first columns are text and whose other columns are figures.
+    """A table of texts, which stand left, and figures, which stand right.
 
     Args:
         headings: One per column.
         rows: Cells as text.
-        texts: How many of the first columns are text.
+        texts: How many of the first columns are text, or the places of those that are.
         styles: One style per row.
         folding: Places of columns whose long texts go on in the next row of the terminal.
     """
     table = FigureTable(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="dim")
+    left = range(texts) if isinstance(texts, int) else texts
     for at, heading in enumerate(headings):
         joined = _SIGN.sub(lambda sign: f"{sign[1]}\u00a0", heading)
         most = FOLDED if at in folding else sys.maxsize
@@ -65,7 +66,7 @@ def figure_table(
         # One that folds takes the room that the others leave.
         width, at_least = (None, least) if at in folding else (least, None)
         table.add_column(
-            joined, justify="left" if at < texts else "right", width=width, min_width=at_least, overflow="fold"
+            joined, justify="left" if at in left else "right", width=width, min_width=at_least, overflow="fold"
         )
     for row, style in zip(rows, styles, strict=True):
         table.add_row(*row, style=style)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable, Mapping, Sequence
+from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -24,6 +25,7 @@ if TYPE_CHECKING:  # each is imported by the method that needs it, so that prici
     from dokima.editing.editor import Editor
     from dokima.engine.explaining.evaluation import Evaluation
     from dokima.engine.explaining.explanation import Explanation, QuantityPrice
+    from dokima.engine.explaining.price_list import PriceList
     from dokima.model.listing import Listing
     from dokima.proving.remark import AuditRemarks
     from dokima.proving.replay import Replay
@@ -197,6 +199,40 @@ class Rulebook(BookCore):
         from dokima.rulebook.asking import price_line
 
         return price_line(self, header, line)
+
+    def price_list(
+        self,
+        *,
+        customer: str = "",
+        supplier: str = "",
+        item: str = "",
+        group: Mapping[str, str] | None = None,
+        date: datetime.date,
+        quantity: Decimal | int | None = None,
+        header: Mapping[str, Any] | None = None,
+    ) -> PriceList:
+        """Every price and discount that applies to somebody, each item from each quantity on; or who pays what for one.
+
+        Args:
+            customer: The prices of this customer.
+            supplier: The prices of this supplier.
+            item: Only this item; with neither customer, supplier nor group: the list price, and every group and party
+                that pays another.
+            group: Whoever has these values in the table of customers and nothing else in common with others, such as
+                ``{"segment": "trade"}``.
+            date: The day.
+            quantity: Only at this quantity; at every one from which another price or discount applies if None.
+            header: Other header fields, such as a currency.
+
+        Raises:
+            NotFound: There is no such party, item or group; names the nearest.
+            DokimaError: Nothing was named, or the rulebook has no routine.
+        """
+        from dokima.rulebook.price_lists import price_list
+
+        which = "supplier" if supplier else "customer"
+        least = None if quantity is None else Decimal(quantity)
+        return price_list(self, which, customer or supplier, item, group or {}, date, least, header or {})
 
     def lines(
         self,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -69,17 +69,19 @@ def candidates(table: Table, frame: Frame, position: int, winner: int) -> list[C
     ]
 
 
-def matching(table: Table, frame: Frame, position: int) -> list[int]:
+def matching(table: Table, frame: Frame, position: int, ignoring: Collection[str] = ()) -> list[int]:
     """The rows that match a line and are valid on its date, whatever their breaks and whichever wins, in file order.
 
     Args:
         table: The table.
         frame: The columns its formulas read.
         position: Position of the order or line, by the table's level.
+        ignoring: Columns of which it does not matter whether they match.
     """
     kept = np.ones(table.size, bool)
     for name, formula in table.conditions.items():
-        kept &= _fits_cell(table.cells[name], _one(formula.evaluate(frame, table.level), position))
+        if name not in ignoring:
+            kept &= _fits_cell(table.cells[name], _one(formula.evaluate(frame, table.level), position))
     if table.window is not None:
         date = _one(table.window.on.evaluate(frame, table.level), position)
         rows = np.arange(table.size)

@@ -23,6 +23,7 @@ _MODULES: Mapping[str, str] = {
     "GroupedVariance": "grouped",
     "Ledger": "ledgers",
     "Listing": "listings",
+    "PriceList": "price_lists",
     "Replay": "replays",
     "RuleAnswers": "answers",
     "Variance": "variances",

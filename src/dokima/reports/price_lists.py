@@ -1,0 +1,131 @@
+"""Price lists as people read them: what is special, what comes on top, what ends soon."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any
+
+from dokima.engine.explaining.price_list import OnTop, PriceList, PriceRow
+from dokima.reports.formatting import number
+from dokima.reports.language import _, told
+from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.translations import Wording
+
+
+def price_list_paper(prices: PriceList, words: Wording) -> Paper:
+    """The prices, other terms of the party, and what an item is made of."""
+    sections = [_prices(prices, words)]
+    if prices.terms:
+        columns = [Column(_("term")), Column(_("value"), wide=True), Column(_("row"), wide=True), Column(_("until"))]
+        rows = [
+            Row([each.label, _named(each.values), f"{each.where.label} {each.where.place}", each.where.valid_until])
+            for each in prices.terms
+        ]
+        sections.append(Section(_("other terms"), columns, rows))
+    if prices.components:
+        columns = [Column(words["item"]), *(Column(_(word), "number") for word in ("quantity", "each", "value"))]
+        rows = [
+            Row([f"{'  ' * node.depth}{node.item}", node.quantity, node.each, node.value])
+            for node in prices.components[1:]
+        ]
+        sections.append(Section(_("made of"), columns, rows))
+    both = sum(row.is_both for row in prices.rows)
+    soon = sum(row.ends_soon(prices.date) for row in prices.rows)
+    facts = {
+        _("special price and a discount on top"): str(both) if both else None,
+        _("end within 60 days"): str(soon) if soon else None,
+    }
+    return Paper(
+        title=_("Prices: {title}").format(title=_titled(prices)),
+        subtitle=number(prices.date),
+        facts=facts,
+        sections=sections,
+        currency=prices.currency,
+        places=0,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=words.page_words,
+    )
+
+
+def _titled(prices: PriceList) -> str:
+    """Whose prices they are, with the name."""
+    name = (
+        prices.rows[0].name
+        if prices.rows and not prices.by_party
+        else prices.rows[0].description
+        if prices.rows
+        else ""
+    )
+    return f"{prices.title} {name}".strip()
+
+
+def _prices(prices: PriceList, words: Wording) -> Section:
+    who = [Column(words["party"]), Column(words["name"], wide=True, spare=3)] if prices.by_party else []
+    what = [] if prices.by_party else [Column(words["item"]), Column(words["description"], wide=True, spare=5)]
+    columns = [
+        *who,
+        *what,
+        Column(_("from"), "number"),
+        Column(words["unit"]),
+        Column(_("list"), "number", spare=4),
+        Column(_("price"), "number"),
+        Column(_("discount"), wide=True),
+        Column(_("net each"), "number"),
+        Column(_("where from"), wide=True, spare=2),
+        Column(_("until"), spare=3),
+        Column("", wide=True),
+    ]
+    # Text columns stand before figures in a table that fits a terminal, so all are texts but what is aligned.
+    rows = [
+        Row(_cells(row, before, prices), _mark(row))
+        for row, before in zip(prices.rows, [None, *prices.rows], strict=False)
+    ]
+    return Section("", columns, rows, _("nothing has a price"))
+
+
+def _cells(row: PriceRow, before: PriceRow | None, prices: PriceList) -> list[Any]:
+    again = before is not None and (before.party, before.item) == (row.party, row.item)
+    head = (row.party, row.name) if prices.by_party else (row.item, row.description)
+    return [
+        *("" if again else each for each in head),
+        row.quantity,
+        row.unit,
+        row.list_price,
+        row.price,
+        "; ".join(_discount(each) for each in row.discounts),
+        row.net_each,
+        _source(row),
+        row.valid_until,
+        _remark(row, prices.date),
+    ]
+
+
+def _source(row: PriceRow) -> str:
+    """What gives the price, and in which row; the folder of its file goes without saying."""
+    if row.where is None:
+        return told(row.source)
+    place = _("row {row}").format(row=row.where.row)
+    return f"{told(row.source)}: {row.where.file.rpartition('/')[2]} {place}"
+
+
+def _discount(each: OnTop) -> str:
+    return f"{number(each.percent)} %" if each.percent is not None else f"{number(each.amount)} {each.label}"
+
+
+def _mark(row: PriceRow) -> str:
+    return "changed" if row.is_both else "follows" if row.is_special else ""
+
+
+def _remark(row: PriceRow, today: datetime.date) -> str:
+    said = [_("special")] if row.is_special else []
+    if row.is_both:
+        said = [_("special + discount")]
+    end = row.valid_until
+    if end is not None and row.ends_soon(today):
+        said.append(_("ends in {days} days").format(days=(end - today).days))
+    return ", ".join(said)
+
+
+def _named(values: Any) -> str:
+    return ", ".join(f"{name.replace('_', ' ')} {number(value)}" for name, value in values.items())

@@ -1,0 +1,453 @@
+"""Price lists: a trial order for each party, item and quantity that matters, all priced at once, and read back."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from itertools import groupby
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from dokima.engine.explaining.price_list import OnTop, OtherTerm, PriceList, PriceRow, Where
+from dokima.engine.explaining.written_formulas import with_labels
+from dokima.engine.program import Program, Run
+from dokima.engine.running.context import Context
+from dokima.engine.running.pricing import Part, Pricing, price_orders
+from dokima.errors import DocumentError, DokimaError, NotFound, nearest
+from dokima.exact import Quotient, added, decimals, stored, to_decimals
+from dokima.formulas import Formula, Level
+from dokima.formulas.operators import numbers
+from dokima.model.columns import Texts, shown, value_at
+from dokima.model.listing import with_places
+from dokima.model.order import Order
+from dokima.routines.routine import Routine, Step
+from dokima.tables.candidates import matching, row_values
+from dokima.tables.table import Table, names_behind
+
+if TYPE_CHECKING:
+    from dokima.rulebook.book import Rulebook
+
+_KIND = re.compile(r"header\.(\w+)\s*==\s*'([^']*)'")
+_NET_PLACES = 4
+LIST = "list"
+"""Whoever has no terms of his own."""
+
+
+@dataclass(frozen=True)
+class _Party:
+    """Somebody who buys or sells, or a group of them."""
+
+    code: str
+    is_group: bool = False
+
+
+@dataclass(frozen=True)
+class _Trial:
+    """A line that is tried."""
+
+    party: _Party
+    item: str
+    quantity: Decimal
+    fields: Mapping[str, Any] = field(default_factory=dict)
+
+
+def price_list(
+    book: Rulebook,
+    which: str,
+    party: str,
+    item: str,
+    group: Mapping[str, str],
+    date: datetime.date,
+    quantity: Decimal | None,
+    header: Mapping[str, Any],
+) -> PriceList:
+    """Every price and discount that applies; see `Rulebook.price_list`."""
+    if not (party or item or group):
+        raise DokimaError("expected a customer, a supplier, an item, or a group of customers")
+    asked = _Asked(book.program, which, date, header)
+    wanted = asked.items([item] if item else [])
+    groups = [group] if group else []
+    if item and not party and not group:
+        groups = [{name: value} for name, values in asked.groups().items() for value in values]
+        groups = [{}, *groups] if asked.by_party is not None else []
+    parties, program = asked.parties(party, groups, everybody=not (party or group))
+    asked = _Asked(program, which, date, header)
+    rungs = asked.rungs([_Trial(each, name, quantity or Decimal(1)) for each in parties for name in wanted], quantity)
+    found, pricing = asked.priced(rungs)
+    rows = [row for _, same in groupby(found, _place) for row in _that_differ(list(same))]
+    by_party = bool(item) and not party and not group
+    if by_party:
+        rows = _unlike_the_list(rows, {each.code for each in parties if each.is_group}, asked)
+    title = " ".join(filter(None, [*([party] if party else [f"{n} {v}" for n, v in group.items()]), item]))
+    return PriceList(
+        title,
+        date,
+        pricing.calculation[pricing.calculation.orders.numbers[0]].header("currency") or "" if found else "",
+        rows,
+        [] if by_party else asked.other_terms(pricing),
+        asked.components(item) if item else (),
+        by_party,
+    )
+
+
+def _place(row: PriceRow) -> tuple[str, str, str]:
+    return row.party, row.item, row.unit
+
+
+def _that_differ(rows: Sequence[PriceRow]) -> Iterator[PriceRow]:
+    """Of one item at rising quantities those at which something changes."""
+    before: PriceRow | None = None
+    for row in rows:
+        if before is None or row.terms != before.terms:
+            yield row
+        before = row
+
+
+def _unlike_the_list(rows: Sequence[PriceRow], groups: set[str], asked: _Asked) -> list[PriceRow]:
+    """The list's prices, groups that pay others, and parties that pay others than their group."""
+    terms: dict[str, list[tuple[Any, ...]]] = {}
+    for row in rows:
+        terms.setdefault(row.party, []).append((row.unit, row.quantity, *row.terms))
+    kept = {LIST}
+    for code, mine in terms.items():
+        like = [] if code in groups else [terms[name] for name in asked.groups_of(code) if name in terms]
+        if mine not in (like or [terms.get(LIST, [])]):
+            kept.add(code)
+    return [row for row in rows if row.party in kept]
+
+
+class _Asked:
+    """What a rulebook's tables are for: who buys or sells, what, and where prices and discounts come from.
+
+    Args:
+        program: The rulebook.
+        which: ``customer`` or ``supplier``.
+        date: The day.
+        header: Other header fields of a trial.
+    """
+
+    def __init__(self, program: Program, which: str, date: datetime.date, header: Mapping[str, Any]) -> None:
+        self.program = program
+        self.which = which
+        self.date = date
+        self.routine = self._routine()
+        self.header = {**dict(_KIND.findall(self.routine.when.source if self.routine.when else "")), **header}
+        self.by_party = self._found_by(f"header.{which}")
+        self.by_item = self._found_by("line.item", required=True)
+        self.steps = [each for each in self.routine.steps if each.way.is_price or each.sign < 0]
+        self.tables = self._tables([f for step in self.steps for _, f in step.formulas()])
+
+    def _routine(self) -> Routine:
+        """The routine whose prices depend on the party."""
+        for routine in self.program.routines:
+            if any(self._of_party(option.value) for option in routine.steps[0].options):
+                return routine
+        if not self.program.routines:
+            raise DokimaError("there is no routine, so nothing has a price")
+        return self.program.routines[0]
+
+    def _of_party(self, formula: Formula) -> bool:
+        """Whether a formula, or a table behind it, reads who buys or sells."""
+        behind = names_behind([*formula.reads, *(f"{table}." for table in formula.tables)], self.program.tables)
+        return f"header.{self.which}" in behind
+
+    def _found_by(self, source: str, *, required: bool = False) -> Table | None:
+        found = [
+            table
+            for table in self.program.tables.values()
+            if table.definition.is_key and [f.source.strip() for f in table.conditions.values()] == [source]
+        ]
+        return next((table for table in found if table.required and required), found[0] if found else None)
+
+    def _tables(self, formulas: Sequence[Formula]) -> dict[str, Table]:
+        """The tables of terms that some formulas read."""
+        heads = dict.fromkeys(name.partition(".")[0] for formula in formulas for name in formula.reads)
+        tables = {name: self.program.tables[name] for name in heads if name in self.program.tables}
+        return {name: table for name, table in tables.items() if not table.definition.is_key}
+
+    # -- who and what -----------------------------------------------------------------------------------------
+
+    def items(self, wanted: Sequence[str]) -> list[str]:
+        """The items: those wanted, else all that there are."""
+        known = _keys(self.by_item) if self.by_item else sorted(self._named("line.item"))
+        for item in wanted:
+            if item not in known:
+                raise NotFound(f"there is no item '{item}'{nearest(item, known)}")
+        return list(wanted) or known
+
+    def parties(
+        self, party: str, groups: Sequence[Mapping[str, str]], *, everybody: bool
+    ) -> tuple[list[_Party], Program]:
+        """Who is asked for, and the rulebook with a party for each group."""
+        known = _keys(self.by_party) if self.by_party else sorted(self._named(f"header.{self.which}"))
+        if party and self.by_party and party not in known:
+            raise NotFound(f"there is no {self.which} '{party}'{nearest(party, known)}")
+        named = [party] if party else known if everybody else []
+        if not groups:
+            return [_Party(each) for each in named], self.program
+        from dokima.rulebook.loading import with_tables
+
+        table = self.by_party
+        if table is None:
+            raise DokimaError(f"no table is found by header.{self.which}, so there are no groups")
+        rows = [row_values(table, at) for at in range(table.size)]
+        made = [self._member(table, rows, group) for group in groups]
+        program = with_tables(self.program, {table.name: [*rows, *made]})
+        (key,) = table.conditions
+        return [*(_Party(str(row[key]), True) for row in made), *map(_Party, named)], program
+
+    def _member(self, table: Table, rows: Sequence[Mapping[str, Any]], group: Mapping[str, str]) -> dict[str, Any]:
+        """A party that has nothing but its group in common with others."""
+        for name, value in group.items():
+            if name not in table.cells:
+                raise NotFound(f"table {table.name} has no column '{name}'{nearest(name, table.cells)}")
+            known = {str(row[name]) for row in rows if row[name] is not None}
+            if value not in known:
+                raise NotFound(f"there is no {name} '{value}'{nearest(value, known)}")
+        like = next(row for row in rows if all(str(row[name]) == value for name, value in group.items()))
+        (key,) = table.conditions
+        alone = {name: None for name in self.groups() if name not in group}
+        return {**like, **alone, key: _code(group)}
+
+    def groups(self) -> dict[str, list[str]]:
+        """By column of the party's table on which prices or discounts match, its values."""
+        if self.by_party is None:
+            return {}
+        head = f"{self.by_party.name}."
+        sources = [f.source.strip() for table in self.tables.values() for f in table.conditions.values()]
+        names = dict.fromkeys(source.removeprefix(head) for source in sources if source.startswith(head))
+        cells = self.by_party.cells
+        return {name: sorted({str(v) for v in _values(cells[name])}) for name in names if name in cells}
+
+    def groups_of(self, code: str) -> list[str]:
+        """The codes of the groups that a party belongs to."""
+        if self.by_party is None or code not in _keys(self.by_party):
+            return []
+        (key,) = self.by_party.conditions
+        row = next(at for at in range(self.by_party.size) if value_at(self.by_party.cells[key], at) == code)
+        mine = row_values(self.by_party, row)
+        return [_code({name: str(mine[name])}) for name in self.groups() if mine[name] is not None]
+
+    def _named(self, source: str) -> set[str]:
+        """The values that tables of terms name where they ask for a field."""
+        found: set[str] = set()
+        for table in self.tables.values():
+            for name, formula in table.conditions.items():
+                if formula.source.strip() == source:
+                    found |= {str(value) for value in _values(table.cells[name])}
+        return found
+
+    # -- trials -----------------------------------------------------------------------------------------------
+
+    def _price(self, trials: Sequence[_Trial]) -> Pricing:
+        orders = [
+            Order(
+                str(at),
+                lines=[{"number": "10", "item": each.item, "quantity": each.quantity, **each.fields}],
+                **{"date": self.date, self.which: each.party.code, **self.header},
+            )
+            for at, each in enumerate(trials)
+        ]
+        from dokima.formats.reading import orders_from
+
+        read = orders_from(orders, self.program.fields)
+        if read.problems:
+            raise DocumentError(read.problems)
+        return price_orders(self.program, read, Run(self.date), traced=True)
+
+    def rungs(self, trials: Sequence[_Trial], quantity: Decimal | None) -> list[_Trial]:
+        """The same trials at every quantity at which a row that could apply begins, and in every unit it is for."""
+        if not trials:
+            return []
+        found: list[_Trial] = []
+        for part in self._price(trials).parts:
+            assert part.context is not None
+            for position, line in enumerate(part.lines.tolist()):
+                found += self._rungs_of(trials[line], part.context, position, quantity)
+        return found
+
+    def _rungs_of(self, trial: _Trial, context: Context, position: int, quantity: Decimal | None) -> list[_Trial]:
+        breaks: dict[tuple[tuple[str, Any], ...], set[Decimal]] = {(): {trial.quantity}}
+        for table in self.tables.values():
+            at = position if table.level is Level.LINE else int(context.order_of[position])
+            own = {name: f.source.strip()[5:] for name, f in table.conditions.items() if self._is_variant(f)}
+            for row in matching(table, context, at, own):
+                cells = row_values(table, row)
+                fields = tuple((key, cells[name]) for name, key in own.items() if cells[name] is not None)
+                least = [cells[each.column] for each in table.breaks if "line.quantity" in each.value.reads]
+                mine = breaks.setdefault(fields, {trial.quantity})
+                if quantity is None:
+                    mine |= {value for value in least if isinstance(value, Decimal) and value > 0}
+        # A unit that a row names may be the item's own; then it is told once, by what it comes to.
+        everywhere = breaks[()]
+        return [
+            _Trial(trial.party, trial.item, each, dict(fields))
+            for fields, mine in breaks.items()
+            for each in sorted(mine | everywhere)
+        ]
+
+    def _is_variant(self, formula: Formula) -> bool:
+        """Whether a condition asks for a field of the line that an order may name, such as its unit."""
+        source = formula.source.strip()
+        return source.startswith("line.") and source[5:] in self.program.fields.line and source != "line.item"
+
+    def priced(self, trials: Sequence[_Trial]) -> tuple[list[PriceRow], Pricing]:
+        """The trials priced, by party, item, unit and quantity, each told once."""
+        pricing = self._price(trials) if trials else price_orders(self.program, _no_orders(self.program), Run())
+        found: dict[tuple[Any, ...], PriceRow] = {}
+        for part in pricing.parts:
+            for row, line in zip(self._rows(part, trials), part.lines.tolist(), strict=True):
+                found.setdefault((trials[line].party.is_group, row.party, row.item, row.unit, row.quantity), row)
+        keys = sorted(found, key=lambda key: (not key[0], *map(str, key[1:4]), key[4]))
+        return [found[key] for key in keys], pricing
+
+    def _rows(self, part: Part, trials: Sequence[_Trial]) -> Iterator[PriceRow]:
+        context, result = part.context, part.result
+        assert context is not None
+        names = self._names(context)
+        price = _decimals(result.lines["price"])
+        listed = [_decimals(_each(option.value, option.base, context)) for option in self._of_all()]
+        units, words = context.line_column("line.unit"), context.line_column("line.description")
+        places = self.program.definition.minor_units.get(str(value_at(context.orders.header("currency"), 0)), 2)
+        for at, line in enumerate(part.lines.tolist()):
+            trial, chosen = trials[line], int(result.options[at])
+            option = self.routine.steps[0].options[chosen - 1] if chosen > 0 else None
+            discounts = [each for step in self.steps if step.sign < 0 and (each := self._on_top(step, part, at))]
+            left = to_decimals(result.line_amount)[at] if price[at] is not None else None
+            net = None if left is None else added([left, *(-each.amount for each in discounts)])
+            yield PriceRow(
+                trial.party.code,
+                shown(value_at(names, int(context.order_of[at]))) if names is not None else "",
+                trial.item,
+                str(value_at(words, at) or ""),
+                str(value_at(units, at) or ""),
+                trial.quantity,
+                _money(next((column[at] for column in listed if column[at] is not None), None), places),
+                _money(price[at], places),
+                with_labels(option.value, self.program.label).replace("*", "×") if option else "no price",
+                self._where([option.value] if option else [], context, at),
+                option is not None and self._of_party(option.value),
+                discounts,
+                None if net is None else _of_one(net, trial.quantity),
+            )
+
+    def _of_all(self) -> list[Any]:
+        """The options of the price that are the same for everybody."""
+        return [each for each in self.routine.steps[0].options if not self._of_party(each.value) and not each.is_amount]
+
+    def _names(self, context: Context) -> Any:
+        formulas = self.program.parties.get(self.which, ())
+        return formulas[0].evaluate(context, Level.HEADER) if formulas else None
+
+    def _on_top(self, step: Step, part: Part, at: int) -> OnTop | None:
+        """A discount that a line gets; None if it gets none."""
+        amount = to_decimals(stored(numbers(part.result.lines[step.name])).take(np.array([at])))[0]
+        if not amount:
+            return None
+        assert part.context is not None
+        percent = None
+        if "percent" in step.parts:
+            percent = value_at(step.parts["percent"].evaluate(part.context, Level.LINE), at)
+        where = self._where(list(step.parts.values()), part.context, at)
+        return OnTop(step.name, step.definition.shown, percent, amount, where)
+
+    def _where(self, formulas: Sequence[Formula], context: Context, at: int) -> Where | None:
+        """The row of the first table of terms that some formulas read, else of the first table."""
+        terms = list(self._tables(formulas).values())
+        heads = [name.partition(".")[0] for formula in formulas for name in formula.reads]
+        for table in (*terms, *(self.program.tables[head] for head in heads if head in self.program.tables)):
+            row = context.row_at(table.name, int(context.order_of[at]), at)
+            if row >= 0:
+                return _where_of(table, row)
+        return None
+
+    # -- what else is known -----------------------------------------------------------------------------------
+
+    def other_terms(self, pricing: Pricing) -> list[OtherTerm]:
+        """Terms of the party beside prices and discounts: what it pays in advance, and the like."""
+        part = next((part for part in pricing.parts if part.context is not None), None)
+        if part is None or part.context is None or not len(part.lines):
+            return []
+        found: list[OtherTerm] = []
+        for step in self.routine.steps:
+            if step in self.steps or step.way.is_tax:
+                continue
+            formulas = [formula for _, formula in step.formulas()]
+            for name, table in self._tables(formulas).items():
+                row = part.context.row_at(name, int(part.context.order_of[0]), 0)
+                if row >= 0 and any(self._of_party(f) for f in formulas):
+                    read = {n.partition(".")[2] for f in formulas for n in f.reads if n.startswith(f"{name}.")}
+                    cells = {column: row_values(table, row).get(column) for column in sorted(read)}
+                    found.append(OtherTerm(step.definition.shown, cells, _where_of(table, row)))
+        return found
+
+    def components(self, item: str) -> Sequence[Any]:
+        """What an item is made of, with the values that its price reads."""
+        for option in self.routine.steps[0].options:
+            for name in option.value.reads:
+                head, _, column = name.partition(".")
+                table = self.program.tables.get(head)
+                if table is not None and table.assemblies is not None and item in table.assemblies.parts:
+                    return list(table.assemblies.tree(column, item))
+        return ()
+
+
+def _no_orders(program: Program) -> Any:
+    from dokima.formats.reading import orders_from
+
+    return orders_from([], program.fields)
+
+
+def _code(group: Mapping[str, str]) -> str:
+    return ", ".join(f"{name} {value}" for name, value in group.items()) or LIST
+
+
+def _keys(table: Table | None) -> list[str]:
+    if table is None:
+        return []
+    (key,) = table.conditions
+    return [str(value) for value in _values(table.cells[key])]
+
+
+def _values(column: Any) -> list[Any]:
+    """The distinct values of a column in the order of its rows, without blanks."""
+    found = column.to_list() if isinstance(column, Texts) else [value_at(column, at) for at in range(len(column))]
+    return list(dict.fromkeys(value for value in found if value is not None))
+
+
+def _each(value: Formula, base: Formula | None, context: Context) -> Any:
+    price = value.evaluate(context, Level.LINE)
+    return price if base is None else Quotient.of(numbers(price)) / numbers(base.evaluate(context, Level.LINE))
+
+
+def _decimals(column: Any) -> list[Decimal | None]:
+    return to_decimals(stored(numbers(column)))
+
+
+def _money(value: Decimal | None, places: int) -> Decimal | None:
+    """A price with the places of its currency, and more only where it has them."""
+    return None if value is None else with_places(Decimal(shown(value)), places)
+
+
+def _of_one(net: Decimal, quantity: Decimal) -> Decimal:
+    """What one costs, rounded half-up to four places."""
+    return to_decimals((Quotient.of(decimals([net])) / decimals([quantity])).round(_NET_PLACES).at(_NET_PLACES))[
+        0
+    ] or Decimal(0)
+
+
+def _where_of(table: Table, row: int) -> Where:
+    cells = row_values(table, row)
+    start, until = table.window.names if table.window is not None else ("", "")
+    return Where(
+        table.name,
+        table.definition.shown,
+        table.source.file,
+        table.source.row_number(row),
+        cells.get(start) if start else None,  # type: ignore[arg-type]
+        cells.get(until) if until else None,  # type: ignore[arg-type]
+    )
