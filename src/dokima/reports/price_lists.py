@@ -102,11 +102,11 @@ def _cells(row: PriceRow, before: PriceRow | None, prices: PriceList) -> list[An
 
 
 def _source(row: PriceRow) -> str:
-    """What gives the price, and in which row; the folder of its file goes without saying."""
+    """The row that gives the price, the folder of its file left out; what gives it where no table was asked."""
     if row.where is None:
         return told(row.source)
     place = _("row {row}").format(row=row.where.row)
-    return f"{told(row.source)}: {row.where.file.rpartition('/')[2]} {place}"
+    return f"{row.where.file.rpartition('/')[2] or row.where.label} {place}"
 
 
 def _discount(each: OnTop) -> str:
