@@ -31,7 +31,7 @@ GROUPS = {
     "Rules": ["Finding", "Findings", "RuleAnswer", "RuleAnswers", "RuleSummary"],
     "Rules and functions in Python": ["rule", "accept", "refuse", "function", "settling"],
     "Kinds of steps": ["StepKind", "Working", "Charge", "Discount", "Setting"],
-    "Editing": ["Editor", "LEAVE", "JournalEntry", "PriceComparison"],
+    "Editing": ["Editor", "ManyEdited", "LEAVE", "JournalEntry", "PriceComparison"],
     "Changes": [
         "Variance",
         "LineVariance",

@@ -24,6 +24,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.editing.editor import Editor as Editor
     from dokima.editing.form_inputs import LEAVE as LEAVE
     from dokima.editing.journal import JournalEntry as JournalEntry
+    from dokima.editing.many import ManyEdited as ManyEdited
     from dokima.engine.explaining.evaluation import Evaluation as Evaluation
     from dokima.engine.explaining.explanation import Explanation as Explanation
     from dokima.engine.explaining.explanation import QuantityPrice as QuantityPrice
@@ -124,6 +125,7 @@ _HOMES = {
     "Ledger": "dokima.changes.ledger",
     "Line": "dokima.model.order",
     "LineVariance": "dokima.changes.variance",
+    "ManyEdited": "dokima.editing.many",
     "Listing": "dokima.model.listing",
     "Locked": "dokima.errors",
     "NotFound": "dokima.errors",
@@ -216,6 +218,7 @@ __all__ = [
     "LineVariance",
     "Listing",
     "Locked",
+    "ManyEdited",
     "NotFound",
     "Order",
     "Orders",

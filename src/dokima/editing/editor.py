@@ -336,7 +336,7 @@ class Editor(Session):
         chosen = list(self._document.lines) if numbers is None else [str(number) for number in numbers]
         for number in chosen:
             self._document.line(number)
-        closing = [each for number in chosen for each in self._document.below(number)]
+        closing = list(dict.fromkeys(each for number in chosen for each in self._document.below(number)))
         after = self._document
         for number in closing:
             after = after.with_line(number, {**after.lines[number], "state": CLOSED})

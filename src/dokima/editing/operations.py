@@ -66,11 +66,20 @@ def operate(editor: Editor, operation: str, arguments: Mapping[str, Any]) -> Non
         NotFound: There is no such operation; names the nearest.
         DokimaError: Its arguments are others, or the order does not permit it.
     """
+    check_arguments(operation, arguments)
+    OPERATIONS[operation](editor, **arguments)
+
+
+def check_arguments(operation: str, arguments: Mapping[str, Any]) -> None:
+    """Refuse an operation that is none, or that takes other arguments.
+
+    Raises:
+        NotFound: There is no such operation; names the nearest.
+        DokimaError: Its arguments are others.
+    """
     if operation not in OPERATIONS:
         raise NotFound(f"there is no operation '{operation}'{nearest(operation, OPERATIONS)}")
-    work = OPERATIONS[operation]
     try:
-        inspect.signature(work).bind(editor, **arguments)
+        inspect.signature(OPERATIONS[operation]).bind(None, **arguments)
     except TypeError as error:
         raise DokimaError(f"'{operation}': {error}") from None
-    work(editor, **arguments)

@@ -24,7 +24,7 @@ from dokima.model.said import SHOWN
 from dokima.model.states import Operation
 
 Clock = Callable[[], datetime.datetime]
-_RESERVED = {
+RESERVED = {
     "header.number": "names the document, and links point at it",
     "header.state": "changes by move_to()",
     "line.number": "changes by renumber_lines()",
@@ -50,7 +50,7 @@ class Session:
         in_change: bool = False,
     ) -> None:
         self.program = program
-        self._reserved = {**_RESERVED, **(reserved or {})}
+        self._reserved = {**RESERVED, **(reserved or {})}
         self.by = by
         self.findings = Findings()
         self._clock = clock

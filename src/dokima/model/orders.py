@@ -314,8 +314,15 @@ class Orders:
 
     def documents(self) -> Iterator[dict[str, Any]]:
         """Every order as plain data, with the fields it has a value for."""
-        for at in range(self.count):
-            yield self.document(at)
+        ranges = self.line_ranges.tolist()
+        for start, stop in self.pieces(_DOCUMENTS):
+            # A column at a time: one order at a time takes ten times as long.
+            lines = self._values("line", self.lines, slice(ranges[start], ranges[stop]))
+            headers = self._values("header", self.headers, slice(start, stop))
+            for at, header in enumerate(headers, start=start):
+                records = {name: rows[at] for name, rows in self.records.items() if rows[at]}
+                mine = lines[ranges[at] - ranges[start] : ranges[at + 1] - ranges[start]]
+                yield {**header, **records, "lines": mine}
 
     def document(self, position: int) -> dict[str, Any]:
         """One order as plain data, with the fields it has a value for, and as None those that are blank on purpose."""
@@ -332,12 +339,26 @@ class Orders:
 
     def digest(self, position: int, names: Collection[str]) -> str:
         """Digest of some fields of an order by dotted name, and of its line numbers; that of its `Document`."""
+        (found,) = self.part(position, position + 1).digests(names)
+        return found
+
+    def digests(self, names: Collection[str]) -> list[str]:
+        """The `digest` of every order."""
         wanted = {"line.number", *names}
         headers = {name: self.headers[name] for name in self.headers if f"header.{name}" in wanted}
         lines = {name: self.lines[name] for name in self.lines if f"line.{name}" in wanted}
-        (header,) = self._values("header", headers, slice(position, position + 1))
-        records = {name: rows[position] for name, rows in self.records.items() if f"header.{name}" in wanted}
-        return fields_digest({**header, **records}, self._values("line", lines, self.lines_of(position)), names)
+        records = [name for name in self.records if f"header.{name}" in wanted]
+        of_header = self._values("header", headers, slice(0, self.count))
+        of_line = self._values("line", lines, slice(0, self.line_count))
+        ranges = self.line_ranges.tolist()
+        return [
+            fields_digest(
+                {**header, **{name: self.records[name][at] for name in records}},
+                of_line[ranges[at] : ranges[at + 1]],
+                names,
+            )
+            for at, header in enumerate(of_header)
+        ]
 
     def _values(self, level: str, columns: Mapping[str, Column], where: slice) -> list[dict[str, Any]]:
         """Values of headers or lines; a blank that would else be taken for absent, and take its default, is None."""
@@ -352,6 +373,10 @@ class Orders:
                 if value is not None or (blank and not left_out):
                     into[name] = value
         return found
+
+
+_DOCUMENTS = 20_000
+"""Lines that are made into documents together."""
 
 
 def texts(column: Column) -> Texts:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -37,51 +38,86 @@ def capture_terms(program: Program, orders: Orders, run: Run) -> AgreedTerms | N
         orders: One order, with the terms it keeps so far.
         run: What the caller says about the run.
     """
+    (found,) = capture_all(program, orders, run)
+    return found
+
+
+def capture_all(program: Program, orders: Orders, run: Run) -> list[AgreedTerms | None]:
+    """The terms of each of some orders, as `capture_terms` takes those of one."""
     pricing = price_orders(program, orders, run, traced=True)
-    return _Capture(program, orders, pricing, run).terms() if pricing.parts else None
+    found: list[AgreedTerms | None] = [None] * len(orders)
+    for part in pricing.parts:
+        for at, terms in _Capture(program, orders, pricing, part, run).terms():
+            found[at] = terms
+    return found
 
 
 class _Capture:
-    def __init__(self, program: Program, orders: Orders, pricing: Pricing, run: Run) -> None:
+    """The terms of the orders that one routine priced together."""
+
+    def __init__(self, program: Program, orders: Orders, pricing: Pricing, part: Part, run: Run) -> None:
         self.today = "" if run.today is None else run.today.isoformat()
         self.program = program
         self.orders = orders
-        self.kept = orders.terms(0)
         self.calculation = pricing.calculation
-        (self.part,) = pricing.parts
-        self.context = _context(self.part)
-        self.routine = program.routines[int(self.calculation.routine_of[0])]
+        self.part = part
+        self.context = _context(part)
+        self.routine = program.routines[int(self.calculation.routine_of[part.orders[0]])]
 
-    def terms(self) -> AgreedTerms:
-        prepared = self.calculation.orders
+    def terms(self) -> Iterator[tuple[int, AgreedTerms]]:
+        """The position of each order, and its terms."""
         reads = sorted(fields_read(self.program, self.routine))
         levels = {"header": list[str](), "line": list[str]()}
         for name in self.program.definition.reprice_on:
             level, _, tail = name.partition(".")
             levels[level].append(tail)
+        leaves, prepared = self.context.orders, self.calculation.orders
+        mine = {name: _listed(prepared.header(name).take(self.part.orders)) for name in levels["header"]}
+        of_header = self._answers(Level.HEADER, len(self.part.orders))
+        lines = list(self._lines(levels["line"]))
+        ranges = leaves.line_ranges.tolist()
+        digests = self.orders.select(self.part.orders).digests(reads)
+        for place, at in enumerate(self.part.orders.tolist()):
+            kept = self.orders.terms(at)
+            yield (
+                at,
+                AgreedTerms(
+                    rulebook=self.program.fingerprint,
+                    day=self.today if kept is None else kept.day,
+                    basis={name: column[place] for name, column in mine.items()},
+                    **of_header[place],
+                    fields=reads,
+                    digest=digests[place],
+                    lines={
+                        number: self._as_agreed(line, None if kept is None else kept.lines.get(number))
+                        for number, line in lines[ranges[place] : ranges[place + 1]]
+                    },
+                ),
+            )
+
+    def _lines(self, names: Sequence[str]) -> Iterator[tuple[str, AgreedLine]]:
+        """Every line with its answers, taxes and figures, as if it were agreed today."""
         leaves = self.context.orders
         count = leaves.line_count
-        basis = {name: _listed(leaves.line(name)) for name in levels["line"]}
+        basis = {name: _listed(leaves.line(name)) for name in names}
         figures = {name: _listed(column) for name, column in self._figures().items()}
-        answers = self._answers(Level.LINE, count)
-        taxes = self._taxes(count)
-        lines = {}
+        answers, taxes = self._answers(Level.LINE, count), self._taxes(count)
         for at, number in enumerate(leaves.line_numbers):
             mine = {name: column[at] for name, column in basis.items()}
-            rulebook, day = self._agreed(number, mine)
             kept = {name: column[at] for name, column in figures.items()}
-            lines[number] = AgreedLine(
-                rulebook=rulebook, day=day, basis=mine, **answers[at], taxes=taxes[at], figures=kept
-            )
-        return AgreedTerms(
-            rulebook=self.program.fingerprint,
-            day=self.today if self.kept is None else self.kept.day,
-            basis={name: plain(value_at(prepared.header(name), 0)) for name in levels["header"]},
-            **self._answers(Level.HEADER, 1)[0],
-            fields=reads,
-            digest=self.orders.digest(0, reads),
-            lines=lines,
-        )
+            yield (
+                number,
+                AgreedLine(
+                    rulebook=self.program.fingerprint, day=self.today, basis=mine, **answers[at], taxes=taxes[at],
+                    figures=kept,
+                ),
+            )  # fmt: skip
+
+    def _as_agreed(self, line: AgreedLine, kept: AgreedLine | None) -> AgreedLine:
+        """With the rulebook whose answers a line keeps, and the day: those of its agreement, today's for a new one."""
+        if kept is None or kept.basis != line.basis:
+            return line
+        return replace(line, rulebook=kept.rulebook or line.rulebook, day=kept.day)
 
     def _taxes(self, count: int) -> list[Record]:
         """What each line is taxed with by each tax step; None for one that does not meet it."""
@@ -96,13 +132,6 @@ class _Capture:
                     else None
                 )
         return found
-
-    def _agreed(self, number: str, basis: Record) -> tuple[str, str]:
-        """The rulebook whose answers a line keeps, and the day: those of its agreement, today's for a new one."""
-        line = None if self.kept is None else self.kept.lines.get(number)
-        if line is None or line.basis != basis:
-            return self.program.fingerprint, self.today
-        return line.rulebook or self.program.fingerprint, line.day
 
     def _figures(self) -> dict[str, Column]:
         """Price, line amount, and every amount of a step, one value per line."""

@@ -11,10 +11,9 @@ from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import func, insert, select
 
-from dokima.editing.editor import Editor
-from dokima.editing.operations import OPERATIONS, operate
+from dokima.editing.many import edit_many
+from dokima.editing.operations import OPERATIONS
 from dokima.errors import Conflict, DokimaError, NotFound, nearest
-from dokima.model.document import Document
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.selecting import Selection
@@ -241,32 +240,39 @@ class _Doing:
         edited: list[Order] = []
         events: list[Event] = []
         outcomes: list[tuple[str, str, str]] = []
+        wanted: dict[str, Mapping[str, Any]] = {}
         for number, revision in batch.items():
             document = found.get(number)
             if document is None or int(document.get("revision") or 0) != revision:
                 now = "gone" if document is None else f"of revision {document.get('revision') or 0}"
                 outcomes.append((number, MOVED, f"it was of revision {revision} when the job was begun, and is {now}"))
                 continue
-            try:
-                order = self._edited(document)
-            except DokimaError as error:
-                outcomes.append((number, REFUSED, str(error)))
-                continue
+            wanted[number] = document
+        done, refused = self._edited(list(wanted.values()))
+        for order in done:
+            was = wanted[order.number]
+            order.header["revision"] = int(was.get("revision") or 0) + 1
             edited.append(order)
-            more = {"operation": f"{self.job.name} ({number})"}
-            events.append(saved_event(document, order.to_dict(), self.by, reason=self.about["reason"], **more))
-            outcomes.append((number, DONE, ""))
+            more = {"operation": f"{self.job.name} ({order.number})"}
+            events.append(saved_event(was, order.to_dict(), self.by, reason=self.about["reason"], **more))
+            outcomes.append((order.number, DONE, ""))
+        outcomes += [(number, REFUSED, why) for number, why in refused.items()]
         writing.write_orders([order.to_dict() for order in edited])
         self.note(writing, outcomes)
         writing.write_events(events)
 
-    def _edited(self, document: Mapping[str, Any]) -> Order:
+    def _edited(self, documents: Sequence[Mapping[str, Any]]) -> tuple[Sequence[Order], dict[str, str]]:
+        """The orders as they are then, and why others stay as they are, by number."""
         book = self.job.store.book
-        editor: Editor = book.edit(Order.from_dict(document), self.by, today=self.today)
-        operate(editor, self.about["operation"], self.about["arguments"])
-        order = editor.save()
-        read = Document.read(order, book.program.fields)
-        return read.with_header(revision=int(document.get("revision") or 0) + 1).order()
+        orders = book.orders([dict(document) for document in documents])
+        refused: dict[str, str] = {}
+        for problem in orders.problems:
+            refused.setdefault(problem.order, str(problem))
+        done = edit_many(
+            book.program, orders, self.about["operation"], self.about["arguments"], self.by,
+            self.job.documents.clock, self.today, save=True,
+        )  # fmt: skip
+        return done.orders, {**refused, **{number: str(error) for number, error in done.refused.items()}}
 
     def note(self, writing: DatabaseTransaction, outcomes: Sequence[tuple[str, str, str]]) -> None:
         """Write down what came of orders."""
