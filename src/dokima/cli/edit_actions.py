@@ -43,6 +43,8 @@ def _sets(sets: Sequence[str] | None) -> list[Action]:
     def action(where: str, fields: dict[str, Any]) -> Action:
         if where == "header":
             return lambda editor: editor.change_header(**fields)
+        if where == "line":
+            return lambda editor: [editor.change_line(line.number, **fields) for line in editor.order.lines]
         return lambda editor: editor.change_line(where, **fields)
 
     return [action(where, fields) for where, fields in by_target.items()]

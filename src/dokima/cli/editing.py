@@ -11,9 +11,10 @@ import typer
 from rich.console import Console
 from rich.progress import Progress
 
-from dokima import DocumentError, DokimaError, Editor, Order, report, write_order, write_orders
+from dokima import DocumentError, DokimaError, Editor, Order, Rulebook, report, write_order, write_orders
 from dokima.cli import completing
 from dokima.cli.edit_actions import Action, accept_action, close_action, each, line_actions
+from dokima.cli.many_edits import Asked, edit_them
 from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPath, Today, day, open_book, person, read_orders
 from dokima.cli.output import complain, note
 from dokima.cli.writing import store_at
@@ -66,31 +67,61 @@ def edit(
         *([lambda e: e.renumber_lines()] if renumber else []), *each(accept, accept_action),
         *([lambda e: e.move_to(to)] if to else []),
     ]  # fmt: skip
+    others = [add, insert, remove, override, explode, ["renumber"] if renumber else None]
+    asked = Asked(close, reopen, reprice, sets, to, accept, others)
     if store:
-        from dokima.cli.stored_edits import Asked, Doing, edit_stored
+        from dokima.cli.stored_edits import Doing, edit_stored
 
-        asked = Asked(close, reopen, reprice, sets, to, [add, insert, remove, override, explode, accept])
         doing = Doing(person(by), reason, day(today), dry_run)
         raise typer.Exit(edit_stored(store_at(store, rulebook), doing, asked, actions, named or [], where, job))
     found = read_orders(rulebook, named or [], orders, layout)
     if found.problems and len(found) == 0:
         raise DocumentError(found.problems)
-    documents = [Order.from_dict(document) for document in found.documents()]
-    outcomes = _all(documents, actions, lambda order: rulebook.edit(order, person(by), today=day(today)))
-    done = [outcome for outcome in outcomes if outcome.error is None]
     for problem in found.problems:
         complain(str(problem))
+    operations = asked.operations() if len(found) > 1 else []
+    if len(operations) == 1:
+        done = edit_them(rulebook, found, operations[0], person(by), day(today))
+        _write(done.orders, None if dry_run else out, rulebook, layout)
+        _say(len(done), len(done.refused), dry_run=dry_run)
+        raise typer.Exit(1 if done.refused or found.problems else 0)
+    documents = [Order.from_dict(document) for document in found.documents()]
+    outcomes = _all(documents, actions, lambda order: rulebook.edit(order, person(by), today=day(today)))
+    edited = [outcome.editor.order for outcome in outcomes if outcome.error is None]
     for outcome in outcomes:
         report(outcome.editor).show() if outcome.error is None else complain(str(outcome.error))
-    if not dry_run and out is not None and done:
-        edited = [outcome.editor.order for outcome in done]
-        as_files = len(documents) > 1 or out.suffix.lower() in (".jsonl", ".csv", ".xlsx")
-        for target in write_orders(edited, out, rulebook, layout or "") if as_files else [write_order(edited[0], out)]:
-            note(f"written: {target}")
     if len(documents) > 1:
-        verb = "would be changed" if dry_run else "changed"
-        Console(highlight=False).print(f"{len(done)} orders {verb}, {len(outcomes) - len(done)} refused")
-    raise typer.Exit(0 if len(done) == len(outcomes) and not found.problems else 1)
+        _write(edited, None if dry_run else out, rulebook, layout)
+        _say(len(edited), len(outcomes) - len(edited), dry_run=dry_run)
+    elif edited and out is not None and not dry_run:
+        _write_one(edited[0], out, rulebook, layout)
+    raise typer.Exit(0 if len(edited) == len(outcomes) and not found.problems else 1)
+
+
+def _write(edited: Sequence[Order], out: Path | None, book: Rulebook, layout: str | None) -> None:
+    """Write several orders, if any are to be written."""
+    if edited and out is not None:
+        written = write_orders(edited, out, book, layout or "")
+        for target in written[:MOST_NAMED]:
+            note(f"written: {target}")
+        if len(written) > MOST_NAMED:
+            note(f"written: {len(written) - MOST_NAMED} more")
+
+
+def _write_one(edited: Order, out: Path, book: Rulebook, layout: str | None) -> None:
+    if out.suffix.lower() in (".jsonl", ".csv", ".xlsx"):
+        _write([edited], out, book, layout)
+    else:
+        note(f"written: {write_order(edited, out)}")
+
+
+MOST_NAMED = 20
+"""Files that are named when they are written."""
+
+
+def _say(changed: int, refused: int, *, dry_run: bool) -> None:
+    verb = "would be changed" if dry_run else "changed"
+    Console(highlight=False).print(f"{changed:,} orders {verb}, {refused:,} refused")
 
 
 @dataclass

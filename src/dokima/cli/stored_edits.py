@@ -13,45 +13,9 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
 from dokima import DokimaError, Editor, Store, report
-from dokima.cli.edit_actions import Action, field_value
-from dokima.cli.options import assignments
+from dokima.cli.edit_actions import Action
+from dokima.cli.many_edits import Asked
 from dokima.cli.output import note
-
-Values = Sequence[str] | None
-
-
-@dataclass(frozen=True)
-class Asked:
-    """What the options of ``dokima edit`` ask for."""
-
-    close: Values
-    reopen: Values
-    reprice: Values
-    sets: Values
-    to: str | None
-    others: Sequence[Values]
-
-    def operation(self) -> tuple[str, dict[str, Any]]:
-        """The one operation, and its arguments.
-
-        Raises:
-            DokimaError: There is none, or there are several, or one that a job does not know.
-        """
-        found: list[tuple[str, dict[str, Any]]] = []
-        for name, numbers in (("close", self.close), ("reopen", self.reopen), ("reprice", self.reprice)):
-            if numbers:
-                found.append((name, {} if "all" in numbers else {"lines": list(numbers)}))
-        if self.sets:
-            found.append(
-                ("set", {"fields": {name: field_value(name, value) for name, value in assignments(self.sets).items()}})
-            )
-        if self.to:
-            found.append(("move", {"to": self.to}))
-        if len(found) != 1 or any(self.others):
-            raise DokimaError(
-                "a job does one thing to each order: expected one of --close, --reopen, --reprice, --set, --to"
-            )
-        return found[0]
 
 
 @dataclass(frozen=True)
