@@ -12,7 +12,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
 from dokima import DokimaError, Listing, ManyEdited, Orders, Rulebook, report
-from dokima.cli.edit_actions import field_value
+from dokima.cli.edit_actions import BLANK, field_value
 from dokima.cli.options import assignments
 from dokima.cli.output import complain
 
@@ -92,9 +92,8 @@ def _listing(book: Rulebook, orders: Orders, done: ManyEdited) -> Listing:
     before, after = book.price(orders), book.price(list(done.orders))
     rows = []
     for order in done.orders:
-        steps = [
-            f"{each.action.replace('_', ' ')} {_about(each.details)}".strip() for each in done.journals[order.number]
-        ]
+        journal = done.journals[order.number]
+        steps = [f"{each.action.replace('_', ' ')} {_about(each.details)}".strip() for each in journal]
         was, now = (priced[order.number].totals.payable for priced in (before, after))
         rows.append({"order": order.number, "done": "; ".join(dict.fromkeys(steps)), "was": was, "is": now})
     labels = {"order": "order", "done": "done", "was": "payable before", "is": "payable after"}
@@ -103,9 +102,8 @@ def _listing(book: Rulebook, orders: Orders, done: ManyEdited) -> Listing:
 
 def _about(details: Mapping[str, Any]) -> str:
     if "fields" in details:
-        given = ", ".join(
-            f"{name}={'(blank)' if value is None else value}" for name, value in details["fields"].items()
-        )
+        fields = {name: BLANK if value is None else value for name, value in details["fields"].items()}
+        given = ", ".join(f"{name}={value}" for name, value in fields.items())
         return f"{details['line']}: {given}" if "line" in details else given
     lines = details.get("lines") or details.get("line") or details.get("state") or ""
     return ", ".join(lines) if isinstance(lines, list) else str(lines)

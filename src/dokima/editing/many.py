@@ -32,6 +32,7 @@ from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Texts, column_of, shown
 from dokima.model.document import TERMS, Document
 from dokima.model.findings import Finding
+from dokima.model.listing import Listing
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders, texts
 from dokima.model.said import SHOWN
@@ -61,6 +62,11 @@ class ManyEdited:
 
     def __len__(self) -> int:
         return len(self.orders)
+
+    def to_listing(self) -> Listing:
+        """The orders that were not changed, and why."""
+        rows = tuple({"number": each, "outcome": "refused", "why": str(why)} for each, why in self.refused.items())
+        return Listing(rows, ("number", "outcome", "why"), "outcomes")
 
     def __repr__(self) -> str:
         return f"<ManyEdited: {len(self.orders)} changed, {len(self.refused)} refused; {SHOWN}>"

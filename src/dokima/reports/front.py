@@ -428,6 +428,7 @@ _FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "Explanation": _explanation,
     "Findings": _findings,
     "GroupedVariance": _grouped,
+    "ManyEdited": lambda result, words, detail: _listing(result.to_listing(), words, detail),
     "Ledger": _ledger,
     "Listing": _listing,
     "PriceList": _price_list,

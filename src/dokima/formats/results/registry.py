@@ -23,6 +23,7 @@ _MODULES: Mapping[str, str] = {
     "GroupedVariance": "grouped",
     "Ledger": "ledgers",
     "Listing": "listings",
+    "ManyEdited": "many_edits",
     "PriceList": "price_lists",
     "Replay": "replays",
     "RuleAnswers": "answers",
