@@ -23,7 +23,7 @@ napoleon_use_ivar = True
 suppress_warnings = ["misc.highlighting_failure"]
 
 GROUPS = {
-    "Rulebooks": ["load", "Rulebook", "rulebook_schema", "settings_page"],
+    "Rulebooks": ["load", "Rulebook", "begin", "Beginning", "answer", "rulebook_schema", "settings_page"],
     "Orders": ["Order", "Line", "Orders", "write_order", "write_orders", "Source"],
     "Prices": ["Calculation", "PricedOrder", "PricedLine", "Totals", "TaxRow", "InstalmentRow", "ReportingTotals"],
     "Many orders": ["price_files", "FileRun", "worker_processes", "dask_workers"],

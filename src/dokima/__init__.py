@@ -55,6 +55,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formats.results.registry import to_csv as to_csv
     from dokima.formats.results.registry import to_json as to_json
     from dokima.formulas.custom import function as function
+    from dokima.inference.beginning import Beginning as Beginning
     from dokima.model.databases import Query as Query
     from dokima.model.findings import Finding as Finding
     from dokima.model.findings import Findings as Findings
@@ -75,6 +76,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.routines.kinds.kind import Setting as Setting
     from dokima.routines.kinds.kind import StepKind as StepKind
     from dokima.routines.kinds.kind import Working as Working
+    from dokima.rulebook.beginning import answer as answer
+    from dokima.rulebook.beginning import begin as begin
     from dokima.rulebook.book import Rulebook as Rulebook
     from dokima.rulebook.book import load as load
     from dokima.rulebook.schema import rulebook_schema as rulebook_schema
@@ -98,6 +101,9 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
 _HOMES = {
     "AuditRemark": "dokima.proving.remark",
     "AuditRemarks": "dokima.proving.remark",
+    "Beginning": "dokima.inference.beginning",
+    "answer": "dokima.rulebook.beginning",
+    "begin": "dokima.rulebook.beginning",
     "Calculation": "dokima.engine.running.calculation",
     "ChangeEntries": "dokima.changes.listing",
     "ChangeEntry": "dokima.changes.listing",
@@ -190,6 +196,7 @@ __all__ = [
     "LEAVE",
     "AuditRemark",
     "AuditRemarks",
+    "Beginning",
     "Calculation",
     "ChangeEntries",
     "ChangeEntry",
@@ -251,6 +258,8 @@ __all__ = [
     "Variance",
     "Working",
     "accept",
+    "answer",
+    "begin",
     "check_store",
     "create_store",
     "dask_workers",

@@ -17,6 +17,7 @@ from dokima.cli.help_examples import EXAMPLES
 from dokima.cli.output import complain
 
 COMMANDS = {
+    "init": "dokima.cli.beginning:init",
     "check": "dokima.cli.checking:check",
     "price": "dokima.cli.pricing:price",
     "prices": "dokima.cli.price_lists:prices",

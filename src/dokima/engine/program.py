@@ -15,6 +15,7 @@ from dokima.model.columns import Column
 from dokima.model.databases import Database
 from dokima.model.fields import Fields
 from dokima.model.numbering import NumberSeries
+from dokima.model.questions import Question
 from dokima.model.settings import FormulaText, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.routines.definition import RoutineDefinition
@@ -64,6 +65,7 @@ class ProgramDefinition:
         values: Named values, columns of length 1.
         tables: Tables in the order they were declared.
         sources: Their rows, by table.
+        questions: Questions that nobody has answered yet.
         context: Tables whose rows are shown beside a line when it is explained.
         rules: Rules.
         routines: Routines.
@@ -91,6 +93,7 @@ class ProgramDefinition:
     tables: Sequence[TableDefinition] = ()
     sources: Mapping[str, TableSource] = field(default_factory=dict)
     context: Sequence[ContextTable] = ()
+    questions: Sequence[Question] = ()
     rules: Sequence[RuleDefinition] = ()
     routines: Sequence[RoutineDefinition] = ()
     moments: Sequence[str] = ()

@@ -35,7 +35,9 @@ class Layout(Marks):
 
     name: str
     header: Mapping[str, LayoutColumn] = setting("Header fields, each with its heading.")
-    line: Mapping[str, LayoutColumn] = setting("Line fields, each with its heading.")
+    line: Mapping[str, LayoutColumn] = setting(
+        "Line fields, each with its heading; without a column for the number, lines are numbered in steps of ten."
+    )
     files: LayoutFiles | None = setting(
         "The two files of a layout whose headers and lines stand apart; one flat file if left out.", default=None
     )
@@ -49,9 +51,8 @@ class Layout(Marks):
         """What is wrong with the settings together, blank for nothing."""
         if sum(each is not None for each in (self.files, self.sheets, self.queries)) > 1:
             return "expected only one of 'files', 'sheets' and 'queries'"
-        for level, columns in (("header", self.header), ("line", self.line)):
-            if "number" not in columns:
-                return f"expected a column for '{level}.number'"
+        if "number" not in self.header:
+            return "expected a column for 'header.number'"
         return Marks.wrong(self)
 
     @property

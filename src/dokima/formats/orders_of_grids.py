@@ -38,7 +38,7 @@ def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:
         header["number"] = numbers
     raw = RawOrders(
         header,
-        _taken(grid, layout.line, None),
+        _numbered(_taken(grid, layout.line, None), layout, order_of),
         order_of,
         len(first),
         origin=Origin(
@@ -100,7 +100,7 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
     wrong = {int(order_of[row]) for row in _wrong_rows(lines)} | set(_wrong_rows(headers))
     return RawOrders(
         _taken(headers, layout.header, None),
-        _taken(lines, layout.line, kept),
+        _numbered(_taken(lines, layout.line, kept), layout, order_of[kept]),
         order_of[kept],
         headers.size,
         origin=Origin(
@@ -114,6 +114,19 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
         given=kept,
         set_aside=wrong - {-1},
     )
+
+
+def _numbered(lines: dict[str, RawColumn], layout: Layout, order_of: Integers) -> dict[str, RawColumn]:
+    """Lines with numbers in steps of ten, in the sequence of their rows, where a layout has no column for them."""
+    if "number" in layout.line:
+        return lines
+    count = len(order_of)
+    by_order = np.argsort(order_of, kind="stable")
+    starts = np.flatnonzero(np.append(True, np.diff(order_of[by_order]) != 0)) if count else np.zeros(0, np.int64)
+    sizes = np.diff(np.append(starts, count))
+    place = np.empty(count, np.int64)
+    place[by_order] = np.arange(count) - np.repeat(starts, sizes)
+    return {"number": RawColumn([str((at + 1) * 10) for at in range(int(place.max(initial=-1)) + 1)], place), **lines}
 
 
 def _wrong_rows(grid: Grid) -> list[int]:

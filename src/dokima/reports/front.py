@@ -359,6 +359,12 @@ def _evaluation(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: 
     return None, (lambda: evaluation_paper(result, words))
 
 
+def _beginning(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.beginnings import beginning_paper
+
+    return None, (lambda: beginning_paper(result, words))
+
+
 def _editor(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
     from dokima.reports.edits import edit_report
 
@@ -420,6 +426,7 @@ def _rulebook(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: AR
 
 _FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "AuditRemarks": _remarks,
+    "Beginning": _beginning,
     "Calculation": _calculation,
     "ChangeEntries": _change_list,
     "ChangeOrder": _change,

@@ -18,7 +18,7 @@ from dokima.errors import DocumentError, NotFound, nearest
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
-from dokima.model.findings import Findings
+from dokima.model.findings import Finding, Findings
 from dokima.model.orders import Orders
 from dokima.rules.verdicts import RuleAnswers
 
@@ -171,7 +171,16 @@ class BookCore:
         before = None if was is None else with_values(orders, was)
         found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
         looked_at = len(orders) + len({problem.order for problem in orders.problems})
-        return replace(Findings.of_problems(orders.problems) + found, orders=looked_at)
+        return replace(Findings.of_problems(orders.problems) + found + self._open_questions(), orders=looked_at)
+
+    def _open_questions(self) -> Findings:
+        """What the rulebook still asks, as warnings."""
+        found = []
+        for each in self.program.definition.questions:
+            choices = f" ({' or '.join(each.choices)})" if each.choices else ""
+            how = f"dokima init --answer {each.id}=..."
+            found.append(Finding("question", "warning", f"{each.asks}{choices}", field=each.id, help=how))
+        return Findings(tuple(found))
 
     def explain_rules(
         self,

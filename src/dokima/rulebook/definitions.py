@@ -55,6 +55,7 @@ def program_definition(
         values={name: column_of_value(value) for name, value in sections.value.items()},
         tables=list(sections.table.values()),
         sources=sources,
+        questions=[each for each in sections.question if each.is_open],
         context=list(sections.context.values()),
         rules=[*rules, *(rule for rule in BUILT_IN if rule.id not in {each.id for each in rules})],
         routines=list(sections.routine.values()),

@@ -32,6 +32,7 @@ from dokima.model.source import source_of
 from dokima.model.values import BadValue, ValueReader
 from dokima.routines.kinds.kind import StepKind
 from dokima.rulebook.adapters import defined, known_keys, model_of
+from dokima.rulebook.answers import with_answers
 from dokima.rulebook.definitions import column_of_value, program_definition
 from dokima.rulebook.places import line_of
 from dokima.rulebook.sections import RulebookSections
@@ -228,6 +229,9 @@ def _compile(
     python: Sequence[object] = (),
     kinds: Sequence[StepKind | type[StepKind]] = (),
 ) -> tuple[Program, dict[str, Layout]]:
+    data, unanswered = with_answers(data)
+    if unanswered:
+        raise RulebookError([text.placed(problem) for problem in unanswered])
     try:
         model = model_of(RulebookSections).model_validate(data)
     except ValidationError as error:

@@ -11,6 +11,7 @@ from dokima.formats.layouts import Layout
 from dokima.model.databases import Database
 from dokima.model.fields import Field
 from dokima.model.numbering import NumberSeries
+from dokima.model.questions import Question
 from dokima.model.settings import Name, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.routines.definition import RoutineDefinition
@@ -91,4 +92,5 @@ class RulebookSections:
         "Who sends reports: the name first, then whatever stands beside it.", default_factory=dict
     )
     report: ReportTerms = setting("How reports speak, and what they say of the parties.", default_factory=ReportTerms)
+    question: Sequence[Question] = setting("Questions that are open, or were answered.", default=())
     texts: Mapping[str, str] = setting("Words of reports in the place of ours, by key.", default_factory=dict)

@@ -14,6 +14,7 @@ from dokima.model.collecting import collector_at_rest
 
 _MODULES: Mapping[str, str] = {
     "AuditRemarks": "remarks",
+    "Beginning": "beginnings",
     "Calculation": "calculations",
     "ChangeEntries": "change_lists",
     "ChangeOrder": "changes",

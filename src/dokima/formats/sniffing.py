@@ -1,0 +1,175 @@
+"""Files of other people as they stand there: encoding, separator, the row of the headings, sums at the end."""
+
+from __future__ import annotations
+
+import csv
+import datetime
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from dokima.errors import DocumentError, Problem
+
+SEPARATORS = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
+SUMS = ("total", "totals", "sum", "grand total", "summe", "gesamt", "gesamtsumme", "somme", "total général", "totaal")
+"""What a row of sums is called, in any case; a heading like it is none."""
+
+_LOOKED_AT = 25
+_NUMBER = re.compile(r"[+-]?[\d.,' \u00a0]*\d[\d.,' \u00a0]*%?")
+_DATE = re.compile(r"\d{1,4}[./-]\d{1,2}[./-]\d{1,4}")
+
+
+@dataclass(frozen=True)
+class RawSheet:
+    """A file of rows as it stands there, cells as text or, out of a workbook, as it holds them; a blank is None.
+
+    Attributes:
+        path: The file.
+        sheet: The sheet of a workbook, blank for a text file.
+        encoding: How its text is encoded, blank for a workbook.
+        is_certain: Whether no other encoding would read the same bytes as another text.
+        separator: What stands between cells, blank for a workbook.
+        heading_row: The row of the headings, counted from 1.
+        headings: The headings.
+        rows: The rows below them.
+        numbers: The number of each row in the file.
+        sums: What the first cell of rows of sums says; such rows are not among ``rows``.
+        evidence: Why it is read so, in sentences.
+    """
+
+    path: Path
+    sheet: str
+    encoding: str
+    is_certain: bool
+    separator: str
+    heading_row: int
+    headings: Sequence[str]
+    rows: Sequence[Sequence[Any]]
+    numbers: Sequence[int]
+    sums: Sequence[str]
+    evidence: Sequence[str]
+
+    def column(self, heading: str) -> list[Any]:
+        """The cells below a heading."""
+        at = list(self.headings).index(heading)
+        return [row[at] for row in self.rows]
+
+    @property
+    def name(self) -> str:
+        """The file, with the sheet where it is one of several."""
+        return f"{self.path.name} [{self.sheet}]" if self.sheet else self.path.name
+
+
+def sniff(path: Path, sheet: str = "") -> RawSheet:
+    """Read a CSV file or a sheet of a workbook without knowing anything of it.
+
+    Raises:
+        DocumentError: It cannot be read, or no row looks like headings.
+    """
+    if path.suffix.lower() == ".xlsx":
+        from dokima.formats.xlsx_files import read_cells, sheet_names
+
+        names = sheet_names(path)
+        cells = read_cells(path, sheet)
+        told = sheet if len(names) > 1 or sheet else ""
+        return _of_cells(path, told, cells, "", True, "", [])
+    text, encoding, certain, said = _decoded(path)
+    separator, why = _separator(text)
+    cells = [
+        [cell if cell.strip() else None for cell in row]
+        for row in csv.reader(text.splitlines(True), delimiter=separator)
+    ]
+    return _of_cells(path, "", cells, encoding, certain, separator, [said, why])
+
+
+def _decoded(path: Path) -> tuple[str, str, bool, str]:
+    try:
+        content = path.read_bytes()
+    except OSError as error:
+        raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
+    if content.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return content.decode("utf-16"), "utf-16", True, "utf-16: it begins with its mark"
+    try:
+        text = content.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        text = content.decode("cp1252", errors="replace")
+        words = sorted({word for word in re.findall(r"\w+", text) if not word.isascii()})[:3]
+        return text, "cp1252", False, f"cp1252: it is not utf-8; read so it says {', '.join(words)}"
+    plain = "it has nothing but plain letters" if text.isascii() else "every byte of it can be read so"
+    return text, "utf-8", True, f"utf-8: {plain}"
+
+
+def _separator(text: str) -> tuple[str, str]:
+    """What gives most rows the same number of cells, more than one."""
+    lines = text.splitlines(True)[:200]
+    best = (",", 0, 1)
+    for separator in SEPARATORS:
+        widths = Counter(sum(1 for _ in row) for row in csv.reader(lines, delimiter=separator) if row)
+        width, count = max(widths.items(), key=lambda each: (each[1] if each[0] > 1 else 0, each[0]), default=(1, 0))
+        if width > 1 and (count, width) > best[1:]:
+            best = (separator, count, width)
+    return best[0], f"{SEPARATORS[best[0]]}: {best[1]} of {len(lines)} rows then have {best[2]} cells"
+
+
+def _of_cells(
+    path: Path, sheet: str, cells: list[list[Any]], encoding: str, certain: bool, separator: str, evidence: list[str]
+) -> RawSheet:
+    width = max((sum(cell is not None for cell in row) for row in cells), default=0)
+    heading = next((at for at, row in enumerate(cells[:_LOOKED_AT]) if _looks_like_headings(row, width)), None)
+    if heading is None:
+        message = f"expected a row of headings among the first {_LOOKED_AT} (none has a different text in each column)"
+        raise DocumentError([Problem("", "", "", message, path.name)])
+    named = {at: str(cell).strip() for at, cell in enumerate(cells[heading]) if cell is not None}
+    if heading:
+        evidence = [*evidence, f"headings in row {heading + 1}: above them stands '{_first(cells[:heading])}'"]
+    rows: list[list[Any]] = []
+    numbers: list[int] = []
+    sums: dict[str, None] = {}
+    for number, row in enumerate(cells[heading + 1 :], start=heading + 2):
+        found = [row[at] if at < len(row) else None for at in named]
+        if all(cell is None for cell in found):
+            continue
+        said = next((cell.strip() for cell in found if isinstance(cell, str) and _word(cell) in SUMS), None)
+        if said is not None:
+            sums[said] = None
+            continue
+        rows.append(found)
+        numbers.append(number)
+    if sums:
+        evidence = [*evidence, f"rows that say {', '.join(sums)} are sums and left out"]
+    return RawSheet(
+        path,
+        sheet,
+        encoding,
+        certain,
+        separator,
+        heading + 1,
+        list(named.values()),
+        rows,
+        numbers,
+        list(sums),
+        evidence,
+    )
+
+
+def _word(cell: str) -> str:
+    return cell.strip().rstrip(":").casefold()
+
+
+def _first(rows: Sequence[Sequence[Any]]) -> str:
+    return next((str(cell) for row in rows for cell in row if cell is not None), "")
+
+
+def _looks_like_headings(row: Sequence[Any], width: int) -> bool:
+    """Texts, all different, none of them a number or a date, in most of the columns that are ever filled."""
+    filled = [cell for cell in row if cell is not None]
+    if len(filled) < 2 or len(filled) < 0.6 * width:
+        return False
+    if any(isinstance(cell, int | Decimal | datetime.date) for cell in filled):
+        return False
+    words = [str(cell).strip() for cell in filled]
+    return len(set(words)) == len(words) and not any(_NUMBER.fullmatch(w) or _DATE.fullmatch(w) for w in words)

@@ -1,0 +1,269 @@
+"""What the cells of one column are: numbers in which marks, dates in which form, flags, codes, texts."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from functools import cached_property
+from typing import Any
+
+from dokima.model.columns import Kind
+
+Marks = tuple[str, str]
+"""The decimal mark and the mark between thousands, blank for none."""
+
+MARKS: tuple[Marks, ...] = (
+    (".", ""),
+    (",", ""),
+    (",", "."),
+    (".", ","),
+    (",", " "),
+    (".", "'"),
+    (",", "'"),
+    (".", " "),
+)
+"""Marks that numbers are tried with, the plainest first."""
+MARK_WORDS = {".": "point", ",": "comma", " ": "space", "'": "apostrophe", "": "none"}
+
+DATE_FORMS: Mapping[str, str] = {
+    "%Y-%m-%d": "year-month-day", "%d.%m.%Y": "day.month.year", "%d/%m/%Y": "day/month/year",
+    "%m/%d/%Y": "month/day/year", "%d-%m-%Y": "day-month-year", "%Y/%m/%d": "year/month/day",
+    "%Y%m%d": "yearmonthday", "%d.%m.%y": "day.month.year of two digits", "%d/%m/%y": "day/month/year of two digits",
+    "%m/%d/%y": "month/day/year of two digits",
+}  # fmt: skip
+"""Forms that dates are tried with, in the codes of strptime."""
+
+_LOOKS_LIKE_DATE = re.compile(r"\d{1,4}([./-])\d{1,2}\1\d{1,4}|(19|20)\d{6}")
+FLAG_PAIRS = (("true", "false"), ("yes", "no"), ("y", "n"), ("j", "n"), ("ja", "nein"), ("oui", "non"), ("x", ""))
+FEW = 12
+"""Most distinct texts that are told as codes."""
+
+
+@dataclass(frozen=True)
+class Profile:
+    """What the cells of one column are.
+
+    Attributes:
+        heading: The heading.
+        cells: The cells; a blank is None.
+        kind: Their kind.
+        marks: Marks that read all of its numbers; empty for a column of no numbers in text.
+        dates: Forms that read all of its dates; empty for a column of no dates in text.
+        certain: Whether a cell settles the marks, or the form, for itself.
+        why: What speaks for it.
+    """
+
+    heading: str
+    cells: Sequence[Any]
+    kind: Kind
+    marks: Sequence[Marks] = ()
+    dates: Sequence[str] = ()
+    certain: bool = True
+    why: str = ""
+
+    @property
+    def filled(self) -> list[Any]:
+        """The cells that are not blank."""
+        return [cell for cell in self.cells if cell is not None]
+
+    @cached_property
+    def counts(self) -> Mapping[Any, int]:
+        """How often each value is there."""
+        return Counter(self.filled)
+
+    @property
+    def is_number(self) -> bool:
+        """Whether it holds numbers."""
+        return self.kind in ("decimal", "integer")
+
+    def codes(self) -> str:
+        """Its values with their counts, where there are few: ``STK 310, QM 40``; blank for many."""
+        if not 0 < len(self.counts) <= FEW or len(self.filled) < 2 * len(self.counts):
+            return ""
+        return ", ".join(f"{value} {count}" for value, count in Counter(self.counts).most_common())
+
+    def numbers(self, marks: Marks) -> list[Decimal | None]:
+        """The cells as numbers."""
+        return [number(cell, marks) for cell in self.cells]
+
+
+def profile(heading: str, cells: Sequence[Any]) -> Profile:
+    """Find out what the cells of a column are."""
+    filled = [cell for cell in cells if cell is not None]
+    count = len(filled)
+    if not filled:
+        return Profile(heading, cells, "text", why="no cell is filled")
+    if all(isinstance(cell, datetime.date) for cell in filled):
+        return Profile(heading, cells, "date", why=f"{count} of {count} cells are dates of the workbook")
+    if all(isinstance(cell, bool) for cell in filled):
+        return Profile(heading, cells, "flag", why=f"{count} of {count} cells are flags of the workbook")
+    texts = [cell.strip() for cell in filled if isinstance(cell, str)]
+    if len(texts) < count and any(isinstance(cell, datetime.date | bool) for cell in filled):
+        return Profile(heading, cells, "text", why="cells are of several kinds")
+    zeros = sum(1 for text in texts if re.fullmatch(r"0\d+", text))
+    if zeros:
+        return Profile(heading, cells, "text", why=f"{zeros} of {count} cells begin with a zero that must stay")
+    dates = _dates(heading, cells, texts) if len(texts) == count else None
+    return dates or _numbers(heading, cells, filled, texts) or _words(heading, cells, texts, count)
+
+
+def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile | None:
+    if not all(_LOOKS_LIKE_DATE.fullmatch(text) for text in texts):
+        return None
+    forms = [form for form in DATE_FORMS if all(_is_date(text, form) for text in texts)]
+    if not forms:
+        return None
+    told = DATE_FORMS[forms[0]]
+    certain = len(forms) == 1
+    deciding = next((text for text in texts if len([f for f in DATE_FORMS if _is_date(text, f)]) == 1), "")
+    why = f"{told}, {len(texts)} of {len(texts)} cells" + (f"; {deciding} settles it" if certain and deciding else "")
+    return Profile(heading, cells, "date", dates=forms, certain=certain, why=why)
+
+
+def _is_date(text: str, form: str) -> bool:
+    try:
+        found = datetime.datetime.strptime(text, form)
+    except ValueError:
+        return False
+    # strptime reads a year of two digits in %Y too; a written form has four.
+    return 1900 <= found.year <= 2200 and (("%y" in form) == bool(re.search(r"(?:^|\D)\d\d$", text) and len(text) <= 8))
+
+
+def _numbers(heading: str, cells: Sequence[Any], filled: Sequence[Any], texts: Sequence[str]) -> Profile | None:
+    marks = [each for each in MARKS if all(number(cell, each) is not None for cell in filled)]
+    if not marks:
+        return None
+    count = len(filled)
+    read = [number(cell, marks[0]) for cell in filled]
+    deciding = next(
+        (text for text in texts if _meanings(text, MARKS) == _meanings(text, marks[:1]) and _has_mark(text)), ""
+    )
+    values = {tuple(number(cell, each) for cell in filled) for each in marks}
+    kind: Kind = "integer" if all(n is not None and n == n.to_integral_value() for n in read) else "decimal"
+    said = "numbers of the workbook" if not texts else _marks_said(marks[0], texts)
+    why = f"{said}, {count} of {count} cells" + (f"; {deciding} settles it" if deciding and len(values) == 1 else "")
+    return Profile(heading, cells, kind, marks=marks if texts else (), certain=len(values) == 1, why=why)
+
+
+def _has_mark(text: str) -> bool:
+    return bool(re.search(r"[.,' \u00a0]", text))
+
+
+def _meanings(text: str, marks: Sequence[Marks]) -> set[Decimal]:
+    return {found for each in marks if (found := number(text, each)) is not None}
+
+
+def _marks_said(marks: Marks, texts: Sequence[str]) -> str:
+    decimal, thousands = marks
+    if not any(_has_mark(text) for text in texts):
+        return "whole numbers"
+    parts = [f"decimal {MARK_WORDS[decimal]}"]
+    if thousands and any(thousands in text for text in texts):
+        parts.append(f"{MARK_WORDS[thousands]} between thousands")
+    return ", ".join(parts)
+
+
+def number(cell: Any, marks: Marks) -> Decimal | None:
+    """A cell as a number in some marks; None if it is none."""
+    if isinstance(cell, bool) or cell is None:
+        return None
+    if isinstance(cell, int | Decimal):
+        return Decimal(cell)
+    if not isinstance(cell, str):
+        return None
+    decimal, thousands = marks
+    text = cell.strip().replace("\u00a0", " ").replace("\u202f", " ").replace("\u2019", "'")
+    whole, point, rest = text.partition(decimal)
+    sign, digits = ("-", whole[1:]) if whole.startswith("-") else ("", whole.removeprefix("+"))
+    if thousands and thousands in digits:
+        if not re.fullmatch(rf"\d{{1,3}}({re.escape(thousands)}\d{{3}})+", digits):
+            return None
+        digits = digits.replace(thousands, "")
+    if not re.fullmatch(r"\d+", digits or "0") or (point and not re.fullmatch(r"\d+", rest)):
+        return None
+    return Decimal(f"{sign}{digits or '0'}{'.' + rest if point else ''}") if digits or rest else None
+
+
+def _words(heading: str, cells: Sequence[Any], texts: Sequence[str], count: int) -> Profile:
+    known = {text.casefold() for text in texts}
+    if len(texts) == count and known:
+        for yes, no in FLAG_PAIRS:
+            if known <= {yes, no} and len(known) == 2:
+                return Profile(heading, cells, "flag", why=f"{yes.upper()} or {no.upper()}, {count} of {count} cells")
+    return Profile(heading, cells, "text", why=f"{len(known)} different texts in {count} cells")
+
+
+@dataclass(frozen=True)
+class FileProfile:
+    """The columns of a file, read in one way.
+
+    Attributes:
+        columns: The columns by heading.
+        marks: Marks that serve all of its numbers in text.
+        marks_certain: Whether no other marks would read other numbers.
+        dates: The form that serves its dates in text, blank for none.
+        dates_certain: Whether no other form reads them.
+        open_marks: A column and a cell that could mean two numbers; blank where none could.
+    """
+
+    columns: Mapping[str, Profile]
+    marks: Marks = (".", "")
+    marks_certain: bool = True
+    dates: str = ""
+    dates_certain: bool = True
+    other_dates: Sequence[str] = field(default_factory=tuple)
+    open_marks: tuple[str, str] = ("", "")
+
+    def numbers(self, heading: str) -> list[Decimal | None]:
+        """The cells of a column as numbers."""
+        return self.columns[heading].numbers(self.marks)
+
+
+def profile_file(columns: Mapping[str, Sequence[Any]]) -> FileProfile:
+    """Find out what the columns of a file are, with one pair of marks and one form of dates for all of them."""
+    found = {heading: profile(heading, cells) for heading, cells in columns.items()}
+    written = [each for each in found.values() if each.marks]
+    shared = [marks for marks in MARKS if all(marks in each.marks for each in written)]
+    shared = shared or [max(MARKS, key=lambda marks: sum(marks in each.marks for each in written))]
+    ways = {marks: [each.numbers(marks) for each in written] for marks in shared}
+    differ = [marks for marks in shared if ways[marks] != ways[shared[0]]]
+    lost = {each.heading for each in written if shared[0] not in each.marks}
+    found |= {
+        heading: Profile(heading, found[heading].cells, "text", why="no number in the marks of the other columns")
+        for heading in lost
+    }
+    found |= {each.heading: _read_again(each, shared[0]) for each in written if each.heading not in lost}
+    dated = [each for each in found.values() if each.dates]
+    forms = [form for form in DATE_FORMS if all(form in each.dates for each in dated)] if dated else []
+    return FileProfile(
+        found,
+        shared[0],
+        not differ,
+        forms[0] if forms else "",
+        len(forms) <= 1,
+        forms[1:],
+        _open_cell(written, shared[0], differ) if differ else ("", ""),
+    )
+
+
+def _read_again(each: Profile, marks: Marks) -> Profile:
+    """A column as the marks of the whole file read it."""
+    read = [found for cell in each.filled if (found := number(cell, marks)) is not None]
+    whole = all(found == found.to_integral_value() for found in read)
+    texts = [cell for cell in each.filled if isinstance(cell, str)]
+    why = f"{_marks_said(marks, texts)}, {len(read)} of {len(each.filled)} cells"
+    return Profile(
+        each.heading, each.cells, "integer" if whole else "decimal", each.marks, certain=each.certain, why=why
+    )
+
+
+def _open_cell(written: Sequence[Profile], first: Marks, others: Sequence[Marks]) -> tuple[str, str]:
+    for each in written:
+        for cell in each.filled:
+            if isinstance(cell, str) and any(number(cell, marks) != number(cell, first) for marks in others):
+                return each.heading, cell
+    return "", ""

@@ -1,0 +1,368 @@
+"""A rulebook proposed for an export: settings, each with what speaks for it, and the questions that stay open."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+from dokima.inference.arithmetic import discount_rounding
+from dokima.inference.profiles import DATE_FORMS, MARKS, FileProfile, Profile, number
+from dokima.inference.questions import OpenQuestion, about_dates, about_header, about_marks, always
+from dokima.inference.roles import TELLING, Roles
+from dokima.inference.terms import PriceTerms, price_terms
+from dokima.inference.words import UNITS, field_name, plain
+
+LAYOUT = "export"
+Settings = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Guess:
+    """What a column, or a file, was taken for, and why.
+
+    Attributes:
+        about: The column or file.
+        means: What it was taken for: a field, a mark, a role.
+        why: What speaks for it.
+    """
+
+    about: str
+    means: str
+    why: str
+
+
+@dataclass
+class Proposal:
+    """A rulebook before it is written.
+
+    Attributes:
+        settings: Its sections.
+        guesses: What was taken for what.
+        questions: What stays open.
+        rows: Tables made of the export: headings and rows, by file.
+        roles: What the columns of the export are.
+    """
+
+    settings: Settings
+    roles: Roles
+    guesses: list[Guess] = field(default_factory=list)
+    questions: list[OpenQuestion] = field(default_factory=list)
+    rows: dict[str, tuple[Sequence[str], list[Sequence[Any]]]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Export:
+    """An export as it was understood: headers and lines in one file, or in two.
+
+    Attributes:
+        roles: What its columns are.
+        headers: The columns in which header fields stand.
+        lines: The columns in which line fields stand; the same in one file.
+        link: Of two files the column of the lines that names the order; blank for one file.
+    """
+
+    roles: Roles
+    headers: FileProfile
+    lines: FileProfile
+    link: str = ""
+
+    def value_of(self, level: str, name: str) -> list[Any] | None:
+        """The value of a field for each line; None if no column has it."""
+        heading = self.roles.heading(level, name)
+        if not heading:
+            return None
+        if level == "line" or not self.link:
+            return list(self.lines.columns[heading].cells)
+        cells = self.headers.columns[heading].cells
+        return [cells[group] for group in self.roles.groups]
+
+
+def propose(name: str, export: Export, prices: FileProfile | None, price_file: Settings, price_name: str) -> Proposal:
+    """A rulebook for an export.
+
+    Args:
+        name: The rulebook's name.
+        export: The export.
+        prices: The columns of a price list; None without one.
+        price_file: How that is read: file, separator, encoding, marks.
+        price_name: The name of its file, for evidence.
+    """
+    roles = export.roles
+    currency = _currency(export)
+    made = Proposal({"rulebook": {"name": name, "currency": currency}}, roles)
+    _fields(made, export)
+    options = _price_table(made, export, prices, price_file, price_name)
+    _rules(made, roles)
+    _routine(made, export, options)
+    made.questions += always(currency, roles.heading("line", "stated_net"))
+    _open(made, export)
+    return made
+
+
+def _currency(export: Export) -> str:
+    """The currency that stands in the rulebook until somebody says it: that of most orders, else the euro."""
+    values = export.value_of("header", "currency")
+    if values:
+        return max(sorted({str(v) for v in values if v}), key=[str(v) for v in values].count, default="EUR")
+    words = " ".join([*export.headers.columns, *export.lines.columns]).upper()
+    signs = {"GBP": ("GBP", "£"), "USD": ("USD", "$"), "CHF": ("CHF",), "EUR": ("EUR", "€")}
+    return next((code for code, known in signs.items() if any(sign in words for sign in known)), "EUR")
+
+
+# -- layout and fields ------------------------------------------------------------------------------------------------
+
+
+_STANDARD = {
+    "header": ("number", "date", "customer", "supplier", "requested_by", "currency", "stated_line_net"),
+    "line": (
+        "number", "item", "description", "unit", "quantity", "unit_price", "stated_net", "price_base", "due_date",
+    ),
+}  # fmt: skip
+
+
+def _fields(made: Proposal, export: Export) -> None:
+    """The layout with every column: those that have a role, and the others as fields of our own."""
+    layout: dict[str, dict[str, Any]] = {"header": {}, "line": {}}
+    own: dict[str, dict[str, Any]] = {"header": {}, "line": {}}
+    taken: set[str] = set()
+    for level, file in (("header", export.headers), ("line", export.lines)):
+        for heading, each in file.columns.items():
+            role = made.roles.by_heading.get(heading)
+            mine = role.level if role else _level(heading, made.roles, export, level)
+            if mine != level or heading == export.link or not each.filled:
+                continue
+            name = role.name if role else _free(heading, taken)
+            taken.add(name)
+            spec: dict[str, Any] = {"from": heading}
+            if codes := _codes(name, each):
+                spec["codes"] = codes
+            layout[level][name] = spec if len(spec) > 1 else heading
+            why = f"{each.why}; {role.why}" if role and role.why else each.why
+            if (role is None or name in ("unit", "currency")) and (told := each.codes()):
+                why += f" ({told})"
+            made.guesses.append(Guess(heading, f"{level}.{name}", why))
+            if name not in _STANDARD[level]:
+                own[level][name] = _own(heading, each)
+    for level, fields in own.items():
+        if fields:
+            made.settings[level] = fields
+    marks: dict[str, Any] = {}
+    file = export.lines if export.lines.columns else export.headers
+    if file.marks[0] != ".":
+        marks["decimal"] = file.marks[0]
+    if file.marks[1]:
+        marks["thousands"] = file.marks[1]
+    dates = export.headers.dates or export.lines.dates
+    if dates and dates != "%Y-%m-%d":
+        marks["dates"] = dates
+    made.settings["layout"] = {LAYOUT: {**marks, **layout}}
+
+
+def _level(heading: str, roles: Roles, export: Export, level: str) -> str:
+    """Of a column without a role: header if the order has it in common, else line."""
+    if export.link:
+        return level
+    cells = export.headers.columns[heading].cells
+    first: dict[int, Any] = {}
+    same = all(first.setdefault(group, cell) == cell for group, cell in zip(roles.groups, cells, strict=True))
+    return "header" if same and roles.several else "line"
+
+
+_RESERVED = frozenset(
+    ["price", "amount", "net", "without_tax", "tax", "with_tax", "tax_amount", "goods", "discount", "line_net", "state"]
+)
+
+
+def _free(heading: str, taken: set[str]) -> str:
+    name = field_name(heading)
+    known = {*_STANDARD["header"], *_STANDARD["line"], *_RESERVED, *taken}
+    if name in known or name in ("kind", "revision", "budget", "delivered", "unit_cost", "tax_category"):
+        name = f"{name}_in_file"
+    return next(each for each in (name, *(f"{name}_{at}" for at in range(2, 100))) if each not in taken)
+
+
+def _own(heading: str, each: Profile) -> Settings:
+    spec: Settings = {"kind": each.kind}
+    if field_name(heading).replace("_", " ") != heading:
+        spec["label"] = heading
+    return spec
+
+
+def _codes(name: str, each: Profile) -> dict[str, str]:
+    """Words of units by their code in UN/ECE Recommendation 20, and flags by true and false."""
+    if each.kind == "flag" and any(isinstance(value, str) for value in each.counts):
+        yes = ("true", "yes", "y", "j", "ja", "oui", "x")
+        return {str(value): "true" if str(value).strip().lower() in yes else "false" for value in each.counts}
+    if name == "unit":
+        return {
+            str(v): UNITS[plain(str(v))] for v in each.counts if plain(str(v)) in UNITS and UNITS[plain(str(v))] != v
+        }
+    return {}
+
+
+# -- prices -----------------------------------------------------------------------------------------------------------
+
+
+def _price_table(
+    made: Proposal, export: Export, prices: FileProfile | None, file: Settings, name: str
+) -> list[Settings]:
+    """The table of prices, and the options of the price step that read it."""
+    items = export.value_of("line", "item")
+    stated = _stated(export)
+    if prices is not None and items is not None and stated is not None:
+        named = {"header.customer": "customer", "header.supplier": "supplier"}
+        fields = {f"header.{each}": values for each in named.values() if (values := export.value_of("header", each))}
+        units = export.value_of("line", "unit")
+        if units:
+            spec = made.settings["layout"][LAYOUT]["line"].get("unit")
+            codes = spec.get("codes", {}) if isinstance(spec, dict) else {}
+            fields["line.unit"] = [codes.get(unit, unit) for unit in units]
+        terms = price_terms(prices, items, stated, fields)
+        if terms is not None:
+            return _from_list(made, terms, prices, file, name)
+    return _from_export(made, export, items, stated)
+
+
+def _stated(export: Export) -> list[Decimal | None] | None:
+    cells = export.value_of("line", "unit_price")
+    return None if cells is None else [number(cell, export.lines.marks) for cell in cells]
+
+
+def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Settings, name: str) -> list[Settings]:
+    columns: Settings = {"price": {"kind": "decimal", "from": terms.price}}
+    by: Settings = {"item": "line.item"}
+    columns["item"] = {"from": terms.item}
+    for heading, source in terms.match.items():
+        by[source.partition(".")[2]] = source
+        columns[source.partition(".")[2]] = {"from": heading}
+    table: Settings = {**file}
+    table["key" if terms.unique else "match"] = by
+    if terms.start or terms.until:
+        table["window"] = {
+            **({"from": "valid_from"} if terms.start else {}),
+            **({"until": "valid_until"} if terms.until else {}),
+        }
+        table["window"]["on"] = "header.date"
+        for column, heading in (("valid_from", terms.start), ("valid_until", terms.until)):
+            if heading:
+                columns[column] = {"kind": "date", "from": heading}
+    if terms.least:
+        table["breaks"] = {"min_quantity": "line.quantity"}
+        columns["min_quantity"] = {"kind": "decimal", "from": terms.least}
+    if terms.base:
+        columns["base"] = {"kind": "decimal", "default": 1, "from": terms.base}
+    if not terms.unique or terms.least or "window" in table:
+        table["choose"] = ["lowest price / base" if terms.base else "lowest price"]
+    table["columns"] = {name_: _plain(spec, name_) for name_, spec in columns.items()}
+    if prices.marks[0] != ".":
+        table["decimal"] = prices.marks[0]
+    if prices.marks[1]:
+        table["thousands"] = prices.marks[1]
+    if prices.dates and prices.dates != "%Y-%m-%d":
+        table["dates"] = prices.dates
+    made.settings.setdefault("table", {})["price"] = table
+    made.guesses.append(
+        Guess(f"{name}: {terms.item}", "finds the row of the price table", "its values are the items of the export")
+    )
+    made.guesses.append(Guess(f"{name}: {terms.price}", "price.price", terms.why))
+    for heading, source in terms.match.items():
+        made.guesses.append(
+            Guess(f"{name}: {heading}", f"matched with {source}", "at least half of its values are there")
+        )
+    return [{"value": "price.price", **({"base": "price.base"} if terms.base else {})}]
+
+
+def _plain(spec: Settings, name: str) -> Settings:
+    """A column's settings without a heading that is its name."""
+    return {key: value for key, value in spec.items() if not (key == "from" and value == name)}
+
+
+def _from_export(
+    made: Proposal, export: Export, items: Sequence[Any] | None, stated: Sequence[Decimal | None] | None
+) -> list[Settings]:
+    """A price list made of the export: the price that most lines of an item state."""
+    if items is None or stated is None:
+        return []
+    words = export.value_of("line", "description") or [None] * len(items)
+    seen: dict[str, dict[Decimal, int]] = {}
+    told: dict[str, Any] = {}
+    for item, price, word in zip(items, stated, words, strict=True):
+        if item is not None and price is not None:
+            counts = seen.setdefault(str(item), {})
+            counts[price] = counts.get(price, 0) + 1
+            told.setdefault(str(item), word)
+    rows = [(item, told[item], max(counts, key=lambda each: counts[each])) for item, counts in sorted(seen.items())]
+    same = sum(1 for counts in seen.values() if len(counts) == 1)
+    made.rows["tables/items.csv"] = (("item", "description", "price"), [list(row) for row in rows])
+    made.settings.setdefault("table", {})["item"] = {
+        "file": "tables/items.csv",
+        "key": {"item": "line.item"},
+        "columns": {"price": {"kind": "decimal", "label": "price"}},
+    }
+    said = f"{same} of {len(seen)} items have one price on all their lines; of the others it is the most frequent one"
+    made.guesses.append(Guess(made.roles.heading("line", "unit_price"), "item.price in tables/items.csv", said))
+    return [{"value": "item.price"}]
+
+
+# -- rules and routine ------------------------------------------------------------------------------------------------
+
+
+def _rules(made: Proposal, roles: Roles) -> None:
+    if roles.heading("line", "quantity"):
+        made.settings["rule"] = [
+            {
+                "id": "quantity-is-there",
+                "at": "enter",
+                "require": "not blank(line.quantity) and line.quantity != 0",
+                "message": "Line {line.number} has no quantity.",
+            }
+        ]
+
+
+def _routine(made: Proposal, export: Export, options: Sequence[Settings]) -> None:
+    identity = made.roles.identity
+    if not options or identity is None:
+        return
+    if identity.base and "base" not in options[0]:
+        options = [{**each, "base": "line.price_base"} for each in options]
+    steps: list[Settings] = [{"name": "price", "kind": "price", "options": list(options)}]
+    if identity.percent:
+        step = {"name": "discount", "kind": "discount", "percent": "coalesce(line.discount_percent, 0)"}
+        parts = (identity.quantity, identity.price, identity.amount, identity.base, identity.percent)
+        mode = discount_rounding(identity, {name: export.lines.numbers(name) for name in parts if name})
+        if mode != "half-up":
+            said = f"then {identity.amount} comes out as if it were rounded half-up after the discount"
+            made.guesses.append(Guess(identity.percent, f"rounded {mode}", said))
+            step["rounding"] = mode
+        steps.append(step)
+    if identity.less:
+        steps.append({"name": "discount", "kind": "discount", "amount": "coalesce(line.discount_amount, 0)"})
+    made.settings["routine"] = {"orders": {"prices_include_tax": False, "step": steps}}
+
+
+# -- questions --------------------------------------------------------------------------------------------------------
+
+
+def _open(made: Proposal, export: Export) -> None:
+    """Questions that the cells leave open."""
+    for file in _distinct((export.headers, export.lines)):
+        if not file.dates_certain and not any(each.id == "dates" for each in made.questions):
+            example = next(str(cell) for each in file.columns.values() if each.dates for cell in each.filled)
+            forms = [file.dates, *file.other_dates]
+            made.questions.append(about_dates(forms, DATE_FORMS, example, LAYOUT))
+        if not file.marks_certain and not any(each.id == "marks" for each in made.questions):
+            heading, cell = file.open_marks
+            ways = {str(value): marks for marks in reversed(MARKS) if (value := number(cell, marks)) is not None}
+            made.questions.append(about_marks(heading, cell, ways, LAYOUT))
+    roles = made.roles
+    if not export.link and roles.several < TELLING:
+        header = made.settings["layout"][LAYOUT]["header"]
+        names = [spec["from"] if isinstance(spec, dict) else spec for name, spec in header.items() if name != "number"]
+        if names:
+            made.questions.append(about_header(names, roles.several))
+
+
+def _distinct(files: Iterable[FileProfile]) -> list[FileProfile]:
+    return list({id(each): each for each in files}.values())

@@ -1,0 +1,384 @@
+"""Which columns are the order's and which the line's, and what each of them is."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
+from dokima.inference.profiles import FileProfile, Profile
+from dokima.inference.words import best, suggests
+
+TELLING = 30
+"""Orders of several lines from which on what they have in common is taken for their header."""
+MOST_NUMBERS = 12
+"""Columns of numbers that are tried against each other."""
+
+
+@dataclass(frozen=True)
+class Role:
+    """What a column is.
+
+    Attributes:
+        heading: The column.
+        level: ``header`` or ``line``.
+        name: The field.
+        why: What speaks for it.
+    """
+
+    heading: str
+    level: str
+    name: str
+    why: str
+
+
+@dataclass
+class Roles:
+    """What the columns of an export are.
+
+    Attributes:
+        number: The heading of the order number.
+        groups: For each row the place of its order.
+        count: How many orders there are.
+        several: How many of them have several lines.
+        by_heading: Roles by heading.
+        identity: What the amounts obey; None where nothing was proved.
+        totals: Columns that repeat a sum of the order, with what it is a sum of.
+    """
+
+    number: str
+    groups: Sequence[int]
+    count: int
+    several: int
+    by_heading: dict[str, Role] = field(default_factory=dict)
+    identity: Identity | None = None
+
+    def of(self, level: str) -> dict[str, Role]:
+        """The roles of a level by field."""
+        return {role.name: role for role in self.by_heading.values() if role.level == level}
+
+    def heading(self, level: str, name: str) -> str:
+        """The column of a field, blank if there is none."""
+        role = self.of(level).get(name)
+        return role.heading if role is not None else ""
+
+    def put(self, heading: str, level: str, name: str, why: str) -> None:
+        """Say what a column is, unless that is known already or somebody else is it."""
+        if heading and heading not in self.by_heading and name not in self.of(level):
+            self.by_heading[heading] = Role(heading, level, name, why)
+
+
+def flat_roles(file: FileProfile, prices: FileProfile | None = None) -> Roles | None:
+    """The roles of a flat file, in which the header is repeated on each line; None if no column tells orders apart."""
+    columns = file.columns
+    number, groups = _order_number(columns)
+    if not number:
+        return None
+    count = max(groups, default=-1) + 1
+    sizes = [0] * count
+    for group in groups:
+        sizes[group] += 1
+    several = sum(1 for size in sizes if size > 1)
+    roles = Roles(number, groups, count, several)
+    said = f"{len(columns[number].counts)} different in {len(groups)} rows, and what repeats repeats with it"
+    roles.put(number, "header", "number", said)
+    same = [name for name in columns if name != number and _is_constant(columns[name].cells, groups)]
+    if not several:  # nothing repeats: whatever words say is all there is
+        same = [name for name in same if any(suggests(name, what) == 3 for what in _HEADER_WORDS)]
+    # What every line there is has in common may still be the line's, such as a unit of which there is only one.
+    same = [name for name in same if not any(suggests(name, what) == 3 for what in _LINE_WORDS)]
+    lines = [name for name in columns if name not in same and name != number]
+    _header(roles, file, same)
+    _lines(roles, file, lines, same, prices)
+    return roles
+
+
+def linked_roles(
+    headers: FileProfile, lines: FileProfile, prices: FileProfile | None = None
+) -> tuple[Roles, str] | None:
+    """The roles of two files, and the column of the lines that names the order; None if none links them."""
+    keys = [name for name, each in headers.columns.items() if _is_key(each)]
+    links = []
+    for name, each in lines.columns.items():
+        for key in keys:
+            known = {str(cell) for cell in headers.columns[key].filled}
+            mine = [str(cell) for cell in each.filled]
+            if mine and len(mine) == len(each.cells) and set(mine) <= known:
+                # Every link must lead to an order, and most orders have a line.
+                links.append(
+                    (len(set(mine)), suggests(key, "header.number") + suggests(name, "header.number"), key, name)
+                )
+    if not links:
+        return None
+    _, _, number, link = max(links)
+    place = {str(cell): at for at, cell in enumerate(headers.columns[number].cells)}
+    groups = [place[str(cell)] for cell in lines.columns[link].cells]
+    sizes = [0] * len(place)
+    for group in groups:
+        sizes[group] += 1
+    roles = Roles(number, groups, len(place), sum(1 for size in sizes if size > 1))
+    roles.put(number, "header", "number", f"each once in {len(place)} rows, and every line names one of them")
+    _header(roles, headers, [name for name in headers.columns if name != number])
+    _lines(roles, lines, [name for name in lines.columns if name != link], [], prices)
+    if roles.identity is not None:
+        sums = sums_of(lines.numbers(roles.identity.amount), roles.groups, roles.count)
+        for name, each in headers.columns.items():
+            if each.is_number and name not in roles.by_heading:
+                equal = sum(1 for mine, stated in zip(sums, headers.numbers(name), strict=True) if mine == stated)
+                if equal >= ENOUGH * len(sums):
+                    said = f"the sum of {roles.identity.amount} in {equal} of {len(sums)} orders"
+                    roles.put(name, "header", "stated_line_net", said)
+    return roles, link
+
+
+_LINE_WORDS = ("line.unit", "line.item", "line.description")
+_HEADER_WORDS = ("header.date", "header.customer", "header.supplier", "header.currency", "header.kind")
+
+
+def _is_key(each: Profile) -> bool:
+    return len(each.filled) == len(each.cells) == len(each.counts) and each.kind != "decimal"
+
+
+def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
+    """The column that most others follow: what repeats in it repeats in them."""
+    found: list[tuple[int, int, int, str, list[int]]] = []
+    for at, (name, each) in enumerate(columns.items()):
+        if each.kind in ("decimal", "date", "flag") or len(each.filled) < len(each.cells) or len(each.counts) < 2:
+            continue
+        groups = _groups(each.cells)
+        if len(each.counts) == len(each.cells):
+            follow = 0
+        else:
+            follow = sum(1 for other, mine in columns.items() if other != name and _is_constant(mine.cells, groups))
+        found.append((follow, suggests(name, "header.number"), -at, name, groups))
+    if not found:
+        return "", []
+    best_one = max(found)
+    if not best_one[0]:  # every order has one line: only words can tell
+        best_one = max(found, key=lambda each: (each[1], each[2]))
+        if not best_one[1]:
+            return "", []
+    return best_one[3], best_one[4]
+
+
+def _groups(cells: Sequence[Any]) -> list[int]:
+    places: dict[Any, int] = {}
+    return [places.setdefault(str(cell), len(places)) for cell in cells]
+
+
+def _is_constant(cells: Sequence[Any], groups: Sequence[int]) -> bool:
+    first: dict[int, Any] = {}
+    return all(first.setdefault(group, cell) == cell for group, cell in zip(groups, cells, strict=True))
+
+
+def _determines(one: Sequence[Any], other: Sequence[Any]) -> bool:
+    """Whether a value of one column always goes with the same value of the other."""
+    first: dict[Any, Any] = {}
+    return all(first.setdefault(mine, theirs) == theirs for mine, theirs in zip(one, other, strict=True))
+
+
+# -- header ---------------------------------------------------------------------------------------------------------
+
+
+def _header(roles: Roles, file: FileProfile, names: Sequence[str]) -> None:
+    columns = {name: file.columns[name] for name in names}
+    said = f"the same on all lines of {roles.several} orders that have several" if roles.several else "by its heading"
+    dates = [name for name, each in columns.items() if each.kind == "date"]
+    roles.put(best(dates, "header.date"), "header", "date", f"a date, {said}" if dates else "")
+    for name, each in columns.items():
+        if each.kind == "text" and each.filled and all(_is_currency(value) for value in each.counts):
+            roles.put(name, "header", "currency", "codes of ISO 4217")
+    texts = [
+        name for name, each in columns.items() if each.kind in ("text", "integer") and name not in roles.by_heading
+    ]
+    for what in ("customer", "supplier"):
+        ranked = [name for name in texts if suggests(name, f"header.{what}")]
+        codes = [name for name in ranked if _is_code_like(columns[name])] or ranked
+        roles.put(best(codes, f"header.{what}"), "header", what, f"{said}; its heading says so")
+    if "customer" not in roles.of("header") and "supplier" not in roles.of("header"):
+        codes = [name for name in texts if _is_code_like(columns[name]) and 1 < len(columns[name].counts) < roles.count]
+        roles.put(codes[0] if codes else "", "header", "customer", f"codes that come back in several orders, {said}")
+    roles.put(_strong(texts, "header.requested_by"), "header", "requested_by", f"{said}; its heading says so")
+
+
+def _strong(names: Sequence[str], what: str) -> str:
+    return best([name for name in names if suggests(name, what) == 3], what)
+
+
+def _is_currency(value: Any) -> bool:
+    return isinstance(value, str) and value in CURRENCIES
+
+
+def _is_code_like(each: Profile) -> bool:
+    """Whether texts are short and have no spaces, as codes do."""
+    texts = [str(value) for value in each.counts]
+    return bool(texts) and sum(len(text) <= 16 and " " not in text.strip() for text in texts) >= 0.9 * len(texts)
+
+
+# -- lines ----------------------------------------------------------------------------------------------------------
+
+
+def _lines(
+    roles: Roles, file: FileProfile, names: Sequence[str], same: Sequence[str], prices: FileProfile | None
+) -> None:
+    columns = {name: file.columns[name] for name in names}
+    _line_number(roles, columns)
+    numeric = [
+        n for n, each in columns.items() if each.is_number and n not in roles.by_heading and len(each.filled) > 1
+    ]
+    # A base or a rate may be the same on every line there is, and looks like one of the header's.
+    numeric += [n for n in same if file.columns[n].is_number and n not in roles.by_heading and n != roles.number]
+    numeric = sorted(numeric, key=lambda name: -len(file.columns[name].filled))[:MOST_NUMBERS]
+    numbers: dict[str, Numbers] = {name: file.numbers(name) for name in numeric}
+    hints = {name: role for name in numeric if (role := _hint(name))}
+    identity = prove(numbers, hints) if len({len(each) for each in numbers.values()}) == 1 else None
+    if identity is not None:
+        identity = _right_way_round(identity, file, columns, hints)
+        _money(roles, identity)
+        _totals(roles, file, identity, same)
+    _item(roles, columns, prices)
+    units = [
+        n for n, each in columns.items() if each.kind == "text" and n not in roles.by_heading and _is_unit_like(each)
+    ]
+    roles.put(
+        best([n for n in units if suggests(n, "line.unit")], "line.unit"),
+        "line",
+        "unit",
+        "few short codes, and its heading",
+    )
+    due = [n for n, each in columns.items() if each.kind == "date" and n not in roles.by_heading]
+    roles.put(best(due, "line.due_date"), "line", "due_date", "a date that differs by line" if due else "")
+
+
+def _line_number(roles: Roles, columns: Mapping[str, Profile]) -> None:
+    """Whole numbers that rise within every order, each once."""
+    rising = []
+    for name, each in columns.items():
+        if each.kind != "integer" and not all(str(cell).isdigit() for cell in each.filled):
+            continue
+        if len(each.filled) == len(each.cells) and _rises(each.cells, roles.groups):
+            first = {int(str(cell)) for cell, new in zip(each.cells, _first_of(roles.groups), strict=True) if new}
+            rising.append((len(first) == 1, suggests(name, "line.number"), name))
+    if rising and (max(rising)[0] or max(rising)[1]):
+        roles.put(max(rising)[2], "line", "number", "rises by line within every order, and begins anew in each")
+
+
+def _first_of(groups: Sequence[int]) -> list[bool]:
+    seen: set[int] = set()
+    return [not (group in seen or seen.add(group)) for group in groups]  # type: ignore[func-returns-value]
+
+
+def _rises(cells: Sequence[Any], groups: Sequence[int]) -> bool:
+    last: dict[int, int] = {}
+    for cell, group in zip(cells, groups, strict=True):
+        value = int(str(cell))
+        if value <= last.get(group, -1):
+            return False
+        last[group] = value
+    return True
+
+
+def _hint(name: str) -> str:
+    scores = {role: suggests(name, role) for role in ("quantity", "price", "base", "percent", "less", "amount")}
+    role = max(scores, key=lambda each: scores[each])
+    return role if scores[role] else ""
+
+
+def _right_way_round(
+    identity: Identity, file: FileProfile, columns: Mapping[str, Profile], hints: Mapping[str, str]
+) -> Identity:
+    """Which of two factors is the price: the one that an item goes with, unless the headings say it."""
+    parts = {identity.quantity, identity.price}
+    if any(hints.get(name) in ("quantity", "price") for name in parts):
+        return identity
+    texts = [each for each in columns.values() if each.kind == "text" and 1 < len(each.counts) < len(each.filled)]
+    score = {name: sum(_determines(text.cells, file.columns[name].cells) for text in texts) for name in parts}
+    if score[identity.quantity] > score[identity.price]:
+        swapped = (identity.price, identity.quantity, identity.amount, identity.base, identity.percent, identity.less)
+        return Identity(*swapped, identity.holds, identity.fails)
+    return identity
+
+
+def _money(roles: Roles, identity: Identity) -> None:
+    total = len(identity.holds) + len(identity.fails)
+    said = f"{identity.written} on {len(identity.holds)} of {total} lines"
+    roles.identity = identity
+    for heading, name in (
+        (identity.quantity, "quantity"), (identity.price, "unit_price"), (identity.amount, "stated_net"),
+        (identity.base, "price_base"), (identity.percent, "discount_percent"), (identity.less, "discount_amount"),
+    ):  # fmt: skip
+        if heading in roles.by_heading:
+            del roles.by_heading[heading]
+        roles.put(heading, "line", name, said)
+
+
+def _totals(roles: Roles, file: FileProfile, identity: Identity, same: Sequence[str]) -> None:
+    """Sums that the header repeats."""
+    amounts = file.numbers(identity.amount)
+    sums = sums_of(amounts, roles.groups, roles.count)
+    for name in same:
+        if not file.columns[name].is_number or name in roles.by_heading:
+            continue
+        column = file.numbers(name)
+        of_order: dict[int, Decimal | None] = {}
+        for group, value in zip(roles.groups, column, strict=True):
+            of_order.setdefault(group, value)
+        equal = sum(1 for group, value in of_order.items() if value is not None and value == sums[group])
+        if equal >= 0.9 * len(of_order) and len(of_order) > 1:
+            roles.put(
+                name, "header", "stated_line_net", f"the sum of {identity.amount} in {equal} of {len(of_order)} orders"
+            )
+
+
+def _item(roles: Roles, columns: Mapping[str, Profile], prices: FileProfile | None) -> None:
+    free = [
+        n
+        for n, each in columns.items()
+        if each.kind in ("text", "integer") and n not in roles.by_heading and each.filled
+    ]
+    if prices is not None:
+        shared = [(_overlap(columns[name], prices), suggests(name, "line.item"), name) for name in free]
+        shared = [each for each in shared if each[0] >= 0.5]
+        if shared:
+            found = max(shared)
+            said = f"{int(found[0] * 100)} % of its values are keys of the price list"
+            roles.put(found[2], "line", "item", said)
+    codes = [name for name in free if _is_code_like(columns[name]) and not _is_unit_like(columns[name])]
+    roles.put(
+        best([n for n in codes if suggests(n, "line.item")], "line.item"), "line", "item", "codes, and its heading"
+    )
+    item = roles.heading("line", "item")
+    texts = [
+        n for n in free if n not in roles.by_heading and columns[n].kind == "text" and not _is_unit_like(columns[n])
+    ]
+    if item:
+        follow = [n for n in texts if _determines(columns[item].cells, columns[n].cells) and len(columns[n].counts) > 1]
+        long = max(follow, key=lambda n: (suggests(n, "line.description"), _length(columns[n])), default="")
+        roles.put(long, "line", "description", f"follows from {item}")
+    roles.put(_strong(texts, "line.description"), "line", "description", "texts, and its heading")
+
+
+def _length(each: Profile) -> float:
+    return sum(len(str(value)) for value in each.counts) / max(1, len(each.counts))
+
+
+def _is_unit_like(each: Profile) -> bool:
+    texts = [str(value) for value in each.counts]
+    return 0 < len(texts) <= 12 and all(len(text) <= 5 for text in texts) and len(each.filled) >= 3 * len(texts)
+
+
+def _overlap(each: Profile, prices: FileProfile) -> float:
+    mine = {str(value) for value in each.counts}
+    shares = [len(mine & {str(v) for v in other.counts}) / len(mine) for other in prices.columns.values()]
+    return max(shares, default=0.0)
+
+
+CURRENCIES = frozenset([
+    "AED", "ARS", "AUD", "BGN", "BRL", "CAD", "CHF", "CLP", "CNY", "COP", "CZK", "DKK", "EGP", "EUR", "GBP",
+    "HKD", "HUF", "IDR", "ILS", "INR", "ISK", "JPY", "KRW", "KWD", "MAD", "MXN", "MYR", "NOK", "NZD", "PEN",
+    "PHP", "PLN", "QAR", "RON", "RSD", "SAR", "SEK", "SGD", "THB", "TND", "TRY", "TWD", "UAH", "USD", "UYU",
+    "VND", "ZAR",
+])  # fmt: skip
+"""Codes of ISO 4217 that exports have; a column of nothing else is one of currencies."""
