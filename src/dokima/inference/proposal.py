@@ -117,7 +117,7 @@ def _currency(export: Export) -> str:
 _STANDARD = {
     "header": ("number", "date", "customer", "supplier", "requested_by", "currency", "stated_line_net"),
     "line": (
-        "number", "item", "description", "unit", "quantity", "unit_price", "stated_net", "price_base", "due_date",
+        "number", "item", "description", "unit", "quantity", "unit_price", "stated_net", "due_date",
     ),
 }  # fmt: skip
 
@@ -129,9 +129,9 @@ def _fields(made: Proposal, export: Export) -> None:
     taken: set[str] = set()
     for level, file in (("header", export.headers), ("line", export.lines)):
         for heading, each in file.columns.items():
-            role = made.roles.by_heading.get(heading)
+            role = made.roles.role(heading, level)
             mine = role.level if role else _level(heading, made.roles, export, level)
-            if mine != level or heading == export.link or not each.filled:
+            if mine != level or (level == "line" and heading == export.link) or not each.filled:
                 continue
             name = role.name if role else _free(heading, taken)
             taken.add(name)
@@ -226,8 +226,8 @@ def _price_table(
 
 
 def _stated(export: Export) -> list[Decimal | None] | None:
-    cells = export.value_of("line", "unit_price")
-    return None if cells is None else [number(cell, export.lines.marks) for cell in cells]
+    identity = export.roles.identity
+    return None if identity is None else list(export.lines.numbers(identity.price))
 
 
 def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Settings, name: str) -> list[Settings]:
@@ -302,7 +302,8 @@ def _from_export(
         "columns": {"price": {"kind": "decimal", "label": "price"}},
     }
     said = f"{same} of {len(seen)} items have one price on all their lines; of the others it is the most frequent one"
-    made.guesses.append(Guess(made.roles.heading("line", "unit_price"), "item.price in tables/items.csv", said))
+    price = made.roles.identity.price if made.roles.identity is not None else ""
+    made.guesses.append(Guess(price, "item.price in tables/items.csv", said))
     return [{"value": "item.price"}]
 
 
@@ -326,7 +327,7 @@ def _routine(made: Proposal, export: Export, options: Sequence[Settings]) -> Non
     if not options or identity is None:
         return
     if identity.base and "base" not in options[0]:
-        options = [{**each, "base": "line.price_base"} for each in options]
+        options = [{**each, "base": "line.price_per"} for each in options]
     steps: list[Settings] = [{"name": "price", "kind": "price", "options": list(options)}]
     if identity.percent:
         step = {"name": "discount", "kind": "discount", "percent": "coalesce(line.discount_percent, 0)"}

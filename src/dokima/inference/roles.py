@@ -43,7 +43,8 @@ class Roles:
         groups: For each row the place of its order.
         count: How many orders there are.
         several: How many of them have several lines.
-        by_heading: Roles by heading.
+        roles: The roles.
+        is_linked: Whether headers and lines stand in two files, which may have headings in common.
         identity: What the amounts obey; None where nothing was proved.
         totals: Columns that repeat a sum of the order, with what it is a sum of.
     """
@@ -52,12 +53,18 @@ class Roles:
     groups: Sequence[int]
     count: int
     several: int
-    by_heading: dict[str, Role] = field(default_factory=dict)
+    roles: list[Role] = field(default_factory=list)
+    is_linked: bool = False
     identity: Identity | None = None
 
     def of(self, level: str) -> dict[str, Role]:
         """The roles of a level by field."""
-        return {role.name: role for role in self.by_heading.values() if role.level == level}
+        return {role.name: role for role in self.roles if role.level == level}
+
+    def role(self, heading: str, level: str) -> Role | None:
+        """The role of a column; in one file whatever its level."""
+        mine = [each for each in self.roles if each.heading == heading]
+        return next((each for each in mine if each.level == level or not self.is_linked), None)
 
     def heading(self, level: str, name: str) -> str:
         """The column of a field, blank if there is none."""
@@ -66,8 +73,8 @@ class Roles:
 
     def put(self, heading: str, level: str, name: str, why: str) -> None:
         """Say what a column is, unless that is known already or somebody else is it."""
-        if heading and heading not in self.by_heading and name not in self.of(level):
-            self.by_heading[heading] = Role(heading, level, name, why)
+        if heading and self.role(heading, level) is None and name not in self.of(level):
+            self.roles.append(Role(heading, level, name, why))
 
 
 def flat_roles(file: FileProfile, prices: FileProfile | None = None) -> Roles | None:
@@ -118,14 +125,14 @@ def linked_roles(
     sizes = [0] * len(place)
     for group in groups:
         sizes[group] += 1
-    roles = Roles(number, groups, len(place), sum(1 for size in sizes if size > 1))
+    roles = Roles(number, groups, len(place), sum(1 for size in sizes if size > 1), is_linked=True)
     roles.put(number, "header", "number", f"each once in {len(place)} rows, and every line names one of them")
     _header(roles, headers, [name for name in headers.columns if name != number])
     _lines(roles, lines, [name for name in lines.columns if name != link], [], prices)
     if roles.identity is not None:
         sums = sums_of(lines.numbers(roles.identity.amount), roles.groups, roles.count)
         for name, each in headers.columns.items():
-            if each.is_number and name not in roles.by_heading:
+            if each.is_number and roles.role(name, "header") is None:
                 equal = sum(1 for mine, stated in zip(sums, headers.numbers(name), strict=True) if mine == stated)
                 if equal >= ENOUGH * len(sums):
                     said = f"the sum of {roles.identity.amount} in {equal} of {len(sums)} orders"
@@ -179,6 +186,14 @@ def _determines(one: Sequence[Any], other: Sequence[Any]) -> bool:
     return all(first.setdefault(mine, theirs) == theirs for mine, theirs in zip(one, other, strict=True))
 
 
+def _follows(one: Sequence[Any], other: Sequence[Any]) -> float:
+    """For which share of the values of one column the other always has the same value."""
+    seen: dict[Any, set[Any]] = {}
+    for mine, theirs in zip(one, other, strict=False):
+        seen.setdefault(mine, set()).add(theirs)
+    return sum(len(each) == 1 for each in seen.values()) / max(1, len(seen))
+
+
 # -- header ---------------------------------------------------------------------------------------------------------
 
 
@@ -191,7 +206,9 @@ def _header(roles: Roles, file: FileProfile, names: Sequence[str]) -> None:
         if each.kind == "text" and each.filled and all(_is_currency(value) for value in each.counts):
             roles.put(name, "header", "currency", "codes of ISO 4217")
     texts = [
-        name for name, each in columns.items() if each.kind in ("text", "integer") and name not in roles.by_heading
+        name
+        for name, each in columns.items()
+        if each.kind in ("text", "integer") and roles.role(name, "header") is None
     ]
     for what in ("customer", "supplier"):
         ranked = [name for name in texts if suggests(name, f"header.{what}")]
@@ -226,10 +243,10 @@ def _lines(
     columns = {name: file.columns[name] for name in names}
     _line_number(roles, columns)
     numeric = [
-        n for n, each in columns.items() if each.is_number and n not in roles.by_heading and len(each.filled) > 1
+        n for n, each in columns.items() if each.is_number and roles.role(n, "line") is None and len(each.filled) > 1
     ]
     # A base or a rate may be the same on every line there is, and looks like one of the header's.
-    numeric += [n for n in same if file.columns[n].is_number and n not in roles.by_heading and n != roles.number]
+    numeric += [n for n in same if file.columns[n].is_number and roles.role(n, "line") is None and n != roles.number]
     numeric = sorted(numeric, key=lambda name: -len(file.columns[name].filled))[:MOST_NUMBERS]
     numbers: dict[str, Numbers] = {name: file.numbers(name) for name in numeric}
     hints = {name: role for name in numeric if (role := _hint(name))}
@@ -240,7 +257,9 @@ def _lines(
         _totals(roles, file, identity, same)
     _item(roles, columns, prices)
     units = [
-        n for n, each in columns.items() if each.kind == "text" and n not in roles.by_heading and _is_unit_like(each)
+        n
+        for n, each in columns.items()
+        if each.kind == "text" and roles.role(n, "line") is None and _is_unit_like(each)
     ]
     roles.put(
         best([n for n in units if suggests(n, "line.unit")], "line.unit"),
@@ -248,7 +267,7 @@ def _lines(
         "unit",
         "few short codes, and its heading",
     )
-    due = [n for n, each in columns.items() if each.kind == "date" and n not in roles.by_heading]
+    due = [n for n, each in columns.items() if each.kind == "date" and roles.role(n, "line") is None]
     roles.put(best(due, "line.due_date"), "line", "due_date", "a date that differs by line" if due else "")
 
 
@@ -305,12 +324,15 @@ def _money(roles: Roles, identity: Identity) -> None:
     total = len(identity.holds) + len(identity.fails)
     said = f"{identity.written} on {len(identity.holds)} of {total} lines"
     roles.identity = identity
+    # ``unit_price`` is for one; a price for several has a name of its own.
+    price = "price_in_file" if identity.base else "unit_price"
     for heading, name in (
-        (identity.quantity, "quantity"), (identity.price, "unit_price"), (identity.amount, "stated_net"),
-        (identity.base, "price_base"), (identity.percent, "discount_percent"), (identity.less, "discount_amount"),
+        (identity.quantity, "quantity"), (identity.price, price), (identity.amount, "stated_net"),
+        (identity.base, "price_per"), (identity.percent, "discount_percent"), (identity.less, "discount_amount"),
     ):  # fmt: skip
-        if heading in roles.by_heading:
-            del roles.by_heading[heading]
+        known = roles.role(heading, "line")
+        if known is not None:
+            roles.roles.remove(known)
         roles.put(heading, "line", name, said)
 
 
@@ -319,7 +341,7 @@ def _totals(roles: Roles, file: FileProfile, identity: Identity, same: Sequence[
     amounts = file.numbers(identity.amount)
     sums = sums_of(amounts, roles.groups, roles.count)
     for name in same:
-        if not file.columns[name].is_number or name in roles.by_heading:
+        if not file.columns[name].is_number or roles.role(name, "header") is not None:
             continue
         column = file.numbers(name)
         of_order: dict[int, Decimal | None] = {}
@@ -336,7 +358,7 @@ def _item(roles: Roles, columns: Mapping[str, Profile], prices: FileProfile | No
     free = [
         n
         for n, each in columns.items()
-        if each.kind in ("text", "integer") and n not in roles.by_heading and each.filled
+        if each.kind in ("text", "integer") and roles.role(n, "line") is None and each.filled
     ]
     if prices is not None:
         shared = [(_overlap(columns[name], prices), suggests(name, "line.item"), name) for name in free]
@@ -345,13 +367,19 @@ def _item(roles: Roles, columns: Mapping[str, Profile], prices: FileProfile | No
             found = max(shared)
             said = f"{int(found[0] * 100)} % of its values are keys of the price list"
             roles.put(found[2], "line", "item", said)
-    codes = [name for name in free if _is_code_like(columns[name]) and not _is_unit_like(columns[name])]
-    roles.put(
-        best([n for n in codes if suggests(n, "line.item")], "line.item"), "line", "item", "codes, and its heading"
-    )
+    codes = [name for name in free if _is_code_like(columns[name]) and len(columns[name].counts) > 1]
+    codes = [name for name in codes if not suggests(name, "line.unit") or suggests(name, "line.item") == 3]
+    price = roles.identity.price if roles.identity is not None else ""
+    cells = columns[price].cells if price in columns else []
+    ranked = [(suggests(name, "line.item"), _follows(columns[name].cells, cells), name) for name in codes]
+    ranked = [each for each in ranked if each[0] or each[1] >= ENOUGH]
+    if ranked:
+        words, share, name = max(ranked)
+        said = f"{price} follows from it for {int(share * 100)} % of its values" if cells else "codes"
+        roles.put(name, "line", "item", f"{said}{', and its heading' if words else ''}")
     item = roles.heading("line", "item")
     texts = [
-        n for n in free if n not in roles.by_heading and columns[n].kind == "text" and not _is_unit_like(columns[n])
+        n for n in free if roles.role(n, "line") is None and columns[n].kind == "text" and not _is_unit_like(columns[n])
     ]
     if item:
         follow = [n for n in texts if _determines(columns[item].cells, columns[n].cells) and len(columns[n].counts) > 1]

@@ -25,6 +25,10 @@ COLUMNS = (
 """What a finding is written as, its values aside."""
 
 
+QUESTION = "question"
+"""The rule that a question of the rulebook, still open, stands under."""
+
+
 class _Lines:
     """Collects what a writer writes."""
 

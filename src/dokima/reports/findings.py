@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from decimal import Decimal
 
 from rich.console import Group, RenderableType
@@ -11,7 +12,7 @@ from rich.text import Text
 
 from dokima.engine.running.summing import LeftOut
 from dokima.model.columns import shown
-from dokima.model.findings import Finding, Findings, RuleSummary
+from dokima.model.findings import QUESTION, Finding, Findings, RuleSummary
 from dokima.reports.formatting import number, orders_counted
 from dokima.reports.language import N_, N_n, _, counted, told
 from dokima.rules.verdicts import RuleAnswer
@@ -37,6 +38,8 @@ LONG = 0.1
 
 def findings_report(findings: Findings) -> RenderableType:
     """All findings by order, what came of each rule, and a line that sums them up."""
+    open_questions = [finding for finding in findings if finding.rule == QUESTION]
+    findings = replace(findings, items=tuple(each for each in findings if each.rule != QUESTION))
     orders = len({finding.order for finding in findings}) if findings.orders is None else findings.orders
     by_order: dict[str, list[Finding]] = {}
     for finding in findings:
@@ -46,6 +49,8 @@ def findings_report(findings: Findings) -> RenderableType:
         parts += [Text(order or _("(no order number)"), style="bold"), _rows(found), Text("")]
     if findings.summary:
         parts += [_rules(findings.summary), Text("")]
+    for each in open_questions:
+        parts += [Text.assemble((_("open question"), "yellow"), f"  {told(each.message)}  ", (each.help, "italic"))]
     return Group(*parts, summary(findings, orders))
 
 

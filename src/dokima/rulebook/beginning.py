@@ -60,7 +60,12 @@ def begin(folder: str | Path, sources: Sequence[str | Path] = (), prices: str | 
     files = {"rulebook.toml": rulebook_text(made), **{file: _csv(*rows) for file, rows in made.rows.items()}}
     copies = {} if listed_prices is None else {f"tables/{listed_prices.path.name}": listed_prices.path}
     written = _write(target, files, copies)
-    return _tried(target, made, found, written)
+    try:
+        return _tried(target, made, found, written)
+    except DokimaError:
+        for each in written:
+            each.unlink(missing_ok=True)
+        raise
 
 
 def _sheets(path: Path, first: RawSheet) -> list[RawSheet]:

@@ -18,7 +18,7 @@ from dokima.errors import DocumentError, NotFound, nearest
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
-from dokima.model.findings import Finding, Findings
+from dokima.model.findings import QUESTION, Finding, Findings
 from dokima.model.orders import Orders
 from dokima.rules.verdicts import RuleAnswers
 
@@ -179,7 +179,7 @@ class BookCore:
         for each in self.program.definition.questions:
             choices = f" ({' or '.join(each.choices)})" if each.choices else ""
             how = f"dokima init --answer {each.id}=..."
-            found.append(Finding("question", "warning", f"{each.asks}{choices}", field=each.id, help=how))
+            found.append(Finding(QUESTION, "warning", f"{each.asks}{choices}", field=each.id, help=how))
         return Findings(tuple(found))
 
     def explain_rules(

@@ -15,7 +15,7 @@ _INLINE = ("key", "match", "window", "breaks", "files", "sheets")
 
 def rulebook_text(made: Proposal) -> str:
     """The text of ``rulebook.toml``."""
-    why = {guess.about: guess.why for guess in made.guesses}
+    why = {guess.about: guess.why for guess in reversed(made.guesses)}  # the first of several says what it is
     document = tomlkit.document()
     document.add(tomlkit.comment("Proposed by dokima init. A comment beside a column says what speaks for it."))
     document.add(

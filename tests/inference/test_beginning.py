@@ -1,0 +1,147 @@
+"""From an export of somebody else to a price, by the command line, answering only what is asked; and what cells prove."""
+
+import json
+import shutil
+import tomllib
+from decimal import Decimal
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import dokima
+from dokima.inference.arithmetic import prove
+from dokima.inference.profiles import profile, profile_file
+from tests.inference import exports
+from tests.shell import run_here
+
+D = Decimal
+ALWAYS = {"kind": "sales", "currency": "EUR", "tax": "no"}
+WALKS = {
+    "tea": (exports.tea, ["belege.csv"], ["--prices", "preise.csv"], {**ALWAYS, "encoding": "cp1252"}),
+    "bicycles": (exports.bicycles, ["heads.csv", "rows.csv"], [], {**ALWAYS, "dates": "day-month-year"}),
+    "malt": (exports.malt, ["malt.xlsx"], [], {**ALWAYS, "header": "yes"}),
+}
+
+
+@pytest.mark.parametrize("name", WALKS)
+def test_a_newcomer_walks_from_an_export_to_a_price_a_rule_and_an_explanation(name, tmp_path):
+    """Every stated amount is reproduced, every question asked is answered, and no other one."""
+    make, files, more, answers = WALKS[name]
+    lines = make(tmp_path)
+    sources = [part for file in files for part in ("--from", file)]
+    status, out, err = run_here(tmp_path, "init", "rules", *sources, *more, "--format", "json")
+    assert (status, err) == (0, "")
+    begun = json.loads(out)
+    assert (begun["lines"], begun["reproduced"], begun["different"]) == (lines, lines, [])
+    assert {each["id"] for each in begun["questions"]} == set(answers)
+    status, out, _ = run_here(tmp_path, "check", *files, "--layout", "export", "--book", "rules")
+    assert (status, out.count("open question")) == (0, len(answers))
+
+    given_answers = [part for each in answers.items() for part in ("--answer", "=".join(each))]
+    assert run_here(tmp_path, "init", "rules", *given_answers)[::2] == (0, "answered; nothing is open\n")
+    status, out, _ = run_here(tmp_path, "check", *files, "--layout", "export", "--book", "rules", "--format", "json")
+    assert (status, json.loads(out)["findings"]) == (0, [])
+    book = dokima.load(tmp_path / "rules")
+    orders = book.orders([tmp_path / file for file in files] if len(files) > 1 else tmp_path / files[0], "export")
+    priced = book.price(orders)
+    assert not priced.findings.errors
+    order = next(iter(priced))
+    line = order.lines[0]
+    assert line.net == line.field("stated_net")
+    explanation = book.explain(orders, line.number, "price", order=order.number)
+    assert explanation.step("price").answers[0].file.startswith("tables/")
+
+    path = tmp_path / "rules" / "rulebook.toml"
+    rule = '\n[[rule]]\nid = "small"\nat = "save"\nrequire = "sum(line.quantity) < 10"\nmessage = "Too much."\n'
+    path.write_text(path.read_text(encoding="utf-8") + rule, encoding="utf-8")
+    assert run_here(tmp_path, "check", *files, "--layout", "export", "--book", "rules")[0] == 1
+
+
+def test_what_stands_there_is_never_overwritten_and_what_fails_leaves_nothing(tmp_path):
+    exports.tea(tmp_path, 8)
+    (tmp_path / "rules").mkdir()
+    (tmp_path / "rules" / "rulebook.toml").write_text("# mine\n")
+    status, _, err = run_here(tmp_path, "init", "rules", "--from", "belege.csv")
+    assert (status, "is there already, and nothing is overwritten" in err) == (2, True)
+    assert [path.name for path in (tmp_path / "rules").iterdir()] == ["rulebook.toml"]
+    (tmp_path / "notes.csv").write_text("just one\nline after\nthe other\n")
+    status, _, err = run_here(tmp_path, "init", "new", "--from", "notes.csv")
+    assert (status, "expected a row of headings" in err, (tmp_path / "new").exists()) == (2, True, False)
+
+
+def test_the_small_rulebook_works_and_its_first_order_costs_what_its_case_says(tmp_path):
+    """3 x 214.00 less 5 % = 609.90, 2 x 38.50 = 77.00, 1.5 x 52.00 = 78.00: 764.90."""
+    assert run_here(tmp_path, "init", "first")[0] == 0
+    book = dokima.load(tmp_path / "first")
+    order = book.price(tmp_path / "first" / "orders")["Q-1"]
+    assert (order.line(10).net, order.line(20).net, order.totals.without_tax) == (D("609.90"), D("77.00"), D("764.90"))
+    case = tomllib.loads((tmp_path / "first" / "cases" / "first.toml").read_text())["case"][0]
+    assert case["expect"]["line.10.net"] == str(order.line(10).net)
+
+
+def test_answers_that_are_none_change_nothing(tmp_path):
+    exports.tea(tmp_path, 40)
+    run_here(tmp_path, "init", "rules", "--from", "belege.csv")
+    path = tmp_path / "rules" / "rulebook.toml"
+    before = path.read_text(encoding="utf-8")
+    with pytest.raises(dokima.NotFound, match="there is no question 'currencie'; did you mean 'currency'?"):
+        dokima.answer(tmp_path / "rules", {"kind": "sales", "currencie": "EUR"})
+    with pytest.raises(dokima.RulebookError, match="question.tax.answer: expected one of no, yes .got 'perhaps'"):
+        dokima.answer(tmp_path / "rules", {"tax": "perhaps"})
+    assert path.read_text(encoding="utf-8") == before
+    assert dokima.answer(tmp_path / "rules", {"kind": "purchase"}).order_schema()
+    shutil.rmtree(tmp_path / "rules")
+
+
+@pytest.mark.parametrize(
+    ("cells", "kind", "certain", "said"),
+    [
+        (["12,50", "3"], "decimal", True, "decimal comma"),
+        (["1.234", "2.500"], "decimal", False, "2 of 2 cells"),
+        (["1.234,50", "7,00"], "decimal", True, "decimal comma, point between thousands"),
+        (["0042", "17"], "text", True, "begin with a zero that must stay"),
+        (["03/04/2026", "05/06/2026"], "date", False, "day/month/year"),
+        (["03/04/2026", "25/06/2026"], "date", True, "25/06/2026 settles it"),
+        (["J", "N", "J"], "flag", True, "J or N"),
+        (["2026-03-02"], "date", True, "year-month-day"),
+        (["1e5", "2"], "text", True, "different texts"),
+        ([D("0.5"), 3], "decimal", True, "numbers of the workbook"),
+        ([None, None], "text", True, "no cell is filled"),
+    ],
+)
+def test_cells_say_what_they_are(cells, kind, certain, said):
+    found = profile("x", cells)
+    assert (found.kind, found.certain) == (kind, certain)
+    assert said in found.why
+
+
+def test_one_pair_of_marks_serves_a_whole_file():
+    """A column of whole thousands alone could be decimals; a column beside it settles that."""
+    alone = profile_file({"a": ["1.234", "5.000"]})
+    assert (alone.marks_certain, alone.open_marks) == (False, ("a", "1.234"))
+    both = profile_file({"a": ["1.234", "5.000"], "b": ["0,5", "1,25"]})
+    assert (both.marks_certain, both.numbers("a")) == (True, [D(1234), D(5000)])
+
+
+AMOUNTS = st.tuples(st.integers(2, 500), st.integers(101, 99_999), st.sampled_from([0, 3, 5, 10]))
+
+
+@given(
+    st.lists(AMOUNTS, min_size=6, max_size=25, unique_by=(lambda each: each[0], lambda each: each[1])), st.booleans()
+)
+def test_the_product_is_proved_whatever_the_headings_say(lines, has_discount):
+    """Columns with meaningless headings: the one that is the product less the discount is found by arithmetic alone."""
+    percents = [D(percent if has_discount else 0) for *_, percent in lines]
+    columns = {
+        "u": [D(quantity) for quantity, *_ in lines],
+        "v": [D(price).scaleb(-2) for _, price, _ in lines],
+        "w": percents,
+    }
+    nets = zip(columns["u"], columns["v"], percents, strict=True)
+    columns["x"] = [exports.cent(quantity * price * (1 - percent / 100)) for quantity, price, percent in nets]
+    found = prove(columns, {})
+    assert found is not None
+    assert (found.amount, {found.quantity, found.price}, len(found.fails)) == ("x", {"u", "v"}, 0)
+    if has_discount and len(set(percents)) > 1 and all(percents):
+        assert found.percent == "w"
