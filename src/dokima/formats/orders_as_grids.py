@@ -73,7 +73,13 @@ def _cells(orders: Orders, layout: Layout, level: Level) -> dict[str, list[Any]]
 
 def _coded(values: list[Any], spec: Field) -> list[Any]:
     back = {meant: written for written, meant in spec.codes.items()}
-    return [back.get(value, value) if isinstance(value, str) else value for value in values]
+    if not back:
+        return values
+    # A flag is written in a file's own words; true and false are those of the rulebook.
+    words = [shown(value) if isinstance(value, bool) else value for value in values]
+    return [
+        back.get(word, value) if isinstance(word, str) else value for word, value in zip(words, values, strict=True)
+    ]
 
 
 def _refuse_what_is_lost(orders: Orders, layout: Layout) -> None:

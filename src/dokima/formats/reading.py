@@ -108,7 +108,9 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
         raise DocumentError([Problem("", "", "", message, str(tables[0]))])
     if tables:
         chosen = layout or own_layout(fields)
-        raw = flat_orders(read_grid(tables[0], chosen), chosen, tables[0].name)
+        in_book = chosen.sheet and tables[0].suffix.lower() == ".xlsx"
+        told = f"{tables[0].name} [{chosen.sheet}]" if in_book else tables[0].name
+        raw = flat_orders(read_grid(tables[0], chosen), chosen, told)
         return read_orders(raw, chosen.fields(fields), chosen.reader)
     documents: list[Order] = []
     names: list[str] = []

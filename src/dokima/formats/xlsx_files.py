@@ -175,17 +175,22 @@ def write_sheets(path: Path, sheets: Mapping[str, Mapping[str, Sequence[Any]]]) 
     """
     from openpyxl import Workbook
 
+    # What cannot be written is found before a sheet is begun.
+    cells = {
+        name: {heading: [_written(value, heading) for value in values] for heading, values in columns.items()}
+        for name, columns in sheets.items()
+    }
     book = Workbook(write_only=True)
-    for name, columns in sheets.items():
+    for name, written in cells.items():
         sheet = book.create_sheet(name)
         sheet.freeze_panes = "A2"
-        sheet.append([_written(sheet, heading, heading) for heading in columns])
-        for row in zip(*columns.values(), strict=True):
-            sheet.append([_written(sheet, value, heading) for value, heading in zip(row, columns, strict=True)])
+        sheet.append([_written(heading, heading) for heading in written])
+        for row in zip(*written.values(), strict=True):
+            sheet.append(row)
     book.save(path)
 
 
-def _written(sheet: Any, value: Any, heading: str) -> Any:
+def _written(value: Any, heading: str) -> Any:
     """A cell as openpyxl writes it; a text is one whatever it begins with."""
     from openpyxl.cell import WriteOnlyCell
     from openpyxl.utils.exceptions import IllegalCharacterError
@@ -197,7 +202,7 @@ def _written(sheet: Any, value: Any, heading: str) -> Any:
     if not isinstance(value, str):
         return value
     try:
-        cell = WriteOnlyCell(sheet, value)
+        cell = WriteOnlyCell(None, value)
     except IllegalCharacterError:
         raise DokimaError(f"{heading}: a workbook cannot hold the control characters of {value!r}") from None
     cell.data_type = "s"  # and not a formula

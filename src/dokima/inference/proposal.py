@@ -302,8 +302,8 @@ def _from_export(
         "columns": {"price": {"kind": "decimal", "label": "price"}},
     }
     said = f"{same} of {len(seen)} items have one price on all their lines; of the others it is the most frequent one"
-    price = made.roles.identity.price if made.roles.identity is not None else ""
-    made.guesses.append(Guess(price, "item.price in tables/items.csv", said))
+    heading = made.roles.identity.price if made.roles.identity is not None else ""
+    made.guesses.append(Guess(heading, "item.price in tables/items.csv", said))
     return [{"value": "item.price"}]
 
 

@@ -301,7 +301,7 @@ class _Intake:
             else:
                 columns[name] = self._read_column(level, fields[name], column)
         for name, field_ in fields.items():
-            if name not in columns:
+            if name not in columns and name not in texts:
                 if field_.default is not None:
                     self.absent[level, name] = np.ones(count, bool)
                 elif field_.required:

@@ -62,7 +62,7 @@ def _write_table(orders: Sequence[Order], path: Path, book: Rulebook, name: str)
     layout = book.layout(name) if name else own_layout(book.program.fields)
     if layout.files is not None or layout.queries is not None:
         raise DokimaError(f"layout {name} reads several files or a database; a table is written by one of one file")
-    found = _with_defaults(found, book)
+    found = _with_defaults(found, book, layout)
     if path.suffix.lower() == ".csv":
         if layout.sheets is not None:
             raise DokimaError(f"layout {name} has two sheets, so it is written as .xlsx")
@@ -84,9 +84,13 @@ def _sheets(orders: Orders, layout: Layout) -> dict[str, dict[str, list[object]]
     return {layout.sheets.headers: headers, layout.sheets.lines: lines}
 
 
-def _with_defaults(orders: Orders, book: Rulebook) -> Orders:
-    """The orders, with defaults where a field is given on some rows only."""
-    mixed = {key for key, mask in orders.absent.items() if mask.any() and not mask.all()}
+def _with_defaults(orders: Orders, book: Rulebook, layout: Layout) -> Orders:
+    """The orders, with defaults where a cell would be empty though nobody said that the field is blank."""
+    expected = set()  # of our own layout a field that nobody gave has no column
+    if layout.name != "own":
+        named = (("header", layout.header), ("line", layout.line))
+        expected = {(level, name) for level, specs in named for name in specs}
+    mixed = {key for key, mask in orders.absent.items() if mask.any() and (key in expected or not mask.all())}
     if not mixed:
         return orders
     filled = prepare(book.program, orders, Run())
