@@ -118,7 +118,7 @@ def _start(
 def run(arguments: list[str] | None = None) -> None:
     """Run the command line and leave the process with its exit status."""
     try:
-        app(arguments)
+        app(arguments, prog_name="dokima")
     except DokimaError as error:
         complain(str(error))
         sys.exit(2)

@@ -176,35 +176,38 @@ def write_sheets(path: Path, sheets: Mapping[str, Mapping[str, Sequence[Any]]]) 
     from openpyxl import Workbook
 
     # What cannot be written is found before a sheet is begun.
-    cells = {
-        name: {heading: [_written(value, heading) for value in values] for heading, values in columns.items()}
-        for name, columns in sheets.items()
-    }
+    for columns in sheets.values():
+        for heading, values in columns.items():
+            for value in (heading, *values):
+                _refuse(value, heading)
     book = Workbook(write_only=True)
-    for name, written in cells.items():
+    for name, columns in sheets.items():
         sheet = book.create_sheet(name)
         sheet.freeze_panes = "A2"
-        sheet.append([_written(heading, heading) for heading in written])
-        for row in zip(*written.values(), strict=True):
-            sheet.append(row)
+        sheet.append([_written(sheet, heading) for heading in columns])
+        for row in zip(*columns.values(), strict=True):
+            sheet.append([_written(sheet, value) for value in row])
     book.save(path)
 
 
-def _written(value: Any, heading: str) -> Any:
-    """A cell as openpyxl writes it; a text is one whatever it begins with."""
-    from openpyxl.cell import WriteOnlyCell
-    from openpyxl.utils.exceptions import IllegalCharacterError
+def _refuse(value: Any, heading: str) -> None:
+    """Refuse what a workbook would change or cannot hold."""
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
 
     if isinstance(value, Decimal | int) and not isinstance(value, bool):
         if len(Decimal(value).normalize().as_tuple().digits) > _DIGITS:
             raise DokimaError(f"{heading}: a workbook keeps {_DIGITS} digits, and {value} has more")
-        return value
+    elif isinstance(value, str) and ILLEGAL_CHARACTERS_RE.search(value):
+        raise DokimaError(f"{heading}: a workbook cannot hold the control characters of {value!r}")
+
+
+def _written(sheet: Any, value: Any) -> Any:
+    """A cell as openpyxl writes it; a text is one whatever it begins with."""
+    from openpyxl.cell import WriteOnlyCell
+
     if not isinstance(value, str):
         return value
-    try:
-        cell = WriteOnlyCell(None, value)
-    except IllegalCharacterError:
-        raise DokimaError(f"{heading}: a workbook cannot hold the control characters of {value!r}") from None
+    cell = WriteOnlyCell(sheet, value)
     cell.data_type = "s"  # and not a formula
     return cell
 

@@ -39,6 +39,9 @@ DATE_FORMS: Mapping[str, str] = {
 
 _LOOKS_LIKE_DATE = re.compile(r"\d{1,4}([./-])\d{1,2}\1\d{1,4}|(19|20)\d{6}")
 FLAG_PAIRS = (("true", "false"), ("yes", "no"), ("y", "n"), ("j", "n"), ("ja", "nein"), ("oui", "non"), ("x", ""))
+MOST_OF = 0.95
+MANY = 20
+"""Of so many cells, this share settles what they are; the others are told as exceptions. Of fewer, all must agree."""
 FEW = 12
 """Most distinct texts that are told as codes."""
 
@@ -112,16 +115,30 @@ def profile(heading: str, cells: Sequence[Any]) -> Profile:
 
 
 def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile | None:
-    if not all(_LOOKS_LIKE_DATE.fullmatch(text) for text in texts):
+    if not _enough(sum(1 for text in texts if _LOOKS_LIKE_DATE.fullmatch(text)), len(texts)):
         return None
-    forms = [form for form in DATE_FORMS if all(_is_date(text, form) for text in texts)]
-    if not forms:
+    meets = {form: [_is_date(text, form) for text in texts] for form in DATE_FORMS}
+    best = max(sum(each) for each in meets.values())
+    if not _enough(best, len(texts)):
         return None
+    forms = [form for form, each in meets.items() if sum(each) == best]
     told = DATE_FORMS[forms[0]]
+    odd = _exceptions(texts, meets[forms[0]])
     certain = len(forms) == 1
     deciding = next((text for text in texts if len([f for f in DATE_FORMS if _is_date(text, f)]) == 1), "")
-    why = f"{told}, {len(texts)} of {len(texts)} cells" + (f"; {deciding} settles it" if certain and deciding else "")
+    why = f"{told}, {best} of {len(texts)} cells" + (f"; {deciding} settles it" if certain and deciding else "") + odd
     return Profile(heading, cells, "date", dates=forms, certain=certain, why=why)
+
+
+def _enough(count: int, of: int) -> bool:
+    """Whether so many cells of a column settle what it is."""
+    return count == of if of < MANY else count >= MOST_OF * of
+
+
+def _exceptions(texts: Sequence[Any], fits: Sequence[bool]) -> str:
+    """The cells that are something else, as far as there are any."""
+    odd = [str(text) for text, fit in zip(texts, fits, strict=True) if not fit]
+    return f"; not {', '.join(odd[:3])}{' ...' if len(odd) > 3 else ''}" if odd else ""
 
 
 def _is_date(text: str, form: str) -> bool:
@@ -134,18 +151,20 @@ def _is_date(text: str, form: str) -> bool:
 
 
 def _numbers(heading: str, cells: Sequence[Any], filled: Sequence[Any], texts: Sequence[str]) -> Profile | None:
-    marks = [each for each in MARKS if all(number(cell, each) is not None for cell in filled)]
-    if not marks:
+    hits = {each: [number(cell, each) is not None for cell in filled] for each in MARKS}
+    best = max(sum(each) for each in hits.values())
+    if not _enough(best, len(filled)):
         return None
+    marks = [each for each in MARKS if sum(hits[each]) == best]
     count = len(filled)
-    read = [number(cell, marks[0]) for cell in filled]
-    deciding = next(
-        (text for text in texts if _meanings(text, MARKS) == _meanings(text, marks[:1]) and _has_mark(text)), ""
-    )
+    read = [found for cell in filled if (found := number(cell, marks[0])) is not None]
+    settled = (text for text in texts if _has_mark(text) and _meanings(text, MARKS) == _meanings(text, marks[:1]))
+    deciding = next(settled, "")
     values = {tuple(number(cell, each) for cell in filled) for each in marks}
-    kind: Kind = "integer" if all(n is not None and n == n.to_integral_value() for n in read) else "decimal"
+    kind: Kind = "integer" if all(each == each.to_integral_value() for each in read) else "decimal"
     said = "numbers of the workbook" if not texts else _marks_said(marks[0], texts)
-    why = f"{said}, {count} of {count} cells" + (f"; {deciding} settles it" if deciding and len(values) == 1 else "")
+    settles = f"; {deciding} settles it" if deciding and len(values) == 1 else ""
+    why = f"{said}, {best} of {count} cells{settles}{_exceptions(filled, hits[marks[0]])}"
     return Profile(heading, cells, kind, marks=marks if texts else (), certain=len(values) == 1, why=why)
 
 
@@ -255,7 +274,8 @@ def _read_again(each: Profile, marks: Marks) -> Profile:
     read = [found for cell in each.filled if (found := number(cell, marks)) is not None]
     whole = all(found == found.to_integral_value() for found in read)
     texts = [cell for cell in each.filled if isinstance(cell, str)]
-    why = f"{_marks_said(marks, texts)}, {len(read)} of {len(each.filled)} cells"
+    odd = _exceptions(each.filled, [number(cell, marks) is not None for cell in each.filled])
+    why = f"{_marks_said(marks, texts)}, {len(read)} of {len(each.filled)} cells{odd}"
     return Profile(
         each.heading, each.cells, "integer" if whole else "decimal", each.marks, certain=each.certain, why=why
     )

@@ -10,7 +10,7 @@ from typing import Any
 from dokima.inference.arithmetic import discount_rounding
 from dokima.inference.profiles import DATE_FORMS, MARKS, FileProfile, Profile, number
 from dokima.inference.questions import OpenQuestion, about_dates, about_header, about_marks, always
-from dokima.inference.roles import TELLING, Roles
+from dokima.inference.roles import TELLING, Roles, is_constant
 from dokima.inference.terms import PriceTerms, price_terms
 from dokima.inference.words import UNITS, field_name, plain
 
@@ -165,9 +165,7 @@ def _level(heading: str, roles: Roles, export: Export, level: str) -> str:
     if export.link:
         return level
     cells = export.headers.columns[heading].cells
-    first: dict[int, Any] = {}
-    same = all(first.setdefault(group, cell) == cell for group, cell in zip(roles.groups, cells, strict=True))
-    return "header" if same and roles.several else "line"
+    return "header" if roles.several and is_constant(cells, roles.groups) else "line"
 
 
 _RESERVED = frozenset(
@@ -211,7 +209,7 @@ def _price_table(
     """The table of prices, and the options of the price step that read it."""
     items = export.value_of("line", "item")
     stated = _stated(export)
-    if prices is not None and items is not None and stated is not None:
+    if prices is not None and items is not None:
         named = {"header.customer": "customer", "header.supplier": "supplier"}
         fields = {f"header.{each}": values for each in named.values() if (values := export.value_of("header", each))}
         units = export.value_of("line", "unit")
@@ -219,7 +217,7 @@ def _price_table(
             spec = made.settings["layout"][LAYOUT]["line"].get("unit")
             codes = spec.get("codes", {}) if isinstance(spec, dict) else {}
             fields["line.unit"] = [codes.get(unit, unit) for unit in units]
-        terms = price_terms(prices, items, stated, fields)
+        terms = price_terms(prices, items, stated or [None] * len(items), fields)
         if terms is not None:
             return _from_list(made, terms, prices, file, name)
     return _from_export(made, export, items, stated)
@@ -324,7 +322,11 @@ def _rules(made: Proposal, roles: Roles) -> None:
 
 def _routine(made: Proposal, export: Export, options: Sequence[Settings]) -> None:
     identity = made.roles.identity
-    if not options or identity is None:
+    if not options:
+        return
+    if identity is None:
+        step = {"name": "price", "kind": "price", "options": list(options)}
+        made.settings["routine"] = {"orders": {"prices_include_tax": False, "step": [step]}}
         return
     if identity.base and "base" not in options[0]:
         options = [{**each, "base": "line.price_per"} for each in options]

@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
-from dokima.inference.profiles import FileProfile, Profile
+from dokima.inference.profiles import MOST_OF, FileProfile, Profile
 from dokima.inference.words import best, suggests
 
 TELLING = 30
@@ -91,7 +91,7 @@ def flat_roles(file: FileProfile, prices: FileProfile | None = None) -> Roles | 
     roles = Roles(number, groups, count, several)
     said = f"{len(columns[number].counts)} different in {len(groups)} rows, and what repeats repeats with it"
     roles.put(number, "header", "number", said)
-    same = [name for name in columns if name != number and _is_constant(columns[name].cells, groups)]
+    same = [name for name in columns if name != number and is_constant(columns[name].cells, groups)]
     if not several:  # nothing repeats: whatever words say is all there is
         same = [name for name in same if any(suggests(name, what) == 3 for what in _HEADER_WORDS)]
     # What every line there is has in common may still be the line's, such as a unit of which there is only one.
@@ -158,7 +158,7 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
         if len(each.counts) == len(each.cells):
             follow = 0
         else:
-            follow = sum(1 for other, mine in columns.items() if other != name and _is_constant(mine.cells, groups))
+            follow = sum(1 for other, mine in columns.items() if other != name and is_constant(mine.cells, groups))
         found.append((follow, suggests(name, "header.number"), -at, name, groups))
     if not found:
         return "", []
@@ -175,9 +175,16 @@ def _groups(cells: Sequence[Any]) -> list[int]:
     return [places.setdefault(str(cell), len(places)) for cell in cells]
 
 
-def _is_constant(cells: Sequence[Any], groups: Sequence[int]) -> bool:
-    first: dict[int, Any] = {}
-    return all(first.setdefault(group, cell) == cell for group, cell in zip(groups, cells, strict=True))
+def is_constant(cells: Sequence[Any], groups: Sequence[int]) -> bool:
+    """Whether the lines of an order have a value in common, of many orders in nearly all of them."""
+    seen: dict[int, set[Any]] = {}
+    sizes: dict[int, int] = {}
+    for group, cell in zip(groups, cells, strict=True):
+        seen.setdefault(group, set()).add(cell)
+        sizes[group] = sizes.get(group, 0) + 1
+    several = [group for group, size in sizes.items() if size > 1]
+    same = sum(1 for group in several if len(seen[group]) == 1)
+    return same == len(several) if len(several) < TELLING else same >= MOST_OF * len(several)
 
 
 def _determines(one: Sequence[Any], other: Sequence[Any]) -> bool:
@@ -255,6 +262,10 @@ def _lines(
         identity = _right_way_round(identity, file, columns, hints)
         _money(roles, identity)
         _totals(roles, file, identity, same)
+    else:
+        for what, field_ in (("quantity", "quantity"), ("price", "unit_price"), ("amount", "stated_net")):
+            named = [name for name in numeric if name in columns and suggests(name, what) == 3]
+            roles.put(best(named, what), "line", field_, "its heading says so, and nothing proves it")
     _item(roles, columns, prices)
     units = [
         n

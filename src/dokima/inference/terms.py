@@ -86,6 +86,7 @@ def price_terms(
     base = next((name for name in free if name != least and suggests(name, "base") >= 2), "")
     unique = all(len(each) == 1 for each in rows.values())
     why = f"one of its rows has the stated price on {meets[price]} of {known} lines whose item it has"
+    why = why if known else "its heading says so; the export states no prices"
     return PriceTerms(item, price, {} if unique else match, start, until, least, base, unique, why)
 
 

@@ -1,0 +1,95 @@
+"""Every command shows an example that runs; the shell completes; the rulebook is found from below and by DOKIMA_BOOK."""
+
+import io
+import os
+import shlex
+import shutil
+from contextlib import redirect_stdout
+from unittest import mock
+
+import pytest
+
+from dokima.__main__ import run_app
+from dokima.cli.help_examples import EXAMPLES
+from dokima.cli.main import COMMANDS
+from tests.books import DEMO
+from tests.shell import run_here
+
+OPENED, EDITED, KEPT = ("change open",), ("change open", "change edit"), ("store create", "store load")
+BEFORE = {
+    "change edit": OPENED, "change show": EDITED, "change list": EDITED, "change submit": EDITED, "change rebase": EDITED,
+    **dict.fromkeys(["change approve", "change reject", "change withdraw"], (*EDITED, "change submit")),
+    **dict.fromkeys(["store upgrade", "store check", "store refresh", "store trim", "history", "feed"], KEPT),
+    "store load": ("store create",),
+}  # fmt: skip
+"""What has to be done before an example can be tried."""
+
+
+def test_every_command_has_an_example():
+    assert {words.split()[0] for words in EXAMPLES} == {*COMMANDS, "demo"}
+    assert {words.split()[0] for words in EXAMPLES if " " in words} == {"change", "store"}
+
+
+@pytest.mark.parametrize("words", [words for words in EXAMPLES if words != "demo"])
+def test_the_example_of_a_command_stands_below_its_help_and_runs(words, tmp_path):
+    folder = tmp_path / "quillmere"
+    shutil.copytree(DEMO, folder)
+    shutil.copytree(DEMO, tmp_path / "rulebook-next")
+    shutil.copy(DEMO / "exports" / "depot_2026.csv", folder / "export.csv")
+    assert EXAMPLES[words].startswith(f"dokima {words}")
+    assert EXAMPLES[words] in run_here(folder, *words.split(), "--help")[1]
+    for each in (*BEFORE.get(words, ()), words):
+        status, _, err = run_here(folder, *shlex.split(EXAMPLES[each])[1:])
+        assert status in (0, 1), (each, err)
+
+
+@pytest.mark.parametrize(
+    ("words", "offered"),
+    [
+        ("dokima e", {"explain", "eval", "edit"}),
+        ("dokima check --rule p", {"pane-needs-crate", "paid-order"}),
+        ("dokima check --at s", {"save"}),
+        ("dokima explain --orders orders SQ-204", {f"SQ-204{at}" for at in range(1, 8)}),
+        ("dokima explain orders/SQ-2041.json ", {"10", "20", "30"}),
+        ("dokima explain orders/SQ-2041.json 10 fr", {"freight"}),
+        ("dokima eval --table works", {"works_rate", "works_vat"}),
+        ("dokima price --table agr", {"agreed="}),
+        ("dokima price --value fr", {"freight_rate="}),
+        ("dokima price orders/SQ-2042", {"orders/SQ-2042.json"}),
+        ("dokima price --locale de_A", {"de_AT"}),
+        ("dokima price -l d", {"depot"}),
+        ("dokima edit x.json --to conf", {"confirmed"}),
+    ],
+)
+def test_the_shell_completes(words, offered):
+    settings = {"_DOKIMA_COMPLETE": "complete_bash", "COMP_WORDS": words, "COMP_CWORD": str(len(words.split(" ")) - 1)}
+    out = io.StringIO()
+    with mock.patch.dict(os.environ, settings), redirect_stdout(out), pytest.MonkeyPatch.context() as patch:
+        patch.chdir(DEMO)
+        with pytest.raises(SystemExit):
+            run_app([])
+    assert set(out.getvalue().split()) == offered
+
+
+def test_the_rulebook_is_found_from_below_and_by_its_name(tmp_path):
+    assert run_here(DEMO / "orders", "check", "SQ-2041.json")[0] == 0
+    order = DEMO / "orders" / "SQ-2041.json"
+    assert run_here(tmp_path, "price", order)[0] == 2
+    with mock.patch.dict(os.environ, {"DOKIMA_BOOK": str(DEMO)}):
+        assert "4339.39" in run_here(tmp_path, "price", order)[1]
+
+
+def test_an_empty_value_is_asked_about():
+    status, _, err = run_here(DEMO, "edit", "orders/SQ-2041.json", "--set", "20.unit=", "--dry-run")
+    assert (status, "20.unit=(blank) makes it blank; leave it out to leave it as it is" in " ".join(err.split())) == (
+        2,
+        True,
+    )
+    assert run_here(DEMO, "edit", "orders/SQ-2041.json", "--set", "header.requested_by=(blank)", "--dry-run")[0] == 0
+
+
+def test_lines_of_an_item_over_files():
+    status, out, _ = run_here(
+        DEMO, "lines", "--orders", "orders", "--item", "PANE-T6", "--open", "--customer", "OAKMERE"
+    )
+    assert (status, "SQ-2043" in out, "SQ-2041" in out) == (0, True, False)
