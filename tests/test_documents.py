@@ -18,6 +18,8 @@ from tests.books import DEMO
 from tests.shell import run_here
 
 ROOT = Path(__file__).parents[1]
+SAID = r"  # (Decimal\(.*?\)|\[.*\]|\d+)(?:\s|$)"
+"""A value that stands in a comment beside an expression."""
 WIDTHS = (128, 120, 118)
 """Widths of the terminals in which the examples were taken."""
 
@@ -47,12 +49,15 @@ def _broken(folder: Path) -> None:
         (folder / name).write_text(text.replace(right, wrong, 1), encoding="utf-8")
 
 
-@pytest.mark.parametrize("page", ["README.md", "docs/guide.md"])
+@pytest.mark.parametrize("page", ["README.md", "docs/guide.md", "docs/recipes.md"])
 def test_commands_say_what_stands_there(page, tmp_path):
     folder = tmp_path / "quillmere"
     shutil.copytree(DEMO, folder)
     shutil.copytree(DEMO, tmp_path / "rulebook-next")
-    shutil.copy(DEMO / "tables" / "volume_discounts.csv", folder / "new_discounts.csv")
+    discounts = (DEMO / "tables" / "volume_discounts.csv").read_text()
+    (folder / "new_discounts.csv").write_text(
+        discounts.replace("glazing,24,4", "glazing,24,5") if page == "docs/recipes.md" else discounts
+    )
     _broken(tmp_path / "broken")
     blocks = re.findall(r"```console\n(.*?)```", (ROOT / page).read_text(encoding="utf-8"), re.S)
     assert blocks
@@ -81,13 +86,15 @@ def run_script(text: str, names: dict[str, Any]) -> int:
             exec(compile(ast.Module([statement], []), code, "exec"), names)
             continue
         value = eval(compile(ast.Expression(statement.value), code, "eval"), names)
-        if said := re.search(r"# (Decimal\(.*?\))", text.splitlines()[statement.lineno - 1]):
+        if said := re.search(SAID, text.splitlines()[statement.lineno - 1]):
             assert repr(value) == said[1], code
             compared += 1
     return compared
 
 
-@pytest.mark.parametrize(("page", "values"), [("README.md", 4), ("docs/guide.md", 2), ("docs/reference.md", 0)])
+@pytest.mark.parametrize(
+    ("page", "values"), [("README.md", 4), ("docs/guide.md", 2), ("docs/reference.md", 0), ("docs/recipes.md", 6)]
+)
 def test_scripts_run_and_say_what_stands_there(page, values, tmp_path):
     for folder in (".", "quillmere", "next"):
         shutil.copytree(DEMO, tmp_path / folder, dirs_exist_ok=True)
@@ -106,7 +113,7 @@ def test_scripts_run_and_say_what_stands_there(page, values, tmp_path):
         assert sum(run_script(script, names) for script in scripts) == values
 
 
-@pytest.mark.parametrize("page", ["README.md", "docs/guide.md", "docs/reference.md"])
+@pytest.mark.parametrize("page", ["README.md", "docs/guide.md", "docs/reference.md", "docs/recipes.md"])
 def test_settings_are_those_of_a_rulebook(page):
     """A piece of a rulebook need not be whole, but each key in it exists and holds what it may."""
     schema = jsonschema.Draft202012Validator(dokima.rulebook_schema())
@@ -117,3 +124,17 @@ def test_settings_are_those_of_a_rulebook(page):
             text = f"[routine.some]\nstep = [\n{text.rstrip().rstrip(',')}{'' if whole else ']'}"
         wrong = [each for each in schema.iter_errors(tomllib.loads(text)) if each.validator != "required"]
         assert wrong == [], text
+
+
+def test_there_are_thirty_recipes_of_a_few_lines_and_each_piece_of_a_rulebook_loads(tmp_path):
+    page = (ROOT / "docs" / "recipes.md").read_text(encoding="utf-8")
+    recipes = page.split("\n## ")[1:]
+    assert len(recipes) == 30
+    assert all(recipe.splitlines()[0].endswith("?") for recipe in recipes)
+    for at, block in enumerate(re.findall(r"```(?:console|python|toml)\n(.*?)```", page, re.S)):
+        assert len(block.splitlines()) <= 10, block
+        if f"```toml\n{block}" in page:
+            folder = tmp_path / str(at)
+            shutil.copytree(DEMO, folder)
+            (folder / "more.toml").write_text(block, encoding="utf-8")
+            assert dokima.load(folder).name == "quillmere"

@@ -106,13 +106,14 @@ def _decoded(path: Path) -> tuple[str, str, bool, str]:
 def _separator(text: str) -> tuple[str, str]:
     """What gives most rows the same number of cells, more than one."""
     lines = text.splitlines(True)[:200]
+    first = "the first " if text.count("\n") > len(lines) else ""
     best = (",", 0, 1)
     for separator in SEPARATORS:
         widths = Counter(sum(1 for _ in row) for row in csv.reader(lines, delimiter=separator) if row)
         width, count = max(widths.items(), key=lambda each: (each[1] if each[0] > 1 else 0, each[0]), default=(1, 0))
         if width > 1 and (count, width) > best[1:]:
             best = (separator, count, width)
-    return best[0], f"{SEPARATORS[best[0]]}: {best[1]} of {len(lines)} rows then have {best[2]} cells"
+    return best[0], f"{SEPARATORS[best[0]]}: {best[1]} of {first}{len(lines)} rows then have {best[2]} cells"
 
 
 def _of_cells(

@@ -85,7 +85,7 @@ class Profile:
 
     def codes(self) -> str:
         """Its values with their counts, where there are few: ``STK 310, QM 40``; blank for many."""
-        if not 0 < len(self.counts) <= FEW or len(self.filled) < 2 * len(self.counts):
+        if not 1 < len(self.counts) <= FEW or len(self.filled) < 2 * len(self.counts):
             return ""
         return ", ".join(f"{value} {count}" for value, count in Counter(self.counts).most_common())
 
@@ -213,6 +213,8 @@ def _words(heading: str, cells: Sequence[Any], texts: Sequence[str], count: int)
         for yes, no in FLAG_PAIRS:
             if known <= {yes, no} and len(known) == 2:
                 return Profile(heading, cells, "flag", why=f"{yes.upper()} or {no.upper()}, {count} of {count} cells")
+    if len(known) == 1:
+        return Profile(heading, cells, "text", why=f"{texts[0]} in {count} of {len(cells)} cells")
     return Profile(heading, cells, "text", why=f"{len(known)} different texts in {count} cells")
 
 

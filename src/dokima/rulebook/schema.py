@@ -121,6 +121,9 @@ def _takes(each: Mapping[str, Any]) -> str:
         case "array":
             return f"a list of {_takes(each['items'])}"
         case "object":
-            return f"by name: {_takes(each['additionalProperties'])}" if "additionalProperties" in each else "anything"
+            inner = each.get("additionalProperties")
+            if inner is None:
+                return "anything"
+            return f"by name: {_takes(inner)}" if isinstance(inner, dict) else "by name: anything"
     words = {"string": "text", "boolean": "true or false", "integer": "a whole number", "number": "a number"}
     return "a date" if each.get("format") == "date" else words.get(str(each.get("type")), "anything")
