@@ -30,9 +30,13 @@ shot() { # name, columns, rows, command...
 if [ $# -gt 0 ]; then only=$1; else only=; fi
 take() { if [ -z "$only" ] || [ "$only" = "$1" ]; then shot "$@"; fi; }
 
+SIZE=9 take init 156 54 "dokima init depot --from exports/depot_2026.csv --prices tables/items.csv"
+take eval 140 42 "dokima eval 'item.weight * line.quantity' orders/SQ-2041.json 10" \
+    "dokima eval --table works_rate orders/PO-721.json 10"
+SIZE=9 take prices 156 54 "dokima prices --customer FERNHOLT --date 2026-03-02 | head -50"
+take prices-item 140 42 "dokima prices --item PANE-T6 --date 2026-03-02"
 take check 140 42 "dokima check orders"
 take price 140 42 "dokima price orders/SQ-2041.json"
-take parentlines 140 42 "dokima price orders/SQ-2046.json"
 take explain 140 42 "dokima explain orders/SQ-2041.json 10"
 take variance 140 42 "dokima variance orders/SQ-2041.json changed/SQ-2041.json"
 take why 140 42 "dokima check orders/SQ-2041.json --why"
@@ -44,12 +48,10 @@ take orders 140 42 \
     "dokima store create --store sqlite:///o.db" "dokima store load orders --store sqlite:///o.db --by Ada 2> /dev/null" \
     "dokima orders --kind sales --sort -with_tax --store sqlite:///o.db" \
     "dokima edit --where 'blank(state)' --to cancelled --store sqlite:///o.db --by Ben"
-take steps 140 42 "dokima explain orders/SQ-2047.json 10 price" "dokima price orders/SQ-2041.json --steps 10 --locale de_DE"
 SIZE=9 take audit 156 54 "dokima audit --today 2026-03-12 --severity warning | head -44"
 SIZE=9 take replay 156 54 \
     "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima replay orders --table volume=new.csv"
 take describe 140 42 "dokima describe | head -40"
-take demo 140 42 "dokima demo tour | head -36"
 
 SIZE=9 take ledger 156 54 \
     "dokima change open SQ-2041 --reason 'more panes, a bench' --by Ada" \
@@ -59,20 +61,15 @@ SIZE=9 take ledger 156 54 \
 # What is drawn or printed, and not shown in a terminal.
 picture() { if [ -z "$only" ] || [ "$only" = "$1" ]; then (cd "$work/quillmere" && "$1"); fi; }
 waterfall() { dokima explain orders/SQ-2042.json 10 --chart "$here/waterfall.png" > /dev/null; }
-pricesteps() {
-    dokima explain --header customer=FERNHOLT --header kind=sales --header date=2026-03-02 \
-        --line item=PANE-T6 --line quantity=50 --chart "$here/pricesteps.png" > /dev/null
-}
 report() { # needs chromium and poppler-utils
     cp orders/SQ-2044.json "$work/kept.json"
     number=$(dokima change open SQ-2044 --reason "a second day, and two vents" --requested-by "A. Pellow" --by Ada)
     dokima change edit "$number" --set 40.quantity=2 --set 20.quantity=18 --add item=VENT-R,quantity=2 --by Ada > /dev/null
     dokima change submit "$number" --by Ada
-    dokima change show "$number" --report "$work/r.html" --report "$work/r.pdf" --locale en_GB --chart "$here/bridge.png" > /dev/null
+    dokima change show "$number" --report "$work/r.html" --report "$work/r.pdf" --locale en_GB > /dev/null
     chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,900 \
         --screenshot="$here/report.png" "file://$work/r.html" > /dev/null 2>&1
     pdftoppm -r 80 -png -singlefile "$work/r.pdf" "$here/report-pdf"
 }
 picture waterfall
-picture pricesteps
 picture report

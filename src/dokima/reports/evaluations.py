@@ -27,7 +27,7 @@ def evaluation_paper(evaluation: Evaluation, words: Wording) -> Paper:
         columns = [Column(_("reads")), Column(_("in words")), Column(_("value"), wide=True)]
         sections.append(Section(_("values"), columns, rows))
     if evaluation.path:
-        columns = [Column(_("looks up")), Column(_("asked for"), wide=True), Column(_("finds"), wide=True)]
+        columns = [Column(_("table")), Column(_("asked for"), wide=True), Column(_("finds"), wide=True)]
         columns.append(Column(_("row")))
         rows = [
             Row([answer.table, _named(answer.asked), _found(answer, evaluation), _place(answer)])

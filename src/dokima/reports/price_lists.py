@@ -61,8 +61,8 @@ def _titled(prices: PriceList) -> str:
 
 
 def _prices(prices: PriceList, words: Wording) -> Section:
-    who = [Column(words["party"]), Column(words["name"], wide=True, spare=3)] if prices.by_party else []
-    what = [] if prices.by_party else [Column(words["item"]), Column(words["description"], wide=True, spare=5)]
+    who = [Column(words["party"]), Column(words["name"], spare=5)] if prices.by_party else []
+    what = [] if prices.by_party else [Column(words["item"]), Column(words["description"], spare=5)]
     columns = [
         *who,
         *what,
@@ -72,9 +72,9 @@ def _prices(prices: PriceList, words: Wording) -> Section:
         Column(_("price"), "number"),
         Column(_("discount"), wide=True),
         Column(_("net each"), "number"),
-        Column(_("where from"), wide=True, spare=2),
+        Column(_("where from"), spare=2),
         Column(_("until"), spare=3),
-        Column("", wide=True),
+        Column(""),
     ]
     # Text columns stand before figures in a table that fits a terminal, so all are texts but what is aligned.
     rows = [
@@ -114,7 +114,7 @@ def _discount(each: OnTop) -> str:
 
 
 def _mark(row: PriceRow) -> str:
-    return "changed" if row.is_both else "follows" if row.is_special else ""
+    return "total" if row.is_both else "follows" if row.is_special else ""
 
 
 def _remark(row: PriceRow, today: datetime.date) -> str:

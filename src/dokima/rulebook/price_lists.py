@@ -321,7 +321,7 @@ class _Asked:
             net = None if left is None else added([left, *(-each.amount for each in discounts)])
             yield PriceRow(
                 trial.party.code,
-                shown(value_at(names, int(context.order_of[at]))) if names is not None else "",
+                _name(names, int(context.order_of[at])) if not trial.party.is_group else "",
                 trial.item,
                 str(value_at(words, at) or ""),
                 str(value_at(units, at) or ""),
@@ -426,6 +426,12 @@ def _each(value: Formula, base: Formula | None, context: Context) -> Any:
 
 def _decimals(column: Any) -> list[Decimal | None]:
     return to_decimals(stored(numbers(column)))
+
+
+def _name(names: Any, order: int) -> str:
+    """What a party is called; blank where nobody says it."""
+    found = None if names is None else value_at(names, 0 if len(names) == 1 else order)
+    return "" if found is None else shown(found)
 
 
 def _money(value: Decimal | None, places: int) -> Decimal | None:
