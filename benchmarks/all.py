@@ -32,9 +32,22 @@ BENCHMARKS = (
     "output",
     "changes",
     "change_orders",
+    "editing",
+    "sheets",
     "databases",
 )
-LIBRARIES = ("numpy", "pyarrow", "pandas", "polars", "duckdb", "dask", "SQLAlchemy", "psycopg")
+LIBRARIES = (
+    "numpy",
+    "pyarrow",
+    "pandas",
+    "polars",
+    "duckdb",
+    "dask",
+    "SQLAlchemy",
+    "psycopg",
+    "openpyxl",
+    "python-calamine",
+)
 BEGIN, END = "<!-- results.json -->\n", "<!-- end of results.json -->\n"
 
 

@@ -14,6 +14,7 @@ from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
 from dokima.formats.registry import endings, module_of, offers, read_grid
+from dokima.model.collecting import collector_at_rest
 from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Fields
 from dokima.model.intake import RawOrders, read_orders
@@ -30,6 +31,7 @@ Source: TypeAlias = (
 """What holds orders: one document or several, columns, files, a flat frame, or frames of headers and lines."""
 
 
+@collector_at_rest()
 def orders_from(source: Source, fields: Fields, layout: Layout | None = None) -> Orders:
     """Orders out of whatever holds them.
 
