@@ -55,7 +55,7 @@ GROUPS = {
         "Event",
     ],
     "Other databases": ["Query"],
-    "Proving": ["AuditRemark", "AuditRemarks", "Replay"],
+    "Proving": ["prove", "junit", "CaseFolder", "Case", "Outcome", "Proof", "Coverage", "AuditRemark", "AuditRemarks", "Replay"],
     "What people and programs read": ["report", "Report", "draw", "to_csv", "to_json", "Detail", "visible"],
     "Errors": [],
 }

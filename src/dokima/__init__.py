@@ -52,6 +52,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formats.order_files import write_order as write_order
     from dokima.formats.reading import Source as Source
     from dokima.formats.results.detail import Detail as Detail
+    from dokima.formats.results.proofs import junit as junit
     from dokima.formats.results.registry import to_csv as to_csv
     from dokima.formats.results.registry import to_json as to_json
     from dokima.formulas.custom import function as function
@@ -64,6 +65,11 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.model.order import Line as Line
     from dokima.model.order import Order as Order
     from dokima.model.orders import Orders as Orders
+    from dokima.proving.cases import Case as Case
+    from dokima.proving.cases import CaseError as CaseError
+    from dokima.proving.coverage import Coverage as Coverage
+    from dokima.proving.proof import Outcome as Outcome
+    from dokima.proving.proof import Proof as Proof
     from dokima.proving.remark import AuditRemark as AuditRemark
     from dokima.proving.remark import AuditRemarks as AuditRemarks
     from dokima.proving.replay import Replay as Replay
@@ -80,6 +86,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.rulebook.beginning import begin as begin
     from dokima.rulebook.book import Rulebook as Rulebook
     from dokima.rulebook.book import load as load
+    from dokima.rulebook.case_files import CaseFolder as CaseFolder
+    from dokima.rulebook.case_files import prove as prove
     from dokima.rulebook.schema import rulebook_schema as rulebook_schema
     from dokima.rulebook.schema import settings_page as settings_page
     from dokima.rulebook.writing import write_orders as write_orders
@@ -105,6 +113,13 @@ _HOMES = {
     "answer": "dokima.rulebook.beginning",
     "begin": "dokima.rulebook.beginning",
     "Calculation": "dokima.engine.running.calculation",
+    "Case": "dokima.proving.cases",
+    "CaseError": "dokima.proving.cases",
+    "CaseFolder": "dokima.rulebook.case_files",
+    "Coverage": "dokima.proving.coverage",
+    "Outcome": "dokima.proving.proof",
+    "Proof": "dokima.proving.proof",
+    "prove": "dokima.rulebook.case_files",
     "ChangeEntries": "dokima.changes.listing",
     "ChangeEntry": "dokima.changes.listing",
     "ChangeOrder": "dokima.changes.change",
@@ -171,6 +186,7 @@ _HOMES = {
     "dask_workers": "dokima.cluster.executors",
     "draw": "dokima.reports.charts",
     "function": "dokima.formulas.custom",
+    "junit": "dokima.formats.results.proofs",
     "load": "dokima.rulebook.book",
     "open_store": "dokima.store.opening",
     "price_files": "dokima.cluster.running",
@@ -198,11 +214,15 @@ __all__ = [
     "AuditRemarks",
     "Beginning",
     "Calculation",
+    "Case",
+    "CaseError",
+    "CaseFolder",
     "ChangeEntries",
     "ChangeEntry",
     "ChangeOrder",
     "Charge",
     "Conflict",
+    "Coverage",
     "Delta",
     "Detail",
     "Discount",
@@ -229,12 +249,14 @@ __all__ = [
     "NotFound",
     "Order",
     "Orders",
+    "Outcome",
     "PriceComparison",
     "PriceList",
     "PriceRow",
     "PricedLine",
     "PricedOrder",
     "Problem",
+    "Proof",
     "QuantityPrice",
     "Query",
     "Refused",
@@ -265,9 +287,11 @@ __all__ = [
     "dask_workers",
     "draw",
     "function",
+    "junit",
     "load",
     "open_store",
     "price_files",
+    "prove",
     "refresh_drafts",
     "refuse",
     "report",

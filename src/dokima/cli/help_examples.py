@@ -13,6 +13,7 @@ EXAMPLES: Mapping[str, str] = {
     "explain": "dokima explain orders/SQ-2041.json 10 price",
     "eval": 'dokima eval "item.weight * line.quantity" orders/SQ-2041.json 10',
     "variance": "dokima variance orders/SQ-2041.json changed/SQ-2041.json",
+    "prove": "dokima prove --coverage",
     "audit": "dokima audit",
     "replay": "dokima replay orders --new ../rulebook-next",
     "edit": "dokima edit orders/SQ-2041.json --set 10.quantity=40 --dry-run",

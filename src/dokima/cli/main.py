@@ -24,6 +24,7 @@ COMMANDS = {
     "explain": "dokima.cli.explaining:explain",
     "eval": "dokima.cli.evaluating:evaluate",
     "variance": "dokima.cli.variances:variance",
+    "prove": "dokima.cli.proving:prove",
     "audit": "dokima.cli.auditing:audit",
     "ledger": "dokima.cli.ledgers:ledger",
     "replay": "dokima.cli.replaying:replay",

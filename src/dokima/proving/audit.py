@@ -6,8 +6,8 @@ import datetime
 
 from dokima.engine.program import Program
 from dokima.model.findings import SEVERITIES
-from dokima.proving.coverage import audit_discounts, audit_keys, audit_prices
 from dokima.proving.examples import Examples
+from dokima.proving.priced_items import audit_discounts, audit_keys, audit_prices
 from dokima.proving.remark import CHECKS, AuditRemarks
 from dokima.proving.rows import audit_rows
 from dokima.proving.usage import audit_comparisons, audit_rules, audit_usage

@@ -392,6 +392,18 @@ def _listing(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG
     return None, (lambda: listing_paper(result, words))
 
 
+def _proof(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.proofs import proof_paper, proof_report
+
+    return (lambda: proof_report(result)), (lambda: proof_paper(result, words))
+
+
+def _coverage(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.proofs import coverage_paper
+
+    return None, (lambda: coverage_paper(result, words))
+
+
 def _price_list(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
     from dokima.reports.price_lists import price_list_paper
 
@@ -441,6 +453,8 @@ _FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "PriceList": _price_list,
     "PricedLine": _line,
     "PricedOrder": _order,
+    "Coverage": _coverage,
+    "Proof": _proof,
     "Replay": _replay,
     "RuleAnswers": _answers,
     "Rulebook": _rulebook,

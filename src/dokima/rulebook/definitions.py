@@ -124,6 +124,7 @@ BUILT_IN: Sequence[RuleDefinition] = (
         require="abs(line.quantity) >= abs(line.delivered)",
         message="{line.delivered} are delivered already; the quantity cannot be {line.quantity}.",
         field="line.quantity",
+        built_in=True,
     ),
     RuleDefinition(
         id="paid-order",
@@ -133,12 +134,14 @@ BUILT_IN: Sequence[RuleDefinition] = (
         require="sum(payment.amount) == 0",
         message="{sum(payment.amount)} has been paid on {header.number}.",
         help="Accept it once it is settled who pays it back.",
+        built_in=True,
     ),
     RuleDefinition(
         id="delivered-stays",
         at=("remove",),
         require="blank(line.delivered) or line.delivered == 0",
         message="{line.delivered} are delivered already; the line cannot be removed.",
+        built_in=True,
     ),
 )
 """Rules every rulebook has; one that declares a rule with such an id puts its own in the place."""

@@ -33,6 +33,7 @@ class RuleDefinition:
 
     Attributes:
         python: The Python function of a rule in Python, which has no formula.
+        built_in: Whether every rulebook has it.
     """
 
     id: str = setting("Its id.")
@@ -51,6 +52,7 @@ class RuleDefinition:
     acknowledge: bool = setting("Whether a warning stops until somebody accepts it.", default=False)
     parents: Parents = setting("Whether lines with sub-lines are asked: not, also, or only they.", default="")
     python: PythonRule | None = None
+    built_in: bool = False
 
 
 @dataclass(frozen=True, eq=False)

@@ -26,6 +26,7 @@ _MODULES: Mapping[str, str] = {
     "Listing": "listings",
     "ManyEdited": "many_edits",
     "PriceList": "price_lists",
+    "Proof": "proofs",
     "Replay": "replays",
     "RuleAnswers": "answers",
     "Variance": "variances",

@@ -1,0 +1,117 @@
+"""``dokima prove``: the worked examples of a rulebook, run; recorded, confirmed, and what they reach."""
+
+from __future__ import annotations
+
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from dokima import CaseFolder, DokimaError, Proof, junit, report
+from dokima.cli.finding_books import book_folder
+from dokima.cli.options import HERE, Book, By, LocaleOption, Today, day, pairs, person
+from dokima.cli.output import complain, note
+from dokima.cli.writing import ReportFiles, write_reports
+
+
+class Written(StrEnum):
+    """How a proof is written."""
+
+    table = "table"
+    json = "json"
+    csv = "csv"
+    junit = "junit"
+
+
+def prove(
+    names: Annotated[list[str] | None, typer.Argument(metavar="[CASES...]", help="Names of cases; or all.")] = None,
+    coverage: Annotated[
+        bool, typer.Option("--coverage", help="Say what passing cases reach, and what none does.")
+    ] = False,
+    fail_under: Annotated[
+        list[str] | None, typer.Option("--fail-under", help="Least coverage in percent: rules=100. May repeat.")
+    ] = None,
+    record: Annotated[list[str] | None, typer.Option("--record", help="Write down what a case gives now.")] = None,
+    confirm: Annotated[list[str] | None, typer.Option("--confirm", help="Say that a recorded case is right.")] = None,
+    watch: Annotated[bool, typer.Option("--watch", help="Run again whenever a file is saved.")] = False,
+    by: By = "",
+    today: Today = "",
+    files: ReportFiles = None,
+    locale: LocaleOption = "",
+    book: Book = HERE,
+    form: Annotated[
+        Written, typer.Option("--format", "-f", help="For people, programs, or what runs tests.")
+    ] = Written.table,
+) -> None:
+    """Run the worked examples in cases/. Exit status 1 if one fails, or too little is covered."""
+    folder = book_folder(book)
+    for name in record or ():
+        _record(CaseFolder(folder), name)
+    for name in confirm or ():
+        CaseFolder(folder).confirm(name, person(by), day(today))
+        note(f"{name}: confirmed by {person(by)}")
+    if record or confirm:
+        return
+    wanted = {name: _percent(name, value) for name, value in pairs(fail_under).items()}
+    if watch:
+        _watch(folder, names or [], locale)
+        return
+    proof = CaseFolder(folder).prove(names or [], coverage=coverage or bool(wanted))
+    shown = report(proof, locale=locale)
+    write_reports(shown, files)
+    match form:
+        case Written.table:
+            shown.show()
+        case Written.json:
+            sys.stdout.write(shown.json + "\n")
+        case Written.csv:
+            sys.stdout.write(shown.csv())
+        case Written.junit:
+            sys.stdout.write(junit(proof))
+    raise typer.Exit(1 if proof.failed or _too_little(proof, wanted) else 0)
+
+
+def _record(cases: CaseFolder, name: str) -> None:
+    changed = cases.record(name)
+    for path, old, new in changed:
+        note(f"{name}: {path} = {new}" + (f" (it was {old})" if old else ""))
+    note(f"{name}: recorded, and unconfirmed until somebody says it is right (--confirm '{name}')")
+
+
+def _percent(name: str, value: str) -> int:
+    if not value.isdigit() or int(value) > 100:
+        raise DokimaError(f"expected --fail-under {name} as a percentage such as {name}=90 (got '{value}')")
+    return int(value)
+
+
+def _too_little(proof: Proof, wanted: dict[str, int]) -> bool:
+    """Whether less is covered than was asked for; says so."""
+    known = proof.coverage.headline() if proof.coverage is not None else {}
+    found = False
+    for name, least in wanted.items():
+        if name not in known:
+            raise DokimaError(f"there is no coverage of '{name}'; there are {', '.join(known)}")
+        if proof.coverage.percent(name) < least:
+            complain(f"{name}: {proof.coverage.percent(name)} % covered, expected {least} %")
+            found = True
+    return found
+
+
+def _watch(folder: Path, names: list[str], locale: str) -> None:
+    """Run all again whenever a file below the folder is saved."""
+    try:
+        from watchfiles import watch
+    except ImportError:
+        raise DokimaError("--watch needs watchfiles: pip install 'dokima[watch]'") from None
+    _again(folder, names, locale)
+    for _changes in watch(folder, raise_interrupt=False):
+        _again(folder, names, locale)
+
+
+def _again(folder: Path, names: list[str], locale: str) -> None:
+    try:
+        report(CaseFolder(folder).prove(names), locale=locale).show()
+    except DokimaError as error:
+        complain(str(error))

@@ -1,0 +1,243 @@
+"""Comparing what a case gave with what it expects."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+from dokima.changes.variance import Variance
+from dokima.engine.explaining.explainer import explain_line
+from dokima.engine.program import Program
+from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.pricing import Pricing
+from dokima.errors import DokimaError, nearest
+from dokima.model.columns import shown
+from dokima.model.findings import Finding
+from dokima.proving.cases import Case, Expected, as_day, as_number
+from dokima.proving.proof import Difference, Outcome, in_words
+from dokima.routines.totals import TOTALS
+from dokima.tables.candidates import row_values
+
+
+@dataclass
+class Ran:
+    """What running a case gave, before it is compared.
+
+    Attributes:
+        order: The priced order; None if it was refused or could not be read.
+        pricing: The traced pricing it is in, for rows and explanations.
+        findings: What rules and prices said.
+        refused: Findings of an edit that was refused; None if none was.
+        said: What the refusal said.
+        variance: Of a change order.
+        program: The rulebook it ran with.
+        moved: States the order moved through, from and to.
+    """
+
+    order: PricedOrder | None = None
+    pricing: Pricing | None = None
+    findings: Sequence[Finding] = ()
+    refused: Sequence[Finding] | None = None
+    said: str = ""
+    variance: Variance | None = None
+    program: Program | None = None
+    moved: list[tuple[str, str]] = field(default_factory=list)
+
+
+def compared(case: Case, ran: Ran, confirmed: bool) -> Outcome:
+    """What came of a case, compared with what it expects; its figures exactly."""
+    if not case.expect:
+        return Outcome(case, error="it expects nothing, so it proves nothing", is_confirmed=confirmed)
+    values: dict[str, Any] = {}
+    differences: list[Difference] = []
+    for expected in case.expect:
+        try:
+            got = _value(expected, ran)
+        except DokimaError as error:
+            differences.append(Difference(expected.path, in_words(expected.value), str(error)))
+            continue
+        values[expected.path] = got
+        if expected.is_open:
+            differences.append(Difference(expected.path, "still to be recorded", in_words(got)))
+        elif not _is_met(expected, got):
+            differences.append(Difference(expected.path, _told(expected), in_words(got), _why(expected, ran)))
+    differences += _unexpected(case, ran)
+    refused = tuple(each.rule for each in ran.refused or ())
+    return Outcome(case, tuple(differences), "", confirmed, values, tuple(ran.moved), refused)
+
+
+def _told(expected: Expected) -> str:
+    about = "" if expected.about is None else f", give or take {shown(expected.about)}"
+    return f"{in_words(expected.value)}{about}"
+
+
+def _value(expected: Expected, ran: Ran) -> Any:
+    """What came for an expectation.
+
+    Raises:
+        DokimaError: There is no such thing in the result.
+    """
+    path = expected.path
+    if path == "refused":
+        return False if ran.refused is None else ([each.rule for each in ran.refused] or ran.said)
+    if ran.refused is not None:
+        raise DokimaError(f"the edit was refused: {ran.said}")
+    if path in ("findings", "no_findings"):
+        return [f"{each.rule}@{each.line}" if each.line else each.rule for each in ran.findings]
+    order = ran.order
+    assert order is not None
+    head, _, tail = path.partition(".")
+    if path == "tax":
+        return [
+            {"category": t.category, "percent": t.percent, "taxable": t.taxable, "tax": t.tax}
+            for t in order.tax_breakdown
+        ]
+    if head == "line" and "." in tail:
+        number, _, name = tail.rpartition(".")
+        line = order.line(number)
+        return getattr(line, name) if _has(line, name) else _no_such(name, path)
+    if head == "rows":
+        return _row(tail, ran)
+    if head == "variance":
+        return _of_variance(tail, ran)
+    if head == "header":
+        return order.figures[tail] if tail in order.figures else order.header(tail)
+    if path in TOTALS:
+        return getattr(order.totals, path)
+    if path in order.figures:
+        return order.figures[path]
+    known = [*TOTALS, *order.figures, "tax", "findings", "no_findings", "refused", "line.10.price", "rows.10.table"]
+    raise DokimaError(f"there is no '{path}'{nearest(path, known)}")
+
+
+def _has(line: Any, name: str) -> bool:
+    figures, fields = line.order.calculation.figures, line.order.calculation.orders.fields.line
+    return name in figures or name in fields
+
+
+def _no_such(name: str, path: str) -> Any:
+    raise DokimaError(f"there is no '{path}': no figure or field is called {name}")
+
+
+def _row(tail: str, ran: Ran) -> dict[str, Any] | None:
+    """The cells of the row of a table that won for a line: ``10.agreed``, or ``agreed`` for the first line."""
+    number, _, table = tail.rpartition(".")
+    order, pricing, program = ran.order, ran.pricing, ran.program
+    assert order is not None
+    assert pricing is not None
+    assert program is not None
+    if table not in program.tables:
+        raise DokimaError(f"there is no table '{table}'{nearest(table, program.tables)}")
+    line = order.line(number) if number else order.lines[0]
+    found = pricing.trace_of(order.position)
+    if found is None or found[0].context is None:
+        raise DokimaError("no routine fits the order, so no row won")
+    context = found[0].context
+    at = found[0].lines.tolist().index(line.position)
+    row = context.row_at(table, int(context.order_of[at]), at)
+    return row_values(program.tables[table], row) if row >= 0 else None
+
+
+def _of_variance(tail: str, ran: Ran) -> Any:
+    if ran.variance is None:
+        raise DokimaError("there is no variance: the case changes no order ('change')")
+    number, _, name = tail.rpartition(".")
+    if not number:
+        (totals,) = ran.variance.totals().values()
+        if name not in totals:
+            raise DokimaError(f"there is no 'variance.{name}'{nearest(name, totals)}")
+        return totals[name].variance
+    lines = {line.line: line for line in ran.variance.lines(every=True)}
+    if number not in lines:
+        raise DokimaError(f"there is no line {number} in the variance{nearest(number, lines)}")
+    if name not in lines[number].figures:
+        raise DokimaError(f"there is no 'variance.{number}.{name}'{nearest(name, lines[number].figures)}")
+    return lines[number].figures[name].variance
+
+
+def _is_met(expected: Expected, got: Any) -> bool:
+    wanted, path = expected.value, expected.path
+    if path == "refused":
+        return _refusal_met(wanted, got)
+    if path == "findings":
+        said = {*got, *(each.partition("@")[0] for each in got)}
+        return all(str(each) in said for each in (wanted if isinstance(wanted, list | tuple) else [wanted]))
+    if path == "no_findings":
+        if isinstance(wanted, list | tuple):
+            return not {each.partition("@")[0] for each in got} & set(map(str, wanted))
+        return not got
+    if path == "tax":
+        return len(wanted) == len(got) and all(_like(mine, theirs) for mine, theirs in zip(wanted, got, strict=True))
+    if path.startswith("rows."):
+        return got is None if wanted is None else got is not None and _like(wanted, got)
+    return _same(wanted, got, expected.about)
+
+
+def _refusal_met(wanted: Any, got: Any) -> bool:
+    if isinstance(wanted, bool):
+        return bool(got) == wanted
+    said = got if isinstance(got, list) else [got]
+    return bool(got) and all(
+        any(str(each) == rule or str(each) in str(rule) for rule in said)
+        for each in (wanted if isinstance(wanted, list | tuple) else [wanted])
+    )
+
+
+def _like(wanted: Mapping[str, Any], got: Mapping[str, Any]) -> bool:
+    """Whether all that is named is as it was expected."""
+    return all(name in got and _same(None if value == "" else value, got[name], None) for name, value in wanted.items())
+
+
+def _same(wanted: Any, got: Any, about: Decimal | None) -> bool:
+    if wanted is None or got is None:
+        return wanted is None and got is None
+    if isinstance(got, bool):
+        return str(wanted).lower() == str(got).lower()
+    if isinstance(got, datetime.date):
+        return as_day(wanted) == got
+    if isinstance(got, Decimal | int):
+        number = as_number(wanted)
+        return number is not None and abs(Decimal(got) - number) <= (about or 0)
+    return str(wanted) == str(got)
+
+
+def _unexpected(case: Case, ran: Ran) -> list[Difference]:
+    """Errors, and refusals, that nobody expected."""
+    if ran.refused is not None:
+        known = any(each.path == "refused" for each in case.expect)
+        return [] if known else [Difference("refused", "no refusal", ran.said)]
+    named: set[str] = set()
+    for each in case.expect:
+        if each.path == "findings":
+            given = each.value if isinstance(each.value, list | tuple) else [each.value]
+            named |= {str(rule) for rule in given}
+    lost = [
+        each for each in ran.findings
+        if each.severity == "error" and not {each.rule, f"{each.rule}@{each.line}"} & named
+    ]  # fmt: skip
+    return [
+        Difference(f"finding {each.rule}{f'@{each.line}' if each.line else ''}", "no error", str(each.message))
+        for each in lost
+    ]
+
+
+def _why(expected: Expected, ran: Ran) -> str:
+    """How a figure of a line came about, in a line of its explanation."""
+    head, _, tail = expected.path.partition(".")
+    number, _, name = tail.rpartition(".")
+    if head != "line" or ran.order is None or ran.pricing is None or not ran.pricing.parts:
+        return ""
+    figure = "price" if name in ("price", "amount") else name
+    try:
+        explanation = explain_line(ran.pricing, ran.order.number, number, figure)
+    except DokimaError:
+        return ""
+    for step in explanation.steps:
+        if figure in (step.name, step.kind) or len(explanation.steps) == 1:
+            answer = next((each for each in step.answers if each.row is not None and not each.is_key), None)
+            said = str(step.source) or ", ".join(map(str, step.counted.values()))
+            return f"{said}; {answer.label} {answer.terms} ({answer.place})" if answer else said
+    return ""

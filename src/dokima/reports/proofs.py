@@ -1,0 +1,151 @@
+"""What came of cases as people read it: only what fails, and what no case has reached."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from dokima.proving.coverage import Coverage, TableReached
+from dokima.proving.proof import Outcome, Proof
+from dokima.reports.language import N_, _, counted, told
+from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.translations import Wording
+
+HEADLINE = {
+    "rules": N_("rules"), "conditions": N_("conditions"), "options": N_("price options"), "steps": N_("steps"),
+    "limits": N_("caps and floors"), "winners": N_("winners"), "moves": N_("moves of state"),
+}  # fmt: skip
+"""What the headline counts, in words."""
+
+
+def proof_report(proof: Proof) -> RenderableType:
+    """Each case that failed: expected, got, and why; then the counts, and the coverage if it was asked for."""
+    parts: list[RenderableType] = []
+    for outcome in proof.failed:
+        parts += [*_failure(outcome), Text("")]
+    for outcome in proof.unconfirmed:
+        parts.append(
+            Text.assemble((_("unconfirmed"), "yellow"), f"  {outcome.case.name}  ", (outcome.case.place, "dim"))
+        )
+    parts.append(Text(_summary(proof), style="bold red" if proof.failed else "bold green"))
+    if proof.coverage is not None:
+        parts += [Text(""), coverage_paper(proof.coverage, Wording()).to_rich()]
+    return Group(*parts)
+
+
+def _failure(outcome: Outcome) -> Iterator[Text]:
+    yield Text.assemble((_("failed"), "bold red"), f"  {outcome.case.name}  ", (outcome.case.place, "dim"))
+    if outcome.error:
+        yield Text(f"    {outcome.error}")
+    for each in outcome.differences:
+        line = Text(f"    {each.path}: ")
+        line.append(_("expected {expected}, got {got}").format(expected=each.expected, got=each.got), style="bold")
+        yield line
+        if each.why:
+            yield Text(f"      {told(each.why)}", style="dim")
+
+
+def _summary(proof: Proof) -> str:
+    if not len(proof):
+        return _("no cases: put one into cases/first.toml, or a sheet beside it; the guide says how")
+    said = [
+        counted(len(proof.passed), "{count} case passed", "{count} cases passed"),
+        counted(len(proof.failed), "{count} failed", "{count} failed"),
+    ]
+    if proof.unconfirmed:
+        said.append(counted(len(proof.unconfirmed), "{count} unconfirmed", "{count} unconfirmed"))
+    return ", ".join(said)
+
+
+def proof_paper(proof: Proof, words: Wording) -> Paper:
+    """Every case and what came of it; below it the coverage, if it was asked for."""
+    columns = [Column(_("case")), Column(_("result")), Column(_("where")), Column("", wide=True)]
+    rows = []
+    for outcome in proof.outcomes:
+        result = _("failed") if not outcome.passed else _("passed") if outcome.is_confirmed else _("unconfirmed")
+        said = outcome.error or "\n".join(
+            f"{d.path}: " + _("expected {expected}, got {got}").format(expected=d.expected, got=d.got)
+            for d in outcome.differences
+        )
+        mark = "" if outcome.passed and outcome.is_confirmed else "removed" if not outcome.passed else "changed"
+        rows.append(Row([outcome.case.name, result, outcome.case.place, said], mark))
+    sections = [Section(_("cases"), columns, rows, _summary(proof))]
+    if proof.coverage is not None:
+        sections += _coverage_sections(proof.coverage)
+    return _paper(_("Proof of the rulebook"), _summary(proof), sections, words)
+
+
+def coverage_paper(coverage: Coverage, words: Wording) -> Paper:
+    """What passing cases have reached, and each thing that none has."""
+    return _paper(_("Coverage"), "", _coverage_sections(coverage), words)
+
+
+def _paper(title: str, headline: str, sections: list[Section], words: Wording) -> Paper:
+    return Paper(
+        title=title,
+        subtitle="",
+        facts={},
+        sections=sections,
+        currency="",
+        places=0,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=words.page_words,
+        headline=headline,
+    )
+
+
+def _coverage_sections(coverage: Coverage) -> list[Section]:
+    counts = coverage.headline()
+    head = [Column(_("of")), Column(_("covered"), "number"), Column(_("there are"), "number"), Column("%", "number")]
+    rows = [
+        Row([_(HEADLINE[name]), *map(str, counts[name]), str(coverage.percent(name))])
+        for name in HEADLINE
+        if counts[name][1]
+    ]
+    missing = [Row([kind, what, lacks]) for kind, what, lacks in uncovered(coverage)]
+    lacking = [Column(_("of")), Column(_("not reached"), wide=True), Column(_("lacks"), wide=True)]
+    tables = []
+    for name, each in coverage.tables.items():
+        counts_of = (each.rows, len(each.won), len(set(each.lost) - each.won), _never(each))
+        tables.append(Row([name, *map(str, counts_of), _met(each)]))
+    columns = [
+        Column(_("table")), Column(_("rows"), "number"), Column(_("won"), "number"), Column(_("only lost"), "number"),
+        Column(_("never looked at"), "number"), Column(_("breaks met"), wide=True),
+    ]  # fmt: skip
+    return [
+        Section("", head, rows),
+        Section(_("not reached"), lacking, missing, _("every one is reached")),
+        Section(_("tables, outside the headline"), columns, tables),
+    ]
+
+
+def uncovered(coverage: Coverage) -> Iterator[tuple[str, str, str]]:
+    """Everything of the headline that no passing case has reached: its kind, what it is, what it lacks."""
+    for name, rule in coverage.rules.items():
+        if not rule.is_covered:
+            lacks = [_("never fired")] * (not rule.fired) + [_("never passed")] * (not rule.passed)
+            yield _("rules"), name, ", ".join(lacks)
+    for path, leaves in coverage.conditions.items():
+        for leaf in leaves:
+            if not leaf.is_covered:
+                lacks = [_("never true")] * (not leaf.true) + [_("never false")] * (not leaf.false)
+                yield _("conditions"), f"{path}: {leaf.text}", ", ".join(lacks)
+    for kind in ("options", "steps", "limits", "winners"):
+        for name, count in getattr(coverage, kind).items():
+            if not count:
+                yield _(HEADLINE[kind]), name, _("no line")
+    for name, met in coverage.moves.items():
+        if not met:
+            yield _(HEADLINE["moves"]), name, _("no case")
+
+
+def _never(each: TableReached) -> int:
+    return each.rows - len(each.won | set(each.lost))
+
+
+def _met(each: TableReached) -> str:
+    whole = sum(1 for met in each.breaks.values() if met >= {"below", "at", "above"})
+    return _("{count} of {all} below, at and above").format(count=whole, all=len(each.breaks)) if each.breaks else ""

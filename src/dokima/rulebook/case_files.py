@@ -1,0 +1,286 @@
+"""The cases of a rulebook's folder: TOML and sheets in ``cases/``, run, recorded, confirmed."""
+
+from __future__ import annotations
+
+import datetime
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+
+from dokima.engine.program import Program
+from dokima.errors import DokimaError, NotFound, listed, nearest
+from dokima.formats.registry import module_of, read_grid
+from dokima.formats.whole_files import write_whole
+from dokima.model.columns import shown
+from dokima.model.raw import RawColumn
+from dokima.proving.cases import OPEN, Case, CaseError, read_case, read_sheet
+from dokima.proving.proof import Outcome, Proof
+from dokima.proving.running_cases import Batch, run_cases
+from dokima.rulebook.book import Rulebook, load
+
+FOLDER = "cases"
+RECORDED = ("payable", "without_tax")
+"""What is recorded of an order where a case names nothing."""
+
+
+@dataclass
+class CaseFolder:
+    """A rulebook and the cases beside it.
+
+    Args:
+        folder: The folder of the rulebook.
+        book: The rulebook; loaded from the folder if None.
+
+    Raises:
+        CaseError: A case cannot be read; all problems are told with file and row.
+    """
+
+    folder: Path
+    book: Rulebook | None = None
+    cases: list[Case] = field(default_factory=list)
+    _programs: dict[tuple[tuple[str, str], ...], Program] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.rulebook = self.book if self.book is not None else load(self.folder)
+        problems: list[str] = []
+        for path in sorted((self.folder / FOLDER).glob("*")):
+            try:
+                self.cases += self.read(path)
+            except DokimaError as error:
+                problems.append(str(error))
+        names: dict[str, Case] = {}
+        for case in self.cases:
+            if case.name in names:
+                problems.append(f"{case.place}: there is a case '{case.name}' in {names[case.name].place} already")
+            names.setdefault(case.name, case)
+        if problems:
+            raise CaseError("\n".join(problems))
+
+    def read(self, path: Path) -> list[Case]:
+        """The cases of one file; none of a file of another kind.
+
+        Raises:
+            CaseError: One of them cannot be read.
+            DocumentError: The file cannot be read.
+        """
+        name = f"{FOLDER}/{path.name}"
+        if path.suffix == ".toml":
+            found = _of_toml(path, name, {case.name: case for case in self.cases})
+        elif path.suffix.lower() in (".csv", ".xlsx"):
+            grid = read_grid(path)
+            if grid.problems:
+                raise CaseError("\n".join(str(problem) for problem in grid.problems))
+            if "case" not in grid.columns and not any(heading.startswith("expect ") for heading in grid.columns):
+                return []  # a table that a case pins
+            columns = {
+                heading: [None if at < 0 else column.values[at] for at in column.places()]
+                for heading, column in grid.columns.items()
+            }
+            found = read_sheet(columns, grid.rows.tolist(), name)
+        else:
+            return []
+        return [self._with_order(case) for case in found]
+
+    def _with_order(self, case: Case) -> Case:
+        """The case with its order as plain data."""
+        if not isinstance(case.order, str):
+            return case
+        path, _, number = case.order.partition("#")
+        file = self.folder / path
+        if not file.is_file():
+            raise CaseError(f"{case.place}, case '{case.name}': there is no file '{path}' beside the rulebook")
+        orders = module_of(file).read_documents(file)
+        wanted = [order for order in orders if not number or order.number == number]
+        if len(wanted) != 1:
+            hint = "; name one as 'file.json#NUMBER'" if len(orders) > 1 else ""
+            raise CaseError(f"{case.place}, case '{case.name}': expected one order in {path} (got {len(wanted)}{hint})")
+        return replace(case, order=wanted[0].to_dict())
+
+    def program_of(self, case: Case) -> Program:
+        """The rulebook of a case, with the tables that it pins."""
+        key = tuple(sorted(case.tables.items()))
+        if key not in self._programs:
+            program = self.rulebook.program
+            if key:
+                from dokima.rulebook.loading import with_tables
+
+                sources = {name: _rows(self.folder / file, self.rulebook, name) for name, file in key}
+                program = with_tables(program, sources)
+            self._programs[key] = program
+        return self._programs[key]
+
+    def pinned(self, case: Case) -> dict[str, str]:
+        """The content of the tables that a case pins."""
+        return {name: (self.folder / file).read_text(encoding="utf-8") for name, file in case.tables.items()}
+
+    def chosen(self, names: Sequence[str]) -> list[Case]:
+        """Cases by name; all if none is named.
+
+        Raises:
+            NotFound: There is none of that name; names the nearest.
+        """
+        known = {case.name: case for case in self.cases}
+        for name in names:
+            if name not in known:
+                raise NotFound(f"there is no case '{name}'{nearest(name, known) or f'; there are {listed(known)}'}")
+        return [known[name] for name in names] if names else list(self.cases)
+
+    def prove(self, names: Sequence[str] = (), *, coverage: bool = False) -> Proof:
+        """Run cases.
+
+        Args:
+            names: Their names; all if empty.
+            coverage: Also say what they reach.
+        """
+        return self.run(self.chosen(names), coverage=coverage)
+
+    def run(self, cases: Sequence[Case], *, coverage: bool = False) -> Proof:
+        """Run some cases of this folder."""
+        outcomes, batches = run_cases(cases, self.program_of, self.pinned)
+        return Proof(outcomes, self._covered(outcomes, batches) if coverage else None)
+
+    def _covered(self, outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> Any:
+        from dokima.proving.coverage import covered
+
+        return covered(self.rulebook.program, outcomes, batches)
+
+    # -- recording and confirming -------------------------------------------------------------------------------
+
+    def record(self, name: str) -> list[tuple[str, str, str]]:
+        """Write down what comes out now where a case leaves it open, or had it recorded; it is unconfirmed then.
+
+        Returns:
+            What changed: path, what stood there (blank for nothing), what stands there now.
+
+        Raises:
+            NotFound: There is no such case.
+            DokimaError: It stands in a sheet, or could not be run.
+        """
+        case, path, document, entry = self._entry(name)
+        lines = case.order.get("lines", []) if isinstance(case.order, Mapping) else []
+        if not case.expect:
+            numbers = [str(line.get("number") or (at + 1) * 10) for at, line in enumerate(lines)]
+            paths = [*(f"line.{number}.{figure}" for number in numbers for figure in ("price", "net")), *RECORDED]
+            entry["expect"] = dict.fromkeys(paths, OPEN)
+            case = replace(case, expect=read_case({"name": name, "expect": dict(entry["expect"])}, "", None, {}).expect)
+        (outcome,) = self.run([case]).outcomes
+        if outcome.error:
+            raise DokimaError(f"case '{name}' cannot be recorded: {outcome.error}")
+        changed: list[tuple[str, str, str]] = []
+        for expected in case.expect:
+            if expected.path not in outcome.values or not (expected.is_open or case.recorded or not case.expect):
+                continue
+            new = _written(outcome.values[expected.path])
+            old = "" if expected.is_open else _written(expected.value)
+            if new != old:
+                _put(entry["expect"], expected.path, new)
+                changed.append((expected.path, shown(old) if old != "" else "", shown(new)))
+        entry["recorded"] = True
+        entry.pop("confirmed", None)
+        write_whole(path, tomlkit.dumps(document))
+        return changed
+
+    def confirm(self, name: str, by: str, on: datetime.date) -> None:
+        """Say that a case is right: name, day, and a digest of what it is now. Any edit makes it unconfirmed again.
+
+        Raises:
+            NotFound: There is no such case.
+            DokimaError: It stands in a sheet, or does not pass.
+        """
+        case, path, document, entry = self._entry(name)
+        (outcome,) = self.run([case]).outcomes
+        if not outcome.passed:
+            raise DokimaError(f"case '{name}' does not pass, so it cannot be confirmed")
+        mark = tomlkit.inline_table()
+        mark.update({"by": by, "on": on.isoformat(), "digest": case.digest(self.pinned(case))})
+        entry["confirmed"] = mark
+        write_whole(path, tomlkit.dumps(document))
+
+    def _entry(self, name: str) -> tuple[Case, Path, Any, Any]:
+        """A case, its file, the document in it, and its entry there."""
+        (case,) = self.chosen([name])
+        path = self.folder / case.file
+        if path.suffix != ".toml":
+            raise DokimaError(f"case '{name}' stands in a sheet; only cases in TOML are recorded and confirmed")
+        document = tomlkit.parse(path.read_text(encoding="utf-8"))
+        entry = next(each for each in document["case"] if each.get("name") == name)
+        return case, path, document, entry
+
+
+def prove(folder: str | Path, names: Sequence[str] = (), *, coverage: bool = False) -> Proof:
+    """Run the cases of a rulebook's folder.
+
+    Args:
+        folder: The folder; its cases stand in ``cases/``, as TOML or as sheets.
+        names: Names of cases; all if empty.
+        coverage: Also say what those that pass reach.
+
+    Raises:
+        CaseError: A case cannot be read; all are told, with file and row.
+        NotFound: There is no case of a name.
+    """
+    return CaseFolder(Path(folder)).prove(names, coverage=coverage)
+
+
+def _of_toml(path: Path, name: str, known: dict[str, Case]) -> list[Case]:
+    try:
+        text = path.read_text(encoding="utf-8")
+        data = tomllib.loads(text, parse_float=Decimal)
+    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        raise CaseError(f"{name}: this is not TOML: {error}") from None
+    entries = data.get("case", [])
+    if not isinstance(entries, list) or set(data) - {"case"}:
+        other = next(iter(set(data) - {"case"}), "case")
+        raise CaseError(f"{name}: expected [[case]] entries and nothing else (got '{other}')")
+    rows = [at for at, line in enumerate(text.splitlines(), start=1) if line.strip().replace(" ", "") == "[[case]]"]
+    found: list[Case] = []
+    for at, entry in enumerate(entries):
+        case = read_case(entry, name, rows[at] if at < len(rows) else None, known)
+        known.setdefault(case.name, case)
+        found.append(case)
+    return found
+
+
+def _rows(path: Path, book: Rulebook, table: str) -> list[dict[str, Any]]:
+    """The rows of a pinned table, read as its own file is."""
+    if table not in book.program.tables:
+        raise NotFound(f"there is no table '{table}' to pin{nearest(table, book.program.tables)}")
+    grid = read_grid(path, book.program.tables[table].definition)
+    return [{heading: _at(column, row) for heading, column in grid.columns.items()} for row in range(grid.size)]
+
+
+def _at(column: RawColumn, row: int) -> Any:
+    place = column.place(row)
+    return None if place < 0 else column.values[place]
+
+
+def _written(value: Any) -> Any:
+    """A value as a case writes it: numbers as text, a blank as nothing."""
+    if value is None:
+        return ""
+    if isinstance(value, list | tuple):
+        return [_written(each) for each in value]
+    if isinstance(value, Mapping):
+        return {name: _written(each) for name, each in value.items() if each is not None}
+    return (
+        value if isinstance(value, bool | str) else format(value, "f") if isinstance(value, Decimal) else shown(value)
+    )
+
+
+def _put(expect: Any, path: str, value: Any) -> None:
+    """Put a value at a path of the expectations, whether it is written as one key or as tables."""
+    if path in expect:
+        expect[path] = value
+        return
+    parts = path.split(".")
+    for at in range(len(parts) - 1, 0, -1):
+        key = ".".join(parts[:at])
+        if key in expect and isinstance(expect[key], Mapping):
+            _put(expect[key], ".".join(parts[at:]), value)
+            return
+    expect[path] = value
