@@ -53,6 +53,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formats.reading import Source as Source
     from dokima.formats.results.detail import Detail as Detail
     from dokima.formats.results.proofs import junit as junit
+    from dokima.formats.results.proofs import told_outcome as told_outcome
     from dokima.formats.results.registry import to_csv as to_csv
     from dokima.formats.results.registry import to_json as to_json
     from dokima.formulas.custom import function as function
@@ -87,7 +88,9 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.rulebook.book import Rulebook as Rulebook
     from dokima.rulebook.book import load as load
     from dokima.rulebook.case_files import CaseFolder as CaseFolder
+    from dokima.rulebook.case_files import order_choices as order_choices
     from dokima.rulebook.case_files import prove as prove
+    from dokima.rulebook.case_files import prove_order as prove_order
     from dokima.rulebook.schema import rulebook_schema as rulebook_schema
     from dokima.rulebook.schema import settings_page as settings_page
     from dokima.rulebook.writing import write_orders as write_orders
@@ -119,6 +122,9 @@ _HOMES = {
     "Coverage": "dokima.proving.coverage",
     "Outcome": "dokima.proving.proof",
     "Proof": "dokima.proving.proof",
+    "order_choices": "dokima.rulebook.case_files",
+    "prove_order": "dokima.rulebook.case_files",
+    "told_outcome": "dokima.formats.results.proofs",
     "prove": "dokima.rulebook.case_files",
     "ChangeEntries": "dokima.changes.listing",
     "ChangeEntry": "dokima.changes.listing",
@@ -290,8 +296,10 @@ __all__ = [
     "junit",
     "load",
     "open_store",
+    "order_choices",
     "price_files",
     "prove",
+    "prove_order",
     "refresh_drafts",
     "refuse",
     "report",
@@ -302,6 +310,7 @@ __all__ = [
     "store_sql",
     "to_csv",
     "to_json",
+    "told_outcome",
     "upgrade_store",
     "visible",
     "worker_processes",

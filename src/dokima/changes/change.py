@@ -26,6 +26,7 @@ from dokima.model.content import NOT_AGREED
 from dokima.model.document import Document
 from dokima.model.findings import Findings
 from dokima.model.order import Order
+from dokima.model.orders import Orders
 from dokima.model.said import SHOWN
 from dokima.model.states import Settle
 
@@ -251,6 +252,21 @@ class ChangeOrder:
             self._record["accepted"] = accepted
         self._record["settled"] = settlement.to_dict()
         return settlement
+
+    def at_approval(
+        self, by: str, current: Sequence[Order | Document], *, today: datetime.date | None = None
+    ) -> tuple[Orders, Run]:
+        """The order as it would be approved, and what rules of approving are told of the change; decides nothing.
+
+        Args:
+            by: Who would approve.
+            current: As for `approve`.
+            today: For ``run.today``.
+        """
+        variance = self.variance()
+        work = Settling(self.program, self.number, self._current(current), self._after, variance, self._policy(None))
+        facts = change_facts(self.program, self.record, self._after, work.held, variance)
+        return self._after.orders(self.program.fields), Run(today, by, facts, "keep")
 
     def rebase(self, current: Sequence[Order | Document], by: str) -> dict[str, str]:
         """Freeze the original anew and make the same change to it, field by field; a submitted one is a draft again.

@@ -186,17 +186,7 @@ def _alone(case: Case, program: Program) -> tuple[Ran, list[Batch]]:
             return refused, []
         document = editor.document
     if case.change:
-        baseline = Baseline.take(program, [document], run)
-        change = ChangeOrder(program, f"{baseline.number}-C1", baseline, None, _midnight(case.today), {})
-        refused = _operate(change.edit(case.by, today=case.today), case.change, ran)
-        if refused is not None:
-            return refused, []
-        ran.variance = change.variance()
-        after = ran.variance.after
-        ran.order = after[after.orders.numbers[0]]
-        ran.pricing = Pricing(after)
-        ran.findings = list(after.findings)
-        return ran, []
+        return _changed(case, program, document, ran)
     orders = document.orders(program.fields)
     pricing = price_orders(program, orders, run, traced=True)
     findings = list(pricing.calculation.findings)
@@ -206,6 +196,41 @@ def _alone(case: Case, program: Program) -> tuple[Ran, list[Batch]]:
     ran.order, ran.pricing, ran.findings = pricing.calculation[number], pricing, findings
     also = ("edit", "enter") if case.edit else ()
     return ran, [Batch({number: case}, program, orders, pricing, case.at, run, also)]
+
+
+def _changed(case: Case, program: Program, document: Document, ran: Ran) -> tuple[Ran, list[Batch]]:
+    """Open a change order, do what the case says, and take its variance; it may be submitted and approved too."""
+    run = Run(case.today, case.by)
+    baseline = Baseline.take(program, [document], run)
+    first = case.change[0] if case.change[0]["do"] == "open" else {}
+    opened = {name: str(value) for name, value in first.items() if name in ("requested_by", "reason")}
+    change = ChangeOrder(
+        program, f"{baseline.number}-C1", baseline, None, _midnight(case.today), {"opened_by": case.by, **opened}
+    )
+    edits = [each for each in case.change if each["do"] not in DECISIONS]
+    if edits and _operate(change.edit(case.by, today=case.today), edits, ran) is not None:
+        return ran, []
+    ran.variance = change.variance()
+    after = ran.variance.after
+    ran.order, ran.pricing = after[after.orders.numbers[0]], Pricing(after)
+    ran.findings = list(after.findings)
+    batches: list[Batch] = []
+    try:
+        for each in [each for each in case.change if each["do"] in ("submit", "approve")]:
+            by = str(each.get("by", case.by))
+            if each["do"] == "submit":
+                change.submit(by)
+                continue
+            orders, told = change.at_approval(by, [document], today=case.today)
+            batches = [Batch({orders.numbers[0]: case}, program, orders, Pricing(after), "approve", told)]
+            change.approve(by, [document], today=case.today, accept=each.get("accept"))
+    except Refused as error:
+        ran.refused, ran.said = list(error.findings), str(error)
+    return ran, batches
+
+
+DECISIONS = ("open", "submit", "approve")
+"""What a case may say of a change order beside its edits: who asked for it, and who decides."""
 
 
 def _midnight(day: datetime.date | None) -> Callable[[], datetime.datetime]:

@@ -16,7 +16,8 @@ from dokima.engine.program import Program
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.registry import module_of, read_grid
 from dokima.formats.whole_files import write_whole
-from dokima.model.columns import shown
+from dokima.model.columns import shown, value_at
+from dokima.model.order import Order
 from dokima.model.raw import RawColumn
 from dokima.proving.cases import OPEN, Case, CaseError, read_case, read_sheet
 from dokima.proving.proof import Outcome, Proof
@@ -284,3 +285,40 @@ def _put(expect: Any, path: str, value: Any) -> None:
             _put(expect[key], ".".join(parts[at:]), value)
             return
     expect[path] = value
+
+
+def prove_order(book: Rulebook, order: Order | Mapping[str, Any], expect: Mapping[str, Any], **said: Any) -> Outcome:
+    """Compare one order with what is expected of it, as a case does.
+
+    Args:
+        book: The rulebook.
+        order: The order.
+        expect: What is expected, by path.
+        said: What else a case may say.
+
+    Raises:
+        CaseError: The expectations cannot be read.
+    """
+    document = order.to_dict() if isinstance(order, Order) else dict(order)
+    case = read_case({"name": "order", "order": document, "expect": expect, **said}, "Python", None, {})
+    (outcome,), _ = run_cases([case], lambda _case: book.program, lambda _case: {})
+    return outcome
+
+
+def order_choices(book: Rulebook) -> tuple[dict[str, list[Any]], dict[str, list[Any]], list[str]]:
+    """What orders of a rulebook may say: values of header fields, of line fields, and kinds of orders.
+
+    They are the keys of tables that are found by one field, and the kinds that its routines are for.
+    """
+    from dokima.proving.examples import header_of
+
+    levels: dict[str, dict[str, list[Any]]] = {"header": {}, "line": {}}
+    for table in book.program.tables.values():
+        if table.definition.is_key and len(table.conditions) == 1 and table.size:
+            ((column, formula),) = table.conditions.items()
+            level, _, name = formula.source.strip().partition(".")
+            if level in levels and name.isidentifier():
+                values = [value_at(table.cells[column], row) for row in range(table.size)]
+                levels[level].setdefault(name, list(dict.fromkeys(values)))
+    kinds = [str(found) for routine in book.program.routines if (found := header_of(routine).get("header.kind"))]
+    return levels["header"], levels["line"], kinds

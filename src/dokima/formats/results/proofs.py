@@ -36,14 +36,15 @@ def junit(proof: Proof) -> str:
     for outcome in proof.outcomes:
         case = SubElement(suite, "testcase", {"name": outcome.case.name, "classname": outcome.case.file})
         if not outcome.passed:
-            SubElement(case, "failure", {"message": told(outcome).partition("\n")[0]}).text = told(outcome)
+            told = told_outcome(outcome)
+            SubElement(case, "failure", {"message": told.partition("\n")[0]}).text = told
         elif not outcome.is_confirmed:
             SubElement(case, "skipped", {"message": "recorded, and confirmed by nobody"})
     indent(suite)
     return tostring(suite, encoding="unicode") + "\n"
 
 
-def told(outcome: Outcome) -> str:
+def told_outcome(outcome: Outcome) -> str:
     """What was not as expected, line by line."""
     if outcome.error:
         return outcome.error
