@@ -70,7 +70,8 @@ def prove(
             sys.stdout.write(shown.csv())
         case Written.junit:
             sys.stdout.write(junit(proof))
-    raise typer.Exit(1 if proof.failed or _too_little(proof, wanted) else 0)
+    too_little = _too_little(proof, wanted)
+    raise typer.Exit(1 if proof.failed or too_little else 0)
 
 
 def _record(cases: CaseFolder, name: str) -> None:
