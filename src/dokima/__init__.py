@@ -69,6 +69,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.proving.cases import Case as Case
     from dokima.proving.cases import CaseError as CaseError
     from dokima.proving.coverage import Coverage as Coverage
+    from dokima.proving.mutation import MutationScore as MutationScore
     from dokima.proving.proof import Outcome as Outcome
     from dokima.proving.proof import Proof as Proof
     from dokima.proving.remark import AuditRemark as AuditRemark
@@ -121,6 +122,7 @@ _HOMES = {
     "CaseFolder": "dokima.rulebook.case_files",
     "Coverage": "dokima.proving.coverage",
     "Outcome": "dokima.proving.proof",
+    "MutationScore": "dokima.proving.mutation",
     "Proof": "dokima.proving.proof",
     "order_choices": "dokima.rulebook.case_files",
     "prove_order": "dokima.rulebook.case_files",
@@ -252,6 +254,7 @@ __all__ = [
     "Listing",
     "Locked",
     "ManyEdited",
+    "MutationScore",
     "NotFound",
     "Order",
     "Orders",

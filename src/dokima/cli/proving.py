@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
 import typer
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from dokima import CaseFolder, DokimaError, Proof, junit, report
+from dokima import CaseFolder, DokimaError, MutationScore, Proof, junit, report
 from dokima.cli.finding_books import book_folder
 from dokima.cli.options import HERE, Book, By, LocaleOption, Today, day, pairs, person
 from dokima.cli.output import complain, note
 from dokima.cli.writing import ReportFiles, write_reports
+
+MUTATION = "mutation"
+"""Under this name --fail-under asks for the score of mutation."""
 
 
 class Written(StrEnum):
@@ -35,6 +41,13 @@ def prove(
     ] = None,
     record: Annotated[list[str] | None, typer.Option("--record", help="Write down what a case gives now.")] = None,
     confirm: Annotated[list[str] | None, typer.Option("--confirm", help="Say that a recorded case is right.")] = None,
+    mutate: Annotated[
+        bool, typer.Option("--mutate", help="Change the rulebook one spot at a time: does a case notice?")
+    ] = False,
+    sample: Annotated[
+        int | None, typer.Option("--sample", min=1, help="With --mutate: only so many changes, always the same.")
+    ] = None,
+    rows: Annotated[bool, typer.Option("--rows", help="With --mutate: also rows that no case looks at.")] = False,
     watch: Annotated[bool, typer.Option("--watch", help="Run again whenever a file is saved.")] = False,
     by: By = "",
     today: Today = "",
@@ -58,7 +71,10 @@ def prove(
     if watch:
         _watch(folder, names or [], locale)
         return
-    proof = CaseFolder(folder).prove(names or [], coverage=coverage or bool(wanted))
+    cases = CaseFolder(folder)
+    proof = cases.prove(names or [], coverage=coverage or bool(set(wanted) - {MUTATION}))
+    if mutate or MUTATION in wanted:
+        proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows))
     shown = report(proof, locale=locale)
     write_reports(shown, files)
     match form:
@@ -90,14 +106,29 @@ def _percent(name: str, value: str) -> int:
 def _too_little(proof: Proof, wanted: dict[str, int]) -> bool:
     """Whether less is covered than was asked for; says so."""
     known = proof.coverage.headline() if proof.coverage is not None else {}
+    if proof.mutation is not None:
+        known[MUTATION] = (proof.mutation.noticed, proof.mutation.counted)
     found = False
     for name, least in wanted.items():
         if name not in known:
             raise DokimaError(f"there is no coverage of '{name}'; there are {', '.join(known)}")
-        if proof.coverage.percent(name) < least:
-            complain(f"{name}: {proof.coverage.percent(name)} % covered, expected {least} %")
+        reached = proof.mutation.percent if name == MUTATION else proof.coverage.percent(name)
+        if reached < least:
+            complain(f"{name}: {reached} % covered, expected {least} %")
             found = True
     return found
+
+
+def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool) -> MutationScore:
+    bar = Progress(
+        TextColumn("changing"), BarColumn(), TimeElapsedColumn(), TimeRemainingColumn(),
+        console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True,
+    )  # fmt: skip
+    with bar:
+        task = bar.add_task("")
+        return cases.mutate(
+            names, sample=sample, rows=rows, progress=lambda done, all_: bar.update(task, completed=done, total=all_)
+        )
 
 
 def _watch(folder: Path, names: list[str], locale: str) -> None:

@@ -109,7 +109,20 @@ def _value(expected: Expected, ran: Ran) -> Any:
         return getattr(order.totals, path)
     if path in order.figures:
         return order.figures[path]
-    known = [*TOTALS, *order.figures, "tax", "findings", "no_findings", "refused", "line.10.price", "rows.10.table"]
+    steps = [step.name for step in order.routine.steps] if order.routine else []
+    if path in steps:
+        return order.total(path)
+    known = [
+        *TOTALS,
+        *order.figures,
+        *steps,
+        "tax",
+        "findings",
+        "no_findings",
+        "refused",
+        "line.10.price",
+        "rows.10.table",
+    ]
     raise DokimaError(f"there is no '{path}'{nearest(path, known)}")
 
 

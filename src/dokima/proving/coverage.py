@@ -301,7 +301,7 @@ def _part(found: Coverage, batch: Batch, part: Part, kept: Mask) -> None:
     for step in routine.steps:
         _step(found, routine, step, part, lines, context)
     for name, table in _asked(batch.program, part).items():
-        _table(found.tables[name], table, context, lines)
+        look_at_table(found.tables[name], table, context, lines)
 
 
 def _step(found: Coverage, routine: Routine, step: Step, part: Part, lines: Mask, context: Context) -> None:
@@ -337,7 +337,7 @@ def _asked(program: Program, part: Part) -> Mapping[str, Table]:
     return {name: program.tables[name] for name in names}
 
 
-def _table(found: TableReached, table: Table, context: Context, lines: Mask) -> None:
+def look_at_table(found: TableReached, table: Table, context: Context, lines: Mask) -> None:
     """The rows that won, those that lost and by what, and the values that met breaks and windows."""
     rows = context.rows(table.name)
     at_header = table.level is Level.HEADER

@@ -63,10 +63,12 @@ class Proof:
     Attributes:
         outcomes: One for each case, in their sequence.
         coverage: What they reached, if that was asked for.
+        mutation: Whether they would notice a slip of the pen, if that was asked for.
     """
 
     outcomes: Sequence[Outcome]
     coverage: Any = None
+    mutation: Any = None
 
     def __len__(self) -> int:
         return len(self.outcomes)
@@ -110,6 +112,7 @@ class Proof:
                 for each in self.outcomes
             ],
             **({"coverage": self.coverage.to_dict()} if self.coverage is not None else {}),
+            **({"mutation": self.mutation.to_dict()} if self.mutation is not None else {}),
         }
 
 

@@ -8,6 +8,7 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from dokima.proving.coverage import Coverage, TableReached
+from dokima.proving.mutation import MutationScore
 from dokima.proving.proof import Outcome, Proof
 from dokima.reports.language import N_, _, counted, told
 from dokima.reports.paper import Column, Paper, Row, Section
@@ -18,6 +19,13 @@ HEADLINE = {
     "limits": N_("caps and floors"), "winners": N_("winners"), "moves": N_("moves of state"),
 }  # fmt: skip
 """What the headline counts, in words."""
+
+
+COUNTS = {
+    "killed": N_("killed"), "excused": N_("excused"), "counted": N_("counted"), "made": N_("made"),
+    "not_loadable": N_("not loadable"), "equivalent": N_("equivalent"),
+}  # fmt: skip
+"""Counts of mutants, in words."""
 
 
 def proof_report(proof: Proof) -> RenderableType:
@@ -32,6 +40,8 @@ def proof_report(proof: Proof) -> RenderableType:
     parts.append(Text(_summary(proof), style="bold red" if proof.failed else "bold green"))
     if proof.coverage is not None:
         parts += [Text(""), coverage_paper(proof.coverage, Wording()).to_rich()]
+    if proof.mutation is not None:
+        parts += [Text(""), _paper(_("Mutation"), "", _mutation_sections(proof.mutation), Wording()).to_rich()]
     return Group(*parts)
 
 
@@ -74,6 +84,8 @@ def proof_paper(proof: Proof, words: Wording) -> Paper:
     sections = [Section(_("cases"), columns, rows, _summary(proof))]
     if proof.coverage is not None:
         sections += _coverage_sections(proof.coverage)
+    if proof.mutation is not None:
+        sections += _mutation_sections(proof.mutation)
     return _paper(_("Proof of the rulebook"), _summary(proof), sections, words)
 
 
@@ -120,6 +132,27 @@ def _coverage_sections(coverage: Coverage) -> list[Section]:
         Section(_("not reached"), lacking, missing, _("every one is reached")),
         Section(_("tables, outside the headline"), columns, tables),
     ]
+
+
+def _mutation_sections(score: MutationScore) -> list[Section]:
+    """The score, then every change that no case notices, in words."""
+    head = [Column(_("score"), "number"), *(Column(_(name), "number") for name in COUNTS.values())]
+    numbers = [Row([f"{score.percent} %", *(str(getattr(score, name)) for name in COUNTS)])]
+    columns = [Column(_("no case notices if"), wide=True), Column(_("where"), wide=True), Column("", wide=True)]
+    rows = []
+    for each in sorted(score.survivors, key=lambda each: bool(each.excuse)):
+        said = each.excuse or ("" if each.is_reached else _("no case comes near"))
+        rows.append(Row([told(each.mutant.words), each.mutant.id, said], "" if each.excuse else "changed"))
+    left = [Row([name, str(count)]) for name, count in score.not_looked_at.items()]
+    sections = [
+        Section("", head, numbers),
+        Section(_("not noticed"), columns, rows, _("every one is noticed")),
+    ]
+    if left:
+        sections.append(
+            Section(_("rows that no case looks at"), [Column(_("table")), Column(_("rows"), "number")], left)
+        )
+    return sections
 
 
 def uncovered(coverage: Coverage) -> Iterator[tuple[str, str, str]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from pathlib import Path
@@ -20,9 +20,11 @@ from dokima.model.columns import shown, value_at
 from dokima.model.order import Order
 from dokima.model.raw import RawColumn
 from dokima.proving.cases import OPEN, Case, CaseError, read_case, read_sheet
+from dokima.proving.mutation import MutationScore, mutate
 from dokima.proving.proof import Outcome, Proof
 from dokima.proving.running_cases import Batch, run_cases
 from dokima.rulebook.book import Rulebook, load
+from dokima.rulebook.loading import with_tables
 
 FOLDER = "cases"
 RECORDED = ("payable", "without_tax")
@@ -44,6 +46,7 @@ class CaseFolder:
     folder: Path
     book: Rulebook | None = None
     cases: list[Case] = field(default_factory=list)
+    excuses: dict[str, str] = field(default_factory=dict)
     _programs: dict[tuple[tuple[str, str], ...], Program] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -71,7 +74,8 @@ class CaseFolder:
         """
         name = f"{FOLDER}/{path.name}"
         if path.suffix == ".toml":
-            found = _of_toml(path, name, {case.name: case for case in self.cases})
+            found, excuses = _of_toml(path, name, {case.name: case for case in self.cases})
+            self.excuses |= excuses
         elif path.suffix.lower() in (".csv", ".xlsx"):
             grid = read_grid(path)
             if grid.problems:
@@ -106,14 +110,15 @@ class CaseFolder:
         """The rulebook of a case, with the tables that it pins."""
         key = tuple(sorted(case.tables.items()))
         if key not in self._programs:
-            program = self.rulebook.program
-            if key:
-                from dokima.rulebook.loading import with_tables
-
-                sources = {name: _rows(self.folder / file, self.rulebook, name) for name, file in key}
-                program = with_tables(program, sources)
-            self._programs[key] = program
+            self._programs[key] = self.pin(self.rulebook.program, case)
         return self._programs[key]
+
+    def pin(self, program: Program, case: Case) -> Program:
+        """A rulebook with the tables that a case pins."""
+        if not case.tables:
+            return program
+        sources = {name: _rows(self.folder / file, self.rulebook, name) for name, file in case.tables.items()}
+        return with_tables(program, sources)
 
     def pinned(self, case: Case) -> dict[str, str]:
         """The content of the tables that a case pins."""
@@ -139,6 +144,27 @@ class CaseFolder:
             coverage: Also say what they reach.
         """
         return self.run(self.chosen(names), coverage=coverage)
+
+    def mutate(
+        self,
+        names: Sequence[str] = (),
+        *,
+        sample: int | None = None,
+        rows: bool = False,
+        progress: Callable[[int, int], None] | None = None,
+    ) -> MutationScore:
+        """Change the rulebook one spot at a time, and see whether a case notices.
+
+        Args:
+            names: Names of cases; all if empty.
+            sample: Only so many changes, always the same ones; all if None.
+            rows: Also rows of tables that no case looks at.
+            progress: Is told how many changes are done, and how many there are.
+        """
+        program, cases = self.rulebook.program, self.chosen(names)
+        return mutate(
+            program, cases, self.pinned, self.pin, excuses=self.excuses, sample=sample, rows=rows, progress=progress
+        )
 
     def run(self, cases: Sequence[Case], *, coverage: bool = False) -> Proof:
         """Run some cases of this folder."""
@@ -177,10 +203,10 @@ class CaseFolder:
             if expected.path not in outcome.values or not (expected.is_open or case.recorded or not case.expect):
                 continue
             new = _written(outcome.values[expected.path])
-            old = "" if expected.is_open else _written(expected.value)
+            old = None if expected.is_open else _written(expected.value)
             if new != old:
                 _put(entry["expect"], expected.path, new)
-                changed.append((expected.path, shown(old) if old != "" else "", shown(new)))
+                changed.append((expected.path, "" if old is None else shown(old) or "(blank)", shown(new) or "(blank)"))
         entry["recorded"] = True
         entry.pop("confirmed", None)
         write_whole(path, tomlkit.dumps(document))
@@ -228,22 +254,34 @@ def prove(folder: str | Path, names: Sequence[str] = (), *, coverage: bool = Fal
     return CaseFolder(Path(folder)).prove(names, coverage=coverage)
 
 
-def _of_toml(path: Path, name: str, known: dict[str, Case]) -> list[Case]:
+def _of_toml(path: Path, name: str, known: dict[str, Case]) -> tuple[list[Case], dict[str, str]]:
+    """The cases of a file, and why some changes of the rulebook need not be noticed, by their ids."""
     try:
         text = path.read_text(encoding="utf-8")
         data = tomllib.loads(text, parse_float=Decimal)
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
         raise CaseError(f"{name}: this is not TOML: {error}") from None
     entries = data.get("case", [])
-    if not isinstance(entries, list) or set(data) - {"case"}:
-        other = next(iter(set(data) - {"case"}), "case")
-        raise CaseError(f"{name}: expected [[case]] entries and nothing else (got '{other}')")
+    others = sorted(set(data) - {"case", "excuse"}) or ["case"] * (not isinstance(entries, list))
+    if others:
+        raise CaseError(f"{name}: expected [[case]] and [[excuse]] entries and nothing else (got '{others[0]}')")
     rows = [at for at, line in enumerate(text.splitlines(), start=1) if line.strip().replace(" ", "") == "[[case]]"]
     found: list[Case] = []
     for at, entry in enumerate(entries):
         case = read_case(entry, name, rows[at] if at < len(rows) else None, known)
         known.setdefault(case.name, case)
         found.append(case)
+    return found, _excuses(data.get("excuse", []), name)
+
+
+def _excuses(entries: Any, name: str) -> dict[str, str]:
+    """Reasons and who gave them, by the id of what need not be noticed."""
+    found: dict[str, str] = {}
+    for entry in entries if isinstance(entries, list) else [entries]:
+        known = isinstance(entry, Mapping) and set(entry) == {"id", "reason", "by"}
+        if not known or not all(isinstance(value, str) and value.strip() for value in entry.values()):
+            raise CaseError(f"{name}: expected an [[excuse]] with id, reason and by, each a text (got {entry!r})")
+        found[entry["id"]] = f"{entry['reason']} ({entry['by']})"
     return found
 
 

@@ -72,13 +72,20 @@ def load_folder(
     """
     paths = sorted(folder.glob("*.toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
     if not paths:
-        missing = "there is no such folder" if not folder.is_dir() else "it holds no .toml file"
+        missing = (
+            "there is no such folder" if not folder.is_dir() else "it holds no .toml file; 'dokima init' begins one"
+        )
         message = f"expected a folder with rulebook.toml ({missing})"
         raise RulebookError([RulebookProblem(str(folder), "", message)])
     text, data = _Text(), dict[str, Any]()
     problems: list[RulebookProblem] = []
     for path in paths:
         problems += _read_toml(path, text, data)
+    if "rulebook" not in data and paths[0].name != "rulebook.toml" and not problems:
+        message = (
+            "expected a folder with rulebook.toml (none of its .toml files has [rulebook]; 'dokima init' begins one)"
+        )
+        raise RulebookError([RulebookProblem(str(folder), "", message)])
     problems += _replace_values(data, values)
     if problems:
         raise RulebookError(problems)

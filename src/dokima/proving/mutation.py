@@ -1,0 +1,271 @@
+"""Mutation: whether the cases would notice a slip of the pen anywhere in the rulebook."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.compiling.program_builder import build_program
+from dokima.engine.program import Program
+from dokima.errors import DokimaError
+from dokima.model.content import digest_of
+from dokima.model.said import SHOWN
+from dokima.proving.cases import Case
+from dokima.proving.coverage import TableReached, look_at_table
+from dokima.proving.mutants import EVERY, Mutant, mutants_of
+from dokima.proving.proof import Outcome
+from dokima.proving.running_cases import Batch, run_cases
+
+Pinned = Callable[[Case], Mapping[str, str]]
+"""Gives the content of the tables that a case pins."""
+Pin = Callable[[Program, Case], Program]
+"""Gives a rulebook with the tables that a case pins."""
+Progress = Callable[[int, int], None]
+"""Is told how many mutants are done, and how many there are."""
+
+
+@dataclass(frozen=True)
+class Survivor:
+    """A mutant that no case noticed.
+
+    Attributes:
+        mutant: The mutant.
+        is_reached: Whether any case comes near the spot.
+        excuse: Why that is no matter, and who said so; blank if nobody has.
+    """
+
+    mutant: Mutant
+    is_reached: bool
+    excuse: str = ""
+
+
+@dataclass(frozen=True)
+class MutationScore:
+    """What came of all mutants.
+
+    Attributes:
+        made: How many were made.
+        not_loadable: How many are no rulebook.
+        equivalent: How many say the same as the rulebook, so that nothing could notice them.
+        killed: How many a case noticed.
+        survivors: The others.
+        not_looked_at: Rows of tables that no case looks at, by table; their mutants were not made.
+    """
+
+    made: int
+    not_loadable: int
+    equivalent: int
+    killed: int
+    survivors: Sequence[Survivor] = ()
+    not_looked_at: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def counted(self) -> int:
+        """How many count: those made, less those that are no rulebook, or the same one."""
+        return self.made - self.not_loadable - self.equivalent
+
+    @property
+    def excused(self) -> int:
+        """Survivors of which somebody said why that is no matter."""
+        return sum(bool(each.excuse) for each in self.survivors)
+
+    @property
+    def noticed(self) -> int:
+        """How many a case noticed, or a person excused."""
+        return self.killed + self.excused
+
+    @property
+    def percent(self) -> int:
+        """The score in percent, rounded down; excused survivors count as noticed."""
+        if not self.counted:
+            return 100
+        return 100 * self.noticed // self.counted
+
+    def __repr__(self) -> str:
+        return f"<MutationScore: {self.percent} %, {self.killed} of {self.counted} noticed; {SHOWN}>"
+
+    def to_dict(self) -> dict[str, Any]:
+        """The score as plain data."""
+        return {
+            "score": self.percent,
+            "made": self.made,
+            "not_loadable": self.not_loadable,
+            "equivalent": self.equivalent,
+            "killed": self.killed,
+            "excused": self.excused,
+            "survivors": [
+                {
+                    "id": each.mutant.id,
+                    "path": each.mutant.path,
+                    "operator": each.mutant.operator,
+                    "words": each.mutant.words,
+                    "reached": each.is_reached,
+                    "excuse": each.excuse,
+                }
+                for each in self.survivors
+            ],
+            "rows_not_looked_at": dict(self.not_looked_at),
+        }
+
+
+def mutate(
+    program: Program,
+    cases: Sequence[Case],
+    pinned: Pinned,
+    pin: Pin,
+    *,
+    excuses: Mapping[str, str] | None = None,
+    sample: int | None = None,
+    rows: bool = False,
+    progress: Progress | None = None,
+) -> MutationScore:
+    """Change the rulebook one spot at a time, and see whether a case notices.
+
+    Args:
+        program: The rulebook.
+        cases: Its cases; those that do not pass notice nothing.
+        pinned: Gives the content of the tables that a case pins.
+        pin: Gives a rulebook with the tables that a case pins.
+        excuses: Reasons by the id of a mutant.
+        sample: Only so many mutants, chosen by their ids.
+        rows: Also rows of tables that no case looks at.
+        progress: Is told how many mutants are done, and how many there are.
+    """
+    outcomes, batches = run_cases(cases, lambda case: pin(program, case), pinned)
+    good = [outcome.case for outcome in outcomes if outcome.passed]
+    trial = _Trial(program, good, _reach(outcomes, batches), pinned, pin)
+    looked = _looked_at(batches)
+    made = list(mutants_of(program))
+    left: dict[str, int] = {}
+    if not rows:
+        left = {
+            name: table.size - len(looked.get(name, ()))
+            for name, table in program.tables.items()
+            if table.size > len(looked.get(name, ()))
+        }
+        made = [each for each in made if each.row is None or each.row in looked.get(each.path.split(".")[1], ())]
+    if sample is not None:
+        chosen = sorted(made, key=lambda each: digest_of(each.id))[:sample]
+        made = [each for each in made if each in chosen]
+    counts = {"not_loadable": 0, "equivalent": 0, "killed": 0}
+    survivors: list[Survivor] = []
+    for at, mutant in enumerate(made, start=1):
+        found = trial.of(mutant)
+        if isinstance(found, str):
+            counts[found] += 1
+        else:
+            survivors.append(Survivor(mutant, found, (excuses or {}).get(mutant.id, "")))
+        if progress is not None:
+            progress(at, len(made))
+    return MutationScore(len(made), **counts, survivors=survivors, not_looked_at=left)
+
+
+@dataclass
+class _Trial:
+    """Runs the cases that come near a mutant.
+
+    Attributes:
+        program: The rulebook.
+        cases: Cases that pass.
+        reached: What each comes near to, by its id.
+        pinned: Gives the content of the tables that a case pins.
+        pin: Gives a rulebook with the tables that a case pins.
+        noticed: How often each case noticed something: the sharpest are asked first.
+    """
+
+    program: Program
+    cases: Sequence[Case]
+    reached: Mapping[int, set[str]]
+    pinned: Pinned
+    pin: Pin
+    noticed: Counter[int] = field(default_factory=Counter)
+
+    def of(self, mutant: Mutant) -> str | bool:
+        """What became of a mutant: killed, not_loadable, equivalent; or whether any case comes near it."""
+        kept = {
+            name: table for name, table in self.program.tables.items()
+            if mutant.reach != EVERY and name not in mutant.tables and table.assemblies is None
+            and not (mutant.tables and table.factors)
+        }  # fmt: skip
+        try:
+            changed = build_program(mutant.make(), kept)
+        except DokimaError:
+            return "not_loadable"
+        if changed.fingerprint == self.program.fingerprint:
+            return "equivalent"
+        near = [each for each in self.cases if mutant.reach == EVERY or mutant.reach in self.reached[id(each)]]
+        # A case that pins a table runs with it whatever the rulebook says: it tells nothing of that table.
+        near = [each for each in near if not mutant.tables & set(each.tables)]
+        alone = [each for each in near if each.edit or each.change or each.set]
+        together = [each for each in near if not (each.edit or each.change or each.set)]
+        alone.sort(key=lambda each: -self.noticed[id(each)])
+        for some in (together, *([each] for each in alone)):
+            if some and self._notices(changed, some):
+                return "killed"
+        return bool(near)
+
+    def _notices(self, changed: Program, cases: Sequence[Case]) -> bool:
+        programs: dict[tuple[tuple[str, str], ...], Program] = {(): changed}
+
+        def program_of(case: Case) -> Program:
+            key = tuple(sorted(case.tables.items()))
+            if key not in programs:
+                programs[key] = self.pin(changed, case)
+            return programs[key]
+
+        outcomes, _ = run_cases(cases, program_of, self.pinned)
+        noticing = [outcome.case for outcome in outcomes if not outcome.passed]
+        self.noticed.update(id(case) for case in noticing)
+        return bool(noticing)
+
+
+def _reach(outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> dict[int, set[str]]:
+    """What each case that passed comes near to: rules, routines, tables."""
+    found: dict[int, set[str]] = {id(outcome.case): set() for outcome in outcomes if outcome.passed}
+    for outcome in outcomes:
+        if outcome.passed:
+            found[id(outcome.case)] |= {f"rule:{rule}" for rule in outcome.refused_by}
+            if outcome.case.edit or outcome.case.change:
+                # An edit asks rules on its way that nobody has written down: it may reach any.
+                found[id(outcome.case)].add("edits")
+    for batch in batches:
+        rules = {f"rule:{rule.id}" for rule in batch.program.rules} if batch.moment or batch.also else set()
+        routine_of = batch.pricing.calculation.routine_of
+        for at, number in enumerate(batch.orders.numbers):
+            case = batch.cases.get(number)
+            if case is None or id(case) not in found:
+                continue
+            mine = found[id(case)]
+            mine |= rules
+            if at < len(routine_of) and routine_of[at] >= 0:
+                mine.add(f"routine:{batch.program.routines[int(routine_of[at])].name}")
+            mine |= {f"table:{name}" for name in batch.program.tables}
+    for outcome in outcomes:
+        if outcome.passed and "edits" in found[id(outcome.case)]:
+            program = next((batch.program for batch in batches), None)
+            if program is not None:
+                found[id(outcome.case)] |= {f"rule:{rule.id}" for rule in program.rules}
+                found[id(outcome.case)] |= {f"routine:{routine.name}" for routine in program.routines}
+                found[id(outcome.case)] |= {f"table:{name}" for name in program.tables}
+    return found
+
+
+def _looked_at(batches: Sequence[Batch]) -> dict[str, set[int]]:
+    """Rows that answered some case, and of tables of terms those that competed, by table."""
+    found: dict[str, set[int]] = {}
+    for batch in batches:
+        for part in batch.pricing.parts:
+            if part.context is None:
+                continue
+            lines = np.ones(part.context.orders.line_count, bool)
+            for name in dict.fromkeys(name for trace in part.result.trace for name in trace.rows):
+                table = batch.program.tables[name]
+                reached = TableReached(table.size)
+                look_at_table(reached, table, part.context, lines)
+                near = {row for row, why in reached.lost.items() if why - {"match"}}
+                found.setdefault(name, set()).update(reached.won | near)
+    return found

@@ -1,0 +1,151 @@
+"""Mutation, proved by planting: for each operator a case that must notice, and one that cannot."""
+
+from pathlib import Path
+
+import pytest
+
+import dokima
+from tests.books import DEMO
+from tests.shell import run_here
+
+RULEBOOK = """
+[rulebook]
+name = "planted"
+currency = "EUR"
+[value]
+rate = 0.5
+[header.extra]
+kind = "decimal"
+default = "1 + 2"
+[table.item]
+file = "items.csv"
+key = { item = "line.item" }
+columns.price = { kind = "decimal" }
+[table.deal]
+file = "deals.csv"
+match = { item = "line.item" }
+window = { from = "since", until = "till", on = "header.date" }
+breaks = { many = "line.quantity" }
+choose = ["highest many"]
+columns.percent = { kind = "decimal", default = 0 }
+[[rule]]
+id = "few"
+at = "save"
+when = "line.item == 'A' and not blank(line.quantity)"
+require = "line.quantity < 100"
+message = "too many"
+[[rule]]
+id = "some"
+at = "save"
+require = "max(line.quantity, 1) > 0"
+message = "too few"
+[routine.all]
+rounding = "half-up"
+step = [
+  { name = "price", kind = "price", options = [{ value = "item.price" }, { value = "9" }] },
+  { name = "off", kind = "discount", percent = "deal.percent", when = "line.quantity >= 5", cap = "30" },
+  { name = "post", kind = "charge", amount = "line.quantity * value.rate", rounding = "down" },
+]
+"""
+ITEMS = "item,price\nA,2.50\nB,4\nC,\n"
+DEALS = "item,since,till,many,percent\nA,2026-01-01,2026-12-31,4,10\nA,2026-01-01,2026-12-31,10,20\n"
+
+
+def planted(folder: Path, *cases: str) -> dokima.CaseFolder:
+    """A rulebook with cases, each ``item quantity date -> expectation``."""
+    (folder / "cases").mkdir(parents=True)
+    (folder / "rulebook.toml").write_text(RULEBOOK)
+    (folder / "items.csv").write_text(ITEMS)
+    (folder / "deals.csv").write_text(DEALS)
+    told = ""
+    for at, text in enumerate(cases):
+        order, _, expect = text.partition(" -> ")
+        item, quantity, date = (*order.split(), "2026-03-02")[:3]
+        lines = f'{{ date = "{date}", lines = [{{ item = "{item}", quantity = {quantity} }}] }}'
+        told += f'[[case]]\nname = "{at}"\norder = {lines}\nat = "save"\nexpect = {{ {expect} }}\n'
+    (folder / "cases" / "all.toml").write_text(told)
+    return dokima.CaseFolder(folder)
+
+
+def survivors(folder: Path, case: str) -> list[str]:
+    cases = planted(folder, case)
+    assert [outcome.differences for outcome in cases.prove().outcomes] == [()] or cases.prove().passed
+    return [str(each.mutant.words) for each in cases.mutate(rows=True).survivors]
+
+
+BLIND = "B 1 -> no_findings = true"
+"""Notices little: one of an item without a deal."""
+
+
+@pytest.mark.parametrize(
+    ("words", "notices"),
+    [
+        ("`<` in `line.quantity < 100` were `<=`", 'A 100 -> findings = ["few"]'),
+        ("`100` in `line.quantity < 100` were `101`", 'A 100 -> findings = ["few"]'),
+        ("`and` in `line.item == 'A' and not blank(line.quantity)` were `or`", "B 100 -> no_findings = true"),
+        ("the `not` in `line.item == 'A' and not blank(line.quantity)` were left out", 'A 100 -> findings = ["few"]'),
+        ("rule few were not there", 'A 100 -> findings = ["few"]'),
+        ("rule few applied always", "B 100 -> no_findings = true"),
+        ("`max` in `max(line.quantity, 1) > 0` were `min`", "B 0 -> no_findings = true"),
+        # 5 of A: 12.50, less 10 %, and 2.50 of post; 10 of A: 25.00, less 20 %, and 5.00
+        ("`>=` in `line.quantity >= 5` were `>`", 'A 5 -> payable = "13.75"'),
+        ("step off applied always", 'A 4 -> payable = "12.00"'),
+        ("step off had the other sign", 'A 10 -> payable = "25.00"'),
+        ("percent of row 3 of deal were 21, not 20", 'A 10 -> payable = "25.00"'),
+        ("many of row 3 of deal were 11, not 10", 'A 10 -> payable = "25.00"'),
+        ("since of row 3 of deal were 2026-01-02, not 2026-01-01", 'A 10 2026-01-01 -> payable = "25.00"'),
+        ("till of row 3 of deal were 2026-12-30, not 2026-12-31", 'A 10 2026-12-31 -> payable = "25.00"'),
+        ("price of row 2 of item were 2.51, not 2.50", 'A 1 -> line.10.price = "2.50"'),
+        ("`9` came before `item.price`", 'A 1 -> line.10.price = "2.50"'),
+        ("`*` in `line.quantity * value.rate` were `/`", 'A 4 -> payable = "12.00"'),
+        # 130 of A: 20 % of 325.00 = 65.00, held at 30
+        ("step off had no cap", 'A 130 -> payable = "360.00", findings = ["few"]'),
+        ("`30` in `30` were `31`", 'A 130 -> payable = "360.00", findings = ["few"]'),
+        # 1.01 of B at 0.5: 0.505, cut to 0.50; 1.001 of A at 2.50: 2.5025; 1.13 of A: 2.825, up to 2.83
+        ("step post rounded up, not down", 'B 1.01 -> line.10.post = "0.50"'),
+        ("routine all rounded down, not half-up", 'A 1.13 -> line.10.price = "2.50", payable = "3.39"'),
+        ("`+` in `1 + 2` were `-`", 'B 1 -> header.extra = "3"'),
+    ],
+)  # fmt: skip
+def test_a_case_that_must_notice_does_and_one_that_cannot_does_not(tmp_path, words, notices):
+    assert words in survivors(tmp_path / "blind", BLIND)
+    assert words not in survivors(tmp_path / "sharp", notices)
+
+
+def test_a_table_that_a_case_pins_says_nothing_of_the_rulebook_s_own(tmp_path):
+    cases = planted(tmp_path, 'A 1 -> line.10.price = "2.50"')
+    (tmp_path / "cases" / "old.csv").write_text(ITEMS)
+    text = (tmp_path / "cases" / "all.toml").read_text()
+    (tmp_path / "cases" / "all.toml").write_text(text + 'tables = { item = "cases/old.csv" }\n')
+    score = dokima.CaseFolder(tmp_path).mutate(rows=True)
+    known = {str(each.mutant.words): each for each in score.survivors}
+    assert "price of row 2 of item were 2.51, not 2.50" in known
+    # The case still notices what is no matter of that table.
+    assert "`9` came before `item.price`" not in known
+    assert score.counted == score.killed + len(score.survivors)
+    assert len(cases.mutate(sample=5).survivors) + cases.mutate(sample=5).killed == 5
+
+
+def test_a_survivor_is_excused_by_its_id_and_nothing_else(tmp_path):
+    planted(tmp_path, BLIND)
+    status, out, _ = run_here(tmp_path, "prove", "--mutate")
+    assert (status, "rule few were not there" in out, "no case comes near" in out) == (0, True, False)
+    before = dokima.CaseFolder(tmp_path).mutate()
+    (wanted,) = [each.mutant.id for each in before.survivors if each.mutant.words == "rule few were not there"]
+    cases = tmp_path / "cases" / "all.toml"
+    text = cases.read_text()
+    cases.write_text(text + f'[[excuse]]\nid = "{wanted}"\nreason = "tried by hand"\nby = "L. Penhale"\n')
+    after = dokima.CaseFolder(tmp_path).mutate()
+    assert (after.excused, after.noticed, after.killed) == (1, before.noticed + 1, before.killed)
+    assert run_here(tmp_path, "prove", "--fail-under", "mutation=90")[0] == 1
+    cases.write_text(text.replace('at = "save"', ""))
+    assert "no case comes near" in run_here(tmp_path, "prove", "--mutate")[1]
+    cases.write_text(text + f'[[excuse]]\nid = "{wanted}"\nreason = "tried by hand"\n')
+    assert "expected an [[excuse]] with id, reason and by" in run_here(tmp_path, "prove")[2]
+
+
+@pytest.mark.long
+def test_the_cases_of_the_demo_notice_more_than_nine_slips_in_ten():
+    score = dokima.CaseFolder(DEMO).mutate()
+    assert score.percent > 90
+    assert all(each.excuse for each in score.survivors)
