@@ -237,7 +237,7 @@ def test_other_peoples_files_go_on_after_a_bad_order():
         (("price", "SQ-2041"), "an order number needs --orders PATH"),
         (("price", "SQ-20411", "--orders", "orders"), "there is no order SQ-20411; did you mean 'SQ-2041'?"),
         (("price",), "expected a file or folder of orders"),
-        (("price", "orders", "--book", "tables"), "expected a folder with rulebook.toml (it holds no .toml file)"),
+        (("price", "orders", "--book", "tables"), "expected a folder with rulebook.toml (it holds no .toml file; 'dokima init' begins one)"),
         (("check", "orders", "--at", "saev"), "there is no moment 'saev'; did you mean 'save'?"),
         (("explain", "orders", 10), "expected one order to explain (got 11)"),
         (("explain", "orders/SQ-2041.json", 15), "order SQ-2041 has no line 15"),

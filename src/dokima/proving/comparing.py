@@ -63,10 +63,19 @@ def compared(case: Case, ran: Ran, confirmed: bool) -> Outcome:
         if expected.is_open:
             differences.append(Difference(expected.path, "still to be recorded", in_words(got)))
         elif not _is_met(expected, got):
-            differences.append(Difference(expected.path, _told(expected), in_words(got), _why(expected, ran)))
+            differences.append(
+                Difference(expected.path, _told(expected), _told_got(expected, got), _why(expected, ran))
+            )
     differences += _unexpected(case, ran)
     refused = tuple(each.rule for each in ran.refused or ())
     return Outcome(case, tuple(differences), "", confirmed, values, tuple(ran.moved), refused)
+
+
+def _told_got(expected: Expected, got: Any) -> str:
+    """What came; of a row only the cells that were named, where that shows what differs."""
+    if isinstance(got, Mapping) and isinstance(expected.value, Mapping) and set(expected.value) <= set(got):
+        got = {name: got[name] for name in expected.value}
+    return in_words(got)
 
 
 def _told(expected: Expected) -> str:
