@@ -55,7 +55,7 @@ GROUPS = {
         "Event",
     ],
     "Other databases": ["Query"],
-    "Proving": ["prove", "prove_order", "order_choices", "told_outcome", "junit", "CaseFolder", "Case", "Outcome", "Proof", "Coverage", "MutationScore", "AuditRemark", "AuditRemarks", "Replay"],
+    "Proving": ["prove", "prove_order", "order_choices", "told_outcome", "junit", "CaseFolder", "Case", "Outcome", "Proof", "Coverage", "MutationScore", "case_changes", "version_folder", "VersionChanges", "VersionChange", "CaseChange", "AuditRemark", "AuditRemarks", "Replay"],
     "What people and programs read": ["report", "Report", "draw", "to_csv", "to_json", "Detail", "visible"],
     "Errors": [],
 }

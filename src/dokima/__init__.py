@@ -75,6 +75,10 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.proving.remark import AuditRemark as AuditRemark
     from dokima.proving.remark import AuditRemarks as AuditRemarks
     from dokima.proving.replay import Replay as Replay
+    from dokima.proving.versions import CaseChange as CaseChange
+    from dokima.proving.versions import VersionChange as VersionChange
+    from dokima.proving.versions import VersionChanges as VersionChanges
+    from dokima.proving.versions import case_changes as case_changes
     from dokima.reports.charts import draw as draw
     from dokima.reports.front import Report as Report
     from dokima.reports.front import report as report
@@ -92,6 +96,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.rulebook.case_files import order_choices as order_choices
     from dokima.rulebook.case_files import prove as prove
     from dokima.rulebook.case_files import prove_order as prove_order
+    from dokima.rulebook.revisions import version_folder as version_folder
     from dokima.rulebook.schema import rulebook_schema as rulebook_schema
     from dokima.rulebook.schema import settings_page as settings_page
     from dokima.rulebook.writing import write_orders as write_orders
@@ -122,7 +127,12 @@ _HOMES = {
     "CaseFolder": "dokima.rulebook.case_files",
     "Coverage": "dokima.proving.coverage",
     "Outcome": "dokima.proving.proof",
+    "CaseChange": "dokima.proving.versions",
     "MutationScore": "dokima.proving.mutation",
+    "VersionChange": "dokima.proving.versions",
+    "VersionChanges": "dokima.proving.versions",
+    "case_changes": "dokima.proving.versions",
+    "version_folder": "dokima.rulebook.revisions",
     "Proof": "dokima.proving.proof",
     "order_choices": "dokima.rulebook.case_files",
     "prove_order": "dokima.rulebook.case_files",
@@ -223,6 +233,7 @@ __all__ = [
     "Beginning",
     "Calculation",
     "Case",
+    "CaseChange",
     "CaseError",
     "CaseFolder",
     "ChangeEntries",
@@ -287,10 +298,13 @@ __all__ = [
     "TaxRow",
     "Totals",
     "Variance",
+    "VersionChange",
+    "VersionChanges",
     "Working",
     "accept",
     "answer",
     "begin",
+    "case_changes",
     "check_store",
     "create_store",
     "dask_workers",
@@ -315,6 +329,7 @@ __all__ = [
     "to_json",
     "told_outcome",
     "upgrade_store",
+    "version_folder",
     "visible",
     "worker_processes",
     "write_order",

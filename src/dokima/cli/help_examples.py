@@ -15,6 +15,7 @@ EXAMPLES: Mapping[str, str] = {
     "variance": "dokima variance orders/SQ-2041.json changed/SQ-2041.json",
     "prove": "dokima prove --coverage",
     "audit": "dokima audit",
+    "compare": "dokima compare ../rulebook-next . --cases",
     "replay": "dokima replay orders --new ../rulebook-next",
     "edit": "dokima edit orders/SQ-2041.json --set 10.quantity=40 --dry-run",
     "describe": "dokima describe",

@@ -28,6 +28,7 @@ COMMANDS = {
     "audit": "dokima.cli.auditing:audit",
     "ledger": "dokima.cli.ledgers:ledger",
     "replay": "dokima.cli.replaying:replay",
+    "compare": "dokima.cli.comparing:compare",
     "edit": "dokima.cli.editing:edit",
     "describe": "dokima.cli.describing:describe",
     "schema": "dokima.cli.schemas:schema",

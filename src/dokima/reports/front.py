@@ -423,6 +423,12 @@ def _replay(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG0
     return (lambda: replay_report(result)), (lambda: replay_paper(result, words))
 
 
+def _versions(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.versions import versions_paper, versions_report
+
+    return (lambda: versions_report(result)), (lambda: versions_paper(result, words))
+
+
 def _remarks(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
     from dokima.reports.audits import audit_report
     from dokima.reports.papers import remarks_paper
@@ -459,5 +465,6 @@ _FORMS: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "RuleAnswers": _answers,
     "Rulebook": _rulebook,
     "Variance": _variance,
+    "VersionChanges": _versions,
 }
 """How each kind of result is reported."""

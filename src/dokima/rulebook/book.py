@@ -30,6 +30,7 @@ if TYPE_CHECKING:  # each is imported by the method that needs it, so that prici
     from dokima.model.listing import Listing
     from dokima.proving.remark import AuditRemarks
     from dokima.proving.replay import Replay
+    from dokima.proving.versions import VersionChanges
 
 
 class Rulebook(BookCore):
@@ -314,6 +315,16 @@ class Rulebook(BookCore):
         from dokima.proving.audit import audit
 
         return audit(self.program, today)
+
+    def compare(self, new: Rulebook) -> VersionChanges:
+        """What differs in another version of this rulebook: settings by their paths, rows of tables by their terms.
+
+        Args:
+            new: The other version.
+        """
+        from dokima.proving.versions import compare_versions
+
+        return compare_versions(self.program, new.program)
 
     def replay(
         self, source: Source, new: Rulebook, *, layout: str | None = None, as_of: datetime.date | None = None

@@ -30,6 +30,7 @@ _MODULES: Mapping[str, str] = {
     "Replay": "replays",
     "RuleAnswers": "answers",
     "Variance": "variances",
+    "VersionChanges": "versions",
 }
 """The module for each kind of result. It is imported when it is needed, so that pricing does not wait for variances."""
 

@@ -1,0 +1,223 @@
+"""What changed between two versions of a rulebook: settings by their paths, rows of tables by their terms."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass, fields, is_dataclass
+from typing import Any
+
+from dokima.engine.program import Program
+from dokima.model.columns import shown, value_at
+from dokima.model.said import SHOWN
+from dokima.proving.proof import Proof
+from dokima.proving.replay import Replay
+from dokima.tables.candidates import row_terms, row_values
+from dokima.tables.table import Table
+
+LEFT_OUT = ("sources", "values", "name", "functions", "policy", "kinds")
+"""Parts of a definition that are compared otherwise, or that are Python."""
+
+
+@dataclass(frozen=True)
+class VersionChange:
+    """One thing that differs.
+
+    Attributes:
+        path: Where it stands: ``routine.sales.step.freight.amount``; of a row its table.
+        change: ``added``, ``removed``, ``changed`` or ``moved``.
+        before: What stood there; blank where nothing did.
+        after: What stands there now.
+        row: Of a row of a table its terms, blank for all else.
+    """
+
+    path: str
+    change: str
+    before: str = ""
+    after: str = ""
+    row: str = ""
+
+
+@dataclass(frozen=True)
+class CaseChange:
+    """A case that comes out otherwise: ``passed`` or ``failed`` before and after, blank where it is not there."""
+
+    case: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True)
+class VersionChanges:
+    """Everything in which two versions of a rulebook differ.
+
+    Attributes:
+        old: Name and fingerprint of the old one.
+        new: Name and fingerprint of the new one.
+        changes: What differs: settings in the order of the rulebook, then rows of tables.
+        cases: Cases that come out otherwise, where both were asked to prove theirs; None if not.
+        replay: What that does to orders, where some were given.
+    """
+
+    old: str
+    new: str
+    changes: Sequence[VersionChange]
+    cases: Sequence[CaseChange] | None = None
+    replay: Replay | None = None
+
+    def __len__(self) -> int:
+        return len(self.changes)
+
+    def __repr__(self) -> str:
+        rows = sum(bool(each.row) for each in self.changes)
+        return f"<VersionChanges: {len(self) - rows} of settings, {rows} of rows; {SHOWN}>"
+
+    def to_dict(self) -> dict[str, Any]:
+        """The changes as plain data."""
+        found: dict[str, Any] = {"old": self.old, "new": self.new, "changes": [asdict(each) for each in self.changes]}
+        if self.cases is not None:
+            found["cases"] = [asdict(each) for each in self.cases]
+        if self.replay is not None:
+            found["replay"] = self.replay.to_dict()
+        return found
+
+
+def compare_versions(old: Program, new: Program) -> VersionChanges:
+    """What differs between two rulebooks. Rules and functions in Python are compared by their names alone."""
+    changes = [*_differences("", _settings(old), _settings(new))]
+    for name in dict.fromkeys([*old.tables, *new.tables]):
+        if name in old.tables and name in new.tables:
+            changes += _rows(old.tables[name], new.tables[name])
+    return VersionChanges(_told(old), _told(new), changes)
+
+
+def case_changes(old: Proof, new: Proof) -> list[CaseChange]:
+    """Cases that come out otherwise in the new version, and those that only one of them has."""
+    before, after = (
+        {each.case.name: "passed" if each.passed else "failed" for each in side.outcomes} for side in (old, new)
+    )
+    return [
+        CaseChange(name, before.get(name, ""), after.get(name, ""))
+        for name in dict.fromkeys([*before, *after])
+        if before.get(name) != after.get(name)
+    ]
+
+
+def _told(program: Program) -> str:
+    return f"{program.definition.name} ({program.fingerprint[:12]})"
+
+
+# -- settings ---------------------------------------------------------------------------------------------------------
+
+
+def _settings(program: Program) -> dict[str, Any]:
+    """Everything a rulebook says but the rows of its tables, as nested plain data."""
+    definition = program.definition
+    said = {
+        each.name: _plain(getattr(definition, each.name)) for each in fields(definition) if each.name not in LEFT_OUT
+    }
+    said["rules"] = {rule.id: _plain(rule) for rule in definition.rules if not rule.built_in}
+    said["value"] = {name: value_at(column, 0) for name, column in definition.values.items()}
+    said["function"] = dict.fromkeys(definition.functions, "Python")
+    # Under the names of the rulebook's own sections, as somebody who reads it knows them.
+    for section, key in (("rule", "rules"), ("routine", "routines"), ("table", "tables")):
+        said[section] = said.pop(key) or {}
+    said |= said.pop("fields") or {}
+    return said
+
+
+def _plain(value: Any) -> Any:
+    """A definition as nested plain data: what has a name stands under it, and what is empty is left out."""
+    if is_dataclass(value) and not isinstance(value, type):
+        found = {
+            each.name: _plain(getattr(value, each.name)) for each in fields(value) if not each.name.startswith("_")
+        }
+        return {
+            "step" if name == "steps" else name: each
+            for name, each in found.items()
+            if each not in (None, "", {}, [], False)
+        }
+    if isinstance(value, Mapping):
+        return {str(name): _plain(each) for name, each in value.items()}
+    if isinstance(value, list | tuple):
+        names = [getattr(each, "name", None) for each in value]
+        if value and all(isinstance(name, str) and name for name in names):
+            return {name: _plain(each) for name, each in zip(names, value, strict=True)}
+        return [_plain(each) for each in value]
+    return "Python" if callable(value) else value
+
+
+def _differences(path: str, old: Any, new: Any) -> Iterator[VersionChange]:
+    """What differs between two pieces of plain data, by path."""
+    if not (isinstance(old, dict) and isinstance(new, dict)):
+        if old != new:
+            yield VersionChange(path, "changed", _text(old), _text(new))
+        return
+    for name in dict.fromkeys([*old, *new]):
+        below = f"{path}.{name}" if path else name
+        if name not in old:
+            yield VersionChange(below, "added", "", _text(new[name]))
+        elif name not in new:
+            yield VersionChange(below, "removed", _text(old[name]), "")
+        else:
+            yield from _differences(below, old[name], new[name])
+    both = [name for name in old if name in new]
+    now = [name for name in new if name in old]
+    if both != now and path.endswith(ORDERED):
+        yield VersionChange(path, "moved", ", ".join(both), ", ".join(now))
+
+
+ORDERED = (".step", "rule", "routine")
+"""Where the order of things matters."""
+
+
+def _text(value: Any) -> str:
+    """Plain data in a line."""
+    if isinstance(value, dict):
+        return ", ".join(f"{name} = {_text(each)}" for name, each in value.items() if name not in ("name", "id"))
+    if isinstance(value, list):
+        return "; ".join(map(_text, value))
+    return "" if value is None else shown(value)
+
+
+# -- rows -------------------------------------------------------------------------------------------------------------
+
+
+def _rows(old: Table, new: Table) -> Iterator[VersionChange]:
+    """Rows that are there once only, and those whose values differ. A row is known by its terms, not by its place."""
+    before, after = _by_terms(old), _by_terms(new)
+    for terms, row in before.items():
+        told = terms[0]
+        if terms not in after:
+            yield VersionChange(old.name, "removed", _values(old, row), "", told)
+            continue
+        cells, others = row_values(old, row), row_values(new, after[terms])
+        named = [name for name in dict.fromkeys([*cells, *others]) if cells.get(name) != others.get(name)]
+        if named:
+            tell: Callable[[Mapping[str, object]], str] = lambda side, named=named: ", ".join(  # type: ignore[misc]  # noqa: E731
+                f"{name} {shown(side.get(name))}" for name in named
+            )
+            yield VersionChange(old.name, "changed", tell(cells), tell(others), told)
+    for terms, row in after.items():
+        if terms not in before:
+            yield VersionChange(new.name, "added", "", _values(new, row), terms[0])
+
+
+def _by_terms(table: Table) -> dict[tuple[str, int], int]:
+    """Rows by their terms; where several have the same, by how many came before."""
+    found: dict[tuple[str, int], int] = {}
+    seen: dict[str, int] = {}
+    for row in range(table.size):
+        terms = str(row_terms(table, row))
+        seen[terms] = seen.get(terms, -1) + 1
+        found[terms, seen[terms]] = row
+    return found
+
+
+def _values(table: Table, row: int) -> str:
+    """The cells of a row that are no terms."""
+    window = set(table.window.names) if table.window is not None else set()
+    terms = {*table.conditions, *(each.column for each in table.breaks), *window}
+    cells = row_values(table, row)
+    return ", ".join(
+        f"{name} {shown(value)}" for name, value in cells.items() if name not in terms and value is not None
+    )

@@ -1,0 +1,78 @@
+"""What changed between two versions of a rulebook, as people read it."""
+
+from __future__ import annotations
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from dokima.proving.versions import VersionChange, VersionChanges
+from dokima.reports.language import N_, _, counted
+from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.replays import replay_report
+from dokima.reports.translations import Wording
+
+WORDS = {
+    "added": N_("added"), "removed": N_("removed"), "changed": N_("changed"), "moved": N_("in another order"),
+    "passed": N_("passed"), "failed": N_("failed"), "": N_("not there"),
+}  # fmt: skip
+"""What changes and results are called."""
+
+
+def versions_report(changes: VersionChanges) -> RenderableType:
+    """What differs, which cases come out otherwise, and the money that it moves."""
+    parts: list[RenderableType] = [versions_paper(changes, Wording()).to_rich()]
+    if changes.replay is not None:
+        parts += [Text(""), replay_report(changes.replay)]
+    return Group(*parts)
+
+
+def versions_paper(changes: VersionChanges, words: Wording) -> Paper:
+    """Settings by their paths, rows of tables by their terms, then cases."""
+    settings = [each for each in changes.changes if not each.row]
+    columns = [Column(_("where")), Column(""), Column(_("before"), wide=True), Column(_("after"), wide=True)]
+    sections = [
+        Section(
+            _("fields, rules and steps"), columns, [_row(each, each.path) for each in settings], _("nothing changed")
+        )
+    ]
+    for table in dict.fromkeys(each.path for each in changes.changes if each.row):
+        rows = [_row(each, each.row) for each in changes.changes if each.row and each.path == table]
+        sections.append(Section(table, [Column(_("row"), wide=True), *columns[1:]], rows))
+    if changes.cases is not None:
+        heads = [Column(_("case"), wide=True), Column(_("before")), Column(_("after"))]
+        cases = [
+            Row(
+                [each.case, _(WORDS[each.before]), _(WORDS[each.after])],
+                "removed" if each.after == "failed" else "changed",
+            )
+            for each in changes.cases
+        ]
+        sections.append(Section(_("cases that come out otherwise"), heads, cases, _("every case comes out as before")))
+    return Paper(
+        title=_("What changed"),
+        subtitle=f"{changes.old} → {changes.new}",
+        facts={},
+        sections=sections,
+        currency="",
+        places=0,
+        language=words.language,
+        letterhead=words.letterhead,
+        page_words=words.page_words,
+        headline=_summary(changes, len(settings)),
+    )
+
+
+def _summary(changes: VersionChanges, settings: int) -> str:
+    return ", ".join(
+        [
+            counted(settings, "{count} setting differs", "{count} settings differ"),
+            counted(len(changes) - settings, "{count} row differs", "{count} rows differ"),
+        ]
+    )
+
+
+def _row(change: VersionChange, where: str) -> Row:
+    return Row(
+        [where, _(WORDS[change.change]), change.before, change.after],
+        "changed" if change.change == "moved" else change.change,
+    )

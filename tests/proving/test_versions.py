@@ -1,0 +1,103 @@
+"""What changed between two versions of a rulebook: settings, rows, cases, and the state a commit of git has."""
+
+import json
+import shutil
+import subprocess
+
+import pytest
+
+import dokima
+from tests.books import DEMO
+from tests.shell import run_here
+
+CHANGES = [
+    ("rulebook.toml", "line.quantity % 0.5 == 0", "line.quantity % 0.25 == 0"),
+    ("rulebook.toml", "freight_rate = 0.38", "freight_rate = 0.41"),
+    ("rulebook.toml", 'id = "surveys-at-home"', 'id = "surveys-near-home"'),
+    ("tables/agreed_prices.csv", ",24,44.25,1", ",24,44.95,1"),
+    ("tables/agreed_prices.csv", ",48,43.10,1", ",60,43.10,1"),
+]
+
+
+@pytest.fixture
+def next_version(tmp_path):
+    """The demo, and beside it a version with five changes, rows in another order."""
+    for name in ("old", "new"):
+        shutil.copytree(DEMO, tmp_path / name)
+    for file, before, after in CHANGES:
+        path = tmp_path / "new" / file
+        text = path.read_text(encoding="utf-8")
+        assert text.count(before) == 1
+        path.write_text(text.replace(before, after), encoding="utf-8")
+    path = tmp_path / "new" / "tables" / "items.csv"
+    head, *rows = path.read_text(encoding="utf-8").splitlines()
+    path.write_text("\n".join([head, *reversed(rows)]) + "\n", encoding="utf-8")
+    return tmp_path
+
+
+def test_settings_differ_by_their_paths_and_rows_by_their_terms(next_version):
+    changes = dokima.load(next_version / "old").compare(dokima.load(next_version / "new"))
+    terms = "for segment institution, item PANE-T6, unit C62, from 2026-01-01, until 2026-12-31, from quantity {}"
+    found = [(each.path, each.change, each.before, each.after) for each in changes.changes if not each.row]
+    assert found[:2] == [
+        ("value.freight_rate", "changed", "0.38", "0.41"),
+        ("rule.half-days.require", "changed", "line.quantity % 0.5 == 0", "line.quantity % 0.25 == 0"),
+    ]
+    assert [each[:2] for each in found[2:]] == [
+        ("rule.surveys-at-home", "removed"),
+        ("rule.surveys-near-home", "added"),
+    ]
+    assert [(each.path, each.change, each.before, each.after, each.row) for each in changes.changes if each.row] == [
+        ("agreed", "removed", "price 43.1, base 1", "", terms.format(48)),
+        ("agreed", "changed", "price 44.25", "price 44.95", terms.format(24)),
+        ("agreed", "added", "", "price 43.1, base 1", terms.format(60)),
+    ]
+    same = dokima.load(DEMO)
+    assert len(same.compare(dokima.load(DEMO))) == 0
+
+
+def test_steps_in_another_order_are_told(next_version):
+    path = next_version / "new" / "rulebook.toml"
+    lines = path.read_text(encoding="utf-8").splitlines()
+    at = next(at for at, line in enumerate(lines) if 'name = "cost"' in line)
+    lines[at - 1], lines[at] = lines[at], lines[at - 1]
+    path.write_text("\n".join(lines), encoding="utf-8")
+    changes = dokima.load(next_version / "old").compare(dokima.load(next_version / "new"))
+    (moved,) = [each for each in changes.changes if each.change == "moved"]
+    assert moved.path == "routine.sales.step"
+    assert "vat, cost, advance, margin" in moved.after
+
+
+def test_compare_says_what_it_does_to_cases_and_orders(next_version):
+    old, new = str(next_version / "old"), str(next_version / "new")
+    status, out, err = run_here(next_version, "compare", old, new, "--cases", "--orders", f"{DEMO}/orders/SQ-2041.json", "--format", "json")  # fmt: skip
+    data = json.loads(out)
+    cases = {each["case"]: (each["before"], each["after"]) for each in data["cases"]}
+    assert (status, cases["the worked example"], err) == (1, ("passed", "failed"), "")
+    assert "half a day" not in cases
+    # 36 panes at 44.60 by the hundred: 12.60 more, less 0.50; freight 403.2 kg x 0.41 = 165.31, 12.09 more; 27.4 kg: 0.82.
+    assert data["replay"]["totals"]["EUR"]["variance"] == "25.01"
+    status, out, _ = run_here(
+        next_version, "compare", old, new, "--locale", "de", "--report", "changes.html", "--report", "changes.md"
+    )
+    assert (status, "Was sich geändert hat" in out) == (0, True)
+    assert "rule.half-days.require" in (next_version / "changes.html").read_text(encoding="utf-8")
+    assert "rule.half-days.require | geändert" in (next_version / "changes.md").read_text(encoding="utf-8")
+
+
+@pytest.mark.skipif(shutil.which("git") is None, reason="there is no git program here")
+def test_the_old_version_may_be_a_commit_of_git(next_version, tmp_path_factory):
+    git = ["git", "-c", "user.name=Ada", "-c", "user.email=ada@quillmere.example", "-C", str(next_version)]
+    (next_version / "book").mkdir()
+    shutil.copytree(next_version / "old", next_version / "book" / "rules")
+    for words in (["init", "-q"], ["add", "book"], ["commit", "-q", "-m", "as it was"]):
+        subprocess.run([*git, *words], check=True, capture_output=True)
+    shutil.copytree(next_version / "new", next_version / "book" / "rules", dirs_exist_ok=True)
+    folder = next_version / "book" / "rules"
+    status, out, _ = run_here(folder, "compare", "git:HEAD", "--format", "csv")
+    assert (status, out.splitlines()[1]) == (0, "value.freight_rate,,changed,0.38,0.41")
+    for revision in ("nowhere", "--output=x", "HEAD:book"):
+        assert f"there is no revision '{revision}'" in run_here(folder, "compare", f"git:{revision}")[2]
+    assert not (folder / "x").exists()
+    elsewhere = tmp_path_factory.mktemp("elsewhere")
+    assert "is in no git repository" in run_here(folder, "compare", "git:HEAD", str(elsewhere))[2]
