@@ -75,7 +75,7 @@ def prove(
     proof = cases.prove(names or [], coverage=coverage or bool(set(wanted) - {MUTATION}))
     if mutate or MUTATION in wanted:
         proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows))
-    shown = report(proof, locale=locale)
+    shown = report(proof, book=cases.rulebook, locale=locale)
     write_reports(shown, files)
     match form:
         case Written.table:

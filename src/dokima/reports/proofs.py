@@ -70,10 +70,10 @@ def _summary(proof: Proof) -> str:
 
 
 def proof_paper(proof: Proof, words: Wording) -> Paper:
-    """Every case and what came of it; below it the coverage, if it was asked for."""
+    """What the cases reach and would notice, if that was asked for; then every case, those that failed first."""
     columns = [Column(_("case")), Column(_("result")), Column(_("where")), Column("", wide=True)]
     rows = []
-    for outcome in proof.outcomes:
+    for outcome in sorted(proof.outcomes, key=lambda each: (each.passed, each.is_confirmed)):
         result = _("failed") if not outcome.passed else _("passed") if outcome.is_confirmed else _("unconfirmed")
         said = outcome.error or "\n".join(
             f"{d.path}: " + _("expected {expected}, got {got}").format(expected=d.expected, got=d.got)
@@ -81,11 +81,12 @@ def proof_paper(proof: Proof, words: Wording) -> Paper:
         )
         mark = "" if outcome.passed and outcome.is_confirmed else "removed" if not outcome.passed else "changed"
         rows.append(Row([outcome.case.name, result, outcome.case.place, said], mark))
-    sections = [Section(_("cases"), columns, rows, _summary(proof))]
+    sections: list[Section] = []
     if proof.coverage is not None:
         sections += _coverage_sections(proof.coverage)
     if proof.mutation is not None:
         sections += _mutation_sections(proof.mutation)
+    sections.append(Section(_("cases"), columns, rows, _summary(proof)))
     return _paper(_("Proof of the rulebook"), _summary(proof), sections, words)
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from rich.console import Group, RenderableType
 from rich.text import Text
 
 from dokima.proving.versions import VersionChange, VersionChanges
 from dokima.reports.language import N_, _, counted
 from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.papers import replay_paper
 from dokima.reports.replays import replay_report
 from dokima.reports.translations import Wording
 
@@ -20,7 +23,7 @@ WORDS = {
 
 def versions_report(changes: VersionChanges) -> RenderableType:
     """What differs, which cases come out otherwise, and the money that it moves."""
-    parts: list[RenderableType] = [versions_paper(changes, Wording()).to_rich()]
+    parts: list[RenderableType] = [versions_paper(replace(changes, replay=None), Wording()).to_rich()]
     if changes.replay is not None:
         parts += [Text(""), replay_report(changes.replay)]
     return Group(*parts)
@@ -48,6 +51,9 @@ def versions_paper(changes: VersionChanges, words: Wording) -> Paper:
             for each in changes.cases
         ]
         sections.append(Section(_("cases that come out otherwise"), heads, cases, _("every case comes out as before")))
+    if changes.replay is not None:
+        # Between two rulebooks the sums may be of several currencies, so that they carry theirs in a column.
+        sections += replay_paper(changes.replay, words).sections
     return Paper(
         title=_("What changed"),
         subtitle=f"{changes.old} → {changes.new}",
