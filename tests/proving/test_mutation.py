@@ -150,6 +150,23 @@ def test_a_survivor_is_excused_by_its_id_and_nothing_else(tmp_path):
     assert "expected an [[excuse]] with id, reason and by" in run_here(tmp_path, "prove")[2]
 
 
+def test_only_what_changed_since_an_older_version_is_changed_once_more(tmp_path):
+    planted(tmp_path / "old", BLIND)
+    planted(tmp_path / "new", BLIND)
+    for file, before, after in (("rulebook.toml", "< 100", "< 90"), ("deals.csv", ",4,10", ",4,11")):
+        path = tmp_path / "new" / file
+        path.write_text(path.read_text().replace(before, after))
+    score = dokima.CaseFolder(tmp_path / "new").mutate(since=dokima.load(tmp_path / "old"))
+    assert {str(each.mutant.words) for each in score.survivors} == {
+        "`<` in `line.quantity < 90` were `<=`",
+        "`90` in `line.quantity < 90` were `91`",
+    }
+    score = dokima.CaseFolder(tmp_path / "new").mutate(since=dokima.load(tmp_path / "old"), rows=True)
+    assert {each.mutant.row for each in score.survivors} == {None, 2}
+    status, out, _ = run_here(tmp_path / "new", "prove", "--mutate", "--changed-since", "../new")
+    assert (status, "every one is noticed" in out) == (0, True)
+
+
 @pytest.mark.long
 def test_the_cases_of_the_demo_notice_more_than_nine_slips_in_ten():
     score = dokima.CaseFolder(DEMO).mutate()

@@ -12,7 +12,7 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from dokima import CaseFolder, DokimaError, MutationScore, Proof, junit, report
+from dokima import CaseFolder, DokimaError, MutationScore, Proof, junit, load, report, version_folder
 from dokima.cli.finding_books import book_folder
 from dokima.cli.options import HERE, Book, By, LocaleOption, Today, day, pairs, person
 from dokima.cli.output import complain, note
@@ -48,6 +48,9 @@ def prove(
         int | None, typer.Option("--sample", min=1, help="With --mutate: only so many changes, always the same.")
     ] = None,
     rows: Annotated[bool, typer.Option("--rows", help="With --mutate: also rows that no case looks at.")] = False,
+    since: Annotated[
+        str, typer.Option("--changed-since", help="With --mutate: only what changed since a folder, or git:REV.")
+    ] = "",
     watch: Annotated[bool, typer.Option("--watch", help="Run again whenever a file is saved.")] = False,
     by: By = "",
     today: Today = "",
@@ -74,7 +77,7 @@ def prove(
     cases = CaseFolder(folder)
     proof = cases.prove(names or [], coverage=coverage or bool(set(wanted) - {MUTATION}))
     if mutate or MUTATION in wanted:
-        proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows))
+        proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows, since))
     shown = report(proof, book=cases.rulebook, locale=locale)
     write_reports(shown, files)
     match form:
@@ -119,7 +122,11 @@ def _too_little(proof: Proof, wanted: dict[str, int]) -> bool:
     return found
 
 
-def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool) -> MutationScore:
+def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool, since: str) -> MutationScore:
+    older = None
+    if since:
+        with version_folder(since, cases.folder) as folder:
+            older = load(folder)
     bar = Progress(
         TextColumn("changing"), BarColumn(), TimeElapsedColumn(), TimeRemainingColumn(),
         console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True,
@@ -127,7 +134,11 @@ def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool
     with bar:
         task = bar.add_task("")
         return cases.mutate(
-            names, sample=sample, rows=rows, progress=lambda done, all_: bar.update(task, completed=done, total=all_)
+            names,
+            sample=sample,
+            rows=rows,
+            since=older,
+            progress=lambda done, all_: bar.update(task, completed=done, total=all_),
         )
 
 

@@ -75,6 +75,11 @@ def _told_got(expected: Expected, got: Any) -> str:
     """What came; of a row only the cells that were named, where that shows what differs."""
     if isinstance(got, Mapping) and isinstance(expected.value, Mapping) and set(expected.value) <= set(got):
         got = {name: got[name] for name in expected.value}
+    if isinstance(got, Decimal):
+        # 1135.10, and not 1135.1, beside an expectation of two places.
+        places = len(str(expected.value).partition(".")[2])
+        padded = format(got, f".{places}f")
+        return padded if Decimal(padded) == got else in_words(got)
     return in_words(got)
 
 

@@ -18,6 +18,7 @@ from dokima.model.content import digest_of
 from dokima.model.raw import RawColumn
 from dokima.model.said import Said
 from dokima.routines.definition import OptionDefinition, RoutineDefinition, StepDefinition
+from dokima.tables.candidates import row_terms
 from dokima.tables.definition import TableDefinition
 from dokima.tables.table import Table
 
@@ -59,6 +60,7 @@ class Mutant:
         tables: Tables that are built anew.
         make: Makes the changed definition.
         row: Of a table's row its number in the file; None for all else.
+        terms: Of a table's row what it is for, in words; blank for all else.
     """
 
     id: str
@@ -69,6 +71,7 @@ class Mutant:
     make: Callable[[], ProgramDefinition]
     tables: frozenset[str] = frozenset()
     row: int | None = None
+    terms: str = ""
 
 
 def mutants_of(program: Program) -> Iterator[Mutant]:
@@ -369,6 +372,7 @@ def _of_rows(program: Program, table: Table, reach: str) -> Iterator[Mutant]:
     asked = set(table.conditions)
     for row in range(table.size):
         number = table.source.row_number(row)
+        told = str(row_terms(table, row))
         # Named by what stands in it: a new row above changes no id.
         terms = " ".join(str(value_at(values, row)) for values in table.columns.values())
         for column in table.columns:
@@ -393,7 +397,7 @@ def _of_rows(program: Program, table: Table, reach: str) -> Iterator[Mutant]:
             make = _with_cell(program, table, column, row, new)
             yield _mutant(
                 f"table.{table.name}.{column}", operator, f"{terms} {value}", words, reach, make,
-                tables=frozenset([table.name]), row=number,
+                tables=frozenset([table.name]), row=number, terms=told,
             )  # fmt: skip
 
 

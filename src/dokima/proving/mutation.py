@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -19,6 +19,7 @@ from dokima.proving.coverage import TableReached, look_at_table
 from dokima.proving.mutants import EVERY, Mutant, mutants_of
 from dokima.proving.proof import Outcome
 from dokima.proving.running_cases import Batch, run_cases
+from dokima.proving.versions import VersionChanges
 
 Pinned = Callable[[Case], Mapping[str, str]]
 """Gives the content of the tables that a case pins."""
@@ -121,6 +122,7 @@ def mutate(
     excuses: Mapping[str, str] | None = None,
     sample: int | None = None,
     rows: bool = False,
+    since: VersionChanges | None = None,
     progress: Progress | None = None,
 ) -> MutationScore:
     """Change the rulebook one spot at a time, and see whether a case notices.
@@ -133,6 +135,7 @@ def mutate(
         excuses: Reasons by the id of a mutant.
         sample: Only so many mutants, chosen by their ids.
         rows: Also rows of tables that no case looks at.
+        since: What changed since an older version: only that is changed once more.
         progress: Is told how many mutants are done, and how many there are.
     """
     outcomes, batches = run_cases(cases, lambda case: pin(program, case), pinned)
@@ -148,6 +151,11 @@ def mutate(
             if table.size > len(looked.get(name, ()))
         }
         made = [each for each in made if each.row is None or each.row in looked.get(each.path.split(".")[1], ())]
+    if since is not None:
+        spots = {each.path for each in since.changes if not each.row}
+        told = {(each.path, each.row) for each in since.changes if each.row}
+        made = [each for each in made if _is_among(each, spots, told)]
+        left = {}
     if sample is not None:
         chosen = sorted(made, key=lambda each: digest_of(each.id))[:sample]
         made = [each for each in made if each in chosen]
@@ -162,6 +170,13 @@ def mutate(
         if progress is not None:
             progress(at, len(made))
     return MutationScore(len(made), **counts, survivors=survivors, not_looked_at=left)
+
+
+def _is_among(mutant: Mutant, spots: Set[str], rows: Set[tuple[str, str]]) -> bool:
+    """Whether a mutant is at a spot that changed, below one, or in a row that changed."""
+    if mutant.terms:
+        return (mutant.path.split(".")[1], mutant.terms) in rows
+    return any(f"{mutant.path}.".startswith(f"{spot}.") for spot in spots)
 
 
 @dataclass

@@ -151,6 +151,7 @@ class CaseFolder:
         *,
         sample: int | None = None,
         rows: bool = False,
+        since: Rulebook | None = None,
         progress: Callable[[int, int], None] | None = None,
     ) -> MutationScore:
         """Change the rulebook one spot at a time, and see whether a case notices.
@@ -159,12 +160,15 @@ class CaseFolder:
             names: Names of cases; all if empty.
             sample: Only so many changes, always the same ones; all if None.
             rows: Also rows of tables that no case looks at.
+            since: An older version: only what changed since is changed once more.
             progress: Is told how many changes are done, and how many there are.
         """
         program, cases = self.rulebook.program, self.chosen(names)
+        changed = since.compare(self.rulebook) if since is not None else None
         return mutate(
-            program, cases, self.pinned, self.pin, excuses=self.excuses, sample=sample, rows=rows, progress=progress
-        )
+            program, cases, self.pinned, self.pin,
+            excuses=self.excuses, sample=sample, rows=rows, since=changed, progress=progress,
+        )  # fmt: skip
 
     def run(self, cases: Sequence[Case], *, coverage: bool = False) -> Proof:
         """Run some cases of this folder."""
