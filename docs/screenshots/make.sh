@@ -34,6 +34,7 @@ SIZE=9 take init 156 54 "dokima init depot --from exports/depot_2026.csv --price
 take eval 140 42 "dokima eval 'item.weight * line.quantity' orders/SQ-2041.json 10" \
     "dokima eval --table works_rate orders/PO-721.json 10"
 SIZE=9 take prices 156 54 "dokima prices --customer FERNHOLT --date 2026-03-02 | head -50"
+take prices-item 140 42 "dokima prices --item PANE-T6 --date 2026-03-02"
 SIZE=9 take prove 156 54 \
     "sed -i 's/C62,2026-01-01,2026-12-31,24,44.25/C62,2026-01-01,2026-12-31,25,44.25/' tables/agreed_prices.csv" \
     "dokima prove | tail -16" "sed -i 's/,25,44.25/,24,44.25/' tables/agreed_prices.csv" "dokima prove --coverage | head -14"
