@@ -15,7 +15,11 @@ default_role = "code"  # docstrings put names in single backticks
 html_theme = "furo"
 html_title = f"Dokima {version}"
 myst_heading_anchors = 3
-autodoc_default_options = {"members": True, "undoc-members": False, "inherited-members": "Exception, tuple, Sequence, Mapping, str, dict, StrEnum"}
+autodoc_default_options = {
+    "members": True,
+    "undoc-members": False,
+    "inherited-members": "Exception, tuple, Sequence, Mapping, str, dict, StrEnum",
+}
 autodoc_typehints = "description"
 autodoc_typehints_description_target = "documented"
 napoleon_use_ivar = True
@@ -55,7 +59,27 @@ GROUPS = {
         "Event",
     ],
     "Other databases": ["Query"],
-    "Proving": ["prove", "prove_order", "order_choices", "told_outcome", "junit", "CaseFolder", "Case", "Outcome", "Proof", "Coverage", "MutationScore", "case_changes", "version_folder", "VersionChanges", "VersionChange", "CaseChange", "AuditRemark", "AuditRemarks", "Replay"],
+    "Proving": [
+        "prove",
+        "prove_order",
+        "order_choices",
+        "told_outcome",
+        "junit",
+        "CaseFolder",
+        "Case",
+        "Outcome",
+        "Proof",
+        "Coverage",
+        "MutationScore",
+        "case_changes",
+        "version_folder",
+        "VersionChanges",
+        "VersionChange",
+        "CaseChange",
+        "AuditRemark",
+        "AuditRemarks",
+        "Replay",
+    ],
     "What people and programs read": ["report", "Report", "draw", "to_csv", "to_json", "Detail", "visible"],
     "Errors": [],
 }
