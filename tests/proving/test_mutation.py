@@ -144,6 +144,8 @@ def test_a_survivor_is_excused_by_its_id_and_nothing_else(tmp_path):
     after = dokima.CaseFolder(tmp_path).mutate()
     assert (after.excused, after.noticed, after.killed) == (1, before.noticed + 1, before.killed)
     assert run_here(tmp_path, "prove", "--fail-under", "mutation=90")[0] == 1
+    cases.write_text(text + f'[[excuse]]\nid = "{wanted}x"\nreason = "tried by hand"\nby = "L. Penhale"\n')
+    assert dokima.CaseFolder(tmp_path).mutate().unused == [f"{wanted}x"]
     cases.write_text(text.replace('at = "save"', ""))
     assert "no case comes near" in run_here(tmp_path, "prove", "--mutate")[1]
     cases.write_text(text + f'[[excuse]]\nid = "{wanted}"\nreason = "tried by hand"\n')

@@ -55,6 +55,7 @@ class MutationScore:
         killed: How many a case noticed.
         survivors: The others.
         not_looked_at: Rows of tables that no case looks at, by table; their mutants were not made.
+        unused: Ids of excuses that no survivor has; empty where only some mutants were made.
     """
 
     made: int
@@ -63,6 +64,7 @@ class MutationScore:
     killed: int
     survivors: Sequence[Survivor] = ()
     not_looked_at: Mapping[str, int] = field(default_factory=dict)
+    unused: Sequence[str] = ()
 
     @property
     def counted(self) -> int:
@@ -110,6 +112,7 @@ class MutationScore:
                 for each in self.survivors
             ],
             "rows_not_looked_at": dict(self.not_looked_at),
+            "unused_excuses": list(self.unused),
         }
 
 
@@ -169,7 +172,10 @@ def mutate(
             survivors.append(Survivor(mutant, found, (excuses or {}).get(mutant.id, "")))
         if progress is not None:
             progress(at, len(made))
-    return MutationScore(len(made), **counts, survivors=survivors, not_looked_at=left)
+    # An excuse of what a case notices by now, or of what is not there any more, would hide the next one of that id.
+    known = {each.mutant.id for each in survivors}
+    unused = [] if since is not None or sample is not None else [each for each in excuses or () if each not in known]
+    return MutationScore(len(made), **counts, survivors=survivors, not_looked_at=left, unused=unused)
 
 
 def _is_among(mutant: Mutant, spots: Set[str], rows: Set[tuple[str, str]]) -> bool:

@@ -149,6 +149,9 @@ def _mutation_sections(score: MutationScore) -> list[Section]:
         Section("", head, numbers),
         Section(_("not noticed"), columns, rows, _("every one is noticed")),
     ]
+    if score.unused:
+        idle = [Row([each]) for each in score.unused]
+        sections.append(Section(_("excuses that excuse nothing"), [Column(_("where"), wide=True)], idle))
     if left:
         sections.append(
             Section(_("rows that no case looks at"), [Column(_("table")), Column(_("rows"), "number")], left)
