@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dokima.inference.beginning import Beginning
 from dokima.reports.language import _
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
 
@@ -31,15 +31,10 @@ def beginning_paper(begun: Beginning, words: Wording) -> Paper:
         rows = [Row([q.id, q.asks, ", ".join(q.choices), q.guess]) for q in begun.questions]
         sections.append(Section(_("open questions"), columns, rows))
     said = _("{count} of {lines} stated amounts are reproduced").format(count=begun.reproduced, lines=begun.lines)
-    return Paper(
+    return paper_in(
+        words,
         title=_("A rulebook in {folder}").format(folder=begun.folder),
-        subtitle="",
         facts={_("written"): ", ".join(begun.files)},
         sections=sections,
-        currency="",
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
         headline=said if begun.lines else "",
     )

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from dokima.changes.listing import ChangeEntry
 from dokima.reports.formatting import number
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
 
@@ -32,14 +32,8 @@ def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
         ])
         for entry in entries
     ]  # fmt: skip
-    return Paper(
+    return paper_in(
+        words,
         title=words["change_orders"],
-        subtitle="",
-        facts={},
         sections=[Section(words["waiting_first"], columns, rows, words["no_changes"])],
-        currency="",
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
     )

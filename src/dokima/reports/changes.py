@@ -16,7 +16,7 @@ from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
 from dokima.reports.formatting import number, signed, tax_word
-from dokima.reports.paper import Column, Paper, Row, Section, Side
+from dokima.reports.paper import Column, Paper, Row, Section, Side, paper_in
 from dokima.reports.translations import Wording
 from dokima.routines.totals import SUMS
 
@@ -47,16 +47,14 @@ def change_paper(
     sections += [header] if header.rows else []
     sections += [_costs(variance, words)] if with_costs else []
     earlier = _so_far(change, totals, ledger, words)
-    return Paper(
+    return paper_in(
+        words,
         title=f"{words['change_order']} {change.number}",
         subtitle=f"{words['of_order']} {change.order_number}",
         facts=_facts(change, variance, ledger, words),
         sections=[*sections, *([earlier] if earlier else [])],
         currency=after.header("currency") or "",
         places=after.places,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
         decision=_decision(after, words) if change.state in _OPEN else (),
         mark=words[change.state],
         watermark=words["draft"] if change.state == "draft" else "",

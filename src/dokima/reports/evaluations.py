@@ -9,7 +9,7 @@ from dokima.engine.explaining.evaluation import Evaluation
 from dokima.engine.explaining.explanation import TableAnswer
 from dokima.reports.formatting import BLANK, number
 from dokima.reports.language import _, told
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
 
@@ -34,16 +34,12 @@ def evaluation_paper(evaluation: Evaluation, words: Wording) -> Paper:
             for answer in evaluation.path
         ]
         sections.append(Section(_("look-ups, in this order"), columns, rows))
-    return Paper(
+    return paper_in(
+        words,
         title=evaluation.formula or ", ".join(answer.label for answer in evaluation.path[-1:]),
         subtitle=place,
         facts=_facts(evaluation) if evaluation.formula else {},
         sections=sections,
-        currency="",
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
     )
 
 

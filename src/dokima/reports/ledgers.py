@@ -8,7 +8,7 @@ from typing import Any
 
 from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
 from dokima.reports.language import told
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 from dokima.routines.totals import SUMS
 
@@ -35,16 +35,13 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
         words["headroom_pending"]: _known(ledger.headroom_pending, ledger, words) if ledger.pending else None,
         **{f"{document} {words['unknown']}": why for document, why in ledger.unknown.items()},
     }
-    return Paper(
+    return paper_in(
+        words,
         title=f"{words['ledger_of']} {ledger.number}",
-        subtitle="",
         facts={label: value for label, value in facts.items() if value is not None},
         sections=[*sections, by_line],
         currency=ledger.currency,
         places=ledger.places,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
         flat=_flat(ledger, sections, words),
     )
 

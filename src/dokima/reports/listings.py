@@ -7,7 +7,7 @@ from typing import Any
 
 from dokima.model.listing import SUMMED, Listing
 from dokima.reports.formatting import lines_counted, orders_counted
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
 TITLES = {"orders": "orders", "lines": "lines", "events": "history", "outcomes": "not_changed"}
@@ -33,16 +33,11 @@ def listing_paper(listing: Listing, words: Wording) -> Paper:
                 **{name: sums[name] for name in summed},
             }
             rows.append(Row([told.get(name) for name in listing.columns], "total"))
-    return Paper(
+    return paper_in(
+        words,
         title=words[TITLES.get(listing.level, "orders")],
         subtitle=_counted(listing),
-        facts={},
         sections=[Section("", columns, rows, words["no_changes"])],
-        currency="",
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
     )
 
 

@@ -13,6 +13,7 @@ from rich.text import Text
 from dokima.reports.formatting import number, signed
 from dokima.reports.inert import visible
 from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked
+from dokima.reports.translations import Wording
 
 Kind = Literal["text", "number", "money", "variance"]
 """What a column holds: text, a number as it is, money with its places, a variance with its sign."""
@@ -175,3 +176,17 @@ def _kept(row: Row, cells: list[str], kept: Sequence[int]) -> list[str]:
         return [cells[at] for at in kept]
     told = " ".join(filter(None, cells))
     return [told if place == 1 else "" for place in range(len(kept))]
+
+
+def paper_in(words: Wording, *, title: str, sections: Sequence[Section], **more: Any) -> Paper:
+    """A report in the words of a language, from who sends it; about no money unless it says of which currency.
+
+    Args:
+        words: The words.
+        title: What it is.
+        sections: Its tables.
+        more: What else a paper has.
+    """
+    plain: dict[str, Any] = {"subtitle": "", "facts": {}, "currency": "", "places": 0}
+    spoken = {"language": words.language, "letterhead": words.letterhead, "page_words": words.page_words}
+    return Paper(title=title, sections=sections, **{**plain, **spoken, **more})

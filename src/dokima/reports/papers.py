@@ -15,7 +15,7 @@ from dokima.reports.explanations import step_lines
 from dokima.reports.findings import SEVERITY_WORDS
 from dokima.reports.formatting import figure_heading, number, orders_counted, total_word
 from dokima.reports.language import _, told
-from dokima.reports.paper import Column, Kind, Paper, Row, Section
+from dokima.reports.paper import Column, Kind, Paper, Row, Section, paper_in
 from dokima.reports.pricing import line_columns, total_rows
 from dokima.reports.translations import Wording
 from dokima.reports.variances import STATUS_WORDS
@@ -146,14 +146,11 @@ def _paper(title: str, sections: Sequence[Section], words: Wording, orders: Sequ
         (order,) = orders
         party = order.header("customer") or order.header("supplier")
         facts = {_("kind"): order.header("kind"), _("date"): order.header("date"), _("party"): party}
-    return Paper(
+    return paper_in(
+        words,
         title=title,
-        subtitle="",
         facts={label: number(value) for label, value in facts.items() if value is not None},
         sections=sections,
         currency=next(iter(currencies)) if len(currencies) == 1 else "",
         places=max((order.places for order in orders), default=0),
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
     )

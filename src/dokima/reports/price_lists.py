@@ -8,7 +8,7 @@ from typing import Any
 from dokima.engine.explaining.price_list import OnTop, PriceList, PriceRow
 from dokima.reports.formatting import number
 from dokima.reports.language import _, told
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
 
@@ -35,16 +35,13 @@ def price_list_paper(prices: PriceList, words: Wording) -> Paper:
         _("special price and a discount on top"): str(both) if both else None,
         _("end within 60 days"): str(soon) if soon else None,
     }
-    return Paper(
+    return paper_in(
+        words,
         title=_("Prices: {title}").format(title=_titled(prices)),
         subtitle=number(prices.date),
         facts=facts,
         sections=sections,
         currency=prices.currency,
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
     )
 
 

@@ -11,7 +11,7 @@ from dokima.proving.coverage import Coverage, TableReached
 from dokima.proving.mutation import MutationScore
 from dokima.proving.proof import Outcome, Proof
 from dokima.reports.language import N_, _, counted, told
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
 HEADLINE = {
@@ -96,16 +96,10 @@ def coverage_paper(coverage: Coverage, words: Wording) -> Paper:
 
 
 def _paper(title: str, headline: str, sections: list[Section], words: Wording) -> Paper:
-    return Paper(
+    return paper_in(
+        words,
         title=title,
-        subtitle="",
-        facts={},
         sections=sections,
-        currency="",
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
         headline=headline,
     )
 

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from dokima.proving.versions import VersionChange, VersionChanges
 from dokima.reports.language import N_, _, counted
-from dokima.reports.paper import Column, Paper, Row, Section
+from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.papers import replay_paper
 from dokima.reports.replays import replay_report
 from dokima.reports.translations import Wording
@@ -54,16 +54,11 @@ def versions_paper(changes: VersionChanges, words: Wording) -> Paper:
     if changes.replay is not None:
         # Between two rulebooks the sums may be of several currencies, so that they carry theirs in a column.
         sections += replay_paper(changes.replay, words).sections
-    return Paper(
+    return paper_in(
+        words,
         title=_("What changed"),
         subtitle=f"{changes.old} → {changes.new}",
-        facts={},
         sections=sections,
-        currency="",
-        places=0,
-        language=words.language,
-        letterhead=words.letterhead,
-        page_words=words.page_words,
         headline=_summary(changes, len(settings)),
     )
 
