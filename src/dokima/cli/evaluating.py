@@ -14,6 +14,7 @@ from dokima.cli.options import (
     HERE,
     Book,
     By,
+    Format,
     LayoutName,
     LocaleOption,
     OneLine,
@@ -28,6 +29,7 @@ from dokima.cli.options import (
     person,
     read_orders,
 )
+from dokima.cli.output import write
 
 
 class Written(StrEnum):
@@ -79,12 +81,7 @@ def evaluate(
         formula or "", found, line or "", order=number, table=table, today=day(today), by=person(by)
     )
     shown = report(result, book=rulebook, locale=locale)
-    match form:
-        case Written.table:
-            shown.show()
-        case Written.json:
-            sys.stdout.write(shown.json + "\n")
-        case Written.csv:
-            sys.stdout.write(shown.csv())
-        case Written.markdown:
-            sys.stdout.write(shown.markdown)
+    if form is Written.markdown:
+        sys.stdout.write(shown.markdown)
+    else:
+        write(Format(form), shown)

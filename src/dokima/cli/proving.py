@@ -14,8 +14,8 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, Ti
 
 from dokima import CaseFolder, DokimaError, MutationScore, Proof, junit, load, report, version_folder
 from dokima.cli.finding_books import book_folder
-from dokima.cli.options import HERE, Book, By, LocaleOption, Today, day, pairs, person
-from dokima.cli.output import complain, note
+from dokima.cli.options import HERE, Book, By, Format, LocaleOption, Today, day, pairs, person
+from dokima.cli.output import complain, note, write
 from dokima.cli.writing import ReportFiles, write_reports
 
 MUTATION = "mutation"
@@ -80,15 +80,10 @@ def prove(
         proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows, since))
     shown = report(proof, book=cases.rulebook, locale=locale)
     write_reports(shown, files)
-    match form:
-        case Written.table:
-            shown.show()
-        case Written.json:
-            sys.stdout.write(shown.json + "\n")
-        case Written.csv:
-            sys.stdout.write(shown.csv())
-        case Written.junit:
-            sys.stdout.write(junit(proof))
+    if form is Written.junit:
+        sys.stdout.write(junit(proof))
+    else:
+        write(Format(form), shown)
     too_little = _too_little(proof, wanted)
     raise typer.Exit(1 if proof.failed or too_little else 0)
 

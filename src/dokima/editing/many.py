@@ -19,10 +19,10 @@ from dokima.editing.journal import JournalEntry
 from dokima.editing.lifecycle import Stages
 from dokima.editing.many_lines import LineStep, LineValues, line_values
 from dokima.editing.many_rules import at_moment, by_order, edits, header_changed
+from dokima.editing.many_terms import kept_terms
 from dokima.editing.operations import check_arguments, operate
 from dokima.editing.session import RESERVED
 from dokima.engine.program import Program, Run
-from dokima.engine.running.capturing_terms import capture_all
 from dokima.engine.running.pending import PENDING, is_kept
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
@@ -449,7 +449,7 @@ class _Doing:
     def _finish(self, plan: _Plan, kept: Sequence[int]) -> list[Outcome]:
         """The orders that were changed, with the terms that they keep."""
         after = plan.after.select(np.array(kept, np.int64))
-        terms = self._terms(after)
+        terms = kept_terms(self.program, after, self.run)
         documents = list(after.documents())
         now = self._now()
         found: list[Outcome] = []
@@ -457,37 +457,6 @@ class _Doing:
             journal = tuple(JournalEntry(action, self.by, now, details) for action, details in plan.entries[at])
             found.append((_order(document, mine), journal))
         return found
-
-    def _terms(self, orders: Orders) -> list[list[dict[str, Any]] | None]:
-        """What each order keeps of what was agreed; see `keep_terms`."""
-        lifecycle = self.program.definition.lifecycle
-        records = orders.records.get(TERMS)
-        kept: list[Any] = [None] * len(orders) if records is None else [mine or None for mine in records]
-        found = [orders.terms(at) if kept[at] else None for at in range(len(orders))]
-        digests: dict[tuple[str, ...], list[str]] = {}
-        leaves = orders.leaf
-        lacking: list[int] = []
-        states = [state or lifecycle.first for state in texts(orders.header("state")).to_list()]
-        for at, (state, mine) in enumerate(zip(states, found, strict=True)):
-            if state == lifecycle.first:
-                kept[at] = None
-                continue
-            if mine is None:
-                if not lifecycle.ends_undelivered(state):
-                    lacking.append(at)
-                continue
-            fields = tuple(mine.fields)
-            if fields not in digests:
-                digests[fields] = orders.digests(fields)
-            where = orders.lines_of(at)
-            numbers = {orders.line_numbers[p] for p in range(where.start, where.stop) if leaves is None or leaves[p]}
-            if numbers != set(mine.lines) or digests[fields][at] != mine.digest:
-                lacking.append(at)
-        if lacking:
-            captured = capture_all(self.program, orders.select(np.array(lacking)), self.run)
-            for at, terms in zip(lacking, captured, strict=True):
-                kept[at] = kept[at] if terms is None else terms.to_records()
-        return kept
 
     def _now(self) -> datetime.datetime | None:
         return None if self.clock is None else self.clock()

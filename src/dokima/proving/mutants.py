@@ -73,6 +73,11 @@ class Mutant:
     row: int | None = None
     terms: str = ""
 
+    @property
+    def table(self) -> str:
+        """Of a table's row the table, blank for all else."""
+        return "" if self.row is None else next(iter(self.tables))
+
 
 def mutants_of(program: Program) -> Iterator[Mutant]:
     """Every mutant of a rulebook, always in the same sequence. Rules in Python and labels are not mutated."""

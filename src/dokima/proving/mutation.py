@@ -143,7 +143,7 @@ def mutate(
     """
     outcomes, batches = run_cases(cases, lambda case: pin(program, case), pinned)
     good = [outcome.case for outcome in outcomes if outcome.passed]
-    trial = _Trial(program, good, _reach(outcomes, batches), pinned, pin)
+    trial = _Trial(program, good, _reach(program, outcomes, batches), pinned, pin)
     looked = _looked_at(batches)
     made = list(mutants_of(program))
     left: dict[str, int] = {}
@@ -153,7 +153,7 @@ def mutate(
             for name, table in program.tables.items()
             if table.size > len(looked.get(name, ()))
         }
-        made = [each for each in made if each.row is None or each.row in looked.get(each.path.split(".")[1], ())]
+        made = [each for each in made if each.row is None or each.row in looked.get(each.table, ())]
     if since is not None:
         spots = {each.path for each in since.changes if not each.row}
         told = {(each.path, each.row) for each in since.changes if each.row}
@@ -181,7 +181,7 @@ def mutate(
 def _is_among(mutant: Mutant, spots: Set[str], rows: Set[tuple[str, str]]) -> bool:
     """Whether a mutant is at a spot that changed, below one, or in a row that changed."""
     if mutant.terms:
-        return (mutant.path.split(".")[1], mutant.terms) in rows
+        return (mutant.table, mutant.terms) in rows
     return any(f"{mutant.path}.".startswith(f"{spot}.") for spot in spots)
 
 
@@ -244,34 +244,26 @@ class _Trial:
         return bool(noticing)
 
 
-def _reach(outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> dict[int, set[str]]:
+def _reach(program: Program, outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> dict[int, set[str]]:
     """What each case that passed comes near to: rules, routines, tables."""
-    found: dict[int, set[str]] = {id(outcome.case): set() for outcome in outcomes if outcome.passed}
+    rules = {f"rule:{rule.id}" for rule in program.rules}
+    tables = {f"table:{name}" for name in program.tables}
+    routines = {f"routine:{routine.name}" for routine in program.routines}
+    found: dict[int, set[str]] = {}
     for outcome in outcomes:
         if outcome.passed:
-            found[id(outcome.case)] |= {f"rule:{rule}" for rule in outcome.refused_by}
-            if outcome.case.edit or outcome.case.change:
-                # An edit asks rules on its way that nobody has written down: it may reach any.
-                found[id(outcome.case)].add("edits")
+            # An edit asks rules and prices on its way that nobody has written down: it may reach any.
+            edits = bool(outcome.case.edit or outcome.case.change)
+            found[id(outcome.case)] = rules | tables | routines if edits else set()
     for batch in batches:
-        rules = {f"rule:{rule.id}" for rule in batch.program.rules} if batch.moment or batch.also else set()
         routine_of = batch.pricing.calculation.routine_of
         for at, number in enumerate(batch.orders.numbers):
-            case = batch.cases.get(number)
-            if case is None or id(case) not in found:
+            mine = found.get(id(batch.cases.get(number)))
+            if mine is None:
                 continue
-            mine = found[id(case)]
-            mine |= rules
+            mine |= tables | (rules if batch.moment else set())
             if at < len(routine_of) and routine_of[at] >= 0:
                 mine.add(f"routine:{batch.program.routines[int(routine_of[at])].name}")
-            mine |= {f"table:{name}" for name in batch.program.tables}
-    for outcome in outcomes:
-        if outcome.passed and "edits" in found[id(outcome.case)]:
-            program = next((batch.program for batch in batches), None)
-            if program is not None:
-                found[id(outcome.case)] |= {f"rule:{rule.id}" for rule in program.rules}
-                found[id(outcome.case)] |= {f"routine:{routine.name}" for routine in program.routines}
-                found[id(outcome.case)] |= {f"table:{name}" for name in program.tables}
     return found
 
 

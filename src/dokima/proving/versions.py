@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, fields, is_dataclass
 from typing import Any
 
@@ -193,10 +193,7 @@ def _rows(old: Table, new: Table) -> Iterator[VersionChange]:
         cells, others = row_values(old, row), row_values(new, after[terms])
         named = [name for name in dict.fromkeys([*cells, *others]) if cells.get(name) != others.get(name)]
         if named:
-            tell: Callable[[Mapping[str, object]], str] = lambda side, named=named: ", ".join(  # type: ignore[misc]  # noqa: E731
-                f"{name} {shown(side.get(name))}" for name in named
-            )
-            yield VersionChange(old.name, "changed", tell(cells), tell(others), told)
+            yield VersionChange(old.name, "changed", _cells(cells, named), _cells(others, named), told)
     for terms, row in after.items():
         if terms not in before:
             yield VersionChange(new.name, "added", "", _values(new, row), terms[0])
@@ -218,6 +215,8 @@ def _values(table: Table, row: int) -> str:
     window = set(table.window.names) if table.window is not None else set()
     terms = {*table.conditions, *(each.column for each in table.breaks), *window}
     cells = row_values(table, row)
-    return ", ".join(
-        f"{name} {shown(value)}" for name, value in cells.items() if name not in terms and value is not None
-    )
+    return _cells(cells, [name for name, value in cells.items() if name not in terms and value is not None])
+
+
+def _cells(row: Mapping[str, object], names: Sequence[str]) -> str:
+    return ", ".join(f"{name} {shown(row.get(name))}" for name in names)
