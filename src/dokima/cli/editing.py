@@ -11,7 +11,7 @@ import typer
 from rich.console import Console
 from rich.progress import Progress
 
-from dokima import DocumentError, DokimaError, Editor, Order, Rulebook, report, write_order, write_orders
+from dokima import DocumentError, DokimaError, Editor, Order, Orders, Rulebook, report, write_order, write_orders
 from dokima.cli import completing
 from dokima.cli.edit_actions import Action, accept_action, close_action, each, line_actions
 from dokima.cli.many_edits import Asked, edit_them
@@ -74,27 +74,21 @@ def edit(
 
         doing = Doing(person(by), reason, day(today), dry_run)
         raise typer.Exit(edit_stored(store_at(store, rulebook), doing, asked, actions, named or [], where, job))
-    found = read_orders(rulebook, named or [], orders, layout)
-    if found.problems and len(found) == 0:
-        raise DocumentError(found.problems)
-    for problem in found.problems:
-        complain(str(problem))
+    found = _found(read_orders(rulebook, named or [], orders, layout))
+    target = None if dry_run else out
     operations = asked.operations() if len(found) > 1 else []
     if len(operations) == 1:
         done = edit_them(rulebook, found, operations[0], person(by), day(today))
-        _write(done.orders, None if dry_run else out, rulebook, layout)
+        _write(done.orders, target, rulebook, layout)
         _say(len(done), len(done.refused), dry_run=dry_run)
         raise typer.Exit(1 if done.refused or found.problems else 0)
-    documents = [Order.from_dict(document) for document in found.documents()]
-    outcomes = _all(documents, actions, lambda order: rulebook.edit(order, person(by), today=day(today)))
+    outcomes = _one_by_one(found, actions, lambda order: rulebook.edit(order, person(by), today=day(today)))
     edited = [outcome.editor.order for outcome in outcomes if outcome.error is None]
-    for outcome in outcomes:
-        report(outcome.editor).show() if outcome.error is None else complain(str(outcome.error))
-    if len(documents) > 1:
-        _write(edited, None if dry_run else out, rulebook, layout)
+    if len(outcomes) > 1:
+        _write(edited, target, rulebook, layout)
         _say(len(edited), len(outcomes) - len(edited), dry_run=dry_run)
-    elif edited and out is not None and not dry_run:
-        _write_one(edited[0], out, rulebook, layout)
+    elif edited and target is not None:
+        _write_one(edited[0], target, rulebook, layout)
     raise typer.Exit(0 if len(edited) == len(outcomes) and not found.problems else 1)
 
 
@@ -130,8 +124,22 @@ class _Outcome:
     error: DokimaError | None
 
 
-def _all(documents: Sequence[Order], actions: Sequence[Action], opened: Callable[[Order], Editor]) -> list[_Outcome]:
-    """Every order by itself; progress to standard error where many take long."""
+def _found(orders: Orders) -> Orders:
+    """The orders that can be read; those that cannot are told.
+
+    Raises:
+        DocumentError: None can be.
+    """
+    if orders.problems and len(orders) == 0:
+        raise DocumentError(orders.problems)
+    for problem in orders.problems:
+        complain(str(problem))
+    return orders
+
+
+def _one_by_one(orders: Orders, actions: Sequence[Action], opened: Callable[[Order], Editor]) -> list[_Outcome]:
+    """Every order by itself, and what came of it shown; progress to standard error where many take long."""
+    documents = [Order.from_dict(document) for document in orders.documents()]
     outcomes = []
     with Progress(console=Console(stderr=True), transient=True, disable=len(documents) < 20) as progress:
         for document in progress.track(documents, description="editing"):
@@ -146,4 +154,6 @@ def _all(documents: Sequence[Order], actions: Sequence[Action], opened: Callable
                     type(refused)(f"{number}: {refused}", refused.findings) if hasattr(refused, "findings") else refused
                 )
             outcomes.append(_Outcome(editor, error))
+    for outcome in outcomes:
+        report(outcome.editor).show() if outcome.error is None else complain(str(outcome.error))
     return outcomes
