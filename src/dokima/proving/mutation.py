@@ -7,17 +7,15 @@ from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from typing import Any
 
-import numpy as np
-
 from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program
 from dokima.errors import DokimaError
 from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
 from dokima.proving.cases import Case
-from dokima.proving.coverage import TableReached, look_at_table
 from dokima.proving.mutants import EVERY, Mutant, mutants_of
 from dokima.proving.proof import Outcome
+from dokima.proving.reaching import rows_met
 from dokima.proving.running_cases import Batch, run_cases
 from dokima.proving.versions import VersionChanges
 
@@ -27,6 +25,8 @@ Pin = Callable[[Program, Case], Program]
 """Gives a rulebook with the tables that a case pins."""
 Progress = Callable[[int, int], None]
 """Is told how many mutants are done, and how many there are."""
+LOOKED_AT = ("won", "window", "break", "choose", "file order")
+"""What happens to a row that a case looks at; one that is about something else is not looked at."""
 
 
 @dataclass(frozen=True)
@@ -271,14 +271,7 @@ def _looked_at(batches: Sequence[Batch]) -> dict[str, set[int]]:
     """Rows that answered some case, and of tables of terms those that competed, by table."""
     found: dict[str, set[int]] = {}
     for batch in batches:
-        for part in batch.pricing.parts:
-            if part.context is None:
-                continue
-            lines = np.ones(part.context.orders.line_count, bool)
-            for name in dict.fromkeys(name for trace in part.result.trace for name in trace.rows):
-                table = batch.program.tables[name]
-                reached = TableReached(table.size)
-                look_at_table(reached, table, part.context, lines)
-                near = {row for row, why in reached.lost.items() if why - {"match"}}
-                found.setdefault(name, set()).update(reached.won | near)
+        for name, what, row in rows_met(batch):
+            if what in LOOKED_AT:
+                found.setdefault(name, set()).add(row)
     return found
