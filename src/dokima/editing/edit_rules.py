@@ -98,9 +98,7 @@ class Edit:
     def _context(self, orders: Orders, before: Orders | None, asked: Asked) -> Context:
         state = None
         if before is not None:
-            places = {number: at for at, number in enumerate(before.line_numbers)}
-            line_at = np.array([places.get(number, -1) for number in orders.line_numbers], np.int64)
-            state = Before(before, np.zeros(1, np.int64), line_at)
+            state = Before.of_one(before, orders.line_numbers)
         return rule_context(self.program, orders, self.run, [rule for rule, _ in asked], state)
 
     def _prepared(self, asked: Asked) -> Context:

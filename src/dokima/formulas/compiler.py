@@ -185,7 +185,8 @@ class _Compiler(Calls):
         evaluate = operand.evaluate
         if isinstance(node.op, ast.Not):
             self._needs(node.operand, operand, {"flag"}, "'not'")
-            return self._made(node, "flag", [operand], lambda frame: operators.logical_not(as_flag(evaluate(frame))))
+            made = self._made(node, "flag", [operand], lambda frame: operators.logical_not(as_flag(evaluate(frame))))
+            return replace(made, role="not")
         if isinstance(node.op, ast.Invert):
             self._fail(node, "a formula has no '~'; use not")
         self._needs(node.operand, operand, set(NUMBERS), "a sign")

@@ -67,7 +67,7 @@ def compared(case: Case, ran: Ran, confirmed: bool) -> Outcome:
                 Difference(expected.path, _told(expected), _told_got(expected, got), _why(expected, ran))
             )
     differences += _unexpected(case, ran)
-    refused = tuple(each.rule for each in ran.refused or ())
+    refused = tuple(each.rule for each in ran.refused or () if not each.undecided)
     return Outcome(case, tuple(differences), "", confirmed, values, tuple(ran.moved), refused)
 
 

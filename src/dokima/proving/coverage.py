@@ -11,7 +11,7 @@ import numpy as np
 from dokima.engine.program import Program
 from dokima.model.said import SHOWN
 from dokima.proving.proof import Outcome
-from dokima.proving.reaching import ENDS, SIDES, Target, leaves_of, option_path, reached
+from dokima.proving.reaching import ENDS, SIDES, Target, leaves_of, option_path, reached, refusals
 from dokima.proving.running_cases import Batch
 
 
@@ -175,9 +175,8 @@ def covered(program: Program, outcomes: Sequence[Outcome], batches: Sequence[Bat
         if outcome.passed:
             for before, after in outcome.moves:
                 found.moves[f"{before} to {after}"] = True
-            for rule in outcome.refused_by:
-                if rule in found.rules:
-                    found.rules[rule].fired += 1
+            for target in refusals(program, outcome.refused_by):
+                found.add(target, 1)
     for batch in batches:
         kept = np.array([id(batch.cases.get(number)) in passed for number in batch.orders.numbers], bool)
         if kept.any():

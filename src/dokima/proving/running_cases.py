@@ -41,6 +41,7 @@ class Batch:
         moments: The moment whose rules were asked, blank for none.
         run: What the caller said.
         also: Moments whose rules the editor asked on the way.
+        was: The order before its edits, None where it was not edited.
     """
 
     cases: Mapping[str, Case]
@@ -50,6 +51,7 @@ class Batch:
     moment: str
     run: Run
     also: Sequence[str] = ()
+    was: Orders | None = None
 
 
 ProgramOf = Callable[[Case], Program]
@@ -177,6 +179,7 @@ def _alone(case: Case, program: Program) -> tuple[Ran, list[Batch]]:
     if case.set:
         orders = with_values(orders, {name: "" if value is None else shown(value) for name, value in case.set.items()})
     document = Document.from_columns(orders)
+    was = orders if case.edit else None
     run = Run(case.today, case.by)
     ran = Ran(program=program)
     if case.edit:
@@ -195,7 +198,7 @@ def _alone(case: Case, program: Program) -> tuple[Ran, list[Batch]]:
     number = orders.numbers[0]
     ran.order, ran.pricing, ran.findings = pricing.calculation[number], pricing, findings
     also = ("edit", "enter") if case.edit else ()
-    return ran, [Batch({number: case}, program, orders, pricing, case.at, run, also)]
+    return ran, [Batch({number: case}, program, orders, pricing, case.at, run, also, was)]
 
 
 def _changed(case: Case, program: Program, document: Document, ran: Ran) -> tuple[Ran, list[Batch]]:

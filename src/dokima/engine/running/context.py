@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -34,6 +34,13 @@ class Before:
     orders: Orders
     order_at: Integers
     line_at: Integers
+
+    @classmethod
+    def of_one(cls, before: Orders, line_numbers: Sequence[str]) -> Before:
+        """The state of one order before an edit; its lines of today are found there by their numbers."""
+        places = {number: at for at, number in enumerate(before.line_numbers)}
+        line_at = np.array([places.get(number, -1) for number in line_numbers], np.int64)
+        return cls(before, np.zeros(1, np.int64), line_at)
 
 
 class Context:
