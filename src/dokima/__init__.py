@@ -75,6 +75,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.proving.remark import AuditRemark as AuditRemark
     from dokima.proving.remark import AuditRemarks as AuditRemarks
     from dokima.proving.replay import Replay as Replay
+    from dokima.proving.suggested_cases import Suggestion as Suggestion
+    from dokima.proving.suggested_cases import Suggestions as Suggestions
     from dokima.proving.versions import CaseChange as CaseChange
     from dokima.proving.versions import VersionChange as VersionChange
     from dokima.proving.versions import VersionChanges as VersionChanges
@@ -96,6 +98,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.rulebook.case_files import order_choices as order_choices
     from dokima.rulebook.case_files import prove as prove
     from dokima.rulebook.case_files import prove_order as prove_order
+    from dokima.rulebook.case_writing import add_cases as add_cases
     from dokima.rulebook.revisions import version_folder as version_folder
     from dokima.rulebook.schema import rulebook_schema as rulebook_schema
     from dokima.rulebook.schema import settings_page as settings_page
@@ -131,6 +134,9 @@ _HOMES = {
     "MutationScore": "dokima.proving.mutation",
     "VersionChange": "dokima.proving.versions",
     "VersionChanges": "dokima.proving.versions",
+    "Suggestion": "dokima.proving.suggested_cases",
+    "Suggestions": "dokima.proving.suggested_cases",
+    "add_cases": "dokima.rulebook.case_writing",
     "case_changes": "dokima.proving.versions",
     "version_folder": "dokima.rulebook.revisions",
     "Proof": "dokima.proving.proof",
@@ -295,6 +301,8 @@ __all__ = [
     "StaleBaseline",
     "StepKind",
     "Store",
+    "Suggestion",
+    "Suggestions",
     "TaxRow",
     "Totals",
     "Variance",
@@ -302,6 +310,7 @@ __all__ = [
     "VersionChanges",
     "Working",
     "accept",
+    "add_cases",
     "answer",
     "begin",
     "case_changes",

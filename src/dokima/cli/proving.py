@@ -12,7 +12,18 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
-from dokima import CaseFolder, DokimaError, MutationScore, Proof, junit, load, report, version_folder
+from dokima import (
+    CaseFolder,
+    DokimaError,
+    MutationScore,
+    Proof,
+    Suggestions,
+    add_cases,
+    junit,
+    load,
+    report,
+    version_folder,
+)
 from dokima.cli.finding_books import book_folder
 from dokima.cli.options import HERE, Book, By, Format, LocaleOption, Today, day, pairs, person
 from dokima.cli.output import complain, note, write
@@ -51,6 +62,11 @@ def prove(
     since: Annotated[
         str, typer.Option("--changed-since", help="With --mutate: only what changed since a folder, or git:REV.")
     ] = "",
+    propose: Annotated[
+        Path | None,
+        typer.Option("--suggest", help="Put cases for what none reaches into this file; with --mutate also for that."),
+    ] = None,
+    most: Annotated[int, typer.Option("--most", min=1, help="With --suggest: how many cases at most.")] = 50,
     watch: Annotated[bool, typer.Option("--watch", help="Run again whenever a file is saved.")] = False,
     by: By = "",
     today: Today = "",
@@ -75,6 +91,12 @@ def prove(
         _watch(folder, names or [], locale)
         return
     cases = CaseFolder(folder)
+    if propose is not None:
+        found = _suggested(cases, propose, most, today, _mutated(cases, [], sample, rows, since) if mutate else None)
+        shown = report(found, book=cases.rulebook, locale=locale)
+        write_reports(shown, files)
+        write(Format.table if form is Written.junit else Format(form), shown)
+        return
     proof = cases.prove(names or [], coverage=coverage or bool(set(wanted) - {MUTATION}))
     if mutate or MUTATION in wanted:
         proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows, since))
@@ -135,6 +157,18 @@ def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool
             since=older,
             progress=lambda done, all_: bar.update(task, completed=done, total=all_),
         )
+
+
+def _suggested(cases: CaseFolder, target: Path, most: int, today: str, mutation: MutationScore | None) -> Suggestions:
+    """Cases for what none reaches, put into a file of cases."""
+    with Console(stderr=True).status("looking for orders") as told:
+        found = cases.suggest(
+            day(today), mutation=mutation, most=most, progress=lambda what: told.update(f"looking for orders: {what}")
+        )
+    if found.items:
+        add_cases(target, [each.case for each in found])
+        note(f"{len(found)} cases put into {target}, unconfirmed until somebody says that they are right")
+    return found
 
 
 def _watch(folder: Path, names: list[str], locale: str) -> None:

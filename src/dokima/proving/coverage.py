@@ -9,10 +9,12 @@ from typing import Any
 import numpy as np
 
 from dokima.engine.program import Program
+from dokima.model.columns import value_at
 from dokima.model.said import SHOWN
 from dokima.proving.proof import Outcome
 from dokima.proving.reaching import ENDS, SIDES, Target, leaves_of, option_path, reached, refusals
 from dokima.proving.running_cases import Batch
+from dokima.tables.table import Table
 
 
 @dataclass
@@ -53,6 +55,7 @@ class TableReached:
         lost: Rows that were looked at and lost, and by what.
         breaks: For rows with a break whether values below, at and above it were met.
         edges: For rows with a window whether its first and its last day were met.
+        broken: Rows with a break, the first of each value.
     """
 
     rows: int
@@ -60,6 +63,7 @@ class TableReached:
     lost: dict[int, set[str]] = field(default_factory=dict)
     breaks: dict[int, set[str]] = field(default_factory=dict)
     edges: dict[int, set[str]] = field(default_factory=dict)
+    broken: tuple[int, ...] = ()
 
     def add(self, what: str, row: int) -> None:
         """Note what a row has met: it won, it lost by something, a side of its break, an end of its window."""
@@ -116,7 +120,7 @@ class Coverage:
         kind, name, what = target.kind, target.name, target.what
         if kind == "rules":
             if name in self.rules:
-                rule = self.rules[name]
+                rule, what = self.rules[name], "fired" if what == "undecided" else what
                 setattr(rule, what, getattr(rule, what) + count)
         elif kind == "conditions":
             if name in self.conditions:
@@ -209,5 +213,18 @@ def nothing_reached(program: Program) -> Coverage:
                 found.conditions[f"routine.{path}.when"] = [Leaf(text) for text, _ in leaves]
     states = program.definition.lifecycle.states
     found.moves = {f"{name} to {after}": False for name, state in states.items() for after in state.to}
-    found.tables = {name: TableReached(table.size) for name, table in program.tables.items()}
+    found.tables = {
+        name: TableReached(table.size, broken=_first_of_breaks(table)) for name, table in program.tables.items()
+    }
     return found
+
+
+def _first_of_breaks(table: Table) -> tuple[int, ...]:
+    """For each value of each break the first row that has it, by its number."""
+    first: dict[tuple[str, Any], int] = {}
+    for each in table.breaks:
+        for row in range(table.size):
+            least = value_at(each.least, row)
+            if least is not None:
+                first.setdefault((each.column, least), table.source.row_number(row))
+    return tuple(sorted(set(first.values())))

@@ -33,7 +33,7 @@ class Examples:
         self.today = today
         self._read_with: dict[str, set[str]] = {}
         self._kinds = {table: self._kind(table) for table in program.tables}
-        self._first = self._first_keys()
+        self.first = self._first_keys()
 
     def of(self, table: Table, rows: Sequence[int]) -> Example | None:
         """Header and line fields on which all of some rows fit; None if there are none, or none could be found."""
@@ -94,8 +94,8 @@ class Examples:
 
     def _filled(self, table: Table, found: Example) -> Example:
         """The example with what an order needs beside: kind, date, customer, item, quantity."""
-        wanted = self._read_with.get(table.name, set(self._first))
-        rest = {**{name: value for name, value in self._first.items() if name in wanted}, **self._kinds[table.name]}
+        wanted = self._read_with.get(table.name, set(self.first))
+        rest = {**{name: value for name, value in self.first.items() if name in wanted}, **self._kinds[table.name]}
         return {**{name: value for name, value in rest.items() if name not in found}, **found}
 
     def _kind(self, table: str) -> Mapping[str, Any]:

@@ -7,9 +7,7 @@ from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from typing import Any
 
-from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program
-from dokima.errors import DokimaError
 from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
 from dokima.proving.cases import Case
@@ -17,6 +15,7 @@ from dokima.proving.mutants import EVERY, Mutant, mutants_of
 from dokima.proving.proof import Outcome
 from dokima.proving.reaching import rows_met
 from dokima.proving.running_cases import Batch, run_cases
+from dokima.proving.telling_apart import changed_program
 from dokima.proving.versions import VersionChanges
 
 Pinned = Callable[[Case], Mapping[str, str]]
@@ -207,14 +206,8 @@ class _Trial:
 
     def of(self, mutant: Mutant) -> str | bool:
         """What became of a mutant: killed, not_loadable, equivalent; or whether any case comes near it."""
-        kept = {
-            name: table for name, table in self.program.tables.items()
-            if mutant.reach != EVERY and name not in mutant.tables and table.assemblies is None
-            and not (mutant.tables and table.factors)
-        }  # fmt: skip
-        try:
-            changed = build_program(mutant.make(), kept)
-        except DokimaError:
+        changed = changed_program(self.program, mutant)
+        if changed is None:
             return "not_loadable"
         if changed.fingerprint == self.program.fingerprint:
             return "equivalent"

@@ -63,7 +63,7 @@ def reached(batch: Batch, kept: Mask, most: int = MOST_LINES) -> Iterator[Reache
         kept: Of which orders the rows of tables are looked at.
         most: Of how many lines they are looked at.
     """
-    yield from _rules(batch)
+    yield from rules_reached(batch)
     for part in batch.pricing.parts:
         yield from _part(batch, part, kept, most)
 
@@ -87,7 +87,7 @@ def option_path(routine: Routine, at: int) -> str:
     return f"{routine.name}.{step.name}.options.{at} ({step.options[at].value.source})"
 
 
-def _rules(batch: Batch) -> Iterator[Reached]:
+def rules_reached(batch: Batch) -> Iterator[Reached]:
     """What came of each rule of the moments that were asked, and its conditions where they were asked."""
     moments = [*([batch.moment] if batch.moment else []), *batch.also]
     rules = list(dict.fromkeys(rule for moment in moments for rule, _ in asked_at(batch.program.rules, moment)))
@@ -107,8 +107,10 @@ def _rule(rule: Rule, context: Context) -> Iterator[Reached]:
     verdicts = judge(rule, context)
     if not rule.definition.built_in:
         silent = ~verdicts.applies
-        fired = verdicts.applies & (verdicts.refused | verdicts.undecided)
-        for what, mask in (("fired", fired), ("does_not_apply", silent), ("passed", ~silent & ~fired)):
+        undecided = verdicts.applies & verdicts.undecided
+        fired = verdicts.applies & verdicts.refused & ~undecided
+        said = {"fired": fired, "undecided": undecided, "does_not_apply": silent}
+        for what, mask in {**said, "passed": ~silent & ~fired & ~undecided}.items():
             yield Target("rules", rule.id, what), orders[mask]
     asked = np.ones(len(orders), bool)
     if rule.when is not None:

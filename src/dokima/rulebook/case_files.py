@@ -23,6 +23,8 @@ from dokima.proving.cases import OPEN, Case, CaseError, read_case, read_sheet
 from dokima.proving.mutation import MutationScore, mutate
 from dokima.proving.proof import Outcome, Proof
 from dokima.proving.running_cases import Batch, run_cases
+from dokima.proving.suggested_cases import Suggestions
+from dokima.proving.suggesting import suggest
 from dokima.rulebook.book import Rulebook, load
 from dokima.rulebook.loading import with_tables
 
@@ -169,6 +171,31 @@ class CaseFolder:
             program, cases, self.pinned, self.pin,
             excuses=self.excuses, sample=sample, rows=rows, since=changed, progress=progress,
         )  # fmt: skip
+
+    def suggest(
+        self,
+        today: datetime.date,
+        *,
+        mutation: MutationScore | None = None,
+        most: int = 50,
+        progress: Callable[[str], None] | None = None,
+    ) -> Suggestions:
+        """Cases for what no case has reached, with today's results, unconfirmed.
+
+        Args:
+            today: For ``run.today``, and the date of orders that are made without a case.
+            mutation: Also cases that notice what survived; what has an excuse is left alone.
+            most: How many at most.
+            progress: Is told what is being looked for.
+
+        Raises:
+            CaseError: A case cannot be read.
+        """
+        coverage = self.prove(coverage=True).coverage
+        survivors = [each for each in mutation.survivors if not each.excuse] if mutation is not None else []
+        return suggest(
+            self.rulebook.program, self.cases, coverage, today, survivors=survivors, most=most, progress=progress
+        )
 
     def run(self, cases: Sequence[Case], *, coverage: bool = False) -> Proof:
         """Run some cases of this folder."""

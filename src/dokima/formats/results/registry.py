@@ -29,6 +29,7 @@ _MODULES: Mapping[str, str] = {
     "Proof": "proofs",
     "Replay": "replays",
     "RuleAnswers": "answers",
+    "Suggestions": "suggestions",
     "Variance": "variances",
     "VersionChanges": "versions",
 }

@@ -1,0 +1,191 @@
+"""Boundary values: for each field of an order the values at which a rulebook may decide otherwise."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable, Iterator, Sequence
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.program import Program
+from dokima.formulas import Formula, Level
+from dokima.formulas.nodes import Node
+from dokima.model.columns import value_at
+from dokima.model.fields import Field
+from dokima.proving.usage import all_formulas
+from dokima.tables.index import SEPARATOR
+from dokima.tables.preference import RowFrame
+from dokima.tables.table import Table, names_behind
+
+MOST_KEYS = 40
+"""Keys of a table that are tried for a field; those that lead to different cells come first."""
+MAGNITUDES = tuple(Decimal(each) for each in ("1", "2", "5", "10", "25", "50", "100", "250", "1000"))
+"""What a number is tried at beside its boundaries: a comparison of a sum has its boundary somewhere between."""
+DAY = datetime.timedelta(days=1)
+UNEVEN = Decimal("7.313")
+"""A number that leaves something to be rounded."""
+SOME_TEXT = "some text"
+"""A text that nothing knows."""
+OWN = ("number", "is_parent", "position", "state")
+"""Fields that are not changed: an order and a line are known by them."""
+
+
+class Boundaries:
+    """The values worth trying for each field.
+
+    One unit below, at and above each constant that the field is compared with, each break and each end of a window;
+    the keys of tables; choices; and a blank.
+
+    Args:
+        program: The rulebook.
+    """
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        self.values: dict[str, list[Any]] = {}
+        for _path, formula in all_formulas(program):
+            self._compared(formula)
+        for table in program.tables.values():
+            self._of_table(table)
+        for name in list(self._read()):
+            self._of_field(name)
+
+    def behind(self, names: Iterable[str]) -> list[str]:
+        """The fields of an order that lie behind some names, through the tables they lead to."""
+        return [name for name in sorted(names_behind(names, self.program.tables)) if self._field(name) is not None]
+
+    def _field(self, name: str) -> Field | None:
+        level, _, field = name.partition(".")
+        known = {"header": self.program.fields.header, "line": self.program.fields.line}.get(level, {})
+        return known.get(field)
+
+    def _read(self) -> list[str]:
+        """Every field that anything reads."""
+        tables = [each for table in self.program.tables.values() for each in table.behind]
+        return self.behind([*tables, *(name for _, formula in all_formulas(self.program) for name in formula.reads)])
+
+    def _add(self, name: str, values: Iterable[Any]) -> None:
+        if self._field(name) is not None and name.partition(".")[2] not in OWN:
+            known = self.values.setdefault(name, [])
+            known += [value for value in dict.fromkeys(values) if value not in known]
+
+    def _compared(self, formula: Formula) -> None:
+        """Constants that a formula compares with; beside a sum or a product they are tried for each field in it."""
+        for node in formula.root.walk():
+            if node.role not in ("==", "!=", "<", "<=", ">", ">=", "in"):
+                continue
+            constants = [value for each in node.operands for value in self._constant(each)]
+            names = {each.name for operand in node.operands for each in operand.walk() if each.name}
+            for name in self.behind(names):
+                meant = constants if name in names else [each for each in constants if not isinstance(each, str)]
+                self._add(name, [near for value in meant for near in self.around(name, value)])
+            for name in names:
+                self._leading(name, constants)
+
+    def _constant(self, node: Node) -> list[Any]:
+        if node.level is not Level.CONSTANT:
+            return []
+        if node.name.startswith("value."):
+            return [value_at(self.program.definition.values[node.name.partition(".")[2]], 0)]
+        if node.name or node.operands:
+            return []
+        return [value_at(node.evaluate(RowFrame({}, 1)), 0)]
+
+    def around(self, name: str, value: Any) -> list[Any]:
+        """A value, and what is one unit below and above it; nothing if the field is of another kind."""
+        field = self._field(name)
+        assert field is not None
+        if isinstance(value, bool) or value is None:
+            return [value] if field.kind == "flag" else []
+        if isinstance(value, datetime.date):
+            return [value - DAY, value, value + DAY] if field.kind == "date" else []
+        if isinstance(value, int | Decimal):
+            if field.kind not in ("integer", "decimal"):
+                return []
+            number = Decimal(value)
+            places = 0 if field.kind == "integer" else field.places
+            unit = Decimal(1).scaleb(-(max(0, -int(number.as_tuple().exponent)) if places is None else places))
+            return [number - unit, number, number + unit]
+        return [value] if field.kind == "text" else []
+
+    def _leading(self, name: str, values: Sequence[Any]) -> None:
+        """Keys that lead to some cells of a table, and one that leads elsewhere."""
+        head, _, column = name.partition(".")
+        table = self.program.tables.get(head)
+        if table is None or not table.definition.is_key or column not in table.columns or len(table.conditions) != 1:
+            return
+        ((key, formula),) = table.conditions.items()
+        rows = range(min(table.size, 10 * MOST_KEYS))
+        wanted = dict.fromkeys(values) | {None: None}
+        for row in rows:
+            cell = value_at(table.columns[column], row)
+            place = cell if cell in wanted else None
+            if wanted[place] is None:
+                wanted[place] = value_at(table.cells[key], row)
+        self._add(formula.source.strip(), [each for each in wanted.values() if each is not None])
+
+    def _of_table(self, table: Table) -> None:
+        """Keys, breaks and ends of windows."""
+        for name, formula in table.conditions.items():
+            source = formula.source.strip()
+            if self._field(source) is not None:
+                cells = dict.fromkeys(
+                    value_at(table.cells[name], row) for row in self._telling_rows(table) if table.size
+                )
+                self._add(source, [word for cell in cells if cell is not None for word in _words(cell)])
+        for each in table.breaks:
+            levels = dict.fromkeys(value_at(each.least, row) for row in range(table.size))
+            for name in self.behind(each.value.reads):
+                around = [near for level in list(levels)[:MOST_KEYS] for near in self.around(name, level)]
+                self._add(name, around)
+        if table.window is not None:
+            days = np.unique(np.r_[table.window.start, table.window.end])
+            for name in self.behind(table.window.on.reads):
+                known = [day for day in map(_date, days.tolist()) if day is not None][:MOST_KEYS]
+                self._add(name, [near for day in known for near in self.around(name, day)])
+
+    def _telling_rows(self, table: Table) -> Iterator[int]:
+        """Rows of a table, those with cells that no row before them had first."""
+        seen: set[tuple[str, Any]] = set()
+        later: list[int] = []
+        shown = 0
+        texts = [name for name, field in table.fields.items() if field.kind in ("text", "flag")]
+        for row in range(min(table.size, 1000)):
+            cells = {(name, value_at(table.columns[name], row)) for name in texts if name in table.columns}
+            if shown < MOST_KEYS and cells - seen:
+                seen |= cells
+                shown += 1
+                yield row
+            else:
+                later.append(row)
+        yield from later[: max(0, MOST_KEYS - shown)]
+
+    def _of_field(self, name: str) -> None:
+        field = self._field(name)
+        assert field is not None
+        self._add(name, field.choices)
+        if field.kind == "flag":
+            self._add(name, [True, False])
+        if field.kind == "text" and not field.choices:
+            self._add(name, [SOME_TEXT])
+        if field.kind in ("integer", "decimal"):
+            self._add(name, [Decimal(0), *MAGNITUDES])
+        if field.kind == "decimal":
+            most = -int(UNEVEN.as_tuple().exponent)
+            self._add(name, [round(UNEVEN, most if field.places is None else min(field.places, most))])
+        self._add(name, [None])
+
+
+def _words(cell: Any) -> list[Any]:
+    return cell.split(SEPARATOR)[:1] if isinstance(cell, str) else [cell]
+
+
+def _date(day: int) -> datetime.date | None:
+    """A day of a window; None for one that has no end."""
+    try:
+        found = datetime.date(1970, 1, 1) + datetime.timedelta(days=day)
+    except OverflowError:
+        return None
+    return found if 1900 < found.year < 9000 else None

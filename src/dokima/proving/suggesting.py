@@ -1,0 +1,290 @@
+"""Suggestions: cases for what no case has reached, found among orders near those that are known."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.program import Program
+from dokima.proving.boundaries import Boundaries
+from dokima.proving.cases import Case
+from dokima.proving.coverage import Coverage
+from dokima.proving.mutants import Mutant
+from dokima.proving.mutation import Survivor
+from dokima.proving.pool import MOST_SEEDS, Document, Pool, checked, further, near_breaks, neighbours, seeds
+from dokima.proving.reaching import Target, reached
+from dokima.proving.running_cases import Batch, run_cases
+from dokima.proving.suggested_cases import Suggestion, Suggestions, is_reached, named, recorded
+from dokima.proving.suggested_edits import Edits
+from dokima.proving.targets import KILL, KILLS, Readings, rule_of, target_words, wanted_of
+from dokima.proving.telling_apart import changed_program, differing
+from dokima.rules.verdicts import asked_at
+
+MOST_SAID = 6
+"""What a case reaches that is said in its note, at most."""
+Progress = Callable[[str], None]
+"""Is told what is being looked for."""
+
+
+def suggest(
+    program: Program,
+    cases: Sequence[Case],
+    coverage: Coverage,
+    today: datetime.date,
+    *,
+    survivors: Sequence[Survivor] = (),
+    most: int = 50,
+    progress: Progress | None = None,
+) -> Suggestions:
+    """Cases for what no case has reached: orders near known ones, at the boundaries of what decides.
+
+    Args:
+        program: The rulebook.
+        cases: Its cases, to begin with.
+        coverage: What they reach.
+        today: For ``run.today``, and the date of orders that are made without a case.
+        survivors: Mutants that no case notices: orders are looked for that tell them apart.
+        most: How many cases are suggested at most.
+        progress: Is told what is being looked for.
+    """
+    return _Search(program, cases, coverage, today, survivors, progress or (lambda _: None)).found(most)
+
+
+@dataclass
+class _Search:
+    program: Program
+    cases: Sequence[Case]
+    coverage: Coverage
+    today: datetime.date
+    survivors: Sequence[Survivor]
+    progress: Progress
+
+    def __post_init__(self) -> None:
+        self.pool = Pool(self.program, self.today)
+        self.boundaries = Boundaries(self.program)
+        self.readings = Readings(self.program)
+        self.wanted = wanted_of(self.coverage)
+        self.mutants = {each.mutant.id: each.mutant for each in self.survivors}
+
+    def found(self, most: int) -> Suggestions:
+        """Fill the pool, choose from it, make cases of what was chosen."""
+        self._fill()
+        self._tell_apart()
+        chosen = self._chosen()
+        made = list(self._cases([each for each in chosen if not _is_of_rows(each[2])][:most]))
+        seen = set().union(*(targets for _, targets in made))
+        moves = [Target("moves", name) for name, done in self.coverage.moves.items() if not done]
+        kinds = [*(target for target in self.wanted if target.kind not in (KILL, "tables")), *moves]
+        for each in self._edited([target for target in kinds if target not in seen]):
+            if len(made) < most:
+                made.append(each)
+        made += self._cases([each for each in chosen if _is_of_rows(each[2])][: most - len(made)])
+        seen = set().union(*(targets for _, targets in made))
+        left = [target for target in (*self.wanted, *moves) if target not in seen and target.kind != KILL]
+        alike = [name for name, mutant in self.mutants.items() if not self.pool.hits.get(self._kill(mutant))]
+        items = named([suggestion for suggestion, _ in made], {case.name for case in self.cases})
+        return Suggestions(items, [target_words(self.program, each) for each in left], alike, len(self.pool))
+
+    # -- the pool ---------------------------------------------------------------------------------------------------
+
+    def _fill(self) -> None:
+        """Known orders, those one field away, and for what is still missing those two or three fields away."""
+        self.progress("known orders")
+        begin = seeds(self.program, self.cases, self.today)
+        at_breaks = list(near_breaks(self.program, self.wanted, self.boundaries, self.today))
+        self.pool.add(((each, 0) for each in begin), rows=len(begin))
+        self.pool.add(((each, 1) for each in at_breaks), rows=len(at_breaks))
+        near = self._different(MOST_SEEDS)
+        for at, place in enumerate(near):
+            self.progress(f"neighbours {at + 1} of {len(near)}")
+            self.pool.add((each, 1) for each in neighbours(self.pool.documents[place], self.boundaries))
+        missing = [target for target in self.wanted if not self._reaching(target) and target.kind != "tables"]
+        for at, target in enumerate(missing):
+            self.progress(f"further orders {at + 1} of {len(missing)}")
+            names = self.boundaries.behind(self.readings.of(target))
+            for place in self._nearest(target, near)[:3]:
+                if not self._reaching(target):
+                    start, several = self.pool.documents[place], self.readings.gathers(target)
+                    self.pool.add(further(start, names, self.boundaries, several=several))
+
+    def _different(self, most: int) -> list[int]:
+        """Orders of the pool that reach as much as possible together."""
+        reach: dict[int, set[Target]] = {at: set() for at in range(len(self.pool))}
+        for target, orders in self.pool.hits.items():
+            for at in orders:
+                reach[at].add(target)
+        found: list[int] = []
+        seen: set[Target] = set()
+        for _ in range(min(most, len(reach))):
+            best = max(reach, key=lambda at: (len(reach[at] - seen), -self.pool.flawed.get(at, 0), -at))
+            if found and not reach[best] - seen:
+                break
+            seen |= reach.pop(best)
+            found.append(best)
+        return found
+
+    def _nearest(self, target: Target, near: Sequence[int]) -> list[int]:
+        """Orders to begin with for a target: those that come to the same rule, routine or formula first."""
+        kin = [
+            orders for each, orders in self.pool.hits.items() if (each.kind, each.name) == (target.kind, target.name)
+        ]
+        routine = target.name.removeprefix("routine.").partition(".")[0]
+        kin += [
+            orders
+            for each, orders in self.pool.hits.items()
+            if each.kind != "rules" and each.name.removeprefix("routine.").startswith(f"{routine}.")
+        ]
+        close = sorted(set().union(*kin), key=lambda at: (self.pool.flawed.get(at, 0), self.pool.changes[at], at))
+        return list(dict.fromkeys([*close[:2], *near]))
+
+    def _reaching(self, target: Target) -> set[int]:
+        """Orders that reach a target; those without findings alone, if there are any."""
+        every = self.pool.hits.get(target, set())
+        return {at for at in every if not self.pool.flawed.get(at)} or every
+
+    def _tell_apart(self) -> None:
+        """Which orders come out otherwise with each survivor of mutation."""
+        for at, each in enumerate(self.survivors):
+            self.progress(f"survivors {at + 1} of {len(self.survivors)}")
+            target = self._kill(each.mutant)
+            self.wanted[target] = KILLS
+            start = 0
+            for batch in self.pool.batches:
+                apart = differing(self.program, each.mutant, batch)
+                self.pool.hits.setdefault(target, set()).update(start + place for place in apart)
+                start += batch.orders.count
+
+    # -- choosing ---------------------------------------------------------------------------------------------------
+
+    def _chosen(self) -> list[tuple[int, str, list[Target]]]:
+        """Orders and moments, the one that reaches most of what is left first: place, moment, what it is for."""
+        at_moment = {moment: self._asked(moment) for moment in ("", *self.program.definition.moments)}
+        reaching = {target: self._reaching(target) for target in self.wanted}
+        left = {target for target, orders in reaching.items() if orders}
+        found: list[tuple[int, str, list[Target]]] = []
+        while left:
+            best: tuple[Any, int, str] | None = None
+            for moment, rules in at_moment.items():
+                gains: dict[int, int] = {}
+                for target in left:
+                    if rule_of(target) in rules:
+                        for at in reaching[target]:
+                            gains[at] = gains.get(at, 0) + self.wanted[target]
+                for at, gain in gains.items():
+                    rank = (gain, -self.pool.changes[at], -self.pool.flawed.get(at, 0), -at)
+                    if best is None or rank > best[0]:
+                        best = (rank, at, moment)
+            if best is None:
+                break
+            _, place, moment = best
+            mine = [t for t in self.wanted if t in left and place in reaching[t] and rule_of(t) in at_moment[moment]]
+            left -= set(mine)
+            found.append((place, moment, mine))
+        return found
+
+    def _asked(self, moment: str) -> set[str]:
+        """The rules that a moment asks; blank stands for what needs no rule to be asked."""
+        return {"", *(rule.id for rule, _ in asked_at(self.program.rules, moment))} if moment else {""}
+
+    def _cases(self, chosen: Sequence[tuple[int, str, list[Target]]]) -> Iterator[tuple[Suggestion, set[Target]]]:
+        for at, (place, moment, targets) in enumerate(chosen):
+            self.progress(f"cases {at + 1} of {len(chosen)}")
+            order = self._shrunk(self.pool.documents[place], targets, self.pool.flawed.get(place, 0))
+            made = recorded(self.program, Case("order", order=order, at=moment, today=self.today))
+            if made is not None:
+                mine = [each for each in targets if self._is_met(made, each)]
+                if mine:
+                    yield self._suggestion(made[0], mine), set(mine)
+
+    def _is_met(self, made: tuple[Case, Coverage], target: Target) -> bool:
+        """Whether a case reaches a target, or fails with a survivor."""
+        if target.kind != KILL:
+            return is_reached(made[1], target)
+        changed = changed_program(self.program, self.mutants[target.name])
+        (outcome,), _ = run_cases([made[0]], lambda _: changed or self.program, lambda _: {})
+        return not outcome.passed
+
+    def _kill(self, mutant: Mutant) -> Target:
+        kind, _, name = mutant.reach.partition(":")
+        return Target(KILL, mutant.id, name if kind == "rule" else "")
+
+    def _suggestion(self, case: Case, targets: Sequence[Target]) -> Suggestion:
+        words = [target_words(self.program, each) for each in targets if each.kind != KILL]
+        kills = [each.name for each in targets if each.kind == KILL]
+        said = [*words, *(f"notices if {self.mutants[name].words}" for name in kills)]
+        more = [f"and {len(said) - MOST_SAID} more"] if len(said) > MOST_SAID else []
+        return Suggestion(replace(case, note="; ".join([*said[:MOST_SAID], *more])), words, kills)
+
+    def _shrunk(self, order: Document, targets: Sequence[Target], flawed: int) -> Document:
+        """An order without what it does not need to reach what it is for."""
+        while True:
+            smaller = list(_smaller(order))
+            batch, kept = checked(self.program, smaller, self.today)
+            if batch is None:
+                return order
+            still = set(range(len(kept)))
+            wanted = {each for each in targets if each.kind != KILL}
+            hits = {
+                target: set(orders.tolist()) for target, orders in reached(batch, np.ones(batch.orders.count, bool))
+            }
+            for target in wanted:
+                still &= hits.get(target, set())
+            for target in targets:
+                if target.kind == KILL:
+                    still &= set(differing(self.program, self.mutants[target.name], batch))
+            worse = _findings_of(batch)
+            fitting = [kept[at] for at in sorted(still) if worse.get(at, 0) <= flawed]
+            if not fitting:
+                return order
+            order = smaller[fitting[0]]
+
+    # -- edits ------------------------------------------------------------------------------------------------------
+
+    def _edited(self, left: Sequence[Target]) -> Iterator[tuple[Suggestion, set[Target]]]:
+        """Cases that edit: for rules that are asked only then, and for moves of states."""
+        sound = [at for at in self._different(MOST_SEEDS) if not self.pool.flawed.get(at)]
+        begin = [self.pool.documents[at] for at in sorted(sound, key=lambda at: self.pool.changes[at])[:6]]
+        edits = Edits(self.program, self.boundaries, begin, self.today)
+        seen: set[Target] = set()
+        for target in left:
+            self.progress(f"edits for {target_words(self.program, target)}")
+            if target in seen:
+                continue
+            for case in edits.towards(target, self.boundaries.behind(self.readings.of(target))):
+                told = ("refused", "variance.without_tax") if case.change else ("refused", "payable")
+                made = recorded(self.program, case, told) or recorded(self.program, case, ("refused",))
+                if made is not None and is_reached(made[1], target):
+                    mine = [each for each in left if each not in seen and is_reached(made[1], each)]
+                    seen |= set(mine)
+                    yield self._suggestion(made[0], mine), set(mine)
+                    break
+
+
+def _is_of_rows(targets: Sequence[Target]) -> bool:
+    """Whether a case would be for rows of tables only."""
+    return all(target.kind == "tables" for target in targets)
+
+
+def _findings_of(batch: Batch) -> dict[int, int]:
+    places = {number: at for at, number in enumerate(batch.orders.numbers)}
+    found: dict[int, int] = {}
+    for finding in batch.pricing.calculation.findings:
+        found[places[finding.order]] = found.get(places[finding.order], 0) + 1
+    return found
+
+
+def _smaller(order: Document) -> Iterator[Document]:
+    """An order with one line fewer, then with one field fewer."""
+    lines = order["lines"]
+    for at in range(len(lines) if len(lines) > 1 else 0):
+        yield {**order, "lines": [line for place, line in enumerate(lines) if place != at]}
+    for name in [name for name in order if name not in ("number", "lines", "date", "kind")]:
+        yield {key: value for key, value in order.items() if key != name}
+    for at, line in enumerate(lines):
+        for name in [name for name in line if name != "number"]:
+            less = {key: value for key, value in line.items() if key != name}
+            yield {**order, "lines": [less if place == at else each for place, each in enumerate(lines)]}

@@ -1,0 +1,125 @@
+"""What no case has reached, as targets: how much each counts, what it reads, what it is called."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+
+from dokima.engine.program import Program
+from dokima.formulas import Formula
+from dokima.model.said import Said
+from dokima.proving.coverage import Coverage
+from dokima.proving.reaching import Target, leaves_of
+from dokima.proving.usage import all_formulas
+from dokima.tables.candidates import row_terms
+
+MOST_BREAKS = 12
+"""Rows of a table whose breaks are aimed at, at most."""
+KILL = "kill"
+"""The kind of a target that is a survivor of mutation."""
+HEADLINE, KILLS, ROWS = 4, 3, 1
+"""How much a target counts: the headline of coverage more than rows of tables."""
+
+
+def wanted_of(coverage: Coverage) -> dict[Target, int]:
+    """What no case has reached, and how much each thing counts."""
+    found: dict[Target, int] = {}
+    for name, rule in coverage.rules.items():
+        found |= {Target("rules", name, what): HEADLINE for what in ("fired", "passed") if not getattr(rule, what)}
+    for path, leaves in coverage.conditions.items():
+        for place, leaf in enumerate(leaves):
+            for what in ("true", "false"):
+                if not getattr(leaf, what):
+                    found[Target("conditions", path, what, place)] = HEADLINE
+    for kind in ("options", "steps", "limits", "winners"):
+        found |= {Target(kind, name): HEADLINE for name, count in getattr(coverage, kind).items() if not count}
+    for name, table in coverage.tables.items():
+        for row in table.broken[:MOST_BREAKS]:
+            met = table.breaks.get(row, set())
+            found |= {Target("tables", name, what, row): ROWS for what in ("below", "at", "above") if what not in met}
+    return found
+
+
+def rule_of(target: Target) -> str:
+    """The rule that must be asked for a target, blank for none; a survivor names the one it is in."""
+    if target.kind == "rules":
+        return target.name
+    if target.kind == KILL:
+        return target.what
+    if target.kind == "conditions" and target.name.startswith("rule."):
+        return target.name.removeprefix("rule.").rpartition(".")[0]
+    return ""
+
+
+class Readings:
+    """What each part of a rulebook reads.
+
+    Args:
+        program: The rulebook.
+    """
+
+    def __init__(self, program: Program) -> None:
+        self.program = program
+        self._names = dict(_readings(program))
+
+    def of(self, target: Target) -> set[str]:
+        """The names that decide whether a target is reached."""
+        if target.kind == "tables":
+            return set(self.program.tables[target.name].behind)
+        known = [name for name in self._names if target.name == name or target.name.startswith(f"{name}.")]
+        return self._names[max(known, key=len)] if known else set()
+
+    def gathers(self, target: Target) -> bool:
+        """Whether it depends on several lines together."""
+        rule = next((each for each in self.program.rules if each.id == rule_of(target)), None)
+        parts = [part for part in (rule.when, rule.require) if part is not None] if rule is not None else []
+        return any(node.gathers for part in parts for node in part.root.walk())
+
+
+def _readings(program: Program) -> Iterator[tuple[str, set[str]]]:
+    for rule in program.rules:
+        parts = [each for each in (rule.when, rule.require) if each is not None]
+        for name in (rule.id, f"rule.{rule.id}.when", f"rule.{rule.id}.require"):
+            yield name, _names(parts)
+    for routine in program.routines:
+        whole = _names([routine.when] if routine.when is not None else [])
+        for step in routine.steps:
+            mine = whole | _names(formula for _, formula in step.formulas())
+            for name in (f"{routine.name}.{step.name}", f"routine.{routine.name}.{step.name}.when"):
+                yield name, mine
+
+
+def _names(formulas: Iterable[Formula]) -> set[str]:
+    return {name for formula in formulas for name in formula.reads}
+
+
+def target_words(program: Program, target: Target) -> str:
+    """A target in words, as a case is called that is made for it."""
+    name, what = target.name, target.what
+    match target.kind:
+        case "rules":
+            return f"{name} {'speaks' if what == 'fired' else 'passes'}"
+        case "conditions":
+            return f"{rule_of(target) or name.split('.', 1)[1]}: {_condition(program, target)} is {what}"
+        case "options":
+            return f"price by {name}"
+        case "tables":
+            return f"{name} {_row_words(program, target)}: {what} it"
+        case "moves":
+            return f"from {name}"
+    return f"{ {'steps': 'step', 'limits': 'limit', 'winners': 'best of'}[target.kind] } {name}"
+
+
+def _condition(program: Program, target: Target) -> str:
+    formulas: Mapping[str, Formula] = dict(all_formulas(program))
+    path = target.name
+    if path not in formulas:  # of a step: routine.NAME.STEP.when is routine.NAME.step.STEP.when there
+        routine, _, rest = path.removeprefix("routine.").partition(".")
+        path = f"routine.{routine}.step.{rest}"
+    texts = [text for text, _ in leaves_of(formulas[path])]
+    return texts[target.place]
+
+
+def _row_words(program: Program, target: Target) -> Said | str:
+    table = program.tables[target.name]
+    rows = (row for row in range(table.size) if table.source.row_number(row) == target.place)
+    return next((row_terms(table, row) for row in rows), "")

@@ -1,0 +1,141 @@
+"""How each kind of result is shown: what a terminal shows of it, and the paper that is made of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+from rich.console import RenderableType
+
+from dokima.errors import DokimaError
+from dokima.formats.results.detail import Detail
+from dokima.reports.translations import Wording
+
+if TYPE_CHECKING:  # a result brings its own report along, so that pricing does not wait for variances
+    from dokima.reports.paper import Paper
+
+Forms = tuple["Callable[[], RenderableType] | None", "Callable[[], Paper] | None"]
+"""Makes what a terminal shows (None: as its paper is), and makes the paper (None: it is none)."""
+
+_VIEWS: Mapping[str, str] = {
+    "Editor": "edits.edit_report",
+    "Findings": "findings.findings_report",
+    "GroupedVariance": "variances.grouped_report",
+    "PricedLine": "steps.steps_report",
+    "Proof": "proofs.proof_report",
+    "Replay": "replays.replay_report",
+    "AuditRemarks": "audits.audit_report",
+    "RuleAnswers": "findings.answers_report",
+    "VersionChanges": "versions.versions_report",
+}
+"""What a terminal shows, made of the result alone."""
+_PAPERS: Mapping[str, str] = {
+    "AuditRemarks": "papers.remarks_paper",
+    "Beginning": "beginnings.beginning_paper",
+    "ChangeEntries": "change_list.changes_paper",
+    "Coverage": "proofs.coverage_paper",
+    "Evaluation": "evaluations.evaluation_paper",
+    "Findings": "papers.findings_paper",
+    "Ledger": "ledgers.ledger_paper",
+    "Listing": "listings.listing_paper",
+    "PriceList": "price_lists.price_list_paper",
+    "Proof": "proofs.proof_paper",
+    "Replay": "papers.replay_paper",
+    "Suggestions": "suggestions.suggestions_paper",
+    "VersionChanges": "versions.versions_paper",
+}
+"""Papers, made of the result and the words alone."""
+
+
+def forms_of(result: Any, words: Wording, detail: Detail) -> Forms:
+    """How a result is shown.
+
+    Raises:
+        DokimaError: It is no result of a rulebook.
+    """
+    known = (each.__name__ for each in type(result).__mro__)
+    kind = next((name for name in known if name in _ASKED or name in _VIEWS or name in _PAPERS), "")
+    if not kind:
+        raise DokimaError(f"there is no report of a {type(result).__name__}; expected a result of a rulebook")
+    if kind in _ASKED:
+        return _ASKED[kind](result, words, detail)
+    view = (lambda: _made(_VIEWS[kind])(result)) if kind in _VIEWS else None
+    paper = (lambda: _made(_PAPERS[kind])(result, words)) if kind in _PAPERS else None
+    return view, paper
+
+
+def _made(path: str) -> Any:
+    """A function of a module of reports, imported when it is needed."""
+    module, _, name = path.partition(".")
+    return getattr(import_module(f"dokima.reports.{module}"), name)
+
+
+def _calculation(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.pricing import calculation_report, known_figures, totals_report
+
+    def paper() -> Paper:
+        from dokima.reports.papers import calculation_paper
+
+        return calculation_paper(result, words)
+
+    known_figures(result, detail.figures)
+    if detail.columns:
+        from dokima.formats.results.calculations import chosen_columns
+
+        return forms_of(chosen_columns(result, detail), words, detail)
+    if detail.totals:
+        return (lambda: totals_report(result)), paper
+    return (lambda: calculation_report(result, detail.figures)), paper
+
+
+def _order(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.papers import order_paper
+    from dokima.reports.pricing import known_figures, order_report
+
+    known_figures(result.calculation, detail.figures)
+    return (lambda: order_report(result, detail.figures)), (lambda: order_paper(result, words))
+
+
+def _variance(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.papers import variance_paper
+    from dokima.reports.variances import variance_report
+
+    return (lambda: variance_report(result, every=detail.every)), (lambda: variance_paper(result, words))
+
+
+def _explanation(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.explanations import explanation_report
+    from dokima.reports.papers import explanation_paper
+
+    def view() -> RenderableType:
+        return explanation_report(result, detail.quantities, technical=detail.technical)
+
+    return view, (lambda: explanation_paper(result, words))
+
+
+def _change(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.changes import change_paper
+
+    def paper() -> Paper:
+        return change_paper(result, words, ledger=detail.ledger, every=detail.every, with_costs=detail.with_costs)
+
+    return None, paper
+
+
+def _rulebook(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
+    from dokima.reports.describing import rulebook_report
+
+    return (lambda: rulebook_report(result.program)), None
+
+
+_ASKED: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
+    "Calculation": _calculation,
+    "ChangeOrder": _change,
+    "Explanation": _explanation,
+    "ManyEdited": lambda result, words, detail: forms_of(result.to_listing(), words, detail),
+    "PricedOrder": _order,
+    "Rulebook": _rulebook,
+    "Variance": _variance,
+}
+"""Results of which more or less may be asked for."""

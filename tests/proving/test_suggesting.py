@@ -1,0 +1,76 @@
+"""Suggestions: what they reach on a rulebook without cases, and what they notice that nothing noticed before."""
+
+import datetime
+import json
+import shutil
+
+import dokima
+from tests.books import DEMO
+from tests.proving.test_cases import case, small
+from tests.shell import run_here
+
+DAY = datetime.date(2026, 3, 2)
+
+
+def without_cases(folder):
+    """The demo's rulebook, and no case."""
+    target = folder / "book"
+    shutil.copytree(DEMO, target)
+    shutil.rmtree(target / "cases")
+    return target
+
+
+def test_suggestions_alone_reach_most_of_a_rulebook_and_verify_nothing(tmp_path):
+    folder = without_cases(tmp_path)
+    status, out, said = run_here(
+        folder, "prove", "--suggest", "cases/first.toml", "--today", "2026-03-02", "--format", "json"
+    )
+    assert status == 0, said
+    assert "unconfirmed until somebody says" in said
+    told = json.loads(out)
+    assert len(told["suggestions"]) == 50
+    proof = dokima.prove(folder, coverage=True)
+    assert len(proof.passed) == len(proof.failed) == 0
+    assert [each.case.name for each in proof.unconfirmed] == [each["case"]["name"] for each in told["suggestions"]]
+    reached = {name: proof.coverage.percent(name) for name in proof.coverage.headline()}
+    assert min(reached.values()) > 80, reached
+    # What is said to be left is just what coverage misses.
+    missing = [name for name, count in proof.coverage.steps.items() if not count]
+    assert [f"step {name}" for name in missing] == [each for each in told["not_reached"] if each.startswith("step ")]
+
+
+def test_suggestions_of_a_complete_set_of_cases_are_about_rows_only(tmp_path):
+    found = dokima.CaseFolder(DEMO).suggest(DAY, most=3)
+    assert len(found) == 3
+    assert all(
+        " below it" in name or " at it" in name or " above it" in name for each in found for name in each.reaches
+    )
+    assert all(each.case.recorded and each.case.confirmed is None for each in found)
+    again = dokima.CaseFolder(DEMO).suggest(DAY, most=3)
+    assert again.to_dict() == found.to_dict()
+
+
+def test_what_survives_mutation_is_noticed_by_what_is_suggested(tmp_path):
+    # Nothing asks for 5 pieces, nor for what the cap holds: both survive.
+    folder = small(tmp_path, case('payable = "10.00"', name="four"))
+    before = dokima.CaseFolder(folder)
+    score = before.mutate()
+    edge = next(each.mutant.id for each in score.survivors if ".off.when" in each.mutant.id)
+    found = before.suggest(DAY, mutation=score)
+    assert edge in {kill for each in found for kill in each.kills}
+    dokima.add_cases(folder / "cases" / "more.toml", [each.case for each in found])
+    after = dokima.CaseFolder(folder).mutate()
+    left = {each.mutant.id for each in after.survivors}
+    assert not {kill for each in found for kill in each.kills} & left
+    assert left <= set(found.alike)
+    assert after.killed > score.killed
+
+
+def test_suggestions_come_behind_what_stands_in_a_file_and_go_nowhere_else(tmp_path):
+    folder = small(tmp_path, "# by hand\n" + case('payable = "10.00"', name="four"))
+    status, _, _ = run_here(folder, "prove", "--suggest", "cases/a.toml", "--most", "2")
+    assert status == 0
+    assert (folder / "cases" / "a.toml").read_text().startswith('# by hand\n[[case]]\nname = "four"\n')
+    assert len(dokima.prove(folder)) == 3
+    status, _, said = run_here(folder, "prove", "--suggest", "cases/a.csv")
+    assert (status, "expected a .toml file for cases" in said) == (2, True)
