@@ -74,6 +74,8 @@ GROUPS = {
         "Suggestions",
         "Suggestion",
         "add_cases",
+        "specify",
+        "Specification",
         "case_changes",
         "version_folder",
         "VersionChanges",

@@ -85,6 +85,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.reports.front import Report as Report
     from dokima.reports.front import report as report
     from dokima.reports.inert import visible as visible
+    from dokima.reports.specification.content import Specification as Specification
+    from dokima.reports.specification.making import specify as specify
     from dokima.routines.kinds.adjustment import Charge as Charge
     from dokima.routines.kinds.adjustment import Discount as Discount
     from dokima.routines.kinds.kind import Setting as Setting
@@ -217,6 +219,8 @@ _HOMES = {
     "refresh_drafts": "dokima.store.opening",
     "refuse": "dokima.rules.python",
     "report": "dokima.reports.front",
+    "Specification": "dokima.reports.specification.content",
+    "specify": "dokima.reports.specification.making",
     "rule": "dokima.rules.declaring",
     "rulebook_schema": "dokima.rulebook.schema",
     "settings_page": "dokima.rulebook.schema",
@@ -298,6 +302,7 @@ __all__ = [
     "Setting",
     "Settlement",
     "Source",
+    "Specification",
     "StaleBaseline",
     "StepKind",
     "Store",
@@ -333,6 +338,7 @@ __all__ = [
     "rulebook_schema",
     "settings_page",
     "settling",
+    "specify",
     "store_sql",
     "to_csv",
     "to_json",

@@ -19,6 +19,7 @@ EXAMPLES: Mapping[str, str] = {
     "replay": "dokima replay orders --new ../rulebook-next",
     "edit": "dokima edit orders/SQ-2041.json --set 10.quantity=40 --dry-run",
     "describe": "dokima describe",
+    "spec": "dokima spec --out spec.html",
     "schema": "dokima schema order",
     "ledger": "dokima ledger SQ-2041",
     "orders": "dokima orders --customer FERNHOLT",

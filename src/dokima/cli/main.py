@@ -31,6 +31,7 @@ COMMANDS = {
     "compare": "dokima.cli.comparing:compare",
     "edit": "dokima.cli.editing:edit",
     "describe": "dokima.cli.describing:describe",
+    "spec": "dokima.cli.specifying:spec",
     "schema": "dokima.cli.schemas:schema",
     "change": "dokima.cli.changing:change",
     "orders": "dokima.cli.listings:orders",

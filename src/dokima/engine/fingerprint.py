@@ -20,10 +20,13 @@ from dokima.routines.kinds.kind import StepKind
 
 if TYPE_CHECKING:
     from dokima.engine.program import ProgramDefinition
+    from dokima.tables.definition import TableSource
 
 
 OF_PLACES = ("numbering", "databases")
 """What says only how orders are numbered and where rows come from: their content is part of the fingerprint."""
+NOTE = "note"
+"""What an author says beside a setting: it decides nothing either, wherever it stands."""
 OF_REPORTS = ("letterhead", "texts", "report")
 """What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
 
@@ -32,21 +35,32 @@ def fingerprint_of(definition: ProgramDefinition) -> str:
     """The form of fingerprints, and the SHA-256 of a rulebook's definition. The same rulebook always gives the same."""
     digest = hashlib.sha256()
     for each in fields(definition):
-        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS):
+        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE):
             digest.update(_text(getattr(definition, each.name)).encode())
     for name, source in definition.sources.items():
         digest.update(f"{name}:{source.file}:{source.size}".encode())
-        for heading, column in source.columns.items():
-            values, codes = _by_appearance(column)
-            if isinstance(values, ColumnValues) and not isinstance(values.column, Texts):
-                # A million numbers as they lie in memory; as texts they would take seconds.
-                digest.update(heading.encode())
-                _add(digest, values.column)
-            else:
-                digest.update("\x1f".join([heading, *map(str, values)]).encode())
-            if codes is not None:
-                digest.update(codes.tobytes())
+        _add_rows(digest, source)
     return f"{FINGERPRINT_FORM}:{digest.hexdigest()}"
+
+
+def rows_digest(source: TableSource) -> str:
+    """The SHA-256 of the rows of a table, wherever they were read from."""
+    digest = hashlib.sha256()
+    _add_rows(digest, source)
+    return digest.hexdigest()
+
+
+def _add_rows(digest: Any, source: TableSource) -> None:
+    for heading, column in source.columns.items():
+        values, codes = _by_appearance(column)
+        if isinstance(values, ColumnValues) and not isinstance(values.column, Texts):
+            # A million numbers as they lie in memory; as texts they would take seconds.
+            digest.update(heading.encode())
+            _add(digest, values.column)
+        else:
+            digest.update("\x1f".join([heading, *map(str, values)]).encode())
+        if codes is not None:
+            digest.update(codes.tobytes())
 
 
 def _add(digest: Any, column: Column) -> None:
@@ -90,7 +104,8 @@ def _text(value: Any) -> str:
     if isinstance(value, StepKind):
         return f"{value.name}: {source_of(type(value))}"
     if is_dataclass(value) and not isinstance(value, type):
-        return f"({', '.join(f'{each.name}={_text(getattr(value, each.name))}' for each in fields(value))})"
+        said = (f"{each.name}={_text(getattr(value, each.name))}" for each in fields(value) if each.name != NOTE)
+        return f"({', '.join(said)})"
     if isinstance(value, dict):
         return f"{{{', '.join(f'{key}: {_text(each)}' for key, each in value.items())}}}"
     if isinstance(value, list | tuple):

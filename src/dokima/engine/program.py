@@ -85,6 +85,7 @@ class ProgramDefinition:
         databases: Databases that rows may be read from, by name.
         numbering: How orders are numbered when they are saved, by kind of order.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
+        note: What its author says it is for.
     """
 
     name: str
@@ -110,6 +111,7 @@ class ProgramDefinition:
     changes: ChangeTerms = field(default_factory=ChangeTerms)
     overrides: OverrideTerms = field(default_factory=OverrideTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
+    note: str = ""
     numbering: Mapping[str, NumberSeries] = field(default_factory=dict)
     databases: Mapping[str, Database] = field(default_factory=dict)
 

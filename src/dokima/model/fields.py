@@ -48,6 +48,7 @@ class Field:
         "What an empty cell says: that the field is blank, or that it is absent, so that the default stands in.",
         default="blank",
     )
+    note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
     money: bool = False
 
     @staticmethod

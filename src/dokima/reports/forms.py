@@ -15,7 +15,7 @@ from dokima.reports.translations import Wording
 if TYPE_CHECKING:  # a result brings its own report along, so that pricing does not wait for variances
     from dokima.reports.paper import Paper
 
-Forms = tuple["Callable[[], RenderableType] | None", "Callable[[], Paper] | None"]
+Forms = tuple["Callable[[], RenderableType] | None", "Callable[[], Any] | None"]
 """Makes what a terminal shows (None: as its paper is), and makes the paper (None: it is none)."""
 
 _VIEWS: Mapping[str, str] = {
@@ -47,6 +47,36 @@ _PAPERS: Mapping[str, str] = {
 }
 """Papers, made of the result and the words alone."""
 
+_WRITERS: Mapping[str, str] = {
+    ".html": "html.write_html", ".pdf": "pdf.write_pdf", ".xlsx": "sheets.write_xlsx", ".md": "plain.write_markdown",
+    ".csv": "plain.write_csv",
+}  # fmt: skip
+_TEXTS: Mapping[str, str] = {"html": "html.html_text", "markdown": "plain.markdown_text"}
+"""What writes a paper to a file, by ending, and as text."""
+_OF_SPECIFICATIONS: Mapping[str, str] = {
+    ".html": "specification.page.write_html", ".md": "specification.markdown.write_markdown",
+    ".docx": "specification.word.write_docx", ".pdf": "specification.pdf.write_pdf",
+}  # fmt: skip
+_TEXTS_OF_SPECIFICATIONS: Mapping[str, str] = {
+    "html": "specification.page.html_text", "markdown": "specification.markdown.markdown_text",
+}  # fmt: skip
+"""What writes a specification, which is no paper of tables."""
+
+
+def writers_of(result: Any) -> Mapping[str, str]:
+    """What writes a result to a file, by ending."""
+    return _OF_SPECIFICATIONS if is_specification(result) else _WRITERS
+
+
+def texts_of(result: Any) -> Mapping[str, str]:
+    """What writes a result as text, by form."""
+    return _TEXTS_OF_SPECIFICATIONS if is_specification(result) else _TEXTS
+
+
+def is_specification(result: Any) -> bool:
+    """Whether a result is a specification, or a rulebook, which is shown as one."""
+    return {"Specification", "Rulebook"} & {each.__name__ for each in type(result).__mro__} != set()
+
 
 def forms_of(result: Any, words: Wording, detail: Detail) -> Forms:
     """How a result is shown.
@@ -60,14 +90,14 @@ def forms_of(result: Any, words: Wording, detail: Detail) -> Forms:
         raise DokimaError(f"there is no report of a {type(result).__name__}; expected a result of a rulebook")
     if kind in _ASKED:
         return _ASKED[kind](result, words, detail)
-    view = (lambda: _made(_VIEWS[kind])(result)) if kind in _VIEWS else None
-    paper = (lambda: _made(_PAPERS[kind])(result, words)) if kind in _PAPERS else None
+    view = (lambda: function_of(_VIEWS[kind])(result)) if kind in _VIEWS else None
+    paper = (lambda: function_of(_PAPERS[kind])(result, words)) if kind in _PAPERS else None
     return view, paper
 
 
-def _made(path: str) -> Any:
+def function_of(path: str) -> Any:
     """A function of a module of reports, imported when it is needed."""
-    module, _, name = path.partition(".")
+    module, _, name = path.rpartition(".")
     return getattr(import_module(f"dokima.reports.{module}"), name)
 
 
@@ -123,10 +153,16 @@ def _change(result: Any, words: Wording, detail: Detail) -> Forms:
     return None, paper
 
 
-def _rulebook(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001
-    from dokima.reports.describing import rulebook_report
+def _rulebook(result: Any, words: Wording, detail: Detail) -> Forms:
+    from dokima.reports.specification.making import specification_of
 
-    return (lambda: rulebook_report(result.program)), None
+    return _specification(specification_of(result.program), words, detail)
+
+
+def _specification(result: Any, words: Wording, detail: Detail) -> Forms:  # noqa: ARG001 (all results are asked alike)
+    from dokima.reports.specification.terminal import specification_report
+
+    return (lambda: specification_report(result)), (lambda: result)
 
 
 _ASKED: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
@@ -136,6 +172,7 @@ _ASKED: Mapping[str, Callable[[Any, Wording, Detail], Forms]] = {
     "ManyEdited": lambda result, words, detail: forms_of(result.to_listing(), words, detail),
     "PricedOrder": _order,
     "Rulebook": _rulebook,
+    "Specification": _specification,
     "Variance": _variance,
 }
 """Results of which more or less may be asked for."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TextIO
 
@@ -12,7 +12,7 @@ from rich.console import Console, RenderableType
 from dokima.errors import DokimaError, NotFound
 from dokima.formats.results.detail import Detail
 from dokima.formats.results.registry import data_of, to_csv, to_json
-from dokima.reports.forms import Forms, forms_of
+from dokima.reports.forms import Forms, forms_of, function_of, texts_of, writers_of
 from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
 from dokima.reports.translations import Wording
@@ -20,7 +20,6 @@ from dokima.reports.translations import Wording
 if TYPE_CHECKING:  # a result brings its own report along, so that pricing does not wait for variances
     from dokima.changes.ledger import Ledger
     from dokima.engine.explaining.explanation import QuantityPrice
-    from dokima.reports.paper import Paper
     from dokima.rulebook.book import Rulebook
 
 WIDTH = 120
@@ -76,16 +75,12 @@ class Report:
     @property
     def html(self) -> str:
         """The report as one HTML page."""
-        from dokima.reports.html import html_text
-
-        return self._written(html_text)
+        return self._text("html")
 
     @property
     def markdown(self) -> str:
         """The report as Markdown, for a mail."""
-        from dokima.reports.plain import markdown_text
-
-        return self._written(markdown_text)
+        return self._text("markdown")
 
     @property
     def data(self) -> Any:
@@ -116,14 +111,14 @@ class Report:
             DokimaError: The file cannot be written, or a library it needs is not installed.
         """
         target = Path(path)
-        writers: Mapping[str, Callable[[Path], None]] = {
-            ".html": self.to_html, ".pdf": self.to_pdf, ".xlsx": self.to_xlsx,
-            ".md": self.to_markdown, ".csv": self.to_csv, ".json": self.to_json,
-        }  # fmt: skip
-        writer = writers.get(target.suffix.lower())
-        if writer is None:
-            raise NotFound(f"expected a report ending in {', '.join(writers)} (got '{target.name}')")
-        writer(target)
+        ending = target.suffix.lower()
+        known = [*writers_of(self.result), ".json"]
+        if ending not in known:
+            raise NotFound(f"expected a report ending in {', '.join(known)} (got '{target.name}')")
+        if ending == ".json":
+            self.to_json(target)
+        else:
+            self._write(ending, target)
         return target
 
     def to_json(self, path: str | Path) -> None:
@@ -144,9 +139,7 @@ class Report:
         Raises:
             DokimaError: The file cannot be written.
         """
-        from dokima.reports.html import write_html
-
-        self._write(write_html, path)
+        self._write(".html", path)
 
     def to_markdown(self, path: str | Path) -> None:
         """Write the report as Markdown.
@@ -154,9 +147,7 @@ class Report:
         Raises:
             DokimaError: The file cannot be written.
         """
-        from dokima.reports.plain import write_markdown
-
-        self._write(write_markdown, path)
+        self._write(".md", path)
 
     def to_csv(self, path: str | Path) -> None:
         """Write the report as one CSV table.
@@ -164,9 +155,7 @@ class Report:
         Raises:
             DokimaError: The file cannot be written.
         """
-        from dokima.reports.plain import write_csv
-
-        self._write(write_csv, path)
+        self._write(".csv", path)
 
     def to_xlsx(self, path: str | Path) -> None:
         """Write the report as a workbook.
@@ -174,9 +163,7 @@ class Report:
         Raises:
             DokimaError: The file cannot be written.
         """
-        from dokima.reports.sheets import write_xlsx
-
-        self._write(write_xlsx, path)
+        self._write(".xlsx", path)
 
     def to_pdf(self, path: str | Path) -> None:
         """Write the report as PDF.
@@ -184,22 +171,24 @@ class Report:
         Raises:
             DokimaError: The file cannot be written, or ReportLab is not installed.
         """
-        from dokima.reports.pdf import write_pdf
+        self._write(".pdf", path)
 
-        self._write(write_pdf, path)
-
-    def _written(self, work: Callable[[Paper], str]) -> str:
+    def _text(self, form: str) -> str:
         with speaking(self.locale):
-            return work(self._made())
+            text: str = function_of(texts_of(self.result)[form])(self._made())
+        return text
 
-    def _write(self, work: Callable[[Paper, Path], None], path: str | Path) -> None:
+    def _write(self, ending: str, path: str | Path) -> None:
+        known = writers_of(self.result)
+        if ending not in known:
+            raise NotFound(f"expected a report ending in {', '.join(known)} (got '{path}')")
         try:
             with speaking(self.locale):
-                work(self._made(), Path(path))
+                function_of(known[ending])(self._made(), Path(path))
         except OSError as error:
             raise DokimaError(f"'{path}' cannot be written: {error.strerror}") from None
 
-    def _made(self) -> Paper:
+    def _made(self) -> Any:
         if self._paper is None:
             raise DokimaError("this result is text only: print it, or take its text")
         return self._paper()

@@ -10,9 +10,9 @@ from xml.sax.saxutils import escape
 from dokima.reports.extras import needed
 from dokima.reports.paper import Paper, Row, Section
 
-_FONT, _BOLD = "DejaVuSans", "DejaVuSans-Bold"
-_INK, _GLASS, _LINE, _GREY = "#1d2a30", "#23475b", "#cfd8dc", "#56676f"
-_MARGIN = 48
+FONT, BOLD = "DejaVuSans", "DejaVuSans-Bold"
+INK, GLASS, LINE, GREY = "#1d2a30", "#23475b", "#cfd8dc", "#56676f"
+MARGIN = 48
 """Points."""
 _NEAR = 90
 """Points by which a text column of a table without long texts is wider than its texts."""
@@ -31,12 +31,12 @@ def write_pdf(paper: Paper, target: Path) -> None:
     from reportlab.lib.pagesizes import A4, landscape
     from reportlab.platypus import KeepTogether, Paragraph, SimpleDocTemplate, Spacer
 
-    _fonts()
+    fonts()
     styles = _styles()
     wide = max(len(section.columns) for section in paper.sections) > 7
     size = landscape(A4) if wide else A4
-    width = size[0] - 2 * _MARGIN - 12  # the frame keeps 6 points on either side
-    mark = f'  <font size="9" color="{_GLASS}">{escape(paper.mark.upper())}</font>' if paper.mark else ""
+    width = size[0] - 2 * MARGIN - 12  # the frame keeps 6 points on either side
+    mark = f'  <font size="9" color="{GLASS}">{escape(paper.mark.upper())}</font>' if paper.mark else ""
     flow: list[Any] = [Paragraph(escape(paper.title) + mark, styles["title"])]
     subtitle = " · ".join(filter(None, [paper.subtitle, paper.currency]))
     flow.append(Paragraph(escape(subtitle), styles["plain"]))
@@ -65,19 +65,19 @@ def write_pdf(paper: Paper, target: Path) -> None:
             flow += [*heading, *body]
     document = SimpleDocTemplate(
         str(target), pagesize=size, title=paper.title, author=next(iter(paper.letterhead.values()), "Dokima"),
-        lang=paper.language, leftMargin=_MARGIN, rightMargin=_MARGIN, topMargin=72, bottomMargin=52, invariant=1,
+        lang=paper.language, leftMargin=MARGIN, rightMargin=MARGIN, topMargin=72, bottomMargin=52, invariant=1,
     )  # fmt: skip
-    document.build(flow, canvasmaker=_numbered(paper, size))
+    document.build(flow, canvasmaker=numbered_pages(paper, size))
 
 
-def _fonts() -> None:
+def fonts() -> None:
     """The font that Matplotlib ships covers Latin, Greek and Cyrillic."""
     get_data_path = needed("matplotlib", "reports as PDF", "pdf").get_data_path
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
     folder = Path(get_data_path()) / "fonts" / "ttf"
-    for name in (_FONT, _BOLD):
+    for name in (FONT, BOLD):
         pdfmetrics.registerFont(TTFont(name, str(folder / f"{name}.ttf")))
 
 
@@ -85,22 +85,22 @@ def _styles() -> dict[str, Any]:
     from reportlab.lib.enums import TA_CENTER, TA_RIGHT
     from reportlab.lib.styles import ParagraphStyle
 
-    plain = ParagraphStyle("plain", fontName=_FONT, fontSize=9, leading=12.5, textColor=_INK)
+    plain = ParagraphStyle("plain", fontName=FONT, fontSize=9, leading=12.5, textColor=INK)
     cell = ParagraphStyle("cell", parent=plain, fontSize=8, leading=10.5)
     return {
         "plain": plain,
-        "title": ParagraphStyle("title", parent=plain, fontName=_BOLD, fontSize=16, leading=20, spaceAfter=2),
+        "title": ParagraphStyle("title", parent=plain, fontName=BOLD, fontSize=16, leading=20, spaceAfter=2),
         "headline": ParagraphStyle(
-            "headline", parent=plain, fontName=_BOLD, fontSize=10.5, leading=14, spaceBefore=6, spaceAfter=4
+            "headline", parent=plain, fontName=BOLD, fontSize=10.5, leading=14, spaceBefore=6, spaceAfter=4
         ),
-        "heading": ParagraphStyle("heading", parent=plain, fontName=_BOLD, fontSize=10.5, leading=15, textColor=_GLASS),
+        "heading": ParagraphStyle("heading", parent=plain, fontName=BOLD, fontSize=10.5, leading=15, textColor=GLASS),
         "cell": cell,
         "figure": ParagraphStyle("figure", parent=cell, alignment=TA_RIGHT),
-        "strong": ParagraphStyle("strong", parent=cell, fontName=_BOLD),
-        "strong figure": ParagraphStyle("strong figure", parent=cell, fontName=_BOLD, alignment=TA_RIGHT),
-        "head": ParagraphStyle("head", parent=cell, textColor=_GREY, fontSize=7.5),
-        "head group": ParagraphStyle("head group", parent=cell, textColor=_GREY, fontSize=7.5, alignment=TA_CENTER),
-        "head figure": ParagraphStyle("head figure", parent=cell, textColor=_GREY, fontSize=7.5, alignment=TA_RIGHT),
+        "strong": ParagraphStyle("strong", parent=cell, fontName=BOLD),
+        "strong figure": ParagraphStyle("strong figure", parent=cell, fontName=BOLD, alignment=TA_RIGHT),
+        "head": ParagraphStyle("head", parent=cell, textColor=GREY, fontSize=7.5),
+        "head group": ParagraphStyle("head group", parent=cell, textColor=GREY, fontSize=7.5, alignment=TA_CENTER),
+        "head figure": ParagraphStyle("head figure", parent=cell, textColor=GREY, fontSize=7.5, alignment=TA_RIGHT),
     }
 
 
@@ -129,7 +129,7 @@ def _decision(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
         cells = [[Paragraph(escape(side.party), styles["strong"])], [Paragraph(choices, styles["plain"])]]
         cells += [[Paragraph(escape(field), styles["head"])] for field in side.fields]
         heights = [None, None, *[22] * len(side.fields)]
-        look = [("LINEBELOW", (0, 2), (-1, -1), 0.6, _INK), ("VALIGN", (0, 2), (-1, -1), "BOTTOM")]
+        look = [("LINEBELOW", (0, 2), (-1, -1), 0.6, INK), ("VALIGN", (0, 2), (-1, -1), "BOTTOM")]
         boxes.append(Table(cells, colWidths=[width / len(paper.decision) - 24], rowHeights=heights, style=look))
     return Table([boxes], colWidths=[width / len(boxes)] * len(boxes), style=[("VALIGN", (0, 0), (-1, -1), "TOP")])
 
@@ -153,14 +153,14 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
         )
     look = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
-        ("LINEBELOW", (0, 0), (-1, -1), 0.4, _LINE),
-        *([("LINEBELOW", (0, heads - 1), (-1, heads - 1), 1, _GLASS)] if headed else []),
+        ("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE),
+        *([("LINEBELOW", (0, heads - 1), (-1, heads - 1), 1, GLASS)] if headed else []),
         *(_spans(section) if heads == 2 else []),
         ("TOPPADDING", (0, 0), (-1, -1), 2.5),
         ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
         ("LEFTPADDING", (0, 0), (-1, -1), 3),
         ("RIGHTPADDING", (0, 0), (-1, -1), 3),
-        *(("LINEABOVE", (0, at), (-1, at), 1, _INK) for at, row in enumerate(rows, heads) if row.mark == "total"),
+        *(("LINEABOVE", (0, at), (-1, at), 1, INK) for at, row in enumerate(rows, heads) if row.mark == "total"),
         *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(rows, heads) if row.mark == "detail"),
     ]
     widths = _widths(section, width)
@@ -186,7 +186,7 @@ def _spans(section: Section) -> list[tuple[Any, ...]]:
     at = 0
     for group, count in section.groups:
         if group:
-            look += [("SPAN", (at, 0), (at + count - 1, 0)), ("LINEBELOW", (at, 0), (at + count - 1, 0), 0.6, _GREY)]
+            look += [("SPAN", (at, 0), (at + count - 1, 0)), ("LINEBELOW", (at, 0), (at + count - 1, 0), 0.6, GREY)]
         at += count
     return look
 
@@ -217,7 +217,7 @@ def _widths(section: Section, width: float) -> list[float]:
     return [each * width / sum(weights) for each in weights]
 
 
-def _numbered(paper: Paper, size: tuple[float, float]) -> Any:
+def numbered_pages(paper: Paper, size: tuple[float, float]) -> Any:
     """A canvas that knows how many pages there are when it writes the foot of each."""
     from reportlab.pdfgen.canvas import Canvas
 
@@ -241,26 +241,26 @@ def _numbered(paper: Paper, size: tuple[float, float]) -> Any:
             width, height = size
             if paper.watermark:
                 self._watermark(paper.watermark.upper(), width, height)
-            self.setFillColor(_GREY)
-            self.setFont(_FONT, 7.5)
+            self.setFillColor(GREY)
+            self.setFont(FONT, 7.5)
             page, of = paper.page_words
-            self.drawRightString(width - _MARGIN, 30, f"{page} {at} {of} {len(self._pages)}")
-            self.drawString(_MARGIN, 30, f"{paper.title} {paper.subtitle}".strip())
+            self.drawRightString(width - MARGIN, 30, f"{page} {at} {of} {len(self._pages)}")
+            self.drawString(MARGIN, 30, f"{paper.title} {paper.subtitle}".strip())
             sender = list(paper.letterhead.values())
             if sender:
-                self.drawRightString(width - _MARGIN, height - 44, " · ".join(sender[1:]))
-                self.setFillColor(_GLASS)
-                self.setFont(_BOLD, 10)
-                self.drawString(_MARGIN, height - 44, sender[0])
-            self.setStrokeColor(_GLASS)
+                self.drawRightString(width - MARGIN, height - 44, " · ".join(sender[1:]))
+                self.setFillColor(GLASS)
+                self.setFont(BOLD, 10)
+                self.drawString(MARGIN, height - 44, sender[0])
+            self.setStrokeColor(GLASS)
             self.setLineWidth(1.5)
-            self.line(_MARGIN, height - 52, width - _MARGIN, height - 52)
+            self.line(MARGIN, height - 52, width - MARGIN, height - 52)
 
         def _watermark(self, text: str, width: float, height: float) -> None:
             """A word across the page, so pale that what lies on it can be read."""
             self.saveState()
-            self.setFillColor(_GREY, alpha=0.09)
-            self.setFont(_BOLD, min(110.0, 1.2 * width / max(len(text), 1)))
+            self.setFillColor(GREY, alpha=0.09)
+            self.setFont(BOLD, min(110.0, 1.2 * width / max(len(text), 1)))
             self.translate(width / 2, height / 2)
             self.rotate(30)
             self.drawCentredString(0, -30, text)

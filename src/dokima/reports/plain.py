@@ -45,29 +45,30 @@ def write_markdown(paper: Paper, target: Path) -> None:
 def markdown_text(paper: Paper) -> str:
     """A report as Markdown with tables (GitHub Flavored Markdown, tables), to paste into a mail."""
     about = " · ".join(filter(None, [paper.subtitle, paper.currency, paper.mark]))
-    lines = [f"# {_inert(paper.title)}", "", _inert(about), ""]
-    lines += [f"**{_inert(paper.headline)}**", ""] if paper.headline else []
-    lines += [f"- {_inert(label)}: {_inert(value.replace(chr(10), ', '))}" for label, value in paper.shown_facts]
+    lines = [f"# {inert(paper.title)}", "", inert(about), ""]
+    lines += [f"**{inert(paper.headline)}**", ""] if paper.headline else []
+    lines += [f"- {inert(label)}: {inert(value.replace(chr(10), ', '))}" for label, value in paper.shown_facts]
     for section in paper.sections:
-        lines += ["", f"## {_inert(section.heading)}", ""] if section.heading else [""]
+        lines += ["", f"## {inert(section.heading)}", ""] if section.heading else [""]
         if not section.rows:
-            lines.append(_inert(section.empty))
+            lines.append(inert(section.empty))
             continue
-        lines.append(_markdown_row([column.full for column in section.columns]))
+        lines.append(markdown_row([column.full for column in section.columns]))
         lines.append("|" + "|".join("---" if column.kind == "text" else "---:" for column in section.columns) + "|")
         for row in section.rows:
-            lines.append(_markdown_row([c.cell(v) for c, v in zip(section.columns, row.values, strict=True)]))
+            lines.append(markdown_row([c.cell(v) for c, v in zip(section.columns, row.values, strict=True)]))
     for side in paper.decision:
-        choices = " ".join(f"☐ {_inert(choice)}" for choice in side.choices)
-        lines += ["", f"**{_inert(side.party)}**: {choices}", ""]
-        lines += [f"- {_inert(field)}: ............" for field in side.fields]
+        choices = " ".join(f"☐ {inert(choice)}" for choice in side.choices)
+        lines += ["", f"**{inert(side.party)}**: {choices}", ""]
+        lines += [f"- {inert(field)}: ............" for field in side.fields]
     return "\n".join(lines) + "\n"
 
 
-def _markdown_row(cells: Sequence[str]) -> str:
-    return "| " + " | ".join(map(_inert, cells)) + " |"
+def markdown_row(cells: Sequence[str]) -> str:
+    """A row of a table in Markdown."""
+    return "| " + " | ".join(map(inert, cells)) + " |"
 
 
-def _inert(text: str) -> str:
+def inert(text: str) -> str:
     """Text that says in Markdown what it says, and nothing else."""
     return re.sub(r"([\\`*_\[\]<>|#])", r"\\\1", " ".join(text.split()))

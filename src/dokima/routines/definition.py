@@ -65,6 +65,7 @@ class StepDefinition:
     reason: FormulaText | None = setting("Why no tax is due (tax).", default=None)
     on_top_of: Texts = setting("Earlier taxes that this one is taken of too (tax).", default=())
     label: str = setting("The word shown to people.", default="")
+    note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
     own: Mapping[str, Any] = field(default_factory=dict, metadata={"rest": True})
     """Settings of a kind that is not built in, by key."""
 
@@ -108,3 +109,4 @@ class RoutineDefinition:
     )
     instalments: Sequence[InstalmentDefinition] = setting("How what is to be paid is split.", default=())
     instalments_of: str = setting("The figure that instalments split.", default="with_tax")
+    note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")

@@ -75,6 +75,7 @@ def program_definition(
         databases=sections.source,
         overrides=sections.editing.override,
         reprice_on=[name if "." in name else f"line.{name}" for name in sections.terms.reprice_on],
+        note=sections.rulebook.note,
     )
 
 

@@ -28,6 +28,7 @@ class Head:
     moments: Sequence[Name] = setting("Moments that it adds to those every rulebook knows.", default=())
     python: Texts = setting("Files with rules and functions in Python, beside the rulebook.", default=())
     reporting: ReportingCurrency | None = setting("A second currency that totals are reported in.", default=None)
+    note: str = setting("What it is for, in its author's words; it decides nothing.", default="")
 
 
 @dataclass(frozen=True)

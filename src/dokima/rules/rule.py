@@ -51,6 +51,7 @@ class RuleDefinition:
     help: str = setting("What to do about it.", default="")
     acknowledge: bool = setting("Whether a warning stops until somebody accepts it.", default=False)
     parents: Parents = setting("Whether lines with sub-lines are asked: not, also, or only they.", default="")
+    note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
     python: PythonRule | None = None
     built_in: bool = False
 

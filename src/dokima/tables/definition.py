@@ -83,6 +83,7 @@ class TableDefinition(Marks):
         "Whether a row must be there: true, or a formula that says for whom.", default=False
     )
     label: str = setting("The word shown to people.", default="")
+    note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
 
     def wrong(self) -> str:
         """What is wrong with the settings together, blank for nothing."""

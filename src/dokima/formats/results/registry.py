@@ -29,6 +29,7 @@ _MODULES: Mapping[str, str] = {
     "Proof": "proofs",
     "Replay": "replays",
     "RuleAnswers": "answers",
+    "Specification": "specifications",
     "Suggestions": "suggestions",
     "Variance": "variances",
     "VersionChanges": "versions",

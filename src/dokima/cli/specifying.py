@@ -1,0 +1,38 @@
+"""``dokima spec``: the specification of a rulebook, with its cases as they come out now."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from dokima import CaseFolder, load, report, specify, version_folder
+from dokima.cli.finding_books import book_folder
+from dokima.cli.options import HERE, Book, Today, day
+from dokima.cli.output import note
+
+
+def spec(
+    out: Annotated[
+        list[Path] | None, typer.Option("--out", help="Write it: .html, .md, .docx, .pdf or .json. May repeat.")
+    ] = None,
+    version: Annotated[str, typer.Option("--version", help="Which version of the rulebook this is.")] = "",
+    since: Annotated[str, typer.Option("--since", help="Also say what changed since a folder, or git:REV.")] = "",
+    today: Today = "",
+    book: Book = HERE,
+) -> None:
+    """Write what a rulebook says, in plain words, with the cases that verify each part. Exit status 1 if one fails."""
+    cases = CaseFolder(book_folder(book))
+    facts = {"version": version, "date": day(today).isoformat()}
+    changes = None
+    if since:
+        with version_folder(since, cases.folder) as folder:
+            changes = load(folder).compare(cases.rulebook)
+    made = specify(cases, facts={name: value for name, value in facts.items() if value}, since=changes)
+    shown = report(made, book=cases.rulebook)
+    for target in out or ():
+        note(f"written: {shown.write(target)}")
+    if not out:
+        shown.show()
+    raise typer.Exit(1 if made.verdict.get("failed") else 0)

@@ -1,0 +1,273 @@
+"""The cases that verify each part of a rulebook, as they came out when the specification was made."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.program import Program
+from dokima.errors import DokimaError, NotFound, nearest
+from dokima.model.columns import shown
+from dokima.proving.cases import Case
+from dokima.proving.coverage import Coverage, covered
+from dokima.proving.proof import Outcome, in_words
+from dokima.proving.reaching import Target, reached, refusals
+from dokima.proving.running_cases import Batch
+from dokima.reports.specification.content import (
+    FAILED,
+    UNCONFIRMED,
+    VERIFIED,
+    Example,
+    Examples,
+    Figure,
+    Note,
+)
+from dokima.routines.routine import Step
+
+MOST_EXAMPLES = 2
+"""Cases that are shown beside one part."""
+MOST_LINES = 3
+"""Lines of an order that are told."""
+MOST_RESULTS = 4
+"""Results of a case that are told."""
+WHOLE = ("net", "without_tax", "with_tax", "tax", "payable", "amount")
+"""Figures that hold only if every step before them holds."""
+_REFERENCE = re.compile(r"\{([^{}:]+):\s*([^{}]+)\}")
+
+
+class Evidence:
+    """What each case reaches, and what it is worth.
+
+    Args:
+        program: The rulebook.
+        outcomes: What came of its cases.
+        batches: The cases as they ran together.
+    """
+
+    def __init__(self, program: Program, outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> None:
+        self.program = program
+        self.outcomes = outcomes
+        self._place = {id(outcome.case): at for at, outcome in enumerate(outcomes)}
+        self._hits: dict[Target, list[int]] = {}
+        self._pricing: dict[int, tuple[Batch, str]] = {}
+        for batch in batches:
+            self._add(batch)
+        for at, outcome in enumerate(outcomes):
+            for target in refusals(program, outcome.refused_by):
+                self._note(target, at)
+            for before, after in outcome.moves:
+                self._note(Target("moves", f"{before} to {after}"), at)
+        self._breadth = Counter(at for places in self._hits.values() for at in places)
+        sound = [each for each in outcomes if each.passed and each.is_confirmed]
+        self.coverage: Coverage = covered(program, sound, batches)
+
+    @property
+    def is_there(self) -> bool:
+        """Whether any case was run."""
+        return bool(self.outcomes)
+
+    def _add(self, batch: Batch) -> None:
+        places = {
+            at: self._place[id(batch.cases[number])]
+            for at, number in enumerate(batch.orders.numbers)
+            if number in batch.cases
+        }
+        for at, place in places.items():
+            self._pricing[place] = (batch, batch.orders.numbers[at])
+        for target, orders in reached(batch, np.ones(batch.orders.count, bool)):
+            for at in np.unique(orders).tolist():
+                if at in places:
+                    self._note(target, places[at])
+
+    def _note(self, target: Target, place: int) -> None:
+        known = self._hits.setdefault(target, [])
+        if place not in known:
+            known.append(place)
+
+    # -- examples -----------------------------------------------------------------------------------------------------
+
+    def of_rule(self, rule: str) -> Examples:
+        """A case in which a rule speaks, and one in which it passes; with a change order only if there is no other."""
+        chosen: list[Example] = []
+        for what, said in (("fired", "speaks"), ("passed", "passes")):
+            found = self._best(self._hits.get(Target("rules", rule, what), []))
+            found.sort(key=lambda at: bool(self.outcomes[at].case.change))
+            for at in found[:1]:
+                shown_here = self.example(at, ("findings", "refused", "no_findings"))
+                chosen.append(replace(shown_here, results=[("the rule", said), *shown_here.results]))
+        every = {at for what in ("fired", "passed") for at in self._hits.get(Target("rules", rule, what), [])}
+        return Examples(chosen, max(0, len(every) - len(chosen)))
+
+    def of_step(self, routine: str, step: Step) -> Examples:
+        """Cases in which a step moves money, or gives a figure."""
+        path = f"{routine}.{step.name}"
+        hits = [at for target, places in self._hits.items() for at in places
+                if target.name == path or target.name.startswith(f"{path}.options.")]  # fmt: skip
+        if step.way.is_level or not step.way.is_amount:
+            hits = [at for at in self._pricing if self._routine_of(at) == routine]
+        hits = list(dict.fromkeys(hits))
+        proving = [at for at in hits if self._proves(at, step)]
+        best = self._best(proving)
+        return Examples([self._of_step(at, step) for at in best[:MOST_EXAMPLES]], max(0, len(best) - MOST_EXAMPLES))
+
+    def of(self, targets: Iterable[Target], paths: Sequence[str] = ()) -> Examples:
+        """Cases that reach one of some targets."""
+        hits = dict.fromkeys(at for target in targets for at in self._hits.get(target, []))
+        best = self._best(list(hits))
+        return Examples([self.example(at, paths) for at in best[:MOST_EXAMPLES]], max(0, len(best) - MOST_EXAMPLES))
+
+    def of_changes(self) -> Examples:
+        """Cases that change an order once it is agreed."""
+        best = self._best([at for at, each in enumerate(self.outcomes) if each.case.change])
+        return Examples([self.example(at) for at in best[: 2 * MOST_EXAMPLES]], max(0, len(best) - 2 * MOST_EXAMPLES))
+
+    def of_table(self, table: str) -> Examples:
+        """Cases for which a row of a table answers."""
+        won = [each for each in self._hits if (each.kind, each.name, each.what) == ("tables", table, "won")]
+        return self.of(won, ("price", table, "payable"))
+
+    def _best(self, places: Iterable[int]) -> list[int]:
+        """Cases, those that verify first, and of them those that are about the fewest things."""
+        worth = {VERIFIED: 0, UNCONFIRMED: 1, FAILED: 2}
+        return sorted(places, key=lambda at: (worth[status_of(self.outcomes[at])], self._breadth[at], at))
+
+    def example(self, at: int, paths: Sequence[str] = ()) -> Example:
+        """A case and what came of it; the results of some paths first."""
+        outcome = self.outcomes[at]
+        named = [path for path in outcome.values if path in paths or path.rpartition(".")[2] in paths]
+        chosen = (named or list(outcome.values))[:MOST_RESULTS]
+        results = [(path.replace("no_findings", "findings"), self._result(outcome, path)) for path in chosen]
+        if outcome.error:
+            results = [("error", outcome.error)]
+        return Example(outcome.case.name, status_of(outcome), given(outcome.case), results, outcome.case.file)
+
+    def _of_step(self, at: int, step: Step) -> Example:
+        outcome = self.outcomes[at]
+        batch, number = self._pricing[at]
+        order = batch.pricing.calculation[number]
+        name = "price" if step.way.is_price else step.name
+        if step.way.is_amount and not step.way.is_price:
+            results = [(step.definition.shown, _money(order.total(name), order.places))]
+        elif name in order.figures:
+            results = [(step.definition.shown, shown(order.figures[name]))]
+        else:
+            leaves = [line for line in order.lines if not line.is_parent][:MOST_LINES]
+            values = [(line.number, line.figure(name)) for line in leaves]
+            results = [
+                (f"{step.definition.shown} of line {number}", shown(value))
+                for number, value in values
+                if value is not None
+            ]
+        told = [(path, self._result(outcome, path)) for path in outcome.values if path in ("payable", "without_tax")]
+        return Example(
+            outcome.case.name, status_of(outcome), given(outcome.case), [*results, *told[:1]], outcome.case.file
+        )
+
+    def _result(self, outcome: Outcome, path: str) -> str:
+        expected = next((each.value for each in outcome.case.expect if each.path == path), None)
+        came = in_words(outcome.values[path])
+        if isinstance(expected, str) and expected and isinstance(outcome.values[path], Decimal) and outcome.passed:
+            came = expected  # the same number, with the places that somebody wrote
+        wrong = next((each for each in outcome.differences if each.path == path), None)
+        return came if wrong is None else f"{wrong.got}, expected {wrong.expected}"
+
+    def _routine_of(self, at: int) -> str:
+        batch, number = self._pricing[at]
+        routine = batch.pricing.calculation[number].routine
+        return routine.name if routine is not None else ""
+
+    def _proves(self, at: int, step: Step) -> bool:
+        """Whether a case expects anything that would come out otherwise without a step."""
+        tails = {path.rpartition(".")[2] for path in self.outcomes[at].values}
+        if step.name in tails:
+            return at in self._pricing
+        moves = step.way.is_amount and not step.way.is_level and step.definition.kind != "advance"
+        return moves and at in self._pricing and bool(tails & {*WHOLE, *(["price"] if step.way.is_price else [])})
+
+    # -- what the author says -----------------------------------------------------------------------------------------
+
+    def note(self, text: str, where: str) -> Note | None:
+        """An author's text, its figures taken from cases: ``{a frozen order: payable}``; None if it is blank.
+
+        Args:
+            text: The text.
+            where: Path of the setting.
+
+        Raises:
+            NotFound: A figure names a case that is not there.
+            DokimaError: The case does not say what the figure names.
+        """
+        if not text.strip():
+            return None
+        parts: list[str | Figure] = []
+        start = 0
+        for found in _REFERENCE.finditer(text):
+            parts += [text[start : found.start()], self._figure(found[1].strip(), found[2].strip(), where)]
+            start = found.end()
+        parts.append(text[start:])
+        return Note([each for each in parts if each != ""])
+
+    def _figure(self, name: str, path: str, where: str) -> Figure:
+        known = {outcome.case.name: outcome for outcome in self.outcomes}
+        if name not in known:
+            if not self.outcomes:
+                return Figure(name, path, f"({path} of the case “{name}”)", UNCONFIRMED)
+            raise NotFound(f"{where}.note: there is no case '{name}' to take {path} from{nearest(name, known)}")
+        outcome = known[name]
+        if path not in outcome.values:
+            raise DokimaError(
+                f"{where}.note: the case '{name}' expects no '{path}'{nearest(path, outcome.values)}, "
+                "so it cannot stand for the figure"
+            )
+        return Figure(name, path, in_words(outcome.values[path]), status_of(outcome))
+
+
+def _money(value: Decimal | None, places: int) -> str:
+    """An amount with the places of its currency."""
+    return "blank" if value is None else format(value, f".{places}f")
+
+
+def status_of(outcome: Outcome) -> str:
+    """What a case is worth: verified, unconfirmed, or failed."""
+    return FAILED if not outcome.passed else VERIFIED if outcome.is_confirmed else UNCONFIRMED
+
+
+def given(case: Case) -> str:
+    """What is ordered and done in a case, in words."""
+    order: Mapping[str, Any] = case.order if isinstance(case.order, Mapping) else {}
+    lines = order.get("lines") or []
+    head = [f"{name.replace('_', ' ')} {_value(value)}" for name, value in order.items()
+            if name not in ("lines", "number", "terms") and not isinstance(value, list | Mapping)]  # fmt: skip
+    told = [_line(line) for line in lines[:MOST_LINES]]
+    more = [f"and {len(lines) - MOST_LINES} lines more"] if len(lines) > MOST_LINES else []
+    parts = ["; ".join([", ".join(head[:6]), ", ".join([*told, *more])]).strip("; ")]
+    parts += [f"{name} becomes {_value(value)}" for name, value in case.set.items()]
+    parts += [_operation(each) for each in (*case.edit, *case.change)]
+    if case.at:
+        parts.append(f"asked at {case.at}")
+    return "; ".join(part for part in parts if part)
+
+
+def _line(line: Mapping[str, Any]) -> str:
+    rest = {name: value for name, value in line.items() if not isinstance(value, list | Mapping)}
+    number, quantity, item = rest.pop("number", None), rest.pop("quantity", None), rest.pop("item", None)
+    start = " × ".join(_value(each) for each in (quantity, item) if each is not None)
+    more = ", ".join(f"{name.replace('_', ' ')} {_value(value)}" for name, value in list(rest.items())[:3]
+                     if name != "description")  # fmt: skip
+    said = f"{start} ({more})" if start and more else start or more
+    return f"line {number}: {said}" if number is not None and said else said
+
+
+def _operation(each: Mapping[str, Any]) -> str:
+    said = [f"{name.replace('_', ' ')} {_value(value)}" for name, value in each.items() if name != "do"]
+    return f"{str(each['do']).replace('_', ' ')}{' (' + ', '.join(said) + ')' if said else ''}"
+
+
+def _value(value: Any) -> str:
+    return "blank" if value in (None, "") else "yes" if value is True else "no" if value is False else shown(value)

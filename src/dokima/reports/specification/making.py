@@ -1,0 +1,76 @@
+"""`specification_of`: the specification of a rulebook, with its cases as they come out now."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from dokima.engine.program import Program
+from dokima.proving.proof import Outcome
+from dokima.proving.running_cases import Batch, run_cases
+from dokima.proving.targets import target_words, wanted_of
+from dokima.proving.versions import VersionChanges
+from dokima.reports.specification.content import Chapter, Grid, Specification
+from dokima.reports.specification.evidence import Evidence
+from dokima.reports.specification.parts import Parts
+from dokima.reports.versions import WORDS
+from dokima.rulebook.case_files import CaseFolder
+
+
+def specify(
+    cases: CaseFolder, *, facts: Mapping[str, str] | None = None, since: VersionChanges | None = None
+) -> Specification:
+    """The specification of a rulebook in a folder: its cases run now, and stand beside the parts that they verify.
+
+    Args:
+        cases: The rulebook and its cases.
+        facts: What is to be known first, by label, such as version and date.
+        since: What changed since an older version: a chapter of its own.
+
+    Raises:
+        NotFound: An author's text takes a figure from a case that is not there.
+    """
+    outcomes, batches = run_cases(cases.cases, cases.program_of, cases.pinned)
+    return specification_of(cases.rulebook.program, outcomes, batches, facts=facts, since=since)
+
+
+def specification_of(
+    program: Program,
+    outcomes: Sequence[Outcome] = (),
+    batches: Sequence[Batch] = (),
+    *,
+    facts: Mapping[str, str] | None = None,
+    since: VersionChanges | None = None,
+) -> Specification:
+    """What a rulebook says, in plain words, in the order in which an order is worked on.
+
+    Args:
+        program: The rulebook.
+        outcomes: What came of its cases; empty to say nothing of cases.
+        batches: The cases as they ran together.
+        facts: What is to be known first, by label: version, date.
+        since: What changed since an older version: a chapter of its own.
+
+    Raises:
+        NotFound: An author's text takes a figure from a case that is not there.
+    """
+    evidence = Evidence(program, outcomes, batches)
+    chapters = Parts(program, evidence).chapters()
+    if since is not None:
+        chapters.append(_changed(since))
+    known = {"fingerprint": program.fingerprint[:14], **(facts or {})}
+    if not outcomes:
+        return Specification(program.definition.name, known, chapters)
+    failed = [each for each in outcomes if not each.passed]
+    unconfirmed = [each for each in outcomes if each.passed and not each.is_confirmed]
+    passed = len(outcomes) - len(failed) - len(unconfirmed)
+    verdict = {"passed": passed, "failed": len(failed), "unconfirmed": len(unconfirmed)}
+    missing = [target_words(program, each) for each in wanted_of(evidence.coverage) if each.kind != "tables"]
+    missing += [f"from {name}" for name, done in evidence.coverage.moves.items() if not done]
+    return Specification(program.definition.name, known, chapters, verdict, missing)
+
+
+def _changed(since: VersionChanges) -> Chapter:
+    """What changed since an older version: settings by their paths, rows by their terms."""
+    rows = [[f"{each.path} {each.row}".strip(), WORDS[each.change], each.before, each.after] for each in since.changes]
+    title = f"What changed since {since.old}"
+    return Chapter(title, [Grid(("what", "", "before", "now"), rows, "" if rows else "Nothing changed.")])
