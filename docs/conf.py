@@ -74,6 +74,7 @@ GROUPS = {
         "Suggestions",
         "Suggestion",
         "add_cases",
+        "coverage_page",
         "specify",
         "Specification",
         "case_changes",

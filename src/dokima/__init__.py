@@ -82,6 +82,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.proving.versions import VersionChanges as VersionChanges
     from dokima.proving.versions import case_changes as case_changes
     from dokima.reports.charts import draw as draw
+    from dokima.reports.coverage_page import coverage_page as coverage_page
     from dokima.reports.front import Report as Report
     from dokima.reports.front import report as report
     from dokima.reports.inert import visible as visible
@@ -218,6 +219,7 @@ _HOMES = {
     "price_files": "dokima.cluster.running",
     "refresh_drafts": "dokima.store.opening",
     "refuse": "dokima.rules.python",
+    "coverage_page": "dokima.reports.coverage_page",
     "report": "dokima.reports.front",
     "Specification": "dokima.reports.specification.content",
     "specify": "dokima.reports.specification.making",
@@ -320,6 +322,7 @@ __all__ = [
     "begin",
     "case_changes",
     "check_store",
+    "coverage_page",
     "create_store",
     "dask_workers",
     "draw",

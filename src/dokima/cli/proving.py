@@ -19,6 +19,7 @@ from dokima import (
     Proof,
     Suggestions,
     add_cases,
+    coverage_page,
     junit,
     load,
     report,
@@ -47,6 +48,9 @@ def prove(
     coverage: Annotated[
         bool, typer.Option("--coverage", help="Say what passing cases reach, and what none does.")
     ] = False,
+    page: Annotated[
+        Path | None, typer.Option("--page", help="Write the rulebook's text, each line with what cases reach: .html.")
+    ] = None,
     fail_under: Annotated[
         list[str] | None, typer.Option("--fail-under", help="Least coverage in percent: rules=100. May repeat.")
     ] = None,
@@ -97,7 +101,9 @@ def prove(
         write_reports(shown, files)
         write(Format.table if form is Written.junit else Format(form), shown)
         return
-    proof = cases.prove(names or [], coverage=coverage or bool(set(wanted) - {MUTATION}))
+    proof = cases.prove(names or [], coverage=coverage or page is not None or bool(set(wanted) - {MUTATION}))
+    if page is not None:
+        _page(page, folder, proof)
     if mutate or MUTATION in wanted:
         proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows, since))
     shown = report(proof, book=cases.rulebook, locale=locale)
@@ -157,6 +163,17 @@ def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool
             since=older,
             progress=lambda done, all_: bar.update(task, completed=done, total=all_),
         )
+
+
+def _page(target: Path, folder: Path, proof: Proof) -> None:
+    if target.suffix.lower() != ".html":
+        raise DokimaError(f"expected a page ending in .html (got '{target.name}')")
+    text = coverage_page(folder, proof)
+    try:
+        target.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
+    note(f"written: {target}")
 
 
 def _suggested(cases: CaseFolder, target: Path, most: int, today: str, mutation: MutationScore | None) -> Suggestions:

@@ -1,0 +1,37 @@
+"""A rulebook's text on one page, each line marked with what its cases reach."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from dokima.errors import DokimaError
+from dokima.proving.proof import Proof
+from dokima.reports.language import _
+from dokima.reports.proofs import HEADLINE
+from dokima.rulebook.marking import marked_files
+
+
+def coverage_page(folder: str | Path, proof: Proof) -> str:
+    """The rulebook with its marks as HTML, everything in one text.
+
+    Args:
+        folder: The folder of the rulebook.
+        proof: What came of its cases, with what they reach.
+
+    Raises:
+        DokimaError: The proof was taken without coverage, or a file cannot be read.
+    """
+    if proof.coverage is None:
+        raise DokimaError("expected a proof with coverage: prove(folder, coverage=True)")
+    from jinja2 import Environment, PackageLoader
+
+    try:
+        files = marked_files(folder, proof.coverage)
+    except OSError as error:
+        raise DokimaError(f"'{folder}' cannot be read: {error.strerror}") from None
+    headline = proof.coverage.headline()
+    counts = [(_(HEADLINE[name]), *headline[name]) for name in HEADLINE if headline[name][1]]
+    loader = PackageLoader("dokima.reports", "templates")
+    page = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    name = Path(folder).resolve().name
+    return page.get_template("coverage.html").render(name=name, files=files, counts=counts, cases=len(proof))

@@ -1,0 +1,92 @@
+"""The text of a rulebook, each line with what cases have reached of what it says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+from dokima.proving.coverage import Coverage
+from dokima.rulebook.places import line_of
+
+Reach = Literal["", "all", "some", "none"]
+"""How much of what a line says has been reached; blank for a line that there is nothing to reach in."""
+
+
+@dataclass
+class MarkedLine:
+    """A line of a rulebook's text.
+
+    Attributes:
+        number: Its number in the file, from 1.
+        text: Its text.
+        reach: How much of it cases have reached.
+        notes: What they have met there, and what they have not.
+    """
+
+    number: int
+    text: str
+    reach: Reach = ""
+    notes: list[str] = field(default_factory=list)
+
+    def mark(self, met: int, of: int, note: str) -> None:
+        """Note that so many of so many things in this line were met."""
+        now: Reach = "all" if met == of else "some" if met else "none"
+        self.reach = now if self.reach in ("", now) else "some"
+        self.notes.append(note)
+
+
+@dataclass(frozen=True)
+class MarkedFile:
+    """A file of a rulebook, marked."""
+
+    name: str
+    lines: Sequence[MarkedLine]
+
+
+def marked_files(folder: str | Path, coverage: Coverage) -> list[MarkedFile]:
+    """The TOML files of a rulebook's folder, each line with what cases have reached of it.
+
+    Args:
+        folder: The folder.
+        coverage: What its cases reach.
+
+    Raises:
+        OSError: A file cannot be read.
+    """
+    paths = sorted(Path(folder).glob("*.toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
+    texts = {path.name: path.read_text(encoding="utf-8") for path in paths}
+    files = [
+        MarkedFile(name, [MarkedLine(at, line) for at, line in enumerate(text.splitlines(), start=1)])
+        for name, text in texts.items()
+    ]
+    for path, met, of, note in _met(coverage):
+        places = [(file, line_of(texts[file.name], path)) for file in files]
+        found = next(((file, at) for file, at in places if at is not None), None)
+        if found is not None:
+            found[0].lines[found[1] - 1].mark(met, of, note)
+    return files
+
+
+def _met(coverage: Coverage) -> Iterator[tuple[str, int, int, str]]:
+    """For each thing the path of its setting, how much of it was met of how much, and that in words."""
+    for name, rule in coverage.rules.items():
+        met = (rule.fired > 0) + (rule.passed > 0)
+        yield f"rule.{name}", met, 2, f"speaks {rule.fired}, passes {rule.passed}, does not apply {rule.does_not_apply}"
+    for path, leaves in coverage.conditions.items():
+        routine, _, rest = path.removeprefix("routine.").partition(".")
+        key = f"routine.{routine}.step.{rest}" if path.startswith("routine.") else path
+        for leaf in leaves:
+            seen = [word for word, was in (("true", leaf.true), ("false", leaf.false)) if was]
+            yield key, len(seen), 2, f"{leaf.text}: seen {' and '.join(seen) or 'neither true nor false'}"
+    for kind, word in (("options", "price option"), ("steps", "step"), ("limits", "limit"), ("winners", "best of")):
+        for name, count in getattr(coverage, kind).items():
+            routine, _, rest = name.partition(".")
+            step, _, tail = rest.partition(".")
+            said = tail if kind == "options" else name
+            yield f"routine.{routine}.step.{step}", int(count > 0), 1, f"{word} {said}: {count} lines"
+    for name, done in coverage.moves.items():
+        yield f"states.order.{name.partition(' to ')[0]}", int(done), 1, f"{name}: {'met' if done else 'never'}"
+    for name, table in coverage.tables.items():
+        yield f"table.{name}", int(bool(table.won)), 1, f"{len(table.won)} of {table.rows} rows answered"
