@@ -54,8 +54,6 @@ take orders 140 42 \
 SIZE=9 take audit 156 54 "dokima audit --today 2026-03-12 --severity warning | head -44"
 SIZE=9 take replay 156 54 \
     "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima replay orders --table volume=new.csv"
-take describe 140 42 "dokima describe | head -40"
-
 SIZE=9 take ledger 156 54 \
     "dokima change open SQ-2041 --reason 'more panes, a bench' --by Ada" \
     "dokima change edit SQ-2041-C1 --set 10.quantity=40 --set 20.quantity=3 --add item=BENCH-K,quantity=1 --by Ada | tail -9" \
@@ -74,5 +72,11 @@ report() { # needs chromium and poppler-utils
         --screenshot="$here/report.png" "file://$work/r.html" > /dev/null 2>&1
     pdftoppm -r 80 -png -singlefile "$work/r.pdf" "$here/report-pdf"
 }
+spec() { # needs chromium
+    dokima spec --out "$work/s.html" --version "spring 2026" --today 2026-03-02 2> /dev/null
+    chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,800 \
+        --screenshot="$here/spec.png" "file://$work/s.html" > /dev/null 2>&1
+}
+picture spec
 picture waterfall
 picture report

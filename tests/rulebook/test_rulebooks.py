@@ -309,12 +309,12 @@ def test_findings_can_be_filtered_and_written():
         (
             'sales = "split"',
             'sales = "splt"',
-            "line 45, changes.settle.sales: expected 'amend' or 'split' (got 'splt')",
+            "line 46, changes.settle.sales: expected 'amend' or 'split' (got 'splt')",
         ),
         (
             'settle = { sales = "split", purchase = "amend", works = "amend" }',
             'settle = "splt"',
-            "line 45, changes.settle: expected",
+            "line 46, changes.settle: expected",
         ),
         (
             'kind = "advance", percent',

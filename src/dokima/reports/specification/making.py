@@ -9,7 +9,7 @@ from dokima.proving.proof import Outcome
 from dokima.proving.running_cases import Batch, run_cases
 from dokima.proving.targets import target_words, wanted_of
 from dokima.proving.versions import VersionChanges
-from dokima.reports.specification.content import Chapter, Grid, Specification
+from dokima.reports.specification.content import Chapter, Examples, Grid, Specification
 from dokima.reports.specification.evidence import Evidence
 from dokima.reports.specification.parts import Parts
 from dokima.reports.versions import WORDS
@@ -57,6 +57,9 @@ def specification_of(
     chapters = Parts(program, evidence).chapters()
     if since is not None:
         chapters.append(_changed(since))
+    failures = [evidence.example(at) for at, each in enumerate(outcomes) if not each.passed]
+    if failures:
+        chapters.insert(0, Chapter("Cases that failed", [Examples(failures)]))
     known = {"fingerprint": program.fingerprint[:14], **(facts or {})}
     if not outcomes:
         return Specification(program.definition.name, known, chapters)
