@@ -46,8 +46,6 @@ def test_suggestions_of_a_complete_set_of_cases_are_about_rows_only(tmp_path):
         " below it" in name or " at it" in name or " above it" in name for each in found for name in each.reaches
     )
     assert all(each.case.recorded and each.case.confirmed is None for each in found)
-    again = dokima.CaseFolder(DEMO).suggest(DAY, most=3)
-    assert again.to_dict() == found.to_dict()
 
 
 def test_what_survives_mutation_is_noticed_by_what_is_suggested(tmp_path):
@@ -58,6 +56,7 @@ def test_what_survives_mutation_is_noticed_by_what_is_suggested(tmp_path):
     edge = next(each.mutant.id for each in score.survivors if ".off.when" in each.mutant.id)
     found = before.suggest(DAY, mutation=score)
     assert edge in {kill for each in found for kill in each.kills}
+    assert before.suggest(DAY, mutation=score).to_dict() == found.to_dict()
     dokima.add_cases(folder / "cases" / "more.toml", [each.case for each in found])
     after = dokima.CaseFolder(folder).mutate()
     left = {each.mutant.id for each in after.survivors}

@@ -69,7 +69,11 @@ def test_every_result_has_a_report():
     assert "glazing" in dokima.report(variance.by("item.family")).text
     assert "quantity discount" in dokima.report(BOOK).text
     with pytest.raises(dokima.DokimaError, match="this result is text only"):
-        dokima.report(BOOK).to_html("r.html")
+        dokima.report(BOOK.price(ORDER)["SQ-2041"].line(10)).to_html("r.html")
+    with pytest.raises(
+        dokima.NotFound, match=r"expected a report ending in \.html, \.md, \.docx, \.pdf \(got 'r.xlsx'\)"
+    ):
+        dokima.report(BOOK).to_xlsx("r.xlsx")
     with pytest.raises(dokima.DokimaError, match="there is no report of a dict; expected a result of a rulebook"):
         dokima.report({})
     with pytest.raises(dokima.DokimaError, match="expected a locale such as de_DE"):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import tomllib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -33,7 +33,6 @@ RECORDED = ("payable", "without_tax")
 """What is recorded of an order where a case names nothing."""
 
 
-@dataclass
 class CaseFolder:
     """A rulebook and the cases beside it.
 
@@ -45,14 +44,12 @@ class CaseFolder:
         CaseError: A case cannot be read; all problems are told with file and row.
     """
 
-    folder: Path
-    book: Rulebook | None = None
-    cases: list[Case] = field(default_factory=list)
-    excuses: dict[str, str] = field(default_factory=dict)
-    _programs: dict[tuple[tuple[str, str], ...], Program] = field(default_factory=dict)
-
-    def __post_init__(self) -> None:
-        self.rulebook = self.book if self.book is not None else load(self.folder)
+    def __init__(self, folder: str | Path, book: Rulebook | None = None) -> None:
+        self.folder = Path(folder)
+        self.rulebook = book if book is not None else load(self.folder)
+        self.cases: list[Case] = []
+        self.excuses: dict[str, str] = {}
+        self._programs: dict[tuple[tuple[str, str], ...], Program] = {}
         problems: list[str] = []
         for path in sorted((self.folder / FOLDER).glob("*")):
             try:
