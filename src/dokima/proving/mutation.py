@@ -11,6 +11,7 @@ from dokima.engine.program import Program
 from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
 from dokima.proving.cases import Case
+from dokima.proving.equivalence import say_the_same
 from dokima.proving.mutants import EVERY, Mutant, mutants_of
 from dokima.proving.proof import Outcome
 from dokima.proving.reaching import rows_met
@@ -209,7 +210,7 @@ class _Trial:
         changed = changed_program(self.program, mutant)
         if changed is None:
             return "not_loadable"
-        if changed.fingerprint == self.program.fingerprint:
+        if changed.fingerprint == self.program.fingerprint or say_the_same(self.program, changed.definition):
             return "equivalent"
         near = [each for each in self.cases if mutant.reach == EVERY or mutant.reach in self.reached[id(each)]]
         # A case that pins a table runs with it whatever the rulebook says: it tells nothing of that table.

@@ -8,7 +8,9 @@ from typing import Any
 
 from dokima.engine.program import Program
 from dokima.model.columns import shown, value_at
+from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
+from dokima.model.source import source_of
 from dokima.proving.proof import Proof
 from dokima.proving.replay import Replay
 from dokima.tables.candidates import row_terms, row_values
@@ -82,7 +84,7 @@ class VersionChanges:
 
 
 def compare_versions(old: Program, new: Program) -> VersionChanges:
-    """What differs between two rulebooks. Rules and functions in Python are compared by their names alone."""
+    """What differs between two rulebooks; rules and functions in Python are told apart by a digest of their source."""
     changes = [*_differences("", _settings(old), _settings(new))]
     for name in dict.fromkeys([*old.tables, *new.tables]):
         if name in old.tables and name in new.tables:
@@ -117,7 +119,12 @@ def _settings(program: Program) -> dict[str, Any]:
     }
     said["rules"] = {rule.id: _plain(rule) for rule in definition.rules if not rule.built_in}
     said["value"] = {name: value_at(column, 0) for name, column in definition.values.items()}
-    said["function"] = dict.fromkeys(definition.functions, "Python")
+    said["function"] = {
+        name: _python(each.own.body if each.own else each.apply) for name, each in definition.functions.items()
+    }
+    said["kind"] = {each.name: _python(type(each)) for each in definition.kinds}
+    if definition.policy is not None:
+        said["policy"] = _python(definition.policy)
     # Under the names of the rulebook's own sections, as somebody who reads it knows them.
     for section, key in (("rule", "rules"), ("routine", "routines"), ("table", "tables")):
         said[section] = said.pop(key) or {}
@@ -143,7 +150,12 @@ def _plain(value: Any) -> Any:
         if value and all(isinstance(name, str) and name for name in names):
             return {name: _plain(each) for name, each in zip(names, value, strict=True)}
         return [_plain(each) for each in value]
-    return "Python" if callable(value) else value
+    return _python(value) if callable(value) else value
+
+
+def _python(body: Any) -> str:
+    """What is written in Python, told apart by its source, as fingerprints tell it apart."""
+    return f"Python {digest_of(source_of(body))[:8]}"
 
 
 def _differences(path: str, old: Any, new: Any) -> Iterator[VersionChange]:

@@ -1,0 +1,54 @@
+"""Changes that nobody could tell: proved equivalent by the values that a field can have."""
+
+from decimal import Decimal
+
+import pytest
+
+import dokima
+from dokima.proving.equivalence import normal_form
+from tests.proving.test_cases import case, small
+
+D = Decimal
+
+
+@pytest.mark.parametrize(
+    ("one", "two", "same"),
+    [
+        ("line.quantity > 0.5", "line.quantity >= 0.5", True),  # whole pieces: 0.5 is none
+        ("line.quantity > 1", "line.quantity >= 2", True),
+        ("line.quantity > 1", "line.quantity >= 1", False),
+        ("0.5 < line.quantity", "1 <= line.quantity", True),
+        ("line.quantity < -0.5", "line.quantity < 0", True),
+        ("line.quantity == 0.5", "line.quantity == 0.6", True),  # neither is ever so
+        ("line.quantity == 1", "line.quantity == 1.0", True),
+        ("line.weight > 0.125", "line.weight > 0.126", False),
+        ("line.weight > 0.1251", "line.weight > 0.1259", True),  # three places
+        ("line.free > 0.1251", "line.free > 0.1259", False),  # as many places as anybody likes
+        ("line.quantity * 2 > 1", "line.quantity * 2 >= 1", False),
+        ("line.free == 0.12345678901234567891", "line.free == 0.12345678901234567892", False),
+    ],
+)
+def test_comparisons_that_say_the_same_of_every_value_of_a_field(one, two, same):
+    fields = {"quantity": {"kind": "integer"}, "weight": {"places": 3}, "free": {"kind": "decimal"}}
+    book = dokima.Rulebook.from_dict({"rulebook": {"name": "small"}, "line": fields})
+    assert (normal_form(book.program, one) == normal_form(book.program, two)) == same
+    lines = [(D(n) / 1000, n // 1000) for n in range(-2500, 2600, 125)]
+    if same:  # and so does the engine
+        orders = [{"number": f"A{at}", "lines": [{"quantity": whole, "weight": str(weight), "free": str(weight)}]}
+                  for at, (weight, whole) in enumerate(lines)]  # fmt: skip
+        rules = [{"id": name, "at": "save", "require": f} for name, f in (("one", one), ("two", two))]
+        ruled = dokima.Rulebook.from_dict({"rulebook": {"name": "small"}, "line": fields, "rule": rules})
+        findings = ruled.check([dokima.Order.from_dict(each) for each in orders], at="save")
+        refused = [{each.order for each in findings if each.rule == rule} for rule in ("one", "two")]
+        assert refused[0] == refused[1]
+
+
+def test_a_slip_that_no_value_can_tell_is_proved_equivalent(tmp_path):
+    folder = small(tmp_path, case('payable = "10.00"'))
+    book = folder / "rulebook.toml"
+    text = book.read_text().replace("line.quantity >= 5", "line.quantity > 4.5")
+    book.write_text(text + '\n[line.quantity]\nkind = "integer"\n')
+    score = dokima.CaseFolder(folder).mutate()
+    survivors = [each.mutant.words for each in score.survivors]
+    assert score.equivalent == 2  # `>=`, and 4.6
+    assert not any("4.5" in str(each) for each in survivors)
