@@ -52,3 +52,25 @@ def test_a_slip_that_no_value_can_tell_is_proved_equivalent(tmp_path):
     survivors = [each.mutant.words for each in score.survivors]
     assert score.equivalent == 2  # `>=`, and 4.6
     assert not any("4.5" in str(each) for each in survivors)
+
+
+def test_a_row_that_can_never_win_is_no_matter(tmp_path):
+    # Row 3 is dearer than row 2 wherever it fits; a cent less or more changes nothing.
+    table = """
+[table.deal]
+file = "deals.csv"
+match = { item = "line.item" }
+choose = ["lowest price"]
+columns.price = { kind = "decimal", places = 2 }
+"""
+    folder = small(tmp_path, case('payable = "8.00"'))
+    book = folder / "rulebook.toml"
+    book.write_text(book.read_text().replace("item.price", "deal.price") + table)
+    (folder / "deals.csv").write_text("item,price\nA,2.00\nA,3.00\nB,9.00\n")
+    score = dokima.CaseFolder(folder).mutate(rows=True)
+    survivors = [str(each.mutant.words) for each in score.survivors if each.mutant.path.startswith("table.deal")]
+    assert survivors == ["price of row 4 of deal were 9.01, not 9.00"]
+    assert score.equivalent == 1
+    # Of two alike the first is taken: what is a cent dearer then is row 2, and row 3 wins.
+    (folder / "deals.csv").write_text("item,price\nA,2.00\nA,2.00\nB,9.00\n")
+    assert dokima.CaseFolder(folder).mutate(rows=True).equivalent == 0

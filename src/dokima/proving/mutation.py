@@ -15,6 +15,7 @@ from dokima.proving.equivalence import say_the_same
 from dokima.proving.mutants import EVERY, Mutant, mutants_of
 from dokima.proving.proof import Outcome
 from dokima.proving.reaching import rows_met
+from dokima.proving.rows import never_winning
 from dokima.proving.running_cases import Batch, run_cases
 from dokima.proving.telling_apart import changed_program
 from dokima.proving.versions import VersionChanges
@@ -196,6 +197,7 @@ class _Trial:
         pinned: Gives the content of the tables that a case pins.
         pin: Gives a rulebook with the tables that a case pins.
         noticed: How often each case noticed something: the sharpest are asked first.
+        idle: Rows that can never win, by table.
     """
 
     program: Program
@@ -204,6 +206,7 @@ class _Trial:
     pinned: Pinned
     pin: Pin
     noticed: Counter[int] = field(default_factory=Counter)
+    idle: dict[str, set[int]] = field(default_factory=dict)
 
     def of(self, mutant: Mutant) -> str | bool:
         """What became of a mutant: killed, not_loadable, equivalent; or whether any case comes near it."""
@@ -211,6 +214,8 @@ class _Trial:
         if changed is None:
             return "not_loadable"
         if changed.fingerprint == self.program.fingerprint or say_the_same(self.program, changed.definition):
+            return "equivalent"
+        if mutant.row is not None and self._never_wins(changed, mutant):
             return "equivalent"
         near = [each for each in self.cases if mutant.reach == EVERY or mutant.reach in self.reached[id(each)]]
         # A case that pins a table runs with it whatever the rulebook says: it tells nothing of that table.
@@ -222,6 +227,13 @@ class _Trial:
             if some and self._notices(changed, some):
                 return "killed"
         return bool(near)
+
+    def _never_wins(self, changed: Program, mutant: Mutant) -> bool:
+        """Whether the row of a mutant never wins, neither as it is nor as it would be."""
+        name = mutant.table
+        if name not in self.idle:
+            self.idle[name] = never_winning(self.program, self.program.tables[name])
+        return mutant.row in self.idle[name] and mutant.row in never_winning(changed, changed.tables[name])
 
     def _notices(self, changed: Program, cases: Sequence[Case]) -> bool:
         programs: dict[tuple[tuple[str, str], ...], Program] = {(): changed}

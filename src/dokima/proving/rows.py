@@ -45,6 +45,19 @@ def audit_rows(program: Program, examples: Examples, today: datetime.date) -> It
             yield from _Auditing(table, examples, uses.get(table.name)).remarks(today)
 
 
+def never_winning(program: Program, table: Table) -> set[int]:
+    """The rows of a table that can never win, by their numbers: another is preferred wherever they fit.
+
+    Args:
+        program: The rulebook.
+        table: One of its tables.
+    """
+    if table.definition.is_key or table.definition.graduated or table.assemblies is not None or not table.size:
+        return set()
+    auditing = _Auditing(table, Examples(program, datetime.date(2000, 1, 1)), None)
+    return {table.source.row_number(row) for row, _ in auditing.beaten()}
+
+
 def _uses(program: Program) -> Iterator[Use]:
     for routine in program.routines:
         for step in routine.steps:
@@ -194,6 +207,13 @@ class _Auditing:
 
     def _never_wins(self) -> Iterator[AuditRemark]:
         """Rows that another is preferred to wherever they fit."""
+        for row, by in self.beaten():
+            other = self.table.source.row_number(by)
+            message = f"{self._terms(row)} can never win: row {other} is preferred wherever it fits"
+            yield self._remark("never-wins", "warning", message, [row, by])
+
+    def beaten(self) -> Iterator[tuple[int, int]]:
+        """Each row that another is preferred to wherever it fits, and that other."""
         by_pattern: dict[tuple[int, ...], dict[Cells, list[int]]] = {}
         for row, cells in self.expanded:
             filled = tuple(at for at, cell in enumerate(cells) if cell is not None)
@@ -203,9 +223,7 @@ class _Auditing:
             beaten.setdefault(row, []).append(self._beaten_by(row, cells, by_pattern))
         for row, by in beaten.items():
             if by[0] is not None and all(each is not None for each in by):
-                other = self.table.source.row_number(by[0])
-                message = f"{self._terms(row)} can never win: row {other} is preferred wherever it fits"
-                yield self._remark("never-wins", "warning", message, [row, by[0]])
+                yield row, by[0]
 
     def _beaten_by(
         self, row: int, cells: Cells, by_pattern: Mapping[tuple[int, ...], Mapping[Cells, Sequence[int]]]
