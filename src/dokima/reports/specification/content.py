@@ -72,6 +72,12 @@ class Grid:
     below: str = ""
     is_sample: bool = False
 
+    def widths(self, whole: float) -> list[float]:
+        """Widths of the columns by how long their texts are, together as wide as a page."""
+        longest = [max(map(len, (heading, *(row[at] for row in self.rows)))) for at, heading in enumerate(self.columns)]
+        shares = [min(max(each, 6), 40) for each in longest]
+        return [whole * share / sum(shares) for share in shares]
+
 
 @dataclass(frozen=True)
 class Example:

@@ -96,17 +96,14 @@ def _table(grid: Grid, width: float) -> Any:
     head = ParagraphStyle("head", parent=cell, textColor=GREY)
     rows = [[Paragraph(escape(visible(text)), head) for text in grid.columns]]
     rows += [[Paragraph(escape(visible(text)), cell) for text in row] for row in grid.rows]
-    longest = [
-        max([len(heading), *(len(row[at]) for row in grid.rows)], default=1) for at, heading in enumerate(grid.columns)
-    ]
-    shares = [min(max(each, 6), 40) for each in longest]
     look = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
         *[("LINEBELOW", (0, 0), (-1, row), *look) for row, look in ((-1, (0.4, LINE)), (0, (1, GLASS)))],
         *[(f"{side}PADDING", (0, 0), (-1, -1), 2) for side in ("LEFT", "RIGHT", "TOP", "BOTTOM")],
     ]  # fmt: skip
-    widths = [width * share / sum(shares) for share in shares]
-    return LongTable(rows, colWidths=widths, repeatRows=1, style=look, hAlign="LEFT", spaceBefore=4, spaceAfter=2)
+    return LongTable(
+        rows, colWidths=grid.widths(width), repeatRows=1, style=look, hAlign="LEFT", spaceBefore=4, spaceAfter=2
+    )
 
 
 def _drawing(diagram: Diagram, width: float) -> Any:

@@ -137,13 +137,30 @@ def _contents(document: Any, spec: Specification, marks: Mapping[str, str]) -> N
 
 
 def _table(document: Any, grid: Grid) -> None:
-    from docx.shared import Pt
+    """A table with a line below each row; its headings stand on every page."""
+    from docx.oxml import OxmlElement
+    from docx.oxml.ns import qn
+    from docx.shared import Inches, Pt, RGBColor
 
-    table = document.add_table(rows=1, cols=len(grid.columns))
-    table.style = "Light Grid Accent 1" if len(grid.columns) < 2 else "Light List Accent 1"
-    for row in (grid.columns, *grid.rows):
-        cells = table.rows[0].cells if row is grid.columns else table.add_row().cells
-        for cell, text in zip(cells, row, strict=True):
+    table = document.add_table(rows=1 + len(grid.rows), cols=len(grid.columns))
+    table.autofit = False
+    borders = OxmlElement("w:tblBorders")
+    for side in ("bottom", "insideH"):
+        border = OxmlElement(f"w:{side}")
+        for name, value in (("val", "single"), ("sz", "4"), ("color", "CFD8DC")):
+            border.set(qn(f"w:{name}"), value)
+        borders.append(border)
+    table._tbl.tblPr.append(borders)
+    table.rows[0]._tr.get_or_add_trPr().append(OxmlElement("w:tblHeader"))
+    widths = grid.widths(_WIDTH)
+    for column, width in zip(table.columns, widths, strict=True):
+        column.width = Inches(width)
+    for row, texts in zip(table.rows, (grid.columns, *grid.rows), strict=True):
+        row._tr.get_or_add_trPr().append(OxmlElement("w:cantSplit"))
+        for cell, text, width in zip(row.cells, texts, widths, strict=True):
+            cell.width = Inches(width)
             cell.paragraphs[0].paragraph_format.space_after = Pt(0)
             run = cell.paragraphs[0].add_run(visible(text))
-            run.font.size, run.bold = Pt(8.5), row is grid.columns
+            run.font.size, run.bold = Pt(8.5), texts is grid.columns
+            if texts is grid.columns:
+                run.font.color.rgb = RGBColor.from_string(_GREY)
