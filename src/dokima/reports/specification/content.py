@@ -75,7 +75,7 @@ class Grid:
     def widths(self, whole: float) -> list[float]:
         """Widths of the columns by how long their texts are, together as wide as a page."""
         longest = [max(map(len, (heading, *(row[at] for row in self.rows)))) for at, heading in enumerate(self.columns)]
-        shares = [min(max(each, 6), 40) for each in longest]
+        shares = [min(max(each + 2, 8), 40) for each in longest]
         return [whole * share / sum(shares) for share in shares]
 
 
