@@ -17,6 +17,7 @@ from dokima.exact.integers import Integers
 from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Batch, Grid
 from dokima.formats.guarding import STARTS, neutral
+from dokima.formats.regular_files import regular
 from dokima.model.raw import RawColumn
 from dokima.model.values import PLAIN_MARKS, Marks
 
@@ -150,7 +151,7 @@ def _without_empty_rows(grid: Grid) -> Grid:
 def _headings(path: Path, marks: Marks) -> list[str]:
     encoding, row = marks.encoding, marks.heading_row
     try:
-        with path.open(
+        with regular(path).open(
             encoding="utf-8-sig" if encoding.lower().replace("-", "") == "utf8" else encoding, newline=""
         ) as file:
             headings = next(islice(csv.reader(file, delimiter=marks.separator), row - 1, None), [])

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from dokima.errors import DocumentError, Problem
+from dokima.formats.regular_files import regular
 from dokima.model.columns import shown
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -23,7 +24,7 @@ def read_documents(path: Path) -> list[Order]:
         DocumentError: There is no such file, or it is not JSON or holds no orders; names the row.
     """
     try:
-        text = path.read_bytes()
+        text = regular(path).read_bytes()
     except OSError as error:
         raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
     try:

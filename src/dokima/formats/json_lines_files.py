@@ -8,6 +8,7 @@ from pathlib import Path
 
 from dokima.errors import DocumentError, Problem
 from dokima.formats.json_files import dumped
+from dokima.formats.regular_files import regular
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
 
@@ -19,7 +20,7 @@ def read_documents(path: Path) -> list[Order]:
         DocumentError: There is no such file, or a line is no order; all of them, each with its row.
     """
     try:
-        text = path.read_bytes()
+        text = regular(path).read_bytes()
     except OSError as error:
         raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
     orders: list[Order] = []

@@ -10,6 +10,7 @@ import numpy as np
 from dokima.errors import DocumentError, Problem
 from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Batch, Grid
+from dokima.formats.regular_files import regular
 from dokima.model.values import PLAIN_MARKS, Marks
 
 
@@ -19,7 +20,7 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:  # noqa: ARG001 (
     from pyarrow import parquet
 
     try:
-        with parquet.ParquetFile(path) as file:  # not `read_table`, which brings pandas along
+        with parquet.ParquetFile(regular(path, None)) as file:  # not `read_table`, which brings pandas along
             return grid_of_table(file.read())
     except (OSError, pa.ArrowException) as error:
         raise _unreadable(path, error) from None
@@ -32,7 +33,7 @@ def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) 
 
     done = 0
     try:
-        with parquet.ParquetFile(path) as file:
+        with parquet.ParquetFile(regular(path, None)) as file:
             for batch in file.iter_batches(batch_size=rows):
                 yield Batch(pa.Table.from_batches([batch]), np.arange(done, done + batch.num_rows) + 2)
                 done += batch.num_rows

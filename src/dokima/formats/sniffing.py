@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from dokima.errors import DocumentError, Problem
+from dokima.formats.regular_files import regular
 
 SEPARATORS = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
 SUMS = ("total", "totals", "sum", "grand total", "summe", "gesamt", "gesamtsumme", "somme", "total général", "totaal")
@@ -88,7 +89,7 @@ def sniff(path: Path, sheet: str = "") -> RawSheet:
 
 def _decoded(path: Path) -> tuple[str, str, bool, str]:
     try:
-        content = path.read_bytes()
+        content = regular(path).read_bytes()
     except OSError as error:
         raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
     if content.startswith((b"\xff\xfe", b"\xfe\xff")):

@@ -16,6 +16,20 @@ def write_whole(path: Path, text: str) -> None:
         beside.write_text(text, encoding="utf-8", newline="")
 
 
+def sync_folder(folder: Path) -> None:
+    """Have the disk know which files a folder holds: a rename that only memory knows is gone when the power is.
+
+    Raises:
+        OSError: The disk reports an error.
+    """
+    if os.name == "posix":  # Windows cannot open a folder, and keeps renames in its journal
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+
 @contextmanager
 def whole_file(path: Path) -> Iterator[Path]:
     """A file beside a file's place, to be written; then it is synced to the disk and renamed, so that nobody ever finds
@@ -38,6 +52,7 @@ def whole_file(path: Path) -> Iterator[Path]:
             with beside.open("rb+") as file:
                 os.fsync(file.fileno())
             beside.replace(target)
+            sync_folder(target.parent)
         except BaseException:
             beside.unlink(missing_ok=True)
             raise

@@ -12,6 +12,7 @@ import numpy as np
 
 from dokima.errors import DocumentError, DokimaError, Problem, nearest
 from dokima.formats.grid import Grid, coded
+from dokima.formats.regular_files import regular
 from dokima.formats.xlsx_marks import SheetMarks, sheet_marks
 from dokima.model.values import PLAIN_MARKS, Marks
 
@@ -77,7 +78,7 @@ def _opened(path: Path) -> Any:
     from python_calamine import CalamineError, CalamineWorkbook
 
     try:
-        return CalamineWorkbook.from_path(path)
+        return CalamineWorkbook.from_path(regular(path))
     except (OSError, CalamineError, BadZipFile) as error:
         said = getattr(error, "strerror", None) or error
         raise DocumentError([Problem("", "", "", f"cannot be read: {said}", path.name)]) from None

@@ -17,7 +17,7 @@ from dokima.formulas.functions import FUNCTIONS, SPECIAL, Function
 from dokima.formulas.names import NUMBERS, FormulaKind, Frame, Level, UnknownName
 from dokima.formulas.nodes import Evaluate, Node, at_level
 from dokima.formulas.reader import Reader, as_flag, as_number
-from dokima.model.columns import Column, Dates, Flags
+from dokima.model.columns import Column, Dates, Flags, blanks
 
 if TYPE_CHECKING:
     from dokima.formulas.custom import OwnFunction
@@ -67,6 +67,11 @@ class Calls(Reader):
         for at, (each, operand) in enumerate(zip(node.args, operands, strict=True)):
             takes = function.takes[min(at, len(function.takes) - 1)]
             self._needs(each, operand, accepts[takes], f"{name}()")
+        known = [operand.kind for operand in operands if operand.kind != "blank"]
+        for at, operand in enumerate(operands):
+            if operand.kind == "blank":
+                takes = function.takes[min(at, len(function.takes) - 1)]
+                evaluates[at] = blank_as(_KINDS.get(takes, known[0] if known else "decimal"), evaluates[at])
         kind = function.gives
         if kind == "same":
             kind = self._common(node, node.args, operands, f"the arguments of {name}()")
@@ -191,6 +196,9 @@ class Calls(Reader):
             self._needs(extra["where"], inner["where"], {"flag"}, "where=")
         rows = self._rows_of(node, name, inner)
         evaluates = {role: at_level(part, Level.LINE) for role, part in inner.items()}
+        for role, wanted in (("argument", kind.takes[0]), ("where", "flag")):
+            if role in inner and inner[role].kind == "blank":
+                evaluates[role] = blank_as(wanted, evaluates[role])
         argument, where, by = (evaluates.get(role) for role in ("argument", "where", "by"))
 
         def evaluate(frame: Frame) -> Column:
@@ -225,3 +233,14 @@ class Calls(Reader):
             called = below.func.id if isinstance(below, ast.Call) and isinstance(below.func, ast.Name) else ""
             if called in AGGREGATES and not any(keyword.arg == "by" for keyword in below.keywords):  # type: ignore[attr-defined]
                 self._fail(below, f"only an aggregate with by= may stand inside {name}()")  # type: ignore[arg-type]
+
+
+_KINDS: Mapping[str, FormulaKind] = {
+    "number": "decimal", "integer": "integer", "text": "text", "date": "date", "flag": "flag",
+}  # fmt: skip
+"""The kind that a function wants of an argument, where that is one."""
+
+
+def blank_as(kind: FormulaKind, evaluate: Evaluate) -> Evaluate:
+    """A formula that is always blank, in the kind that is wanted of it: a function looks at its columns."""
+    return lambda frame: blanks(kind, len(evaluate(frame)))

@@ -13,6 +13,7 @@ from dokima.engine.running.calculation import Calculation
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.exact import to_decimals
 from dokima.formats.csv_files import csv_of_columns
+from dokima.formats.regular_files import text_of
 from dokima.formats.sniffing import RawSheet, sniff
 from dokima.formats.whole_files import write_whole
 from dokima.inference.beginning import Beginning
@@ -244,7 +245,7 @@ def answer(folder: str | Path, answers: Mapping[str, str]) -> Rulebook:
     """
     path = Path(folder) / "rulebook.toml"
     try:
-        before = path.read_text(encoding="utf-8")
+        before = text_of(path)
     except OSError as error:
         raise DokimaError(f"'{path}' cannot be read: {error.strerror}") from None
     text, known = answered(before, answers)

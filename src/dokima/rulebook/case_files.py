@@ -15,6 +15,7 @@ import tomlkit
 from dokima.engine.program import Program
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.registry import module_of, read_grid
+from dokima.formats.regular_files import text_of
 from dokima.formats.whole_files import write_whole
 from dokima.model.columns import shown, value_at
 from dokima.model.order import Order
@@ -121,7 +122,7 @@ class CaseFolder:
 
     def pinned(self, case: Case) -> dict[str, str]:
         """The content of the tables that a case pins."""
-        return {name: (self.folder / file).read_text(encoding="utf-8") for name, file in case.tables.items()}
+        return {name: text_of(self.folder / file) for name, file in case.tables.items()}
 
     def chosen(self, names: Sequence[str]) -> list[Case]:
         """Cases by name; all if none is named.
@@ -262,7 +263,7 @@ class CaseFolder:
         path = self.folder / case.file
         if path.suffix != ".toml":
             raise DokimaError(f"case '{name}' stands in a sheet; only cases in TOML are recorded and confirmed")
-        document = tomlkit.parse(path.read_text(encoding="utf-8"))
+        document = tomlkit.parse(text_of(path))
         entry = next(each for each in document["case"] if each.get("name") == name)
         return case, path, document, entry
 
@@ -285,7 +286,7 @@ def prove(folder: str | Path, names: Sequence[str] = (), *, coverage: bool = Fal
 def _of_toml(path: Path, name: str, known: dict[str, Case]) -> tuple[list[Case], dict[str, str]]:
     """The cases of a file, and why some changes of the rulebook need not be noticed, by their ids."""
     try:
-        text = path.read_text(encoding="utf-8")
+        text = text_of(path)
         data = tomllib.loads(text, parse_float=Decimal)
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
         raise CaseError(f"{name}: this is not TOML: {error}") from None

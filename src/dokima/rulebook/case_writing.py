@@ -10,6 +10,7 @@ import tomlkit
 from tomlkit.items import InlineTable, Table
 
 from dokima.errors import DokimaError
+from dokima.formats.regular_files import text_of
 from dokima.formats.whole_files import write_whole
 from dokima.proving.cases import Case
 from dokima.proving.suggested_cases import entry_of
@@ -29,7 +30,7 @@ def add_cases(path: str | Path, cases: Iterable[Case]) -> None:
     if target.suffix != ".toml":
         raise DokimaError(f"expected a .toml file for cases (got '{target}')")
     try:
-        there = target.read_text(encoding="utf-8") if target.exists() else ""
+        there = text_of(target) if target.exists() else ""
         target.parent.mkdir(parents=True, exist_ok=True)
     except (OSError, UnicodeDecodeError) as error:
         raise DokimaError(f"'{target}' cannot be written: {error}") from None

@@ -24,6 +24,7 @@ from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
 from dokima.formats.registry import read_grid
+from dokima.formats.regular_files import text_of
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
 from dokima.model.databases import Database, Query
@@ -194,7 +195,7 @@ def _kinds(program: Program, table: str) -> dict[str, str]:
 
 def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookProblem]:
     try:
-        content = path.read_text(encoding="utf-8")
+        content = text_of(path)
         parsed = tomllib.loads(content, parse_float=Decimal)
     except tomllib.TOMLDecodeError as error:
         place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
@@ -203,7 +204,11 @@ def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookPr
         message = f"this is not TOML: {said[0].lower()}{said[1:]}{column}"
         return [RulebookProblem(path.name, "", message, text_line=int(place[1]) if place else None)]
     except (OSError, UnicodeDecodeError) as error:
-        return [RulebookProblem(path.name, "", f"cannot be read: {error}")]
+        return [RulebookProblem(path.name, "", f"cannot be read: {getattr(error, 'strerror', None) or error}")]
+    except RecursionError:
+        return [RulebookProblem(path.name, "", "expected TOML that is nested less deeply")]
+    except ValueError as error:  # Python's own bound of the digits of a whole number
+        return [RulebookProblem(path.name, "", f"expected TOML with shorter numbers ({error})")]
     text.files[path.name] = content
     problems: list[RulebookProblem] = []
     for section, entries in parsed.items():

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
 
+from dokima.formats.regular_files import text_of
 from dokima.proving.coverage import Coverage
 from dokima.rulebook.places import line_of
 
@@ -56,7 +57,7 @@ def marked_files(folder: str | Path, coverage: Coverage) -> list[MarkedFile]:
         OSError: A file cannot be read.
     """
     paths = sorted(Path(folder).glob("*.toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
-    texts = {path.name: path.read_text(encoding="utf-8") for path in paths}
+    texts = {path.name: text_of(path) for path in paths}
     files = [
         MarkedFile(name, [MarkedLine(at, line) for at, line in enumerate(text.splitlines(), start=1)])
         for name, text in texts.items()

@@ -12,7 +12,6 @@ writer puts those of one that was cut short there.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
@@ -20,7 +19,7 @@ from typing import Any, TypeVar
 
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem
 from dokima.formats.file_names import file_name
-from dokima.formats.json_files import json_text
+from dokima.formats.regular_files import MOST_BYTES, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.model.columns import values_of
 from dokima.model.intake import read_all
@@ -29,6 +28,7 @@ from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection, chosen, number_key
 from dokima.rulebook.book import Rulebook
+from dokima.store.decisions import ASIDE, carry_out, decide, decided
 from dokima.store.documents import Event, Kind, Transaction, Written, no_events
 from dokima.store.locking import only_writer
 from dokima.store.service import Store
@@ -92,7 +92,7 @@ class FolderDocuments:
         if coming is not None:
             return coming
         try:
-            return path.read_text(encoding="utf-8")
+            return text_of(path, MOST_BYTES)
         except FileNotFoundError:
             return None
         except (OSError, ValueError) as error:
@@ -125,7 +125,7 @@ class FolderDocuments:
         """Do work as the only writer, and finish first what another one was kept from finishing."""
         with only_writer(self.folder, by, self.patience):
             for pending in self._pending():
-                self._carry_out(pending)
+                carry_out(self.folder, pending)
             self._drawn = {}
             return work(self)
 
@@ -153,10 +153,9 @@ class FolderDocuments:
             ((kind, number), text), *_ = documents.items()
             write_whole(self._path(kind, number), text)
             return
-        pending = self.folder / "settlements" / f"{name}{'' if settles else _ASIDE}.pending"
-        texts = {f"{kind}/{file_name(number)}": text for (kind, number), text in documents.items()}
-        write_whole(pending, json_text(texts) + "\n")
-        self._carry_out(pending)
+        pending = self.folder / "settlements" / f"{name}{'' if settles else ASIDE}.pending"
+        decide(pending, documents)
+        carry_out(self.folder, pending)
 
     def headed(
         self,
@@ -198,21 +197,8 @@ class FolderDocuments:
         documents: dict[str, str] = {}
         for pending in self._pending():
             with suppress(FileNotFoundError):  # it has just come to its place
-                documents |= json.loads(pending.read_text(encoding="utf-8"))
+                documents |= decided(pending)
         return documents
-
-    def _carry_out(self, pending: Path) -> None:
-        documents = json.loads(pending.read_text(encoding="utf-8"))
-        for path, text in documents.items():
-            write_whole(self.folder / path, text)
-        if pending.stem.endswith(_ASIDE):
-            pending.unlink()
-        else:
-            pending.replace(pending.with_suffix(".json"))
 
     def _path(self, kind: Kind, number: str) -> Path:
         return self.folder / kind / file_name(number)
-
-
-_ASIDE = "-aside"
-"""Ends the name of what is no settlement: it leaves nothing behind once it is carried out."""

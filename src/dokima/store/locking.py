@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from dokima.errors import Conflict, DokimaError
+from dokima.formats.regular_files import regular, text_of
 
 if TYPE_CHECKING:
     from filelock import BaseFileLock
@@ -46,6 +47,8 @@ def only_writer(folder: Path, by: str, patience: float) -> Iterator[None]:
     from filelock import FileLock, Timeout
 
     lock = FileLock(folder / LOCK)
+    if (folder / LOCK).exists() and not (folder / LOCK).is_file():
+        raise DokimaError(f"'{folder / LOCK}' cannot be locked: it is no regular file")
     try:
         _acquire(lock, folder, patience)
     except Timeout:
@@ -55,7 +58,8 @@ def only_writer(folder: Path, by: str, patience: float) -> Iterator[None]:
         raise DokimaError(f"'{folder / LOCK}' cannot be locked: {error.strerror}") from None
     try:
         with suppress(OSError):  # only for the message to others
-            (folder / WRITER).write_text(json.dumps({"by": by}), encoding="utf-8")
+            place = folder / WRITER
+            (regular(place) if place.exists() else place).write_text(json.dumps({"by": by}), encoding="utf-8")
         yield
     finally:
         with suppress(OSError):
@@ -78,5 +82,5 @@ def _acquire(lock: BaseFileLock, folder: Path, patience: float) -> None:
 
 def _holder(folder: Path) -> str:
     with suppress(OSError, ValueError, KeyError):
-        return str(json.loads((folder / WRITER).read_text(encoding="utf-8"))["by"])
+        return str(json.loads(text_of(folder / WRITER))["by"])
     return "somebody"

@@ -1,0 +1,44 @@
+"""What is read: regular files of a bounded size. A pipe would be waited for, a device has no end."""
+
+from __future__ import annotations
+
+import errno
+from pathlib import Path
+
+MOST_BYTES = 4 * 2**30
+"""The most bytes of a file that is read; Parquet is read in pieces, however long it is."""
+MOST_TEXT = 64 * 2**20
+"""The most bytes of a rulebook's or a case's text."""
+
+
+def regular(path: Path, most: int | None = MOST_BYTES) -> Path:
+    """A path, if it is that of a regular file that is not too large, or of none.
+
+    Args:
+        path: The path.
+        most: The most bytes that it may have, None for any.
+
+    Raises:
+        OSError: It is a pipe, a device, a socket, or too large; its ``strerror`` says so.
+    """
+    try:
+        found = path.stat()
+    except ValueError as error:  # a path with a NUL in it
+        raise OSError(errno.EINVAL, str(error)) from None
+    if path.is_dir():
+        raise IsADirectoryError(errno.EISDIR, "it is a folder")
+    if not path.is_file():
+        raise OSError(errno.EINVAL, "it is no regular file")
+    if most is not None and found.st_size > most:
+        raise OSError(errno.EFBIG, f"expected at most {most // 2**20} MB (it has {found.st_size // 2**20})")
+    return path
+
+
+def text_of(path: Path, most: int = MOST_TEXT) -> str:
+    """The text of a file in UTF-8.
+
+    Raises:
+        OSError: It cannot be read, is no regular file, or is too large.
+        UnicodeDecodeError: It is not UTF-8.
+    """
+    return regular(path, most).read_text(encoding="utf-8")

@@ -1,0 +1,112 @@
+"""Stores of files: a disk that is full, files that are none of ours, and what was decided before that."""
+
+import errno
+import json
+import os
+import shutil
+from pathlib import Path
+
+import pytest
+
+import dokima
+from tests.books import DEMO
+from tests.shell import run_here
+
+
+@pytest.fixture
+def store(tmp_path):
+    folder = tmp_path / "q"
+    shutil.copytree(DEMO, folder)
+    return dokima.FolderStore(folder, dokima.load(folder))
+
+
+def submitted(store):
+    """A change order that splits: the order keeps 36 panes, four become a supplement."""
+    number = store.open("SQ-2041", "Ada", reason="more panes").number
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    return number
+
+
+def full_disk(monkeypatch, after: int) -> None:
+    """No more than so many files come to their place."""
+    real, count = Path.replace, [0]
+
+    def replace(self, target):
+        if count[0] == after:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        count[0] += 1
+        return real(self, target)
+
+    monkeypatch.setattr(Path, "replace", replace)
+
+
+@pytest.mark.parametrize("written", [0, 1, 2, 3])
+def test_a_full_disk_says_whether_the_approval_stands(store, monkeypatch, written):
+    number = submitted(store)
+    full_disk(monkeypatch, written)
+    said = (
+        r"cannot be written: No space left on device$"
+        if written == 0
+        else r"'SQ-2041-C1' is decided, and stands: its documents will be completed by the next command"
+    )
+    with pytest.raises(dokima.DokimaError, match=said):
+        store.approve(number, "Ben")
+    monkeypatch.undo()
+    again = dokima.FolderStore(store.folder, store.book)
+    assert again.change(number).state == ("approved" if written else "submitted")
+    if written:
+        again.open("SQ-2042", "Ada", reason="anything")  # the next command completes it
+        assert not list((store.folder / "settlements").glob("*.pending"))
+        assert again.ledger("SQ-2041").is_balanced
+
+
+def test_a_rename_is_relied_on_only_once_its_folder_is_on_the_disk(tmp_path, monkeypatch):
+    done = []
+    real_sync, real_replace = os.fsync, Path.replace
+    monkeypatch.setattr(os, "fsync", lambda file: (done.append(os.readlink(f"/proc/self/fd/{file}")), real_sync(file)))
+    monkeypatch.setattr(Path, "replace", lambda self, to: (done.append("rename"), real_replace(self, to))[1])
+    dokima.write_orders([dokima.Order("A")], tmp_path / "new" / "a.jsonl")
+    folder = str(tmp_path / "new")
+    assert [each.replace(str(tmp_path), "") for each in done] == ["/new/.a.jsonl.partial", "rename", "/new"], folder
+
+
+@pytest.mark.parametrize(
+    "decided",
+    ["", "[", "[1]", '{"orders/A.json": 5}', '{"../../x.json": "{}"}', '{"/abs.json": "{}"}', '{"orders/../../y.json": "{}"}',
+     '{"other/A.json": "{}"}', "[" * 5000],
+)  # fmt: skip
+def test_what_is_no_decision_of_ours_is_written_nowhere(store, decided):
+    folder = store.folder / "settlements"
+    folder.mkdir(exist_ok=True)
+    (folder / "SQ-9-C1.pending").write_text(decided)
+    before = sorted(path for path in store.folder.parent.rglob("*.json"))
+    with pytest.raises(dokima.DokimaError, match=r"SQ-9-C1\.pending"):
+        store.open("SQ-2041", "Ada", reason="x")
+    assert sorted(path for path in store.folder.parent.rglob("*.json")) == before
+
+
+@pytest.mark.parametrize("shape", ["folder", "pipe", "text"])
+@pytest.mark.parametrize("name", [".lock", ".writer", "changes/SQ-2041-C1.json", "orders/SQ-2041.json"])
+def test_files_of_any_shape_end_in_a_message(tmp_path, shape, name):
+    folder = tmp_path / "store"
+    (folder / "orders").mkdir(parents=True)
+    (folder / "changes").mkdir()
+    (folder / "orders" / "SQ-2041.json").write_bytes((DEMO / "orders" / "SQ-2041.json").read_bytes())
+    target = folder / name
+    target.unlink(missing_ok=True)
+    match shape:
+        case "folder":
+            target.mkdir()
+        case "pipe":
+            os.mkfifo(target)
+        case _:
+            target.write_text(json.dumps({"by": [5]}))
+    for command in (
+        ["change", "open", "SQ-2041", "--reason", "x", "--by", "Ada"],
+        ["change", "list"],
+        ["ledger", "SQ-2041"],
+    ):
+        status, _, said = run_here(DEMO, *command, "--store", folder)
+        assert status in (0, 1, 2)
+        assert status == 0 or said
