@@ -14,13 +14,18 @@ def write(form: Format, report: Report) -> None:
     """Write a result as asked: as a report, as JSON, or as CSV."""
     match form:
         case Format.json:
-            sys.stdout.write(report.json + "\n")
+            sys.stdout.write(_for_whom_it_is(report.json + "\n"))
         case Format.csv:
-            sys.stdout.write(report.csv())
+            sys.stdout.write(_for_whom_it_is(report.csv()))
         case Format.raw_csv:
-            sys.stdout.write(report.csv(raw=True))
+            sys.stdout.write(_for_whom_it_is(report.csv(raw=True)))
         case Format.table:
             report.show()
+
+
+def _for_whom_it_is(text: str) -> str:
+    """A text for programs as it is; on a terminal, with nothing in it that would act on one."""
+    return visible(text) if sys.stdout.isatty() else text
 
 
 def note(message: str) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from dokima.errors import DokimaError
 from dokima.proving.proof import Proof
+from dokima.reports.inert import visible
 from dokima.reports.language import _
 from dokima.reports.proofs import HEADLINE
 from dokima.rulebook.marking import marked_files
@@ -34,4 +35,5 @@ def coverage_page(folder: str | Path, proof: Proof) -> str:
     loader = PackageLoader("dokima.reports", "templates")
     page = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True)
     name = Path(folder).resolve().name
-    return page.get_template("coverage.html").render(name=name, files=files, counts=counts, cases=len(proof))
+    shown = page.get_template("coverage.html").render(name=name, files=files, counts=counts, cases=len(proof))
+    return visible(shown)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from dokima.reports.inert import visible
 from dokima.reports.paper import Paper
 
 
@@ -13,7 +14,7 @@ def html_text(paper: Paper) -> str:
 
     loader = PackageLoader("dokima.reports", "templates")
     page = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True).get_template("paper.html")
-    return page.render(paper=paper)
+    return visible(page.render(paper=paper))
 
 
 def write_html(paper: Paper, target: Path) -> None:

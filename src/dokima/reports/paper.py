@@ -37,6 +37,9 @@ class Column:
     group: str = ""
     spare: int = 0
 
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "heading", visible(self.heading))
+
     @property
     def full(self) -> str:
         """The heading with that of its group before it."""
@@ -65,6 +68,9 @@ class Section:
     columns: Sequence[Column]
     rows: Sequence[Row]
     empty: str = ""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "heading", visible(self.heading))
 
     @property
     def groups(self) -> list[tuple[str, int]]:

@@ -11,6 +11,7 @@ from typing import Any
 
 from dokima.formats.guarding import neutral
 from dokima.model.columns import shown
+from dokima.reports.inert import visible
 from dokima.reports.paper import Paper
 
 
@@ -30,7 +31,7 @@ def write_csv(paper: Paper, target: Path) -> None:
 def _plain(value: Any) -> str:
     if value is None:
         return ""
-    return format(value, "f") if isinstance(value, Decimal) else shown(value)
+    return format(value, "f") if isinstance(value, Decimal) else visible(shown(value))
 
 
 def write_markdown(paper: Paper, target: Path) -> None:
@@ -71,4 +72,4 @@ def markdown_row(cells: Sequence[str]) -> str:
 
 def inert(text: str) -> str:
     """Text that says in Markdown what it says, and nothing else."""
-    return re.sub(r"([\\`*_\[\]<>|#])", r"\\\1", " ".join(text.split()))
+    return re.sub(r"([\\`*_\[\]<>|#])", r"\\\1", visible(" ".join(text.split())))

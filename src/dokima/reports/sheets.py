@@ -8,6 +8,8 @@ from pathlib import Path
 from textwrap import wrap
 from typing import Any
 
+from dokima.formats.guarding import STARTS
+from dokima.reports.inert import visible
 from dokima.reports.paper import Paper, Section
 
 
@@ -130,6 +132,6 @@ def _write(sheet: Any, row: int, column: int, value: Any) -> None:
     if isinstance(value, Decimal):
         cell.value = value
     elif value is not None and value != "":
-        cell.value = str(value)
+        cell.value = visible(str(value))
         cell.data_type = "s"
-        cell.quotePrefix = str(value)[:1] in "=+-@"
+        cell.quotePrefix = str(value)[:1] in STARTS

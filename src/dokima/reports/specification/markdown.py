@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
+from dokima.reports.inert import visible
 from dokima.reports.plain import inert, markdown_row
 from dokima.reports.specification.content import Grid, Specification
 from dokima.reports.specification.flow import Line, Style, flow_of
@@ -33,7 +34,7 @@ def markdown_text(spec: Specification) -> str:
             lines += [markdown_row(row) for row in piece.rows]
         elif isinstance(piece, Line):
             lines += _line(piece)
-    return "\n".join(lines).strip() + "\n"
+    return visible("\n".join(lines).strip()) + "\n"
 
 
 def _line(line: Line) -> list[str]:

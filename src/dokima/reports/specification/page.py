@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from dokima.reports.inert import visible
 from dokima.reports.specification.content import Specification, numbered
 from dokima.reports.specification.diagram import svg_of
 
@@ -14,7 +15,10 @@ def html_text(spec: Specification) -> str:
 
     loader = PackageLoader("dokima.reports", "templates")
     page = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    return page.get_template("specification.html").render(spec=spec, chapters=list(numbered(spec.chapters)), svg=svg_of)
+    shown = page.get_template("specification.html").render(
+        spec=spec, chapters=list(numbered(spec.chapters)), svg=svg_of
+    )
+    return visible(shown)
 
 
 def write_html(spec: Specification, target: Path) -> None:
