@@ -1,10 +1,18 @@
 """Input that means harm, or was never meant for us: an error of ours that says where, never another exception."""
 
+import contextlib
+import itertools
+import os
 from decimal import Decimal
 
+import pandas
+import pyarrow as pa
 import pytest
+from pyarrow import parquet
 
 import dokima
+from dokima.formulas.aggregates import AGGREGATES
+from dokima.formulas.functions import FUNCTIONS
 from tests.books import DEMO
 
 BOOK = dokima.load(DEMO)
@@ -83,3 +91,75 @@ def test_rows_and_messages_that_say_nothing():
     rule = {"id": "a", "at": "save", "require": "True", "message": "{" + " " * 20_000 + "x" + " " * 20_000 + "}"}
     with pytest.raises(dokima.RulebookError, match="rule.a.message: a formula may have at most 2000 characters"):
         dokima.Rulebook.from_dict({"rulebook": {"name": "r"}, "rule": [rule]})
+
+
+KINDS_OF_ARGUMENTS = {
+    "number": "line.quantity", "text": "line.item", "date": "header.date", "flag": "header.pick_up", "blank": "''",
+    "made blank": "('' if line.quantity > 0 else '')", "literal": "2", "negative": "-line.quantity",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", sorted([*FUNCTIONS, *AGGREGATES, "round", "round_to"]))
+def test_every_function_of_every_kind_of_argument_is_refused_or_gives_an_answer(name):
+    """What loads is worked out: a blank stands in for an argument of any kind."""
+    order = dokima.Order("A", lines=[{"item": "CLIP-S", "quantity": 3}], **HEADER)
+    answered = 0
+    for count in (1, 2):
+        for given in itertools.product(KINDS_OF_ARGUMENTS.values(), repeat=count):
+            with contextlib.suppress(dokima.DokimaError):
+                BOOK.evaluate(f"{name}({', '.join(given)})", order, 10)
+                answered += 1
+    assert answered > 1
+
+
+@pytest.mark.parametrize("ending", ["json", "jsonl", "csv", "xlsx", "parquet", "toml"])
+def test_pipes_and_devices_are_not_waited_for(tmp_path, ending):
+    for at, make in enumerate((os.mkfifo, lambda path: os.symlink("/dev/zero", path))):
+        target = tmp_path / str(at) / f"rulebook.{ending}"
+        target.parent.mkdir()
+        make(target)
+        with pytest.raises(dokima.DokimaError, match="it is no regular file"):
+            dokima.load(target.parent) if ending == "toml" else BOOK.price(target)
+
+
+def test_headings_without_end(tmp_path):
+    file = tmp_path / "o.csv"
+    for text, said in (
+        ("x" * 200_000, "at most 131072 characters"),
+        (",".join(map(str, range(20_000))), "at most 16384 columns"),
+    ):
+        file.write_text(f"{text}\n1,2\n")
+        with pytest.raises(dokima.DocumentError, match=said):
+            BOOK.price(file)
+
+
+def test_cells_of_frames_and_columns_of_files_that_no_field_can_hold(tmp_path):
+    rows = {
+        "order": ["A", "B"],
+        "line": ["1", "2"],
+        "kind": ["sales"] * 2,
+        "item": ["CLIP-S"] * 2,
+        "date": ["2026-03-02"] * 2,
+    }
+    for cells in ([[1], [2]], [{}, 1], [object(), 1], [1j, 2], [float("nan"), 1], [pandas.Timestamp.max, 1]):
+        found = BOOK.price(pandas.DataFrame({**rows, "quantity": cells}))
+        assert any("quantity" in each.field for each in found.problems)
+    values = [1, 2]
+    odd = [pa.array([[1], [2]]), pa.array([{"a": 1}, None]), pa.array([2**62, 1], pa.timestamp("ms")), pa.array([2**31 - 1, 1], pa.date32()),
+           pa.array(values, pa.duration("s")), pa.array([[("a", 1)], []], pa.map_(pa.string(), pa.int64()))]  # fmt: skip
+    for column in odd:
+        target = tmp_path / "o.parquet"
+        parquet.write_table(pa.table({**rows, "quantity": column}), target)
+        with contextlib.suppress(dokima.DocumentError):
+            assert BOOK.price(target).problems
+
+
+def test_limits_of_toml(tmp_path):
+    file = tmp_path / "rulebook.toml"
+    for text, said in (
+        ("x = " + "[" * 5000 + "]" * 5000, "nested less deeply"), ("x = " + "9" * 6000, "shorter numbers"),
+        ("[rulebook]\nname = 'x'\n[value]\nx = 1e999999999", "at most 100 digits"), ("x = '\ud800'", "cannot be read|not TOML"),
+    ):  # fmt: skip
+        file.write_bytes(text.encode("utf-8", "surrogatepass"))
+        with pytest.raises(dokima.DokimaError, match=said):
+            dokima.load(tmp_path)

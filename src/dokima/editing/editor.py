@@ -430,6 +430,8 @@ class Editor(Session):
         """
         if self._done(operation):
             return
+        if not isinstance(finding, Finding):
+            raise NotFound(f"expected a finding, as a check gives it (got {finding!r:.60})")
         if not finding.acknowledge:
             raise Refused(f"{finding.rule} cannot be accepted; only warnings that say so can", [finding])
         now = self._now()

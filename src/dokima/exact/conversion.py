@@ -18,9 +18,7 @@ from dokima.exact.decimals import Decimals
 from dokima.exact.integers import LIMIT, measure, power_of_ten, whole, widen
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
-
-MOST_DIGITS = 100
-"""Digits a number may need; beyond it a value is taken for a mistake, not for money."""
+from dokima.limits import NUMBER_DIGITS
 
 ARROW_DIGITS = 38
 MANY = 5_000
@@ -68,8 +66,8 @@ def _fewest(units: int, places: int, value: object) -> tuple[int, int]:
     """The same number with the fewest places, none of them negative."""
     if units == 0:
         return 0, 0
-    if len(str(abs(units))) > MOST_DIGITS or abs(places) > MOST_DIGITS:
-        raise ExactError(f"expected a number of at most {MOST_DIGITS} digits (got {str(value)[:40]})")
+    if len(str(abs(units))) > NUMBER_DIGITS or abs(places) > NUMBER_DIGITS:
+        raise ExactError(f"expected a number of at most {NUMBER_DIGITS} digits (got {str(value)[:40]})")
     while places > 0 and units % 10 == 0:
         units, places = units // 10, places - 1
     return (units * 10**-places, 0) if places < 0 else (units, places)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import islice
@@ -18,6 +19,7 @@ from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Batch, Grid
 from dokima.formats.guarding import STARTS, neutral
 from dokima.formats.regular_files import regular
+from dokima.limits import CELL_CHARACTERS, COLUMNS
 from dokima.model.raw import RawColumn
 from dokima.model.values import PLAIN_MARKS, Marks
 
@@ -159,11 +161,18 @@ def _headings(path: Path, marks: Marks) -> list[str]:
         raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
     except (UnicodeDecodeError, LookupError) as error:
         raise DocumentError([Problem("", "", "", f"expected text in {encoding} ({error})", path.name)]) from None
+    except csv.Error:  # the only thing that the reader refuses here
+        message = f"expected headings of at most {CELL_CHARACTERS} characters"
+        raise DocumentError([Problem("", "", "", message, path.name, row)]) from None
+    if len(headings) > COLUMNS:
+        message = f"expected at most {COLUMNS} columns (got {len(headings)})"
+        raise DocumentError([Problem("", "", "", message, path.name, row)])
     if not any(headings):
         raise DocumentError([Problem("", "", "", f"expected headings in row {row} (the row is empty)", path.name, row)])
-    twice = next((heading for heading in headings if headings.count(heading) > 1), None)
+    counts = Counter(headings)
+    twice = next((heading for heading in headings if counts[heading] > 1), None)
     if twice is not None:
-        message = f"expected each heading once (got '{twice}' {headings.count(twice)} times)"
+        message = f"expected each heading once (got '{twice}' {counts[twice]} times)"
         raise DocumentError([Problem("", "", "", message, path.name, row)])
     return headings
 

@@ -5,9 +5,8 @@ from __future__ import annotations
 import re
 
 from dokima.errors import NotFound
+from dokima.limits import NAME_CHARACTERS
 
-LONGEST = 200
-"""Characters of a number that names a file; the file systems of all platforms hold that and an ending."""
 _FORBIDDEN = re.compile(r'[\x00-\x1f\x7f/\\<>:"|?*]')
 _DEVICES = re.compile(r"(con|prn|aux|nul|com[0-9]|lpt[0-9])(\..*)?", re.IGNORECASE)
 
@@ -25,8 +24,8 @@ def file_name(number: str) -> str:
         why = 'it holds a control character or one of / \\ < > : " | ? *'
     elif _DEVICES.fullmatch(number):
         why = "it is the name of a device on Windows"
-    elif len(number) > LONGEST:
-        why = f"it is longer than {LONGEST} characters"
+    elif len(number) > NAME_CHARACTERS:
+        why = f"it is longer than {NAME_CHARACTERS} characters"
     if why:
         raise NotFound(f"expected a number that can name a file (got {number[:60]!r}: {why})")
     return f"{number}.json"

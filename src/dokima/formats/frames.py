@@ -39,7 +39,10 @@ def grid_of(data: Any, what: str = "rows") -> Grid:
 def _of_series(series: pd.Series[Any]) -> RawColumn:
     import pandas as pd
 
-    codes, values = pd.factorize(series, use_na_sentinel=True)
+    try:
+        codes, values = pd.factorize(series, use_na_sentinel=True)
+    except TypeError:  # a list or a mapping in a cell: its reader says where, and what was expected
+        return RawColumn([_plain(value) for value in series.tolist()])
     plain = values.tolist() if hasattr(values, "tolist") else list(values)
     if set(map(type, plain)) - {str, int}:
         plain = [_plain(value) for value in plain]
@@ -50,4 +53,4 @@ def _plain(value: Any) -> Any:
     """Timestamps at midnight are dates; all else stays what it is."""
     import pandas as pd
 
-    return value.to_pydatetime() if isinstance(value, pd.Timestamp) else value
+    return value.to_pydatetime(warn=False) if isinstance(value, pd.Timestamp) else value

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -45,6 +46,7 @@ def write_documents(orders: Sequence[Order], folder: str | Path) -> list[Path]:
     """
     targets = [Path(folder) / file_name(order.number) for order in orders]
     names = [target.name.casefold() for target in targets]
-    if twice := next((each for each, name in zip(targets, names, strict=True) if names.count(name) > 1), None):
+    counts = Counter(names)
+    if twice := next((each for each, name in zip(targets, names, strict=True) if counts[name] > 1), None):
         raise DokimaError(f"expected numbers that differ in more than case (two would be written to '{twice}')")
     return [write_order(order, target) for order, target in zip(orders, targets, strict=True)]

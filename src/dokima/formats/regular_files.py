@@ -5,13 +5,10 @@ from __future__ import annotations
 import errno
 from pathlib import Path
 
-MOST_BYTES = 4 * 2**30
-"""The most bytes of a file that is read; Parquet is read in pieces, however long it is."""
-MOST_TEXT = 64 * 2**20
-"""The most bytes of a rulebook's or a case's text."""
+from dokima.limits import FILE_BYTES, TEXT_BYTES
 
 
-def regular(path: Path, most: int | None = MOST_BYTES) -> Path:
+def regular(path: Path, most: int | None = FILE_BYTES) -> Path:
     """A path, if it is that of a regular file that is not too large, or of none.
 
     Args:
@@ -34,7 +31,7 @@ def regular(path: Path, most: int | None = MOST_BYTES) -> Path:
     return path
 
 
-def text_of(path: Path, most: int = MOST_TEXT) -> str:
+def text_of(path: Path, most: int = TEXT_BYTES) -> str:
     """The text of a file in UTF-8.
 
     Raises:

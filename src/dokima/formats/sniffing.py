@@ -14,6 +14,7 @@ from typing import Any
 
 from dokima.errors import DocumentError, Problem
 from dokima.formats.regular_files import regular
+from dokima.limits import COLUMNS
 
 SEPARATORS = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
 SUMS = ("total", "totals", "sum", "grand total", "summe", "gesamt", "gesamtsumme", "somme", "total général", "totaal")
@@ -80,10 +81,15 @@ def sniff(path: Path, sheet: str = "") -> RawSheet:
         return _of_cells(path, told, cells, "", True, "", [])
     text, encoding, certain, said = _decoded(path)
     separator, why = _separator(text)
-    cells = [
-        [cell if cell.strip() else None for cell in row]
-        for row in csv.reader(text.splitlines(True), delimiter=separator)
-    ]
+    try:
+        cells = [
+            [cell if cell.strip() else None for cell in row]
+            for row in csv.reader(text.splitlines(True), delimiter=separator)
+        ]
+    except csv.Error as error:
+        raise DocumentError([Problem("", "", "", f"cannot be read: {error}", path.name)]) from None
+    if max(map(len, cells), default=0) > COLUMNS:
+        raise DocumentError([Problem("", "", "", f"expected at most {COLUMNS} columns", path.name)])
     return _of_cells(path, "", cells, encoding, certain, separator, [said, why])
 
 
@@ -110,7 +116,10 @@ def _separator(text: str) -> tuple[str, str]:
     first = "the first " if text.count("\n") > len(lines) else ""
     best = (",", 0, 1)
     for separator in SEPARATORS:
-        widths = Counter(sum(1 for _ in row) for row in csv.reader(lines, delimiter=separator) if row)
+        try:
+            widths = Counter(sum(1 for _ in row) for row in csv.reader(lines, delimiter=separator) if row)
+        except csv.Error:
+            continue  # a cell longer than any heading: not this one
         width, count = max(widths.items(), key=lambda each: (each[1] if each[0] > 1 else 0, each[0]), default=(1, 0))
         if width > 1 and (count, width) > best[1:]:
             best = (separator, count, width)

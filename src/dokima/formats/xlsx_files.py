@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
@@ -120,9 +121,9 @@ def _headings(cells: Sequence[Sequence[Any]], row: int, where: str) -> dict[int,
         only = f"it holds only '{next(iter(found.values()))}'" if found else "the row is empty"
         message = f"expected headings in row {row} ({only}{hint if widest > 1 else ''})"
         raise DocumentError([Problem("", "", "", message, where, row)])
-    known = list(found.values())
-    if twice := next((at for at, heading in found.items() if known.count(heading) > 1), None):
-        message = f"expected each heading once (got '{found[twice]}' {known.count(found[twice])} times)"
+    counts = Counter(found.values())
+    if twice := next((at for at, heading in found.items() if counts[heading] > 1), None):
+        message = f"expected each heading once (got '{found[twice]}' {counts[found[twice]]} times)"
         raise DocumentError([Problem("", "", "", message, where, row, f"{column_letters(twice)}{row}")])
     return found
 

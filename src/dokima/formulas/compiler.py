@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 import re
+import warnings
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
@@ -18,14 +19,8 @@ from dokima.formulas.calls import Calls
 from dokima.formulas.names import NUMBERS, FormulaKind, Level, Names, UnknownName
 from dokima.formulas.nodes import Formula, Node, at_level
 from dokima.formulas.reader import as_flag, as_number, folded, in_words
+from dokima.limits import FORMULA_CHARACTERS, FORMULA_DEPTH, FORMULA_PARTS
 from dokima.model.columns import Flags, Texts, blanks
-
-LONGEST = 2000
-"""Characters a formula may have."""
-DEEPEST = 40
-"""How deep its parts may be nested."""
-MOST_PARTS = 400
-"""How many parts it may have."""
 
 _OPERATORS: dict[type[ast.AST], str] = {
     ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%",
@@ -80,10 +75,15 @@ class _Compiler(Calls):
     def compile(self) -> Node:
         if not self.source.strip():
             self._fail(0, "expected a formula (got nothing)")
-        if len(self.source) > LONGEST:
-            self._fail(LONGEST, f"a formula may have at most {LONGEST} characters (this has {len(self.source)})")
+        if len(self.source) > FORMULA_CHARACTERS:
+            self._fail(
+                FORMULA_CHARACTERS,
+                f"a formula may have at most {FORMULA_CHARACTERS} characters (this has {len(self.source)})",
+            )
         try:
-            tree = ast.parse(self.source.lstrip(), mode="eval")
+            with warnings.catch_warnings():
+                warnings.simplefilter("error", SyntaxWarning)  # such as 1or 2, which Python puts up with
+                tree = ast.parse(self.source.lstrip(), mode="eval")
         except SyntaxError as error:
             place = self._lead + error.offset - 1 if error.offset else len(self.source)
             self._fail(place, f"this is not a formula: {error.msg.split('. ')[0]}")
@@ -99,10 +99,10 @@ class _Compiler(Calls):
 
     def _node(self, node: ast.expr, depth: int) -> Node:
         self.parts += 1
-        if depth > DEEPEST:
-            self._fail(node, f"a formula may be nested at most {DEEPEST} deep")
-        if self.parts > MOST_PARTS:
-            self._fail(node, f"a formula may have at most {MOST_PARTS} parts")
+        if depth > FORMULA_DEPTH:
+            self._fail(node, f"a formula may be nested at most {FORMULA_DEPTH} deep")
+        if self.parts > FORMULA_PARTS:
+            self._fail(node, f"a formula may have at most {FORMULA_PARTS} parts")
         match node:
             case ast.Constant():
                 return self._literal(node)

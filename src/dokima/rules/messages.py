@@ -17,8 +17,8 @@ from dokima.exact import Decimals, Quotient, stored, texts, to_decimals
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Frame, Level, Names, compile_formula
-from dokima.formulas.compiler import LONGEST
 from dokima.formulas.money import is_money
+from dokima.limits import FORMULA_CHARACTERS
 from dokima.model.columns import Column, shown
 
 BLANK = shown(None)
@@ -125,8 +125,8 @@ def read_message(source: str, names: Names, most: Level) -> Message:
             continue
         if found.group(1) is None:
             raise FormulaError(source, found.start(), f"expected a closed pair of braces, or '{part * 2}' for a brace")
-        if len(found.group(1)) > LONGEST:
-            raise FormulaError(source, found.start(), f"a formula may have at most {LONGEST} characters")
+        if len(found.group(1)) > FORMULA_CHARACTERS:
+            raise FormulaError(source, found.start(), f"a formula may have at most {FORMULA_CHARACTERS} characters")
         split = _FORMAT.fullmatch(found.group(1))
         assert split is not None
         inner, label, grouped, places = split.groups()

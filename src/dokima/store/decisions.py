@@ -10,8 +10,9 @@ from typing import get_args
 from dokima.errors import DocumentError, DokimaError, Problem
 from dokima.formats.file_names import file_name
 from dokima.formats.json_files import json_text
-from dokima.formats.regular_files import MOST_BYTES, text_of
+from dokima.formats.regular_files import text_of
 from dokima.formats.whole_files import sync_folder, write_whole
+from dokima.limits import FILE_BYTES
 from dokima.model.parsing import parse_json
 from dokima.store.documents import Kind, Written
 
@@ -38,7 +39,7 @@ def decided(pending: Path) -> dict[str, str]:
         FileNotFoundError: It has just come to its place.
     """
     try:
-        found = parse_json(text_of(pending, MOST_BYTES))
+        found = parse_json(text_of(pending, FILE_BYTES))
     except FileNotFoundError:
         raise
     except (OSError, UnicodeDecodeError) as error:

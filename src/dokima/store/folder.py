@@ -19,8 +19,9 @@ from typing import Any, TypeVar
 
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem
 from dokima.formats.file_names import file_name
-from dokima.formats.regular_files import MOST_BYTES, text_of
+from dokima.formats.regular_files import text_of
 from dokima.formats.whole_files import write_whole
+from dokima.limits import FILE_BYTES
 from dokima.model.columns import values_of
 from dokima.model.intake import read_all
 from dokima.model.numbering import counter_of
@@ -92,7 +93,7 @@ class FolderDocuments:
         if coming is not None:
             return coming
         try:
-            return text_of(path, MOST_BYTES)
+            return text_of(path, FILE_BYTES)
         except FileNotFoundError:
             return None
         except (OSError, ValueError) as error:

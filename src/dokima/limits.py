@@ -1,0 +1,20 @@
+"""How much of anything is read. Every limit stands here; a message that refuses something names it."""
+
+NUMBER_DIGITS = 100
+"""Digits of a number, before and after its decimal point together, and its exponent likewise."""
+FORMULA_CHARACTERS = 2_000
+"""Characters of a formula, and of a formula in a message."""
+FORMULA_DEPTH = 40
+"""Levels of parentheses, calls and operators of a formula within each other."""
+FORMULA_PARTS = 400
+"""Parts of a formula."""
+NAME_CHARACTERS = 200
+"""Characters of an order's number that names a file."""
+COLUMNS = 16_384
+"""Columns of a table in a file; a workbook has no more either."""
+CELL_CHARACTERS = 131_072
+"""Characters of a heading in a CSV file."""
+FILE_BYTES = 4 * 2**30
+"""Bytes of a file of orders, rows or documents. Parquet is read in pieces, and may be of any length."""
+TEXT_BYTES = 64 * 2**20
+"""Bytes of a rulebook's or a case's text."""
