@@ -163,3 +163,12 @@ def test_limits_of_toml(tmp_path):
         file.write_bytes(text.encode("utf-8", "surrogatepass"))
         with pytest.raises(dokima.DokimaError, match=said):
             dokima.load(tmp_path)
+
+
+def test_a_row_too_long_in_another_encoding_is_told_once(tmp_path, capfd):
+    rows = "".join(f"A{at},10,sales,CLIP-S,1\n" for at in range(3000))
+    file = tmp_path / "o.csv"
+    file.write_bytes(f"order,line,kind,item,quantity\n{rows}".encode() + b"B,10,sales,CL\xea,1,7,8\n")
+    with pytest.raises(dokima.DocumentError, match="expected a CSV file in utf-8"):
+        BOOK.price(file)
+    assert capfd.readouterr().err == ""

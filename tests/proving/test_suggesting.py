@@ -4,6 +4,8 @@ import datetime
 import json
 import shutil
 
+import pytest
+
 import dokima
 from tests.books import DEMO
 from tests.proving.test_cases import case, small
@@ -20,6 +22,7 @@ def without_cases(folder):
     return target
 
 
+@pytest.mark.long
 def test_suggestions_alone_reach_most_of_a_rulebook_and_verify_nothing(tmp_path):
     folder = without_cases(tmp_path)
     status, out, said = run_here(

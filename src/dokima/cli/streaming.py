@@ -68,5 +68,5 @@ def _rows(source: Path) -> int | None:
 
     try:
         return int(parquet.read_metadata(source).num_rows)
-    except (OSError, ArrowException):
+    except (OSError, ValueError, ArrowException):
         return None  # what is wrong with it is said when it is read

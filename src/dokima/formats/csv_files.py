@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import csv
 import io
+import sys
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
@@ -36,7 +38,8 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
     headings, encoding = _headings(path, marks), marks.encoding
     bad = _BadRows(len(headings), marks.heading_row)
     try:
-        table = arrow.read_csv(path, *_options(headings, marks, bad))
+        with _said_once():
+            table = arrow.read_csv(path, *_options(headings, marks, bad))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
         if "empty" in str(error).lower():
             return Grid({heading: RawColumn([]) for heading in headings}, 0, np.zeros(0, np.int64))
@@ -59,14 +62,36 @@ def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) 
     bad = _BadRows(len(headings), marks.heading_row)
     done = 0
     try:
-        reader = arrow.open_csv(path, *_options(headings, marks, bad, BLOCK))
-        for block in reader:
+        with _said_once():
+            reader = arrow.open_csv(path, *_options(headings, marks, bad, BLOCK))
+        for block in _blocks(reader):
             numbers = bad.numbers(block.num_rows, done)
             done += block.num_rows
             yield Batch(pa.Table.from_batches([block]), numbers, bad.problems(path.name))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
         if "empty" not in str(error).lower():
             raise _no_csv(path, encoding, error) from None
+
+
+@contextmanager
+def _said_once() -> Iterator[None]:
+    """Arrow prints a trace of what it cannot decode in a row of too many cells, and then refuses the file for it."""
+    hook = sys.unraisablehook
+    sys.unraisablehook = lambda told: None if told.exc_type is UnicodeDecodeError else hook(told)
+    try:
+        yield
+    finally:
+        sys.unraisablehook = hook
+
+
+def _blocks(reader: Any) -> Iterator[Any]:
+    while True:
+        try:
+            with _said_once():
+                block = reader.read_next_batch()
+        except StopIteration:
+            return
+        yield block
 
 
 BLOCK = 1 << 25

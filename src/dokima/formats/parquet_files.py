@@ -22,7 +22,7 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:  # noqa: ARG001 (
     try:
         with parquet.ParquetFile(regular(path, None)) as file:  # not `read_table`, which brings pandas along
             return grid_of_table(file.read())
-    except (OSError, pa.ArrowException) as error:
+    except (OSError, ValueError, MemoryError, pa.ArrowException) as error:
         raise _unreadable(path, error) from None
 
 
@@ -37,7 +37,7 @@ def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) 
             for batch in file.iter_batches(batch_size=rows):
                 yield Batch(pa.Table.from_batches([batch]), np.arange(done, done + batch.num_rows) + 2)
                 done += batch.num_rows
-    except (OSError, pa.ArrowException) as error:
+    except (OSError, ValueError, MemoryError, pa.ArrowException) as error:
         raise _unreadable(path, error) from None
 
 
