@@ -7,13 +7,14 @@ from pathlib import Path
 from typing import Any
 
 import tomlkit
-from tomlkit.items import InlineTable, Table
+from tomlkit.items import Table
 
 from dokima.errors import DokimaError
 from dokima.formats.regular_files import text_of
 from dokima.formats.whole_files import write_whole
 from dokima.proving.cases import Case
 from dokima.proving.suggested_cases import entry_of
+from dokima.rulebook.toml_writing import toml_value
 
 
 def add_cases(path: str | Path, cases: Iterable[Case]) -> None:
@@ -42,33 +43,16 @@ def case_text(case: Case) -> str:
     """One case as TOML."""
     entry = tomlkit.table()
     for name, value in entry_of(case).items():
-        entry.add(name, _expected(value) if name == "expect" else _value(value))
+        entry.add(name, _expected(value) if name == "expect" else toml_value(value))
     document = tomlkit.document()
     document.add("case", tomlkit.aot())
     document["case"].append(entry)
     return tomlkit.dumps(document)
 
 
-def _value(value: Any) -> Any:
-    if isinstance(value, Mapping):
-        return _inline(value)
-    if isinstance(value, list | tuple):
-        made = tomlkit.array()
-        made.extend(_value(each) for each in value)
-        return made
-    return value
-
-
-def _inline(values: Mapping[str, Any]) -> InlineTable:
-    table = tomlkit.inline_table()
-    for name, value in values.items():
-        table.add(name, _value(value))
-    return table
-
-
 def _expected(values: Mapping[str, Any]) -> Table:
     """Expectations, a path such as ``line.10.price`` written as its parts, as people write it."""
     table = tomlkit.table()
     for name, value in values.items():
-        table.add(tomlkit.key(name.split(".")) if "." in name else name, _value(value))
+        table.add(tomlkit.key(name.split(".")) if "." in name else name, toml_value(value))
     return table

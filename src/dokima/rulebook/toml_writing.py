@@ -40,20 +40,26 @@ def rulebook_text(made: Proposal) -> str:
 def _table(values: Mapping[str, Any]) -> Table:
     table = tomlkit.table()
     for name, value in values.items():
-        table.add(name, _value(value))
+        table.add(name, toml_value(value))
     return table
 
 
-def _value(value: Any) -> Any:
+def toml_value(value: Any) -> Any:
+    """Plain data as TOML has it on one line: a mapping as an inline table, a list as an array."""
     if isinstance(value, Mapping):
-        return _inline(value)
-    return list(value) if isinstance(value, list | tuple) else value
+        return inline_table(value)
+    if isinstance(value, list | tuple):
+        array = tomlkit.array()
+        array.extend(toml_value(each) for each in value)
+        return array
+    return value
 
 
-def _inline(values: Mapping[str, Any]) -> InlineTable:
+def inline_table(values: Mapping[str, Any]) -> InlineTable:
+    """A mapping on one line."""
     table = tomlkit.inline_table()
     for name, value in values.items():
-        table.add(name, _value(value))
+        table.add(name, toml_value(value))
     return table
 
 
@@ -61,10 +67,10 @@ def _price_table(values: Mapping[str, Any]) -> Table:
     table = tomlkit.table()
     for name, value in values.items():
         if name != "columns":
-            table.add(name, _value(value))
+            table.add(name, toml_value(value))
     columns = {name: spec for name, spec in values.get("columns", {}).items() if spec}
     for name, spec in columns.items():
-        table.add(tomlkit.key(["columns", name]), _inline(spec))
+        table.add(tomlkit.key(["columns", name]), inline_table(spec))
     return table
 
 
@@ -72,11 +78,11 @@ def _layout(values: Mapping[str, Any], why: Mapping[str, str]) -> Table:
     layout = tomlkit.table()
     for name, value in values.items():
         if name not in ("header", "line"):
-            layout.add(name, _value(value))
+            layout.add(name, toml_value(value))
     for level in ("header", "line"):
         columns = tomlkit.table()
         for name, spec in values[level].items():
-            item = tomlkit.item(_value(spec))
+            item = tomlkit.item(toml_value(spec))
             heading = spec["from"] if isinstance(spec, Mapping) else spec
             if why.get(heading):
                 item.comment(why[heading])
@@ -100,7 +106,7 @@ def _routine(values: Mapping[str, Any]) -> Table:
     steps = tomlkit.array()
     steps.multiline(True)
     for step in values["step"]:
-        steps.append(_inline(step))
+        steps.append(inline_table(step))
     table.add("step", steps)
     return table
 
@@ -113,7 +119,7 @@ def _questions(made: Proposal) -> AoT:
         table.add("asks", question.asks)
         if question.choices:
             for name, values in question.choices.items():
-                table.add(tomlkit.key(["choices", name]), _inline(values))
+                table.add(tomlkit.key(["choices", name]), inline_table(values))
         else:
             table.add("sets", question.sets)
         item = tomlkit.item("")
