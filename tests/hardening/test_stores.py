@@ -110,3 +110,27 @@ def test_files_of_any_shape_end_in_a_message(tmp_path, shape, name):
         status, _, said = run_here(DEMO, *command, "--store", folder)
         assert status in (0, 1, 2)
         assert status == 0 or said
+
+
+@pytest.mark.parametrize("ending", ["html", "md", "pdf", "xlsx", "csv", "json", "docx", "png", "page"])
+def test_a_report_that_does_not_fit_leaves_nothing_of_itself(tmp_path, monkeypatch, ending):
+    target = tmp_path / f"r.{ending}"
+    target.write_text("as it was")
+
+    def full(*_arguments):
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    monkeypatch.setattr(os, "fsync", full)
+    book = dokima.load(DEMO)
+    priced = book.price(DEMO / "orders")
+    proof = dokima.prove(DEMO, coverage=True) if ending == "page" else None
+    ways = {
+        "png": lambda: dokima.draw(priced["SQ-2041"].line(10), target),
+        "page": lambda: dokima.coverage_page(DEMO, proof, target),
+        "docx": lambda: dokima.report(book).write(target),
+    }
+    work = ways.get(ending, lambda: dokima.report(priced).write(target))
+    with pytest.raises(dokima.DokimaError, match="cannot be written: No space left on device"):
+        work()
+    assert target.read_text() == "as it was"
+    assert [path.name for path in tmp_path.iterdir()] == [target.name]

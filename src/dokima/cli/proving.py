@@ -168,11 +168,7 @@ def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool
 def _page(target: Path, folder: Path, proof: Proof) -> None:
     if target.suffix.lower() != ".html":
         raise DokimaError(f"expected a page ending in .html (got '{target.name}')")
-    text = coverage_page(folder, proof)
-    try:
-        target.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
+    coverage_page(folder, proof, target)
     note(f"written: {target}")
 
 

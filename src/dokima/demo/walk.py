@@ -81,7 +81,9 @@ def copy_demo(target: Path) -> Path:
         try:
             shutil.copytree(source, target)
         except OSError as error:
-            raise DokimaError(f"'{target}' cannot be made: {error.strerror}") from None
+            shutil.rmtree(target, ignore_errors=True)  # half a demo would be taken for one
+            said = error.strerror or str(error.args[0][0][2]).partition(": ")[0]  # of the first file
+            raise DokimaError(f"'{target}' cannot be made: {said}") from None
     return target
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
@@ -189,7 +190,9 @@ def write_sheets(path: Path, sheets: Mapping[str, Mapping[str, Sequence[Any]]]) 
         sheet.append([_written(sheet, heading) for heading in columns])
         for row in zip(*columns.values(), strict=True):
             sheet.append([_written(sheet, value) for value in row])
-    book.save(path)
+    content = io.BytesIO()  # an archive that fails half way would try to end itself later, and fail again
+    book.save(content)
+    path.write_bytes(content.getvalue())
 
 
 def _refuse(value: Any, heading: str) -> None:

@@ -12,6 +12,7 @@ from dokima.changes.variance import Variance
 from dokima.engine.explaining.explanation import Explanation, QuantityPrice
 from dokima.engine.running.calculation import PricedLine, PricedOrder
 from dokima.errors import DokimaError
+from dokima.formats.whole_files import whole_file
 from dokima.reports.bars import Bar, line_bars, order_bars
 from dokima.reports.extras import needed
 from dokima.reports.formatting import number, signed
@@ -174,10 +175,9 @@ def _save(figure: Any, axes: Axes, target: Path) -> None:
         axes.spines[side].set_visible(False)
     axes.tick_params(length=0, colors=_INK)
     axes.yaxis.set_major_formatter(lambda value, _place: number(Decimal(f"{value:.10g}")))
-    try:
-        figure.savefig(target, metadata={"Software": None} if target.suffix == ".png" else None)
-    except OSError as error:
-        raise DokimaError(f"'{target}' cannot be written: {error.strerror}") from None
+    form = target.suffix.lower().removeprefix(".")
+    with whole_file(target) as beside:
+        figure.savefig(beside, metadata={"Software": None} if form == "png" else None, format=form)
 
 
 def draw(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from dokima.errors import DokimaError
+from dokima.formats.whole_files import write_whole
 from dokima.proving.proof import Proof
 from dokima.reports.inert import visible
 from dokima.reports.language import _
@@ -12,15 +13,16 @@ from dokima.reports.proofs import HEADLINE
 from dokima.rulebook.marking import marked_files
 
 
-def coverage_page(folder: str | Path, proof: Proof) -> str:
+def coverage_page(folder: str | Path, proof: Proof, path: str | Path | None = None) -> str:
     """The rulebook with its marks as HTML, everything in one text.
 
     Args:
         folder: The folder of the rulebook.
         proof: What came of its cases, with what they reach.
+        path: A file that the page is written to, None for none.
 
     Raises:
-        DokimaError: The proof was taken without coverage, or a file cannot be read.
+        DokimaError: The proof was taken without coverage, or a file cannot be read or written.
     """
     if proof.coverage is None:
         raise DokimaError("expected a proof with coverage: prove(folder, coverage=True)")
@@ -36,4 +38,7 @@ def coverage_page(folder: str | Path, proof: Proof) -> str:
     page = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True)
     name = Path(folder).resolve().name
     shown = page.get_template("coverage.html").render(name=name, files=files, counts=counts, cases=len(proof))
-    return visible(shown)
+    text = visible(shown)
+    if path is not None:
+        write_whole(Path(path), text)
+    return text

@@ -12,6 +12,7 @@ from rich.console import Console, RenderableType
 from dokima.errors import DokimaError, NotFound
 from dokima.formats.results.detail import Detail
 from dokima.formats.results.registry import data_of, to_csv, to_json
+from dokima.formats.whole_files import whole_file, write_whole
 from dokima.reports.forms import Forms, forms_of, function_of, texts_of, writers_of
 from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
@@ -127,11 +128,7 @@ class Report:
         Raises:
             DokimaError: The file cannot be written.
         """
-        text = self.json + "\n"
-        try:
-            Path(path).write_text(text, encoding="utf-8")
-        except OSError as error:
-            raise DokimaError(f"'{path}' cannot be written: {error.strerror}") from None
+        write_whole(Path(path), self.json + "\n")
 
     def to_html(self, path: str | Path) -> None:
         """Write the report as one HTML file.
@@ -182,11 +179,8 @@ class Report:
         known = writers_of(self.result)
         if ending not in known:
             raise NotFound(f"expected a report ending in {', '.join(known)} (got '{path}')")
-        try:
-            with speaking(self.locale):
-                function_of(known[ending])(self._made(), Path(path))
-        except OSError as error:
-            raise DokimaError(f"'{path}' cannot be written: {error.strerror}") from None
+        with speaking(self.locale), whole_file(Path(path)) as beside:
+            function_of(known[ending])(self._made(), beside)
 
     def _made(self) -> Any:
         if self._paper is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 from decimal import Decimal
 from pathlib import Path
@@ -27,7 +28,9 @@ def write_xlsx(paper: Paper, target: Path) -> None:
         sheet = book.create_sheet(_title(section.heading))
         _sheet(sheet, section, paper, facts=sheet is book.worksheets[0])
     book.properties.title = paper.title
-    book.save(target)
+    content = io.BytesIO()  # an archive that fails half way would try to end itself later, and fail again
+    book.save(content)
+    target.write_bytes(content.getvalue())
 
 
 def _title(heading: str) -> str:

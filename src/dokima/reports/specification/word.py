@@ -50,7 +50,9 @@ def write_docx(spec: Specification, target: Path) -> None:
             _heading(document, piece, marks[piece.number])
         else:
             _paragraph(document, piece)
-    document.save(str(target))
+    content = io.BytesIO()  # as for workbooks: the file is written in one go
+    document.save(content)
+    target.write_bytes(content.getvalue())
 
 
 def _styles(document: Any) -> None:
