@@ -11,6 +11,7 @@ from typing import Any
 
 from dokima.changes.policy import is_policy
 from dokima.engine.program import ProgramDefinition
+from dokima.errors import ExactError, RulebookError, RulebookProblem
 from dokima.exact import decimals
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Column, Dates, Flags, Texts
@@ -52,7 +53,7 @@ def program_definition(
     return ProgramDefinition(
         name=sections.rulebook.name,
         fields=Fields.standard(header, line, [state, *sections.delivery.values()], sections.payment.values()),
-        values={name: column_of_value(value) for name, value in sections.value.items()},
+        values={name: _named_value(name, value) for name, value in sections.value.items()},
         tables=list(sections.table.values()),
         sources=sources,
         questions=[each for each in sections.question if each.is_open],
@@ -104,6 +105,14 @@ def minor_units() -> Mapping[str, int]:
     from babel.numbers import get_currency_precision, list_currencies
 
     return {code: get_currency_precision(code) for code in sorted(list_currencies())}
+
+
+def _named_value(name: str, value: Any) -> Column:
+    """A named value as a column; what it cannot be is told with its place."""
+    try:
+        return column_of_value(value)
+    except ExactError as error:
+        raise RulebookError([RulebookProblem("", f"value.{name}", str(error))]) from None
 
 
 def column_of_value(value: Any) -> Column:

@@ -255,7 +255,10 @@ def _compile(
     if unknown := _without_source([*own, *kinds]):
         raise RulebookError([text.placed(problem) for problem in (*problems, *unknown)])
     layouts = {name: _reached(layout, sections.source, problems) for name, layout in sections.layout.items()}
-    definition = program_definition(sections, _with_kinds(model), sources, own, kinds)
+    try:
+        definition = program_definition(sections, _with_kinds(model), sources, own, kinds)
+    except RulebookError as error:
+        raise RulebookError([text.placed(problem) for problem in (*problems, *error.problems)]) from None
     problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
     try:
         program = build_program(definition)
