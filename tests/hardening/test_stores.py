@@ -134,3 +134,15 @@ def test_a_report_that_does_not_fit_leaves_nothing_of_itself(tmp_path, monkeypat
         work()
     assert target.read_text() == "as it was"
     assert [path.name for path in tmp_path.iterdir()] == [target.name]
+
+
+@pytest.mark.parametrize("told", ["[]", '{"pieces": [5], "form": 1, "about": {}}', '{"form": "x"}', "\x00"])
+def test_a_manifest_of_any_shape_and_a_folder_that_cannot_be_made(tmp_path, told):
+    out = tmp_path / "o.parquet"
+    out.mkdir()
+    (out / "_manifest.json").write_text(told)
+    status, _, said = run_here(DEMO, "price", "orders", "--out", out, "--resume")
+    assert (status, "is no manifest of a run" in said) == (2, True)
+    (tmp_path / "file").write_text("")
+    status, _, said = run_here(DEMO, "price", "orders", "--out", tmp_path / "file" / "o.parquet")
+    assert (status, "cannot be written: Not a directory" in said) == (2, True)

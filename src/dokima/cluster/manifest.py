@@ -104,15 +104,19 @@ def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
     """
     path = folder / NAME
     if not path.exists():
-        if folder.exists() and any(folder.iterdir()):
-            raise DokimaError(f"'{folder}' holds other files: a run writes to a folder of its own")
-        folder.mkdir(parents=True, exist_ok=True)
+        try:
+            if folder.exists() and any(folder.iterdir()):
+                raise DokimaError(f"'{folder}' holds other files: a run writes to a folder of its own")
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise DokimaError(f"'{folder}' cannot be written: {error.strerror}") from None
         return Manifest(folder, about)
     if not resume:
         raise DokimaError(f"'{folder}' holds a run already: --resume goes on with it, or choose another folder")
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
         form, kept, pieces = data["form"], About(**data["about"]), list(data["pieces"])
+        written = [(folder / str(piece["file"]), str(piece["sha256"])) for piece in pieces]
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise DokimaError(f"'{path}' is no manifest of a run ({error})") from None
     if form != FORM:
@@ -121,9 +125,8 @@ def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
         now = asdict(about)[name]
         if was != now:
             raise DokimaError(f"the run in '{folder}' had another {name}: expected {_short(was)} (got {_short(now)})")
-    for piece in pieces:
-        file = folder / piece["file"]
-        if not file.is_file() or hashlib.sha256(file.read_bytes()).hexdigest() != piece["sha256"]:
+    for file, digest in written:
+        if not file.is_file() or hashlib.sha256(file.read_bytes()).hexdigest() != digest:
             raise DokimaError(f"'{file}' is not the file that the run wrote; remove the folder and begin anew")
     return Manifest(folder, about, pieces, bool(data["done"]))
 

@@ -34,7 +34,7 @@ def add_cases(path: str | Path, cases: Iterable[Case]) -> None:
         there = text_of(target) if target.exists() else ""
         target.parent.mkdir(parents=True, exist_ok=True)
     except (OSError, UnicodeDecodeError) as error:
-        raise DokimaError(f"'{target}' cannot be written: {error}") from None
+        raise DokimaError(f"'{target}' cannot be written: {getattr(error, 'strerror', None) or error}") from None
     told = [there.rstrip() + "\n"] if there.strip() else []
     write_whole(target, "\n".join([*told, *(case_text(each) for each in cases)]))
 
