@@ -58,7 +58,8 @@ class Boundaries:
 
     def _field(self, name: str) -> Field | None:
         level, _, field = name.partition(".")
-        known = {"header": self.program.fields.header, "line": self.program.fields.line}.get(level, {})
+        fields = self.program.fields
+        known = {"header": fields.header, "line": fields.line, "parent": fields.line}.get(level, {})
         return known.get(field)
 
     def _read(self) -> list[str]:

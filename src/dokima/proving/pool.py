@@ -172,13 +172,17 @@ def plain(value: Any) -> Any:
 
 
 def changed(order: Document, changes: Sequence[Change]) -> Document:
-    """An order with some fields changed; those of a line in the first one without sub-lines."""
+    """An order with some fields changed: those of a line in the first without sub-lines, of a parent in that above."""
     lines = [dict(line) for line in order["lines"]]
     made: dict[str, Any] = {**order, "lines": lines}
     leaf = leaf_of(made)
+    above = str(leaf.get("number", "")).rpartition("/")[0]
+    parent = next((line for line in lines if above and str(line.get("number")) == above), None)
     for name, value in changes:
         level, _, what = name.partition(".")
-        place = made if level == "header" else leaf
+        place = {"header": made, "parent": parent}.get(level, leaf)
+        if place is None:
+            continue
         if value is None:
             place.pop(what, None)
         else:
