@@ -3,8 +3,10 @@
 import contextlib
 import itertools
 import os
+import shutil
 from decimal import Decimal
 
+import openpyxl
 import pandas
 import pyarrow as pa
 import pytest
@@ -172,3 +174,35 @@ def test_a_row_too_long_in_another_encoding_is_told_once(tmp_path, capfd):
     with pytest.raises(dokima.DocumentError, match="expected a CSV file in utf-8"):
         BOOK.price(file)
     assert capfd.readouterr().err == ""
+
+
+@pytest.mark.parametrize(
+    ("column", "said"),
+    [
+        (
+            'min_quantity = { kind = "text"',
+            r"table\.agreed\.breaks\.min_quantity: expected a column of numbers .its kind is text",
+        ),
+        (
+            'valid_from = { kind = "text"',
+            r"table\.agreed\.window\.valid_from: expected a column of dates .its kind is text",
+        ),
+    ],
+)
+def test_columns_that_are_said_to_be_what_they_cannot_be(tmp_path, column, said):
+    shutil.copytree(DEMO, tmp_path / "b")
+    file = tmp_path / "b" / "rulebook.toml"
+    text = file.read_text()
+    name = column.partition(" ")[0]
+    kept = "".join(line for line in text.splitlines(True) if not line.startswith(f"columns.{name}"))
+    file.write_text(
+        kept.replace('choose = ["lowest price / base"]', f'choose = ["lowest price / base"]\ncolumns.{column} }}')
+    )
+    with pytest.raises(dokima.RulebookError, match=said):
+        dokima.load(tmp_path / "b")
+
+
+def test_a_workbook_without_a_cell(tmp_path):
+    openpyxl.Workbook().save(tmp_path / "o.xlsx")
+    with pytest.raises(dokima.DocumentError, match="expected headings in row 1 .the row is empty"):
+        BOOK.price(tmp_path / "o.xlsx")

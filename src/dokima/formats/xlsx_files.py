@@ -117,10 +117,11 @@ def _headings(cells: Sequence[Sequence[Any]], row: int, where: str) -> dict[int,
     found = {at: heading for at, heading in found.items() if heading}
     widths = [sum(cell != "" for cell in other) for other in cells[:20]]
     widest = max(widths, default=0)
-    hint = f"; row {widths.index(widest) + 1} may hold them: heading_row = {widths.index(widest) + 1}"
+    at = widths.index(widest) + 1 if widest > 1 else 0
+    hint = f"; row {at} may hold them: heading_row = {at}" if at else ""
     if not found or (len(found) == 1 and widest > 2):
         only = f"it holds only '{next(iter(found.values()))}'" if found else "the row is empty"
-        message = f"expected headings in row {row} ({only}{hint if widest > 1 else ''})"
+        message = f"expected headings in row {row} ({only}{hint})"
         raise DocumentError([Problem("", "", "", message, where, row)])
     counts = Counter(found.values())
     if twice := next((at for at, heading in found.items() if counts[heading] > 1), None):

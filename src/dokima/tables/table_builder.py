@@ -61,6 +61,7 @@ class _Builder:
         kinds = self._kinds(conditions)
         fields, cells, problems = read_columns(spec, self.source, kinds)
         self.problems += problems
+        self._check_kinds(fields)
         self._raise_problems()
         defaults = self._defaults(fields)
         columns = {name: _filled(column, defaults.get(name)) for name, column in cells.items()}
@@ -152,6 +153,18 @@ class _Builder:
             window = self.definition.window
             kinds |= {column: "date" for column in (window.start, window.until) if column}
         return {**kinds, **dict.fromkeys(self.definition.breaks, "decimal")}
+
+    def _check_kinds(self, fields: Mapping[str, Field]) -> None:
+        """A break is counted and a window has days, whatever the columns are said to be."""
+        window = self.definition.window
+        for key, wanted, names in (
+            ("breaks", NUMBERS, tuple(self.definition.breaks)),
+            ("window", {"date"}, tuple(filter(None, (window.start, window.until))) if window is not None else ()),
+        ):
+            for name in names:
+                if name in fields and fields[name].kind not in wanted:
+                    what = "numbers" if key == "breaks" else "dates"
+                    self._problem(f"{key}.{name}", f"expected a column of {what} (its kind is {fields[name].kind})")
 
     def _defaults(self, fields: Mapping[str, Field]) -> dict[str, Column]:
         defaults: dict[str, Column] = {}
