@@ -129,7 +129,7 @@ KINDS = (
     in_data, in_edits, in_json, in_formulas, in_rulebooks, in_rulebook_texts, in_tables, of_file("orders.csv"),
     of_file("orders.xlsx"), of_file("orders.jsonl"), of_file("orders.parquet"), in_the_shell, in_a_store,
 )  # fmt: skip
-INPUTS = int(os.environ.get("DOKIMA_TEST_INPUTS", "600"))
+INPUTS = int(os.environ.get("DOKIMA_TEST_INPUTS", "250"))
 """Of each kind in the long run, as far as one does not take longer than others."""
 SLOW = {"in_rulebooks": 6, "in_rulebook_texts": 4, "in_tables": 6, "in_the_shell": 5, "in_a_store": 20}
 """How many times as long as others a kind takes, about."""
@@ -166,7 +166,7 @@ def run_kind(work, seeds, folder):
 
 @pytest.mark.parametrize("work", KINDS, ids=lambda work: work.__name__)
 def test_damaged_inputs(work, folder):
-    run_kind(work, range(60 // SLOW.get(work.__name__, 1)), folder)
+    run_kind(work, range(40 // SLOW.get(work.__name__, 1)), folder)
 
 
 @pytest.mark.long

@@ -14,7 +14,7 @@ import pytest
 import dokima
 from tests.books import DEMO
 
-KILLS = int(os.environ.get("DOKIMA_TEST_KILLS", "60"))
+KILLS = int(os.environ.get("DOKIMA_TEST_KILLS", "30"))
 HEADER = {"kind": "sales", "date": "2026-03-02", "customer": "FERNHOLT", "pick_up": True}
 
 
@@ -78,7 +78,7 @@ def test_writers_wait_for_each_other_and_for_none_that_died(tmp_path):
 
 @pytest.mark.long
 def test_sixteen_writers_and_locks_whose_holders_die(tmp_path):
-    race(tmp_path / "s", writers=16, turns=20, deaths=20)
+    race(tmp_path / "s", writers=16, turns=10, deaths=16)
 
 
 def edits_for_ever(folder, book, seed):
