@@ -55,7 +55,7 @@ class TableReached:
         lost: Rows that were looked at and lost, and by what.
         breaks: For rows with a break whether values below, at and above it were met.
         edges: For rows with a window whether its first and its last day were met.
-        broken: Rows with a break, the first of each value.
+        break_rows: Rows with a break, the first of each value.
     """
 
     rows: int
@@ -63,7 +63,7 @@ class TableReached:
     lost: dict[int, set[str]] = field(default_factory=dict)
     breaks: dict[int, set[str]] = field(default_factory=dict)
     edges: dict[int, set[str]] = field(default_factory=dict)
-    broken: tuple[int, ...] = ()
+    break_rows: tuple[int, ...] = ()
 
     def add(self, what: str, row: int) -> None:
         """Note what a row has met: it won, it lost by something, a side of its break, an end of its window."""
@@ -214,7 +214,7 @@ def nothing_reached(program: Program) -> Coverage:
     states = program.definition.lifecycle.states
     found.moves = {f"{name} to {after}": False for name, state in states.items() for after in state.to}
     found.tables = {
-        name: TableReached(table.size, broken=_first_of_breaks(table)) for name, table in program.tables.items()
+        name: TableReached(table.size, break_rows=_first_of_breaks(table)) for name, table in program.tables.items()
     }
     return found
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import itertools
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -81,10 +82,7 @@ class Pool:
         self.batches.append(batch)
         for target, orders in reached(batch, np.ones(batch.orders.count, bool), rows):
             self.hits.setdefault(target, set()).update((np.unique(orders) + start).tolist())
-        places = {number: start + at for at, number in enumerate(batch.orders.numbers)}
-        for finding in batch.pricing.calculation.findings:
-            place = places[finding.order]
-            self.flawed[place] = self.flawed.get(place, 0) + 1
+        self.flawed |= {start + at: count for at, count in flaws(batch).items()}
 
     def _is_new(self, order: Document) -> bool:
         said = repr(order)
@@ -114,6 +112,12 @@ def checked(program: Program, documents: Sequence[Document], today: datetime.dat
     return Batch(cases, program, orders, pricing, "", run, tuple(program.definition.moments)), list(made)
 
 
+def flaws(batch: Batch) -> Counter[int]:
+    """How many findings pricing gave each order, by its place in the batch; orders without any are left out."""
+    places = {number: at for at, number in enumerate(batch.orders.numbers)}
+    return Counter(places[finding.order] for finding in batch.pricing.calculation.findings)
+
+
 def seeds(program: Program, cases: Sequence[Case], today: datetime.date) -> list[Document]:
     """Orders to begin with: those of cases, and one for each routine and for some rows of each table."""
     found = [
@@ -129,7 +133,7 @@ def seeds(program: Program, cases: Sequence[Case], today: datetime.date) -> list
             example = examples.of(table, [row])
             if example is not None:
                 found.append(_document(program, example))
-    return [replaced for replaced in found if replaced]
+    return found
 
 
 def _document(program: Program, example: Mapping[str, Any]) -> Document:

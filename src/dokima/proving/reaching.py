@@ -52,7 +52,7 @@ class Target:
 
 
 Reached = tuple[Target, Integers]
-"""A target, and the order of each line or order that reaches it."""
+"""A target, and the place in the batch of the order of each line, or of each order, that reaches it."""
 
 
 def reached(batch: Batch, kept: Mask, most: int = MOST_LINES) -> Iterator[Reached]:
@@ -60,8 +60,11 @@ def reached(batch: Batch, kept: Mask, most: int = MOST_LINES) -> Iterator[Reache
 
     Args:
         batch: The orders, priced.
-        kept: Of which orders the rows of tables are looked at.
-        most: Of how many lines they are looked at.
+        kept: Whether the rows of tables are looked at, one flag for each order.
+        most: The most lines, over all orders, of which they are.
+
+    Yields:
+        Targets, each with the places of the orders in the batch: one for each line or order that reaches it.
     """
     yield from rules_reached(batch)
     for part in batch.pricing.parts:
@@ -85,6 +88,18 @@ def option_path(routine: Routine, at: int) -> str:
     """What an option of a routine is called: its place, and its formula."""
     step = routine.steps[0]
     return f"{routine.name}.{step.name}.options.{at} ({step.options[at].value.source})"
+
+
+def setting_of(target: Target) -> str:
+    """The path of the setting that a target is in, as the rulebook's text has it: of a step below its routine.
+
+    Args:
+        target: A condition, or what is reached of a step: an option, its figure, its limits.
+    """
+    if target.name.startswith("rule."):
+        return target.name
+    routine, _, rest = target.name.removeprefix("routine.").partition(".")
+    return f"routine.{routine}.step.{rest}"
 
 
 def rules_reached(batch: Batch) -> Iterator[Reached]:

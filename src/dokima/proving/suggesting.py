@@ -15,9 +15,9 @@ from dokima.proving.cases import Case
 from dokima.proving.coverage import Coverage
 from dokima.proving.mutants import Mutant
 from dokima.proving.mutation import Survivor
-from dokima.proving.pool import MOST_SEEDS, Document, Pool, checked, further, near_breaks, neighbours, seeds
+from dokima.proving.pool import MOST_SEEDS, Document, Pool, checked, flaws, further, near_breaks, neighbours, seeds
 from dokima.proving.reaching import Target, reached
-from dokima.proving.running_cases import Batch, run_cases
+from dokima.proving.running_cases import run_cases
 from dokima.proving.suggested_cases import Suggestion, Suggestions, is_reached, named, recorded
 from dokima.proving.suggested_edits import Edits
 from dokima.proving.targets import KILL, KILLS, Readings, rule_of, target_words, wanted_of
@@ -226,18 +226,16 @@ class _Search:
             batch, kept = checked(self.program, smaller, self.today)
             if batch is None:
                 return order
+            every = np.ones(batch.orders.count, bool)
+            hits = {target: set(orders.tolist()) for target, orders in reached(batch, every)}
             still = set(range(len(kept)))
-            wanted = {each for each in targets if each.kind != KILL}
-            hits = {
-                target: set(orders.tolist()) for target, orders in reached(batch, np.ones(batch.orders.count, bool))
-            }
-            for target in wanted:
-                still &= hits.get(target, set())
             for target in targets:
                 if target.kind == KILL:
-                    still &= set(differing(self.program, self.mutants[target.name], batch))
-            worse = _findings_of(batch)
-            fitting = [kept[at] for at in sorted(still) if worse.get(at, 0) <= flawed]
+                    still &= differing(self.program, self.mutants[target.name], batch)
+                else:
+                    still &= hits.get(target, set())
+            worse = flaws(batch)
+            fitting = [kept[at] for at in sorted(still) if worse[at] <= flawed]
             if not fitting:
                 return order
             order = smaller[fitting[0]]
@@ -267,14 +265,6 @@ class _Search:
 def _is_of_rows(targets: Sequence[Target]) -> bool:
     """Whether a case would be for rows of tables only."""
     return all(target.kind == "tables" for target in targets)
-
-
-def _findings_of(batch: Batch) -> dict[int, int]:
-    places = {number: at for at, number in enumerate(batch.orders.numbers)}
-    found: dict[int, int] = {}
-    for finding in batch.pricing.calculation.findings:
-        found[places[finding.order]] = found.get(places[finding.order], 0) + 1
-    return found
 
 
 def _smaller(order: Document) -> Iterator[Document]:

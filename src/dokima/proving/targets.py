@@ -8,7 +8,7 @@ from dokima.engine.program import Program
 from dokima.formulas import Formula
 from dokima.model.said import Said
 from dokima.proving.coverage import Coverage
-from dokima.proving.reaching import Target, leaves_of
+from dokima.proving.reaching import SIDES, Target, leaves_of, setting_of
 from dokima.proving.usage import all_formulas
 from dokima.tables.candidates import row_terms
 
@@ -33,9 +33,9 @@ def wanted_of(coverage: Coverage) -> dict[Target, int]:
     for kind in ("options", "steps", "limits", "winners"):
         found |= {Target(kind, name): HEADLINE for name, count in getattr(coverage, kind).items() if not count}
     for name, table in coverage.tables.items():
-        for row in table.broken[:MOST_BREAKS]:
+        for row in table.break_rows[:MOST_BREAKS]:
             met = table.breaks.get(row, set())
-            found |= {Target("tables", name, what, row): ROWS for what in ("below", "at", "above") if what not in met}
+            found |= {Target("tables", name, what, row): ROWS for what in SIDES if what not in met}
     return found
 
 
@@ -111,11 +111,7 @@ def target_words(program: Program, target: Target) -> str:
 
 def _condition(program: Program, target: Target) -> str:
     formulas: Mapping[str, Formula] = dict(all_formulas(program))
-    path = target.name
-    if path not in formulas:  # of a step: routine.NAME.STEP.when is routine.NAME.step.STEP.when there
-        routine, _, rest = path.removeprefix("routine.").partition(".")
-        path = f"routine.{routine}.step.{rest}"
-    texts = [text for text, _ in leaves_of(formulas[path])]
+    texts = [text for text, _ in leaves_of(formulas[setting_of(target)])]
     return texts[target.place]
 
 

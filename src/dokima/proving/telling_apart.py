@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Set
+from dataclasses import replace
 
 from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program
@@ -42,8 +43,7 @@ def differing(program: Program, mutant: Mutant, batch: Batch) -> Set[int]:
 
 def _ruled(batch: Batch, changed: Program) -> set[int]:
     """Orders about which a rule says something else."""
-    other = Batch(batch.cases, changed, batch.orders, batch.pricing, batch.moment, batch.run, batch.also)
-    before, after = _speaking(batch), _speaking(other)
+    before, after = _speaking(batch), _speaking(replace(batch, program=changed))
     nobody: set[int] = set()
     return set().union(*(before.get(each, nobody) ^ after.get(each, nobody) for each in before.keys() | after.keys()))
 

@@ -9,6 +9,7 @@ from typing import Literal
 
 from dokima.formats.regular_files import text_of
 from dokima.proving.coverage import Coverage
+from dokima.proving.reaching import Target, setting_of
 from dokima.rulebook.places import line_of
 
 Reach = Literal["", "all", "some", "none"]
@@ -76,17 +77,15 @@ def _met(coverage: Coverage) -> Iterator[tuple[str, int, int, str]]:
         met = (rule.fired > 0) + (rule.passed > 0)
         yield f"rule.{name}", met, 2, f"speaks {rule.fired}, passes {rule.passed}, does not apply {rule.does_not_apply}"
     for path, leaves in coverage.conditions.items():
-        routine, _, rest = path.removeprefix("routine.").partition(".")
-        key = f"routine.{routine}.step.{rest}" if path.startswith("routine.") else path
+        key = setting_of(Target("conditions", path))
         for leaf in leaves:
             seen = [word for word, was in (("true", leaf.true), ("false", leaf.false)) if was]
             yield key, len(seen), 2, f"{leaf.text}: seen {' and '.join(seen) or 'neither true nor false'}"
     for kind, word in (("options", "price option"), ("steps", "step"), ("limits", "limit"), ("winners", "best of")):
         for name, count in getattr(coverage, kind).items():
-            routine, _, rest = name.partition(".")
-            step, _, tail = rest.partition(".")
-            said = tail if kind == "options" else name
-            yield f"routine.{routine}.step.{step}", int(count > 0), 1, f"{word} {said}: {count} lines"
+            said = name.split(".", 2)[2] if kind == "options" else name
+            step = ".".join(name.split(".", 2)[:2])
+            yield setting_of(Target("steps", step)), int(count > 0), 1, f"{word} {said}: {count} lines"
     for name, done in coverage.moves.items():
         yield f"states.order.{name.partition(' to ')[0]}", int(done), 1, f"{name}: {'met' if done else 'never'}"
     for name, table in coverage.tables.items():
