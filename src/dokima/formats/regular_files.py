@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import stat
 from pathlib import Path
 
 from dokima.limits import FILE_BYTES, TEXT_BYTES
@@ -13,18 +14,18 @@ def regular(path: Path, most: int | None = FILE_BYTES) -> Path:
 
     Args:
         path: The path.
-        most: The most bytes that it may have, None for any.
+        most: The most bytes that it may have; None for any size.
 
     Raises:
         OSError: It is a pipe, a device, a socket, or too large; its ``strerror`` says so.
     """
     try:
-        found = path.stat()
+        found = path.stat()  # through links: what is read is what they point at
     except ValueError as error:  # a path with a NUL in it
         raise OSError(errno.EINVAL, str(error)) from None
-    if path.is_dir():
+    if stat.S_ISDIR(found.st_mode):
         raise IsADirectoryError(errno.EISDIR, "it is a folder")
-    if not path.is_file():
+    if not stat.S_ISREG(found.st_mode):
         raise OSError(errno.EINVAL, "it is no regular file")
     if most is not None and found.st_size > most:
         raise OSError(errno.EFBIG, f"expected at most {most // 2**20} MB (it has {found.st_size // 2**20})")

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from dokima.errors import DokimaError
 
@@ -14,6 +16,23 @@ def write_whole(path: Path, text: str) -> None:
     """Write a text in UTF-8, whole or not at all; see `whole_file`."""
     with whole_file(path) as beside:
         beside.write_text(text, encoding="utf-8", newline="")
+
+
+def write_in_one_go(target: Path, save: Callable[[BinaryIO], None]) -> None:
+    """Write what a library saves as an archive: into memory first, then the file.
+
+    An archive that cannot be written to its end would try to end itself when it is forgotten, and fail once more.
+
+    Args:
+        target: The file.
+        save: Saves to a file that is open.
+
+    Raises:
+        OSError: The file cannot be written.
+    """
+    content = io.BytesIO()
+    save(content)
+    target.write_bytes(content.getvalue())
 
 
 def sync_folder(folder: Path) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
@@ -15,6 +14,7 @@ import numpy as np
 from dokima.errors import DocumentError, DokimaError, Problem, nearest
 from dokima.formats.grid import Grid, coded
 from dokima.formats.regular_files import regular
+from dokima.formats.whole_files import write_in_one_go
 from dokima.formats.xlsx_marks import SheetMarks, sheet_marks
 from dokima.model.values import PLAIN_MARKS, Marks
 
@@ -191,9 +191,7 @@ def write_sheets(path: Path, sheets: Mapping[str, Mapping[str, Sequence[Any]]]) 
         sheet.append([_written(sheet, heading) for heading in columns])
         for row in zip(*columns.values(), strict=True):
             sheet.append([_written(sheet, value) for value in row])
-    content = io.BytesIO()  # an archive that fails half way would try to end itself later, and fail again
-    book.save(content)
-    path.write_bytes(content.getvalue())
+    write_in_one_go(path, book.save)
 
 
 def _refuse(value: Any, heading: str) -> None:

@@ -10,6 +10,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from dokima.errors import DokimaError, listed, nearest
+from dokima.model.columns import shown
 from dokima.model.content import canonical_json, digest_of
 from dokima.model.values import BadValue, ValueReader
 
@@ -129,6 +130,26 @@ def _plain(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [_plain(each) for each in value]
     return value if value is None or isinstance(value, bool | int | str | Decimal | datetime.date) else str(value)
+
+
+def line_paths(case: Case) -> list[str]:
+    """What is recorded of each line of a case's order: its price and its net amount, as paths of expectations."""
+    lines = case.order.get("lines", []) if isinstance(case.order, Mapping) else []
+    numbers = [str(line.get("number") or (at + 1) * 10) for at, line in enumerate(lines)]
+    return [f"line.{number}.{figure}" for number in numbers for figure in ("price", "net")]
+
+
+def written(value: Any) -> Any:
+    """A value as a case writes it: numbers as text, a blank as nothing."""
+    if value is None:
+        return ""
+    if isinstance(value, list | tuple):
+        return [written(each) for each in value]
+    if isinstance(value, Mapping):
+        return {name: written(each) for name, each in value.items() if each is not None}
+    if isinstance(value, bool | str):
+        return value
+    return format(value, "f") if isinstance(value, Decimal) else shown(value)
 
 
 class CaseError(DokimaError):

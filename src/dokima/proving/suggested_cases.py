@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from decimal import Decimal
 from typing import Any
 
 from dokima.engine.program import Program
 from dokima.model.said import SHOWN
-from dokima.proving.cases import OPEN, Case, Expected
+from dokima.proving.cases import OPEN, Case, Expected, line_paths, written
 from dokima.proving.coverage import Coverage, covered
 from dokima.proving.reaching import Target
 from dokima.proving.running_cases import run_cases
@@ -81,9 +80,7 @@ def recorded(program: Program, case: Case, paths: Sequence[str] = ()) -> tuple[C
         case: What it is of.
         paths: What is written down; prices, the total and findings if nothing is said.
     """
-    order = case.order if isinstance(case.order, Mapping) else {}
-    numbers = [str(line.get("number") or (at + 1) * 10) for at, line in enumerate(order.get("lines", []))]
-    usual = [*(f"line.{number}.{figure}" for number in numbers for figure in ("price", "net")), "payable", "findings"]
+    usual = [*line_paths(case), "payable", "findings"]
     open_ = replace(case, expect=[Expected(path, OPEN) for path in paths or usual], recorded=True)
     (outcome,), _ = run_cases([open_], lambda _: program, lambda _: {})
     if outcome.error or len(outcome.values) != len(open_.expect):
@@ -134,11 +131,5 @@ def entry_of(case: Case) -> dict[str, Any]:
         "today": case.today,
         "recorded": case.recorded,
     }
-    expect = {each.path: _written(each.value) for each in case.expect}
+    expect = {each.path: written(each.value) for each in case.expect}
     return {**{name: value for name, value in said.items() if value}, "expect": expect}
-
-
-def _written(value: Any) -> Any:
-    if isinstance(value, Decimal):
-        return format(value, "f")
-    return "" if value is None else list(value) if isinstance(value, tuple) else value

@@ -7,7 +7,7 @@ from pathlib import Path
 from dokima.errors import DokimaError
 from dokima.formats.whole_files import write_whole
 from dokima.proving.proof import Proof
-from dokima.reports.inert import visible
+from dokima.reports.html import rendered
 from dokima.reports.language import _
 from dokima.reports.proofs import HEADLINE
 from dokima.rulebook.marking import marked_files
@@ -26,19 +26,14 @@ def coverage_page(folder: str | Path, proof: Proof, path: str | Path | None = No
     """
     if proof.coverage is None:
         raise DokimaError("expected a proof with coverage: prove(folder, coverage=True)")
-    from jinja2 import Environment, PackageLoader
-
     try:
         files = marked_files(folder, proof.coverage)
     except OSError as error:
         raise DokimaError(f"'{folder}' cannot be read: {error.strerror}") from None
     headline = proof.coverage.headline()
     counts = [(_(HEADLINE[name]), *headline[name]) for name in HEADLINE if headline[name][1]]
-    loader = PackageLoader("dokima.reports", "templates")
-    page = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True)
     name = Path(folder).resolve().name
-    shown = page.get_template("coverage.html").render(name=name, files=files, counts=counts, cases=len(proof))
-    text = visible(shown)
+    text = rendered("coverage.html", name=name, files=files, counts=counts, cases=len(proof))
     if path is not None:
         write_whole(Path(path), text)
     return text

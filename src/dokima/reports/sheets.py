@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import re
 from decimal import Decimal
 from pathlib import Path
@@ -10,6 +9,7 @@ from textwrap import wrap
 from typing import Any
 
 from dokima.formats.guarding import STARTS
+from dokima.formats.whole_files import write_in_one_go
 from dokima.reports.inert import visible
 from dokima.reports.paper import Paper, Section
 
@@ -28,9 +28,7 @@ def write_xlsx(paper: Paper, target: Path) -> None:
         sheet = book.create_sheet(_title(section.heading))
         _sheet(sheet, section, paper, facts=sheet is book.worksheets[0])
     book.properties.title = paper.title
-    content = io.BytesIO()  # an archive that fails half way would try to end itself later, and fail again
-    book.save(content)
-    target.write_bytes(content.getvalue())
+    write_in_one_go(target, book.save)
 
 
 def _title(heading: str) -> str:

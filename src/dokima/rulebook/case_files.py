@@ -20,7 +20,7 @@ from dokima.formats.whole_files import write_whole
 from dokima.model.columns import shown, value_at
 from dokima.model.order import Order
 from dokima.model.raw import RawColumn
-from dokima.proving.cases import OPEN, Case, CaseError, read_case, read_sheet
+from dokima.proving.cases import OPEN, Case, CaseError, line_paths, read_case, read_sheet, written
 from dokima.proving.mutation import MutationScore, mutate
 from dokima.proving.proof import Outcome, Proof
 from dokima.proving.running_cases import Batch, run_cases
@@ -218,11 +218,8 @@ class CaseFolder:
             DokimaError: It stands in a sheet, or could not be run.
         """
         case, path, document, entry = self._entry(name)
-        lines = case.order.get("lines", []) if isinstance(case.order, Mapping) else []
         if not case.expect:
-            numbers = [str(line.get("number") or (at + 1) * 10) for at, line in enumerate(lines)]
-            paths = [*(f"line.{number}.{figure}" for number in numbers for figure in ("price", "net")), *RECORDED]
-            entry["expect"] = dict.fromkeys(paths, OPEN)
+            entry["expect"] = dict.fromkeys([*line_paths(case), *RECORDED], OPEN)
             case = replace(case, expect=read_case({"name": name, "expect": dict(entry["expect"])}, "", None, {}).expect)
         (outcome,) = self.run([case]).outcomes
         if outcome.error:
@@ -231,8 +228,8 @@ class CaseFolder:
         for expected in case.expect:
             if expected.path not in outcome.values or not (expected.is_open or case.recorded or not case.expect):
                 continue
-            new = _written(outcome.values[expected.path])
-            old = None if expected.is_open else _written(expected.value)
+            new = written(outcome.values[expected.path])
+            old = None if expected.is_open else written(expected.value)
             if new != old:
                 _put(entry["expect"], expected.path, new)
                 changed.append((expected.path, "" if old is None else shown(old) or "(blank)", shown(new) or "(blank)"))
@@ -325,19 +322,6 @@ def _rows(path: Path, book: Rulebook, table: str) -> list[dict[str, Any]]:
 def _at(column: RawColumn, row: int) -> Any:
     place = column.place(row)
     return None if place < 0 else column.values[place]
-
-
-def _written(value: Any) -> Any:
-    """A value as a case writes it: numbers as text, a blank as nothing."""
-    if value is None:
-        return ""
-    if isinstance(value, list | tuple):
-        return [_written(each) for each in value]
-    if isinstance(value, Mapping):
-        return {name: _written(each) for name, each in value.items() if each is not None}
-    return (
-        value if isinstance(value, bool | str) else format(value, "f") if isinstance(value, Decimal) else shown(value)
-    )
 
 
 def _put(expect: Any, path: str, value: Any) -> None:

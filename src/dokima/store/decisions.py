@@ -63,7 +63,8 @@ def carry_out(folder: Path, pending: Path) -> None:
     """Put the documents of a decision at their places.
 
     Raises:
-        DokimaError: One cannot be written. The decision stands, and whoever writes next completes it.
+        DocumentError: It cannot be read, or is none of ours.
+        DokimaError: A document cannot be written. The decision stands, and whoever writes next completes it.
     """
     name = pending.stem.removesuffix(ASIDE)
     try:
@@ -74,9 +75,9 @@ def carry_out(folder: Path, pending: Path) -> None:
         else:
             pending.replace(pending.with_suffix(".json"))
         sync_folder(pending.parent)
+    except DocumentError:
+        raise
     except (OSError, DokimaError) as error:
-        if isinstance(error, DocumentError):
-            raise
         said = getattr(error, "strerror", None) or error
         stands = f"'{name}' is decided, and stands: its documents will be completed by the next command"
         raise DokimaError(f"{stands} ({said})") from None

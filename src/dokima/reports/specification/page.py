@@ -4,21 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from dokima.reports.inert import visible
+from dokima.reports.html import rendered
 from dokima.reports.specification.content import Specification, numbered
 from dokima.reports.specification.diagram import svg_of
 
 
 def html_text(spec: Specification) -> str:
     """The specification as HTML, everything in one text."""
-    from jinja2 import Environment, PackageLoader
-
-    loader = PackageLoader("dokima.reports", "templates")
-    page = Environment(loader=loader, autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    shown = page.get_template("specification.html").render(
-        spec=spec, chapters=list(numbered(spec.chapters)), svg=svg_of
-    )
-    return visible(shown)
+    return rendered("specification.html", spec=spec, chapters=list(numbered(spec.chapters)), svg=svg_of)
 
 
 def write_html(spec: Specification, target: Path) -> None:

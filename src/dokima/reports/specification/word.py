@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
+from dokima.formats.whole_files import write_in_one_go
 from dokima.reports.extras import needed
 from dokima.reports.inert import visible
 from dokima.reports.specification.content import Diagram, Grid, Specification, numbered
@@ -50,9 +51,7 @@ def write_docx(spec: Specification, target: Path) -> None:
             _heading(document, piece, marks[piece.number])
         else:
             _paragraph(document, piece)
-    content = io.BytesIO()  # as for workbooks: the file is written in one go
-    document.save(content)
-    target.write_bytes(content.getvalue())
+    write_in_one_go(target, document.save)
 
 
 def _styles(document: Any) -> None:
