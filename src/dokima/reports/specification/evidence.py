@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from typing import Any
@@ -60,9 +60,9 @@ class Evidence:
             self._add(batch)
         for at, outcome in enumerate(outcomes):
             for target in refusals(program, outcome.refused_by):
-                self._note(target, at)
+                self._hit(target, at)
             for before, after in outcome.moves:
-                self._note(Target("moves", f"{before} to {after}"), at)
+                self._hit(Target("moves", f"{before} to {after}"), at)
         self._breadth = Counter(at for places in self._hits.values() for at in places)
         sound = [each for each in outcomes if each.passed and each.is_confirmed]
         self.coverage: Coverage = covered(program, sound, batches)
@@ -83,9 +83,9 @@ class Evidence:
         for target, orders in reached(batch, np.ones(batch.orders.count, bool)):
             for at in np.unique(orders).tolist():
                 if at in places:
-                    self._note(target, places[at])
+                    self._hit(target, places[at])
 
-    def _note(self, target: Target, place: int) -> None:
+    def _hit(self, target: Target, place: int) -> None:
         known = self._hits.setdefault(target, [])
         if place not in known:
             known.append(place)
@@ -111,26 +111,28 @@ class Evidence:
                 if target.name == path or target.name.startswith(f"{path}.options.")]  # fmt: skip
         if step.way.is_level or not step.way.is_amount:
             hits = [at for at in self._pricing if self._routine_of(at) == routine]
-        hits = list(dict.fromkeys(hits))
-        proving = [at for at in hits if self._proves(at, step)]
-        best = self._best(proving)
-        return Examples([self._of_step(at, step) for at in best[:MOST_EXAMPLES]], max(0, len(best) - MOST_EXAMPLES))
+        hits = list(dict.fromkeys(hits))  # each case once, in the sequence of its files
+        return self._first([at for at in hits if self._proves(at, step)], lambda at: self._of_step(at, step))
 
     def of(self, targets: Iterable[Target], paths: Sequence[str] = ()) -> Examples:
         """Cases that reach one of some targets."""
         hits = dict.fromkeys(at for target in targets for at in self._hits.get(target, []))
-        best = self._best(list(hits))
-        return Examples([self.example(at, paths) for at in best[:MOST_EXAMPLES]], max(0, len(best) - MOST_EXAMPLES))
+        return self._first(hits, lambda at: self.example(at, paths))
 
     def of_changes(self) -> Examples:
         """Cases that change an order once it is agreed."""
-        best = self._best([at for at, each in enumerate(self.outcomes) if each.case.change])
-        return Examples([self.example(at) for at in best[: 2 * MOST_EXAMPLES]], max(0, len(best) - 2 * MOST_EXAMPLES))
+        changing = [at for at, each in enumerate(self.outcomes) if each.case.change]
+        return self._first(changing, self.example, 2 * MOST_EXAMPLES)
 
     def of_table(self, table: str) -> Examples:
         """Cases for which a row of a table answers."""
         won = [each for each in self._hits if (each.kind, each.name, each.what) == ("tables", table, "won")]
         return self.of(won, ("price", table, "payable"))
+
+    def _first(self, places: Iterable[int], example: Callable[[int], Example], most: int = MOST_EXAMPLES) -> Examples:
+        """The best of some cases as examples, and how many more there are."""
+        best = self._best(places)
+        return Examples([example(at) for at in best[:most]], max(0, len(best) - most))
 
     def _best(self, places: Iterable[int]) -> list[int]:
         """Cases, those that verify first, and of them those that are about the fewest things."""

@@ -35,6 +35,16 @@ class Line:
     number: str = ""
     status: str = ""
 
+    @property
+    def is_inner(self) -> bool:
+        """Whether it stands a little further in than what it belongs to."""
+        return self.style in ("formula", "given", "came")
+
+    @property
+    def stays_with_next(self) -> bool:
+        """Whether no page may end between it and what follows."""
+        return self.style in ("chapter", "part", "label", "case", "given")
+
 
 Piece = Line | Grid | Diagram
 

@@ -1,4 +1,4 @@
-"""A specification as PDF: an outline, page numbers, table heads on every page."""
+"""A specification as PDF: bookmarks, page numbers, table heads on every page."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ def write_pdf(spec: Specification, target: Path) -> None:
             number = f"{piece.number} " if piece.number else ""
             text = escape(visible(f"{number}{piece.text}"))
             if piece.style in ("chapter", "part"):
-                flow.append(_Heading(f"{number}{piece.text}", 0 if piece.style == "chapter" else 1))
+                flow.append(_bookmark(f"{number}{piece.text}", 0 if piece.style == "chapter" else 1))
             flow.append(Paragraph(text, _style(piece)))
     document = SimpleDocTemplate(
         str(target), pagesize=A4, title=f"{spec.title}: specification", author="Dokima", lang="en",
@@ -63,19 +63,19 @@ def _style(line: Line) -> Any:
     font, size, ink = _SIZES[line.style]
     ink = {"unconfirmed": _OPEN, "failed": _BAD}.get(line.status, ink)
     above = {"chapter": 20, "part": 12, "label": 7, "case": 4, "note": 5}.get(line.style, 1)
-    indent = 12 * line.depth + (10 if line.style in ("formula", "given", "came") else 0)
+    indent = 12 * line.depth + (10 if line.is_inner else 0)
     back = {"backColor": _NOTE, "borderPadding": 3, "spaceAfter": 6} if line.style == "note" else {}
     return ParagraphStyle(
         line.style, fontName=font, fontSize=size, leading=size * 1.35, textColor=ink, leftIndent=indent,
-        spaceBefore=above, keepWithNext=line.style in ("chapter", "part", "label", "case", "given"), **back,
+        spaceBefore=above, keepWithNext=line.stays_with_next, **back,
     )  # fmt: skip
 
 
-def _Heading(title: str, level: int) -> Any:
-    """What puts a heading into the outline of the file."""
+def _bookmark(title: str, level: int) -> Any:
+    """What puts a heading among the bookmarks of the file; it takes no room."""
     from reportlab.platypus import Flowable
 
-    class Heading(Flowable):  # type: ignore[misc]
+    class Bookmark(Flowable):  # type: ignore[misc]
         width = height = 0
 
         def draw(self) -> None:
@@ -83,9 +83,9 @@ def _Heading(title: str, level: int) -> Any:
             self.canv.bookmarkPage(key)
             self.canv.addOutlineEntry(title, key, level, closed=level == 0)
 
-    heading = Heading()
-    heading.keepWithNext = True
-    return heading
+    bookmark = Bookmark()
+    bookmark.keepWithNext = True
+    return bookmark
 
 
 def _table(grid: Grid, width: float) -> Any:

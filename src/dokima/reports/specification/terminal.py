@@ -33,7 +33,7 @@ def _line(line: Line) -> list[RenderableType]:
     if line.style == "title":
         text = f"Rulebook {line.text}"
     indent = 0 if head or line.style in ("title", "fact", "verdict") else 2 + 2 * line.depth
-    indent += 2 if line.style in ("formula", "given", "came") else 0
+    indent += 2 if line.is_inner else 0
     style = (
         "yellow" if line.status == "unconfirmed" else "red" if line.status == "failed" else STYLES.get(line.style, "")
     )

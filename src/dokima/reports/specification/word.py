@@ -76,11 +76,9 @@ def _paragraph(document: Any, line: Line) -> None:
         return
     look = _LOOKS.get(line.style, {})
     paragraph = document.add_paragraph()
-    paragraph.paragraph_format.left_indent = Pt(
-        12 * line.depth + (10 if line.style in ("formula", "given", "came") else 0)
-    )
+    paragraph.paragraph_format.left_indent = Pt(12 * line.depth + (10 if line.is_inner else 0))
     paragraph.paragraph_format.space_after = Pt(0 if line.style in ("case", "given") else 3)
-    paragraph.paragraph_format.keep_with_next = line.style in ("label", "case", "given")
+    paragraph.paragraph_format.keep_with_next = line.stays_with_next
     run = paragraph.add_run(visible(line.text))
     run.bold, run.italic = look.get("bold"), look.get("italic")
     run.font.size = Pt(look["size"]) if "size" in look else None
