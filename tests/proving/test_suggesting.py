@@ -42,7 +42,7 @@ def test_suggestions_alone_reach_most_of_a_rulebook_and_verify_nothing(tmp_path)
     assert all(each.split(": ")[-1] in ("below it", "at it", "above it") for each in told["not_reached"])
 
 
-def test_suggestions_of_a_complete_set_of_cases_are_about_rows_only(tmp_path):
+def test_suggestions_of_a_complete_set_of_cases_are_about_rows_only():
     found = dokima.CaseFolder(DEMO).suggest(DAY, most=3)
     assert len(found) == 3
     assert all(

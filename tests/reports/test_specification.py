@@ -48,7 +48,7 @@ def test_formulas_in_words(formula, words):
     assert Phrases(BOOK.program).condition(formula) == words
 
 
-def test_each_part_stands_with_the_cases_that_verify_it(tmp_path):
+def test_each_part_stands_with_the_cases_that_verify_it():
     spec = dokima.specify(dokima.CaseFolder(DEMO), facts={"version": "spring"})
     assert spec.verdict == {"passed": 101, "failed": 0, "unconfirmed": 0}
     assert list(spec.uncovered) == []

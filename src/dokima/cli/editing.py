@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -74,22 +75,47 @@ def edit(
 
         doing = Doing(person(by), reason, day(today), dry_run)
         raise typer.Exit(edit_stored(store_at(store, rulebook), doing, asked, actions, named or [], where, job))
-    found = _found(read_orders(rulebook, named or [], orders, layout))
-    target = None if dry_run else out
+    files = _Files(rulebook, person(by), day(today), None if dry_run else out, layout, dry_run)
+    raise typer.Exit(_edit_files(files, _found(read_orders(rulebook, named or [], orders, layout)), asked, actions))
+
+
+@dataclass(frozen=True)
+class _Files:
+    """Where edited orders go, and by whom they are edited.
+
+    Attributes:
+        book: The rulebook.
+        by: Who edits.
+        today: For ``run.today``.
+        target: The file or folder; None to write nothing.
+        layout: Name of the layout of a table; None for Dokima's own headings.
+        dry_run: Whether it is only said what would change.
+    """
+
+    book: Rulebook
+    by: str
+    today: datetime.date
+    target: Path | None
+    layout: str | None
+    dry_run: bool
+
+
+def _edit_files(files: _Files, found: Orders, asked: Asked, actions: Sequence[Action]) -> int:
+    """Edit orders and write them: many in one pass where one operation says it all, else one by one; exit status."""
     operations = asked.operations() if len(found) > 1 else []
     if len(operations) == 1:
-        done = edit_them(rulebook, found, operations[0], person(by), day(today))
-        _write(done.orders, target, rulebook, layout)
-        _say(len(done), len(done.refused), dry_run=dry_run)
-        raise typer.Exit(1 if done.refused or found.problems else 0)
-    outcomes = _one_by_one(found, actions, lambda order: rulebook.edit(order, person(by), today=day(today)))
+        done = edit_them(files.book, found, operations[0], files.by, files.today)
+        _write(done.orders, files.target, files.book, files.layout)
+        _say(len(done), len(done.refused), dry_run=files.dry_run)
+        return 1 if done.refused or found.problems else 0
+    outcomes = _one_by_one(found, actions, lambda order: files.book.edit(order, files.by, today=files.today))
     edited = [outcome.editor.order for outcome in outcomes if outcome.error is None]
     if len(outcomes) > 1:
-        _write(edited, target, rulebook, layout)
-        _say(len(edited), len(outcomes) - len(edited), dry_run=dry_run)
-    elif edited and target is not None:
-        _write_one(edited[0], target, rulebook, layout)
-    raise typer.Exit(0 if len(edited) == len(outcomes) and not found.problems else 1)
+        _write(edited, files.target, files.book, files.layout)
+        _say(len(edited), len(outcomes) - len(edited), dry_run=files.dry_run)
+    elif edited and files.target is not None:
+        _write_one(edited[0], files.target, files.book, files.layout)
+    return 0 if len(edited) == len(outcomes) and not found.problems else 1
 
 
 def _write(edited: Sequence[Order], out: Path | None, book: Rulebook, layout: str | None) -> None:

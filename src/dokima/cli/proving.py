@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import datetime
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
 from enum import StrEnum
 from pathlib import Path
@@ -83,12 +85,8 @@ def prove(
 ) -> None:
     """Run the worked examples in cases/. Exit status 1 if one fails, or too little is covered."""
     folder = book_folder(book)
-    for name in record or ():
-        _record(CaseFolder(folder), name)
-    for name in confirm or ():
-        CaseFolder(folder).confirm(name, person(by), day(today))
-        note(f"{name}: confirmed by {person(by)}")
     if record or confirm:
+        _decide(folder, record or (), confirm or (), person(by), day(today))
         return
     wanted = {name: _percent(name, value) for name, value in pairs(fail_under).items()}
     if watch:
@@ -112,8 +110,16 @@ def prove(
         sys.stdout.write(junit(proof))
     else:
         write(Format(form), shown)
-    too_little = _too_little(proof, wanted)
-    raise typer.Exit(1 if proof.failed or too_little else 0)
+    raise typer.Exit(1 if _too_little(proof, wanted) or proof.failed else 0)
+
+
+def _decide(folder: Path, record: Sequence[str], confirm: Sequence[str], by: str, on: datetime.date) -> None:
+    """Write down what cases give now, and say that others are right; each change is read before the next one."""
+    for name in record:
+        _record(CaseFolder(folder), name)
+    for name in confirm:
+        CaseFolder(folder).confirm(name, by, on)
+        note(f"{name}: confirmed by {by}")
 
 
 def _record(cases: CaseFolder, name: str) -> None:
