@@ -5,6 +5,9 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Sequence
 from dataclasses import fields, is_dataclass
+from datetime import date
+from decimal import Decimal
+from functools import cache
 from types import FunctionType
 from typing import TYPE_CHECKING, Any
 
@@ -29,6 +32,9 @@ NOTE = "note"
 """What an author says beside a setting: it decides nothing either, wherever it stands."""
 OF_REPORTS = ("letterhead", "texts", "report")
 """What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
+
+PLAIN = frozenset({str, int, bool, float, Decimal, date})
+"""Kinds of values that Python writes the same way everywhere."""
 
 
 def fingerprint_of(definition: ProgramDefinition) -> str:
@@ -95,8 +101,16 @@ def _by_appearance(column: RawColumn) -> tuple[Sequence[Any], Integers | None]:
     return [values[at] for at in sequence.tolist()], place[column.codes]
 
 
+@cache
+def _said(kind: type) -> tuple[str, ...]:
+    """Names of the fields of a dataclass that decide something."""
+    return tuple(each.name for each in fields(kind) if each.name != NOTE)
+
+
 def _text(value: Any) -> str:
     """A value as text that does not depend on where it lies in memory."""
+    if value is None or type(value) in PLAIN:  # nearly all: a rulebook has thousands, and is read at every command
+        return repr(value)
     if isinstance(value, Decimals | Texts | Dates | Flags):
         return str(value.to_list() if not isinstance(value, Decimals) else (value.units.tolist(), value.places))
     if isinstance(value, FunctionType):
@@ -104,10 +118,9 @@ def _text(value: Any) -> str:
     if isinstance(value, StepKind):
         return f"{value.name}: {source_of(type(value))}"
     if is_dataclass(value) and not isinstance(value, type):
-        said = (f"{each.name}={_text(getattr(value, each.name))}" for each in fields(value) if each.name != NOTE)
-        return f"({', '.join(said)})"
+        return f"({', '.join([f'{name}={_text(getattr(value, name))}' for name in _said(type(value))])})"
     if isinstance(value, dict):
-        return f"{{{', '.join(f'{key}: {_text(each)}' for key, each in value.items())}}}"
+        return f"{{{', '.join([f'{key}: {_text(each)}' for key, each in value.items()])}}}"
     if isinstance(value, list | tuple):
         return f"[{', '.join(map(_text, value))}]"
     return repr(value)

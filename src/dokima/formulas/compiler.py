@@ -11,6 +11,7 @@ import re
 import warnings
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from functools import lru_cache
 
 from dokima.errors import ExactError, FormulaError
 from dokima.exact import Decimals, parse
@@ -71,6 +72,14 @@ def _as_text(source: object) -> str:
     return format(source, "f") if hasattr(source, "as_tuple") else str(source)
 
 
+@lru_cache(maxsize=1024)
+def _parsed(source: str) -> ast.Expression:
+    """The tree of a text, which is only read. A rulebook changed one spot at a time has mostly the same texts."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("error", SyntaxWarning)  # such as 1or 2, which Python puts up with
+        return ast.parse(source, mode="eval")
+
+
 class _Compiler(Calls):
     def compile(self) -> Node:
         if not self.source.strip():
@@ -81,9 +90,7 @@ class _Compiler(Calls):
                 f"a formula may have at most {FORMULA_CHARACTERS} characters (this has {len(self.source)})",
             )
         try:
-            with warnings.catch_warnings():
-                warnings.simplefilter("error", SyntaxWarning)  # such as 1or 2, which Python puts up with
-                tree = ast.parse(self.source.lstrip(), mode="eval")
+            tree = _parsed(self.source.lstrip())
         except SyntaxError as error:
             place = self._lead + error.offset - 1 if error.offset else len(self.source)
             self._fail(place, f"this is not a formula: {error.msg.split('. ')[0]}")

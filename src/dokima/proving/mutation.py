@@ -213,10 +213,6 @@ class _Trial:
         changed = changed_program(self.program, mutant)
         if changed is None:
             return "not_loadable"
-        if changed.fingerprint == self.program.fingerprint or say_the_same(self.program, changed.definition):
-            return "equivalent"
-        if mutant.row is not None and self._never_wins(changed, mutant):
-            return "equivalent"
         near = [each for each in self.cases if mutant.reach == EVERY or mutant.reach in self.reached[id(each)]]
         # A case that pins a table runs with it whatever the rulebook says: it tells nothing of that table.
         near = [each for each in near if not mutant.tables & set(each.tables)]
@@ -226,7 +222,14 @@ class _Trial:
         for some in (together, *([each] for each in alone)):
             if some and self._notices(changed, some):
                 return "killed"
-        return bool(near)
+        # Asked last: most mutants are noticed, and a proof costs more than a case.
+        return "equivalent" if self._is_equivalent(changed, mutant) else bool(near)
+
+    def _is_equivalent(self, changed: Program, mutant: Mutant) -> bool:
+        """Whether a mutant is proved to say the same of every order."""
+        if changed.fingerprint == self.program.fingerprint or say_the_same(self.program, changed.definition):
+            return True
+        return mutant.row is not None and self._never_wins(changed, mutant)
 
     def _never_wins(self, changed: Program, mutant: Mutant) -> bool:
         """Whether the row of a mutant never wins, neither as it is nor as it would be."""

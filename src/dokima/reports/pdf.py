@@ -12,6 +12,7 @@ from dokima.reports.paper import Paper, Row, Section
 
 FONT, BOLD = "DejaVuSans", "DejaVuSans-Bold"
 INK, GLASS, LINE, GREY = "#1d2a30", "#23475b", "#cfd8dc", "#56676f"
+REPLACEMENT = "\ufffd"
 MARGIN = 48
 """Points."""
 _NEAR = 90
@@ -36,20 +37,20 @@ def write_pdf(paper: Paper, target: Path) -> None:
     wide = max(len(section.columns) for section in paper.sections) > 7
     size = landscape(A4) if wide else A4
     width = size[0] - 2 * MARGIN - 12  # the frame keeps 6 points on either side
-    mark = f'  <font size="9" color="{GLASS}">{escape(paper.mark.upper())}</font>' if paper.mark else ""
-    flow: list[Any] = [Paragraph(escape(paper.title) + mark, styles["title"])]
+    mark = f'  <font size="9" color="{GLASS}">{written(paper.mark.upper())}</font>' if paper.mark else ""
+    flow: list[Any] = [Paragraph(written(paper.title) + mark, styles["title"])]
     subtitle = " · ".join(filter(None, [paper.subtitle, paper.currency]))
-    flow.append(Paragraph(escape(subtitle), styles["plain"]))
+    flow.append(Paragraph(written(subtitle), styles["plain"]))
     if paper.headline:
-        flow.append(Paragraph(escape(paper.headline), styles["headline"]))
+        flow.append(Paragraph(written(paper.headline), styles["headline"]))
     if paper.shown_facts:
         flow.append(_facts(paper, width, styles))
     for section in paper.sections:
         last = section is paper.sections[-1] and bool(paper.decision)
         heading = [Spacer(1, 14)]
-        heading += [Paragraph(escape(section.heading), styles["heading"])] if section.heading else []
+        heading += [Paragraph(written(section.heading), styles["heading"])] if section.heading else []
         if not section.rows:
-            body = [Paragraph(escape(section.empty), styles["plain"])]
+            body = [Paragraph(written(section.empty), styles["plain"])]
         elif not last:
             body = [_table(section, section.rows, width, styles)]
         else:
@@ -81,6 +82,19 @@ def fonts() -> None:
         pdfmetrics.registerFont(TTFont(name, str(folder / f"{name}.ttf")))
 
 
+def in_font(text: str) -> str:
+    """A text with the replacement character of Unicode where the font has none: an empty glyph would hide it."""
+    from reportlab.pdfbase import pdfmetrics
+
+    glyphs = pdfmetrics.getFont(FONT).face.charToGlyph
+    return "".join(char if char == "\n" or ord(char) in glyphs else REPLACEMENT for char in text)
+
+
+def written(text: str) -> str:
+    """A text as the markup of paragraphs has it."""
+    return escape(in_font(text))
+
+
 def _styles() -> dict[str, Any]:
     from reportlab.lib.enums import TA_CENTER, TA_RIGHT
     from reportlab.lib.styles import ParagraphStyle
@@ -109,7 +123,7 @@ def _facts(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
     from reportlab.platypus import Paragraph, Table
 
     told = [
-        Paragraph(f"{escape(label)}: {escape(value).replace(chr(10), ', ')}", styles["plain"])
+        Paragraph(f"{written(label)}: {written(value).replace(chr(10), ', ')}", styles["plain"])
         for label, value in paper.shown_facts
     ]
     half = (len(told) + 1) // 2
@@ -125,9 +139,9 @@ def _decision(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
     boxes = []
     for side in paper.decision:
         choices = "&nbsp;" * 6
-        choices = choices.join(f"☐ {escape(choice)}" for choice in side.choices)
-        cells = [[Paragraph(escape(side.party), styles["strong"])], [Paragraph(choices, styles["plain"])]]
-        cells += [[Paragraph(escape(field), styles["head"])] for field in side.fields]
+        choices = choices.join(f"☐ {written(choice)}" for choice in side.choices)
+        cells = [[Paragraph(written(side.party), styles["strong"])], [Paragraph(choices, styles["plain"])]]
+        cells += [[Paragraph(written(field), styles["head"])] for field in side.fields]
         heights = [None, None, *[22] * len(side.fields)]
         look = [("LINEBELOW", (0, 2), (-1, -1), 0.6, INK), ("VALIGN", (0, 2), (-1, -1), "BOTTOM")]
         boxes.append(Table(cells, colWidths=[width / len(paper.decision) - 24], rowHeights=heights, style=look))
@@ -147,7 +161,7 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
         values = zip(section.columns, row.values, strict=True)
         cells.append(
             [
-                Paragraph(escape(column.cell(value)).replace("\n", "<br/>"), style(column, base))
+                Paragraph(written(column.cell(value)).replace("\n", "<br/>"), style(column, base))
                 for column, value in values
             ]
         )
@@ -171,11 +185,11 @@ def _heads(section: Section, style: Any, styles: dict[str, Any]) -> list[list[An
     """The rows of headings: those of groups of columns, if there are any, and those of the columns."""
     from reportlab.platypus import Paragraph
 
-    heads = [[Paragraph(escape(column.heading), style(column, "head")) for column in section.columns]]
+    heads = [[Paragraph(written(column.heading), style(column, "head")) for column in section.columns]]
     if section.groups:
         above: list[Any] = []
         for group, count in section.groups:
-            above += [Paragraph(escape(group), styles["head group"]), *[""] * (count - 1)]
+            above += [Paragraph(written(group), styles["head group"]), *[""] * (count - 1)]
         heads.insert(0, above)
     return heads
 
@@ -245,13 +259,13 @@ def numbered_pages(paper: Paper, size: tuple[float, float]) -> Any:
             self.setFont(FONT, 7.5)
             page, of = paper.page_words
             self.drawRightString(width - MARGIN, 30, f"{page} {at} {of} {len(self._pages)}")
-            self.drawString(MARGIN, 30, f"{paper.title} {paper.subtitle}".strip())
+            self.drawString(MARGIN, 30, in_font(f"{paper.title} {paper.subtitle}".strip()))
             sender = list(paper.letterhead.values())
             if sender:
-                self.drawRightString(width - MARGIN, height - 44, " · ".join(sender[1:]))
+                self.drawRightString(width - MARGIN, height - 44, in_font(" · ".join(sender[1:])))
                 self.setFillColor(GLASS)
                 self.setFont(BOLD, 10)
-                self.drawString(MARGIN, height - 44, sender[0])
+                self.drawString(MARGIN, height - 44, in_font(sender[0]))
             self.setStrokeColor(GLASS)
             self.setLineWidth(1.5)
             self.line(MARGIN, height - 52, width - MARGIN, height - 52)

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
-from xml.sax.saxutils import escape
 
 from dokima.reports.extras import needed
 from dokima.reports.inert import visible
 from dokima.reports.paper import Paper
-from dokima.reports.pdf import BOLD, FONT, GLASS, GREY, INK, LINE, MARGIN, fonts, numbered_pages
+from dokima.reports.pdf import BOLD, FONT, GLASS, GREY, INK, LINE, MARGIN, fonts, in_font, numbered_pages, written
 from dokima.reports.specification.content import Diagram, Grid, Specification
 from dokima.reports.specification.diagram import ORDER, ends
 from dokima.reports.specification.flow import Line, flow_of
@@ -46,7 +45,7 @@ def write_pdf(spec: Specification, target: Path) -> None:
             flow.append(_drawing(piece, width))
         else:
             number = f"{piece.number} " if piece.number else ""
-            text = escape(visible(f"{number}{piece.text}"))
+            text = written(visible(f"{number}{piece.text}"))
             if piece.style in ("chapter", "part"):
                 flow.append(_bookmark(f"{number}{piece.text}", 0 if piece.style == "chapter" else 1))
             flow.append(Paragraph(text, _style(piece)))
@@ -94,8 +93,8 @@ def _table(grid: Grid, width: float) -> Any:
 
     cell = ParagraphStyle("cell", fontName=FONT, fontSize=7.5, leading=9.5, textColor=INK)
     head = ParagraphStyle("head", parent=cell, textColor=GREY)
-    rows = [[Paragraph(escape(visible(text)), head) for text in grid.columns]]
-    rows += [[Paragraph(escape(visible(text)), cell) for text in row] for row in grid.rows]
+    rows = [[Paragraph(written(visible(text)), head) for text in grid.columns]]
+    rows += [[Paragraph(written(visible(text)), cell) for text in row] for row in grid.rows]
     look = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
         *[("LINEBELOW", (0, 0), (-1, row), *look) for row, look in ((-1, (0.4, LINE)), (0, (1, GLASS)))],
@@ -126,7 +125,7 @@ def _drawing(diagram: Diagram, width: float) -> Any:
         texts = ((visible(box.title), BOLD, 10, ink[0], 16), (visible(box.detail), FONT, 8.5, ink[1], 31))
         for text, font, size, color, down in texts:
             x, y = (box.x + 8) * scale, (diagram.height - box.y - down) * scale
-            drawing.add(String(x, y, text, fontName=font, fontSize=size * scale, fillColor=_color(color)))
+            drawing.add(String(x, y, in_font(text), fontName=font, fontSize=size * scale, fillColor=_color(color)))
     return drawing
 
 
