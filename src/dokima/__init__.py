@@ -59,9 +59,9 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formulas.custom import function as function
     from dokima.inference.beginning import Beginning as Beginning
     from dokima.model.databases import Query as Query
-    from dokima.model.findings import Finding as Finding
+    from dokima.model.finding import Finding as Finding
+    from dokima.model.finding import RuleSummary as RuleSummary
     from dokima.model.findings import Findings as Findings
-    from dokima.model.findings import RuleSummary as RuleSummary
     from dokima.model.listing import Listing as Listing
     from dokima.model.order import Line as Line
     from dokima.model.order import Order as Order
@@ -163,7 +163,7 @@ _HOMES = {
     "ExactError": "dokima.errors",
     "Explanation": "dokima.engine.explaining.explanation",
     "FileRun": "dokima.cluster.running",
-    "Finding": "dokima.model.findings",
+    "Finding": "dokima.model.finding",
     "Findings": "dokima.model.findings",
     "FolderStore": "dokima.store.folder",
     "FormulaError": "dokima.errors",
@@ -193,7 +193,7 @@ _HOMES = {
     "ReportingTotals": "dokima.engine.running.calculation",
     "RuleAnswer": "dokima.rules.verdicts",
     "RuleAnswers": "dokima.rules.verdicts",
-    "RuleSummary": "dokima.model.findings",
+    "RuleSummary": "dokima.model.finding",
     "Rulebook": "dokima.rulebook.book",
     "RulebookError": "dokima.errors",
     "RulebookProblem": "dokima.errors",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from dokima.errors import Refused
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
 
 MOST = 5
 """Findings quoted in the message of a refusal; all of them are its attribute."""

@@ -18,7 +18,8 @@ from dokima.engine.running.rule_columns import names_of, rule_context
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
 from dokima.model.document import Document
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
+from dokima.model.finding_columns import one_by_one
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table
@@ -111,7 +112,10 @@ class Edit:
     ) -> list[Finding]:
         context = self._prepared(asked)
         found = ask_rules(context, asked, _marked(context.orders, numbers))
-        lost = [*missing_rows(context, tables, blank_keys=blank_keys), *failed_defaults(self.program, context.orders)]
+        lost = [
+            *one_by_one(missing_rows(context, tables, blank_keys=blank_keys)),
+            *failed_defaults(self.program, context.orders),
+        ]
         lost = [finding for finding in lost if not finding.line or finding.line in numbers]
         return found + lost
 

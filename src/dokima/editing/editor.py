@@ -19,7 +19,8 @@ from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.model.addresses import read_address, write_address
 from dokima.model.document import Document
-from dokima.model.findings import Finding, Findings
+from dokima.model.finding import Finding
+from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, OPEN
 

@@ -31,7 +31,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Texts, column_of, shown
 from dokima.model.document import TERMS, Document
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
 from dokima.model.listing import Listing
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders, texts

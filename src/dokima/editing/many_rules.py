@@ -15,9 +15,11 @@ from dokima.engine.running.pricing import failed_defaults
 from dokima.engine.running.required import missing_rows, required_tables
 from dokima.engine.running.rule_columns import names_of, rule_context
 from dokima.exact.integers import Mask
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
+from dokima.model.finding_columns import one_by_one
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
+from dokima.tables.table import Table
 
 
 def at_moment(
@@ -77,10 +79,13 @@ def _context(program: Program, after: Orders, before: Orders, rules: Collection[
 
 
 def _lacking(
-    program: Program, context: Context, tables: Sequence[object], only: Mask | None, *, blank_keys: bool
+    program: Program, context: Context, tables: Sequence[Table], only: Mask | None, *, blank_keys: bool
 ) -> list[Finding]:
     """Rows that tables lack and defaults that failed, of the lines that are asked about."""
-    lost = [*missing_rows(context, tables, blank_keys=blank_keys), *failed_defaults(program, context.orders)]  # type: ignore[arg-type]
+    lost = [
+        *one_by_one(missing_rows(context, tables, blank_keys=blank_keys)),
+        *failed_defaults(program, context.orders),
+    ]
     if only is None:
         return lost
     orders = context.orders

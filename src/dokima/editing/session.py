@@ -18,7 +18,8 @@ from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused
 from dokima.model.addresses import next_number, write_address
 from dokima.model.document import Document
-from dokima.model.findings import Finding, Findings
+from dokima.model.finding import Finding
+from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.said import SHOWN
 from dokima.model.states import Operation

@@ -49,7 +49,13 @@ def json_text(data: Any) -> str:
     return _part(data)
 
 
+class Written(list[str]):
+    """Entries of a list that are JSON already, each on one line."""
+
+
 def _part(value: Any) -> str:
+    if isinstance(value, Written):
+        return "[\n" + ",\n".join(value) + "\n]"
     if isinstance(value, list) and len(value) > LONG:
         return "[\n" + ",\n".join(map(dumped, value)) + "\n]"
     return _indented(value, "\n")

@@ -156,6 +156,18 @@ class Texts:
         answer: Integers = self.words.numbers_in(words)[self.codes]
         return answer
 
+    def distinct(self) -> dict[int, str]:
+        """The texts there are by their codes; a missing one, of code -1, is blank."""
+        items = self.words.items
+        return {code: items[code] if code >= 0 else "" for code in np.unique(self.codes).tolist()}
+
+    def numbered(self, number: Callable[[str], int]) -> Integers:
+        """A number for each value, asked once for each distinct text."""
+        known = self.distinct()
+        numbers = np.array([number(word) for word in known.values()], np.int64)
+        answer: Integers = numbers[np.searchsorted(np.array(list(known), np.int64), self.codes)]
+        return answer
+
     def to_list(self) -> list[str | None]:
         """The values, None where missing."""
         items = self.words.items

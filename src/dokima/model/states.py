@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Literal
 
-from dokima.model.findings import Severity
+from dokima.model.finding import Severity
 from dokima.model.settings import Name, NotNegative, setting
 
 Operation = Literal["header", "lines", "close", "records"]

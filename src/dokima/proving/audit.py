@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 
 from dokima.engine.program import Program
-from dokima.model.findings import SEVERITIES
+from dokima.model.finding import SEVERITIES
 from dokima.proving.examples import Examples
 from dokima.proving.priced_items import audit_discounts, audit_keys, audit_prices
 from dokima.proving.remark import CHECKS, AuditRemarks

@@ -15,7 +15,7 @@ from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.pricing import Pricing
 from dokima.errors import DokimaError, nearest
 from dokima.model.columns import shown
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
 from dokima.proving.cases import Case, Expected, as_day, as_number
 from dokima.proving.proof import Difference, Outcome, in_words
 from dokima.routines.totals import TOTALS

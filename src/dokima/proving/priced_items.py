@@ -13,7 +13,7 @@ from dokima.exact import stored
 from dokima.formulas import Formula
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Texts, shown, value_at
-from dokima.model.findings import Severity
+from dokima.model.finding import Severity
 from dokima.model.intake import RawOrders, read_orders
 from dokima.model.order import Order
 from dokima.proving.examples import Examples, document, header_of

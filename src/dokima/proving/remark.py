@@ -8,7 +8,7 @@ from typing import Any
 
 from dokima.errors import NotFound, listed, nearest
 from dokima.model.columns import shown
-from dokima.model.findings import Severity, worse_or_equal
+from dokima.model.finding import Severity, worse_or_equal
 
 CHECKS: Mapping[str, str] = {
     "tie": "two rows fit alike, and only their place in the file decides",

@@ -21,7 +21,8 @@ from dokima.formulas.operators import numbers
 from dokima.model.cells import cell
 from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Dates, value_at
-from dokima.model.findings import Finding, Findings
+from dokima.model.finding import Finding
+from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 
 

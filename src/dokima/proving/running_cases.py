@@ -17,7 +17,7 @@ from dokima.engine.running.whatif import with_values
 from dokima.errors import DocumentError, DokimaError, Refused, nearest
 from dokima.model.columns import shown
 from dokima.model.document import Document
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
 from dokima.model.intake import RawOrders, read_orders
 from dokima.model.order import Order
 from dokima.model.orders import Orders

@@ -11,7 +11,7 @@ from rich.padding import Padding
 from rich.text import Text
 
 from dokima.model.columns import shown
-from dokima.model.findings import SEVERITIES
+from dokima.model.finding import SEVERITIES
 from dokima.proving.remark import CHECKS, AuditRemark
 from dokima.reports.findings import STYLES
 from dokima.reports.formatting import plural

@@ -12,7 +12,8 @@ from rich.text import Text
 
 from dokima.engine.running.summing import LeftOut
 from dokima.model.columns import shown
-from dokima.model.findings import QUESTION, Finding, Findings, RuleSummary
+from dokima.model.finding import QUESTION, Finding, RuleSummary
+from dokima.model.findings import Findings
 from dokima.reports.formatting import number, orders_counted
 from dokima.reports.language import N_, N_n, _, counted, told
 from dokima.rules.verdicts import RuleAnswer

@@ -18,7 +18,8 @@ from dokima.errors import DocumentError, NotFound, nearest
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
-from dokima.model.findings import QUESTION, Finding, Findings
+from dokima.model.finding import QUESTION, Finding
+from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.rules.verdicts import RuleAnswers
 

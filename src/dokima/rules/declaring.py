@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
-from dokima.model.findings import Severity
+from dokima.model.finding import Severity
 from dokima.model.source import note_source
 from dokima.rules.python import PythonRule
 from dokima.rules.rule import Parents, RuleDefinition

@@ -41,6 +41,11 @@ class Part:
     places: int | None = None
     grouped: bool = False
 
+    @property
+    def is_money(self) -> bool:
+        """Whether it is an amount with the places of its order's currency."""
+        return self.places is None and is_money(self.formula.root)
+
     def written(self, column: Column, money_places: Integers) -> list[str]:
         """The values of a column in words; of a number with the places said, or else the fewest it needs.
 
@@ -59,7 +64,7 @@ class Part:
                 return [BLANK if value is None else format(value, ",f") for value in to_decimals(exact)]
             least = [self.places]
         else:
-            least = distinct(money_places).tolist() if is_money(self.formula.root) else [0]
+            least = distinct(money_places).tolist() if self.is_money else [0]
         if len(least) == 1:
             return [BLANK if said is None else said for said in texts(exact, least[0])]
         found = [""] * len(exact)
@@ -90,23 +95,38 @@ class Message:
             orders: Positions of the orders.
             lines: Positions of the lines; None if it is about orders.
         """
-        if not self.parts:
-            return [self.texts[0]] * len(orders)
-        money = np.array([frame.money_places(order) for order in distinct(orders).tolist()], np.int64)
-        money_places = money[np.searchsorted(distinct(orders), orders)]
-        words: list[Sequence[str]] = []
+        return self.of_values(self.values(frame, orders, lines), frame, orders)
+
+    def values(self, frame: Frame, orders: Integers, lines: Integers | None) -> list[Column]:
+        """What its formulas give for some orders and lines. Arguments are those of `written`."""
+        found = []
         for part in self.parts:
             level = part.formula.level
             positions = lines if level is Level.LINE and lines is not None else orders
             column = part.formula.evaluate(frame)
             if level is Level.CONSTANT or len(column) == 1:
                 positions = np.zeros(len(orders), np.int64)
-            words.append(part.written(column.take(positions), money_places))
-        first, *others = self.texts
-        return [
-            first + "".join(word + text for word, text in zip(row, others, strict=True))
-            for row in zip(*words, strict=True)
-        ]
+            found.append(column.take(positions))
+        return found
+
+    def of_values(self, values: Sequence[Column], frame: Frame, orders: Integers) -> list[str]:
+        """The message with what its formulas gave.
+
+        Args:
+            values: A column for each formula.
+            frame: The columns its formulas read.
+            orders: For each row the position of its order.
+        """
+        if not self.parts:
+            return [self.texts[0]] * len(orders)
+        money_places = np.zeros(len(orders), np.int64)
+        if any(part.is_money for part in self.parts):
+            touched = distinct(orders)
+            money = np.array([frame.money_places(order) for order in touched.tolist()], np.int64)
+            money_places = money[np.searchsorted(touched, orders)]
+        words = [part.written(column, money_places) for part, column in zip(self.parts, values, strict=True)]
+        template = "%s".join(text.replace("%", "%%") for text in self.texts)
+        return [template % row for row in zip(*words, strict=True)]
 
 
 def read_message(source: str, names: Names, most: Level) -> Message:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from dokima.formulas import Formula, Level
-from dokima.model.findings import Severity
+from dokima.model.finding import Severity
 from dokima.model.settings import FormulaText, Texts, setting
 from dokima.rules.messages import Message
 from dokima.rules.python import PythonRule

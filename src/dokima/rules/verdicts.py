@@ -6,6 +6,7 @@ import hashlib
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -15,10 +16,11 @@ from dokima.exact.integers import Integers, Mask
 from dokima.formulas import BlankSearch, Formula, FormulaKind, Frame, Level, Names, compile_formula
 from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import flags, logical_not, logical_or
-from dokima.model.columns import shown, value_at, values_of
+from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.content import ACCEPTANCE_FORM
-from dokima.model.findings import Finding
-from dokima.model.orders import Orders
+from dokima.model.finding import Finding
+from dokima.model.finding_columns import FEW, Found, Refusals
+from dokima.model.orders import Orders, texts
 from dokima.model.said import Said
 from dokima.model.source import source_of
 from dokima.rules.messages import Message, read_message
@@ -216,9 +218,32 @@ class Asking:
         """Ask a rule; ``only`` limits a rule of line level to some lines."""
         return cls(rule, moment, frame, orders, judge(rule, frame, only))
 
+    def found(self) -> Iterator[Found]:
+        """One finding for each order or line that did not pass; many that differ in what they saw only, as columns."""
+        verdicts = self.verdicts
+        alike = not (self.rule.definition.acknowledge or verdicts.said or verdicts.seen)
+        if alike and np.count_nonzero(verdicts.refused) > FEW:
+            yield self._refusals(np.flatnonzero(verdicts.refused & ~verdicts.undecided))
+            yield from self._singly(np.flatnonzero(verdicts.undecided))
+        else:
+            yield from self.findings()
+
     def findings(self) -> Iterator[Finding]:
         """One finding for each order or line that did not pass."""
-        spoken = np.flatnonzero(self.verdicts.refused | self.verdicts.undecided)
+        return self._singly(np.flatnonzero(self.verdicts.refused | self.verdicts.undecided))
+
+    def _refusals(self, rows: Integers) -> Refusals:
+        """Rows that did not pass as columns; what they say is put together where somebody asks."""
+        definition = self.rule.definition
+        common = Finding(
+            self.rule.id, definition.severity, "", field=definition.field, moment=self.moment, help=definition.help
+        )
+        orders, lines = self._places(rows)
+        numbers = texts(self.orders.header("number")).take(orders)
+        line_numbers = None if lines is None else texts(self.orders.line("number")).take(lines)
+        return Refusals(common, numbers, line_numbers, _Told(self.rule, self.frame, orders, lines))
+
+    def _singly(self, spoken: Integers) -> Iterator[Finding]:
         if not len(spoken):
             return
         orders, lines = self._places(spoken)
@@ -322,6 +347,31 @@ class Asking:
         return "it does not ask parent lines; parents = 'also' or 'only' would"
 
 
+@dataclass(frozen=True)
+class _Told:
+    """What a rule says of many orders or lines."""
+
+    rule: Rule
+    frame: Frame
+    orders: Integers
+    lines: Integers | None
+
+    @cached_property
+    def _in_message(self) -> Sequence[Column]:
+        return self.rule.message.values(self.frame, self.orders, self.lines)
+
+    @cached_property
+    def _seen(self) -> Mapping[str, Column]:
+        return columns_seen(self.rule.reads, self.frame, self.orders, self.lines)
+
+    def messages(self, rows: Integers) -> Sequence[str]:
+        values = [column.take(rows) for column in self._in_message]
+        return self.rule.message.of_values(values, self.frame, self.orders[rows])
+
+    def seen(self, rows: Integers) -> Mapping[str, Sequence[Any]]:
+        return {name: values_of(column.take(rows)) for name, column in self._seen.items()}
+
+
 Result = Literal["refused", "undecided", "passed", "does not apply"]
 
 
@@ -373,8 +423,17 @@ def values_seen(
         orders: Positions of the orders.
         lines: Positions of the lines; None for a rule of the order.
     """
-    names: list[str] = []
-    columns: list[list[Any]] = []
+    columns = {name: values_of(column) for name, column in columns_seen(reads, frame, orders, lines).items()}
+    if not columns:
+        return [{} for _ in range(len(orders))]
+    return [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
+
+
+def columns_seen(
+    reads: Mapping[str, Level], frame: Frame, orders: Integers, lines: Integers | None
+) -> dict[str, Column]:
+    """The same as columns, one value for each of those orders and lines."""
+    columns: dict[str, Column] = {}
     for name, level in reads.items():
         if level is Level.LINE and lines is None:
             continue
@@ -382,11 +441,8 @@ def values_seen(
         positions = lines if level is Level.LINE and lines is not None else orders
         if level is Level.CONSTANT or len(column) == 1:
             positions = np.zeros(len(orders), np.int64)
-        names.append(name)
-        columns.append(values_of(column.take(positions)))
-    if not names:
-        return [{} for _ in range(len(orders))]
-    return [dict(zip(names, row, strict=True)) for row in zip(*columns, strict=True)]
+        columns[name] = column.take(positions)
+    return columns
 
 
 def rule_digest(rule: Rule, frame: Frame, order: int, line: int | None) -> str:

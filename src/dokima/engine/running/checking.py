@@ -16,7 +16,9 @@ from dokima.engine.running.rule_columns import rule_context
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
 from dokima.model.collecting import collector_at_rest
-from dokima.model.findings import Finding, Findings, RuleSummary
+from dokima.model.finding import Finding, RuleSummary
+from dokima.model.finding_columns import Found
+from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import Asking, RuleAnswer, asked_at
@@ -57,12 +59,12 @@ def check_orders(
     """
     asked = rules_asked(program, at, rule)
     context = _columns(program, orders, run, [each for each, _ in asked], was)
-    found: list[Finding] = []
+    found: list[Found] = []
     summary: list[RuleSummary] = []
     for each, moment in asked:
         start = clock() if clock else 0.0
         asking = Asking.of(each, moment, context, context.orders)
-        found += asking.findings()
+        found += asking.found()
         verdicts = asking.verdicts
         asked_of, refused, undecided = (int(m.sum()) for m in (verdicts.asked, verdicts.refused, verdicts.undecided))
         seconds = clock() - start if clock else None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -20,7 +21,7 @@ from dokima.formulas.failures import first_of
 from dokima.formulas.nodes import Node
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank, value_at
-from dokima.model.orders import Orders
+from dokima.model.orders import Orders, texts
 from dokima.routines.groups import Groups
 from dokima.routines.results import LINE_AMOUNT, KeptTax
 from dokima.rules.rule import OF_A_CHANGE
@@ -131,8 +132,12 @@ class Context:
 
     def money_places(self, order: int) -> int:
         """Decimal places of the currency of an order, 0 if it is unknown."""
-        currency = value_at(self.orders.header("currency"), order)
-        return self.program.definition.minor_units.get(currency or "", 0)
+        return int(self._money_places[order])
+
+    @cached_property
+    def _money_places(self) -> Integers:
+        units = self.program.definition.minor_units
+        return texts(self.orders.header("currency")).numbered(lambda currency: units.get(currency, 0))
 
     def records(self, name: str) -> RecordFrame:
         """The deliveries or payments of the orders, as rows."""

@@ -11,7 +11,7 @@ from typing import Any
 
 from dokima.engine.program import Program, Run
 from dokima.engine.running.rule_columns import rule_context
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import acceptance, rule_digest

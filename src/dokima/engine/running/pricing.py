@@ -26,7 +26,9 @@ from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Texts, shown, value_at
-from dokima.model.findings import Finding, Findings
+from dokima.model.finding import Finding
+from dokima.model.finding_columns import Found
+from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.model.said import Said
 from dokima.routines.instalments import InstalmentPlan, split
@@ -56,7 +58,7 @@ class Part:
     lines: Integers
     result: RoutineResult
     totals: Mapping[str, Decimals]
-    findings: Sequence[Finding]
+    findings: Sequence[Found]
     context: Context | None
     plan: InstalmentPlan | None = None
     reporting: Mapping[str, Decimals] = field(default_factory=dict)
@@ -93,8 +95,8 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
     """
     context = prepared_context(program, orders, run)
     orders = context.orders
-    findings: list[Finding] = []
-    places, routine_of, jobs = _jobs(context, findings, traced)
+    unpriced: list[Finding] = []
+    places, routine_of, jobs = _jobs(context, unpriced, traced)
     if workers > 1 and len(jobs) > 1:
         from concurrent.futures import ThreadPoolExecutor
 
@@ -102,8 +104,7 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
             parts = list(pool.map(lambda job: _price_part(job, context), jobs))
     else:
         parts = [_price_part(job, context) for job in jobs]
-    for part in parts:
-        findings += part.findings
+    findings: list[Found] = [*unpriced, *(each for part in parts for each in part.findings)]
     findings += failed_defaults(program, orders)
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
     findings += compare_stated(calculation)

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from dokima.engine.program import Program
 from dokima.engine.running.agreed_columns import agreed_columns, kept_orders
 from dokima.engine.running.context import Context
-from dokima.exact.integers import Mask
+from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Level
 from dokima.formulas.operators import flags
-from dokima.model.columns import value_at
-from dokima.model.findings import Finding
+from dokima.model.columns import Column, values_of
+from dokima.model.finding import Finding
+from dokima.model.finding_columns import FEW, Found, Refusals
+from dokima.model.orders import texts
 from dokima.model.said import Said, listing
 from dokima.tables.table import Table, names_behind
 
@@ -36,7 +41,7 @@ def _asked_by(table: Table) -> Iterable[str]:
     return (*table.reads, *table.required.reads, *(f"{name}." for name in table.required.tables))
 
 
-def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, blank_keys: bool = True) -> list[Finding]:
+def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, blank_keys: bool = True) -> list[Found]:
     """A finding for each order, or line without sub-lines, that a required table has no row for.
 
     What has agreed terms is not asked: it looks nothing up any more. Where the condition of ``required`` is unknown, a
@@ -47,7 +52,7 @@ def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, bla
         tables: The tables to ask; all that are required if None.
         blank_keys: Whether a blank key is an error; while a line is being entered it is not.
     """
-    findings: list[Finding] = []
+    found: list[Found] = []
     agreed: tuple[Mask, Mask] | None = None
     asked = required_tables(context.program) if tables is None else list(tables)
     for table in asked:
@@ -60,8 +65,9 @@ def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, bla
         if missing.any():
             agreed = agreed or _agreed(context)
             missing &= ~agreed[0 if table.level is Level.HEADER else 1]
-            findings += _findings(context, table, missing)
-    return findings
+            refused = _refused(context, table, missing)
+            found += [refused] if len(refused) > FEW else refused.findings(np.arange(len(refused)))
+    return found
 
 
 def _wanted(context: Context, table: Table, blank_keys: bool) -> Mask:
@@ -87,15 +93,43 @@ def _agreed(context: Context) -> tuple[Mask, Mask]:
     return terms.orders, terms.lines
 
 
-def _findings(context: Context, table: Table, missing: Mask) -> Iterable[Finding]:
-    orders, lines = context.orders.numbers, context.orders.line_numbers
-    keys = [(formula.source, formula.evaluate(context, table.level)) for formula in table.conditions.values()]
-    for at in np.flatnonzero(missing).tolist():
-        asked = {source: value_at(column, at) for source, column in keys}
-        terms = listing(
-            [Said("{name} {value}", name=context.program.label(n), value=value) for n, value in asked.items()]
-        )
-        order = int(context.order_of[at]) if table.level is Level.LINE else at
-        line = lines[at] if table.level is Level.LINE else ""
-        message = Said("table {table} has no row for {terms}", table=table.name, terms=terms)
-        yield Finding(f"table.{table.name}", "error", message, orders[order], line, values=asked)
+def _refused(context: Context, table: Table, missing: Mask) -> Refusals:
+    rows = np.flatnonzero(missing)
+    orders, lines = (context.order_of[rows], rows) if table.level is Level.LINE else (rows, None)
+    numbers = texts(context.orders.header("number")).take(orders)
+    line_numbers = None if lines is None else texts(context.orders.line("number")).take(lines)
+    return Refusals(Finding(f"table.{table.name}", "error", ""), numbers, line_numbers, _Lacking(context, table, rows))
+
+
+@dataclass(frozen=True)
+class _Lacking:
+    """What is said of orders or lines that a table has no row for."""
+
+    context: Context
+    table: Table
+    positions: Integers
+
+    @cached_property
+    def _keys(self) -> Mapping[str, Column]:
+        """What was asked for, by formula."""
+        formulas = self.table.conditions.values()
+        columns = {formula.source: formula.evaluate(self.context, self.table.level) for formula in formulas}
+        return {
+            source: column.take(self.positions if len(column) > 1 else np.zeros(len(self.positions), np.int64))
+            for source, column in columns.items()
+        }
+
+    def messages(self, rows: Integers) -> Sequence[str]:
+        asked = list(zip(*self.seen(rows).values(), strict=True)) or [()] * len(rows)
+        known = {values: self._message(values) for values in set(asked)}
+        return [known[values] for values in asked]
+
+    def _message(self, values: Sequence[Any]) -> str:
+        label = self.context.program.label
+        terms = [
+            Said("{name} {value}", name=label(n), value=value) for n, value in zip(self._keys, values, strict=True)
+        ]
+        return Said("table {table} has no row for {terms}", table=self.table.name, terms=listing(terms))
+
+    def seen(self, rows: Integers) -> Mapping[str, Sequence[Any]]:
+        return {source: values_of(column.take(rows)) for source, column in self._keys.items()}

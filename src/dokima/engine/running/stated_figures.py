@@ -13,7 +13,7 @@ from dokima.exact import compare, decimals, magnitude, stored
 from dokima.exact.integers import Mask
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, value_at
-from dokima.model.findings import Finding
+from dokima.model.finding import Finding
 from dokima.model.said import Said
 
 STATED = {

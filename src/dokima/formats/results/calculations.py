@@ -19,6 +19,7 @@ from dokima.exact import Decimals, Quotient
 from dokima.exact.integers import Integers
 from dokima.formats.json_files import LONG, dumped, json_text
 from dokima.formats.results.detail import PLAIN, Detail
+from dokima.formats.results.findings import entries
 from dokima.model.cells import cell, cells
 from dokima.model.columns import Column, Texts
 from dokima.model.listing import Listing
@@ -91,7 +92,7 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
         for order, start, stop in zip(_order_data(calculation), where[:-1], where[1:], strict=True)
     ]
     rest = json_text(
-        {"findings": calculation.findings.to_dicts(), "problems": [problem_data(p) for p in calculation.problems]}
+        {"findings": entries(calculation.findings), "problems": [problem_data(p) for p in calculation.problems]}
     )
     return '{\n  "orders": [\n' + ",\n".join(orders) + "\n],\n" + rest.removeprefix("{\n")
 
