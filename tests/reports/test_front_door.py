@@ -141,3 +141,25 @@ def test_a_percentage_says_what_it_is_taken_of_whatever_else_its_step_reads():
     told = dokima.report(book.explain(dokima.Order("A", lines=[{"quantity": 36}]), 10)).text
     assert "5 % of 450.00\n" in told
     assert "2 % of net of bonus 427.50\n" in told
+
+
+def test_many_orders_show_their_ends_and_what_they_come_to():
+    """150 orders: the first 60, the last 20, and that 70 are between; counts and sums are those of all."""
+    line = {"item": "PANE-H4", "quantity": 1}
+    before, after = (
+        [dokima.Order(f"M{n:03}", kind="sales", customer="FERNHOLT", date="2026-03-02", lines=[{**line, "quantity": q}]) for n in range(150)]
+        for q in (1, 2)
+    )  # fmt: skip
+    numbers = [f"M{n:03}" for n in (*range(60), *range(130, 150))]
+    found, priced = BOOK.check(before), BOOK.price(before)
+    for result, last in (
+        (found, "150 orders: 150 errors in 150 orders"),
+        (priced, "payable"),
+        (BOOK.variance(priced, after), "total with tax"),
+    ):
+        text = dokima.report(result).text
+        assert [line.split()[0] for line in text.splitlines() if line.startswith("M")] == numbers
+        assert text.count("… 70 more orders; all of them as CSV") == 1
+        assert last in " ".join(text.split())
+    assert "sales 150 orders EUR" in " ".join(dokima.report(priced).text.split())
+    assert "… 70 weitere Aufträge; alle als CSV" in dokima.report(found, locale="de_DE").text

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any, Literal
@@ -262,10 +262,19 @@ class Variance:
             changed |= _differ(before, after)
         return np.where(self.at_before < 0, 2, np.where(self.at_after < 0, 3, changed.astype(np.int64)))
 
-    def lines(self, *, every: bool = False) -> Iterator[LineVariance]:
-        """The lines that changed, or all of them."""
+    def lines(self, *, every: bool = False, orders: Collection[str] | None = None) -> Iterator[LineVariance]:
+        """The lines that changed.
+
+        Args:
+            every: Also those that did not.
+            orders: Only those of these orders; None for all.
+        """
         numbers_of = [self.before.orders.line_numbers, self.after.orders.line_numbers]
-        rows = np.arange(len(self)) if every else np.flatnonzero(self.status != 0)
+        wanted = np.ones(len(self), bool) if every else self.status != 0
+        if orders is not None:
+            chosen = set(orders)
+            wanted = wanted & np.array([number in chosen for number, *_ in self.pairs], bool)[self.pair_of]
+        rows = np.flatnonzero(wanted)
         order_after = self._sides[:, 1][self.pair_of[rows]]
         places = np.where(order_after >= 0, self.after.minor_units[np.maximum(order_after, 0)], 2)
         figures = {name: columns.at(rows, places) for name, columns in self.figures.items()}

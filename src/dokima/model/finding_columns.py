@@ -158,6 +158,8 @@ class FindingColumns(Sequence[Finding]):
         rows: For each finding its row in that part.
     """
 
+    __hash__ = None  # type: ignore[assignment]  # as a finding has none: it holds the values it saw
+
     def __init__(self, parts: Sequence[Part], part_of: Integers, rows: Integers) -> None:
         self.parts = parts
         self._part_of = part_of
@@ -228,9 +230,6 @@ class FindingColumns(Sequence[Finding]):
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sequence) and tuple(self) == tuple(other)
-
-    def __hash__(self) -> int:
-        return hash(tuple(self))
 
     def __reduce__(self) -> tuple[Any, ...]:
         return tuple, (list(self),)  # the columns of a rule stay where they are

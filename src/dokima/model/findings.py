@@ -94,12 +94,12 @@ class Findings(Sequence[Finding]):
     @property
     def errors(self) -> Findings:
         """Those that stop an order."""
-        return self._kept(lambda finding: finding.severity == "error")
+        return self.where_alike(lambda finding: finding.severity == "error")
 
     @property
     def stopping(self) -> Findings:
         """Those that stop an operation: errors, and warnings that nobody has accepted yet."""
-        return self._kept(lambda finding: finding.stops)
+        return self.where_alike(lambda finding: finding.stops)
 
     def at_least(self, severity: str) -> Findings:
         """Those of a severity, and worse ones.
@@ -108,14 +108,14 @@ class Findings(Sequence[Finding]):
             NotFound: There is no such severity; names the nearest.
         """
         worst = worse_or_equal(severity)
-        return self._kept(lambda finding: finding.severity in worst)
+        return self.where_alike(lambda finding: finding.severity in worst)
 
     def where(self, keep: Callable[[Finding], bool]) -> Findings:
         """Those that a test keeps."""
         return replace(self, items=tuple(finding for finding in self.items if keep(finding)))
 
-    def _kept(self, keep: Callable[[Finding], bool]) -> Findings:
-        """Those that a test keeps which asks neither for order and line nor for message and values."""
+    def where_alike(self, keep: Callable[[Finding], bool]) -> Findings:
+        """Those that a test keeps which asks neither for order and line nor for message and values: many at once."""
         if isinstance(self.items, FindingColumns):
             return replace(self, items=self.items.kept(keep))
         return self.where(keep)
@@ -142,6 +142,11 @@ class Findings(Sequence[Finding]):
         """Those of one order, or of one of its lines."""
         found = Findings(tuple(self.items[at] for at in self._by_order.get(order, ())), self.summary, self.orders)
         return found if line is None else found.where(lambda finding: finding.line == line)
+
+    @property
+    def touched(self) -> list[str]:
+        """The orders that have findings, in their sequence."""
+        return list(self._by_order)
 
     @cached_property
     def _by_order(self) -> dict[str, list[int]]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from decimal import Decimal
 
 from rich.console import Group, RenderableType
@@ -14,6 +14,7 @@ from dokima.engine.running.summing import LeftOut
 from dokima.model.columns import shown
 from dokima.model.finding import QUESTION, Finding, RuleSummary
 from dokima.model.findings import Findings
+from dokima.reports.ends import ends_of_orders
 from dokima.reports.formatting import number, orders_counted
 from dokima.reports.language import N_, N_n, _, counted, told
 from dokima.rules.verdicts import RuleAnswer
@@ -39,20 +40,26 @@ LONG = 0.1
 
 def findings_report(findings: Findings) -> RenderableType:
     """All findings by order, what came of each rule, and a line that sums them up."""
-    open_questions = [finding for finding in findings if finding.rule == QUESTION]
-    findings = replace(findings, items=tuple(each for each in findings if each.rule != QUESTION))
-    orders = len({finding.order for finding in findings}) if findings.orders is None else findings.orders
-    by_order: dict[str, list[Finding]] = {}
-    for finding in findings:
-        by_order.setdefault(finding.order, []).append(finding)
-    parts: list[RenderableType] = []
-    for order, found in by_order.items():
-        parts += [Text(order or _("(no order number)"), style="bold"), _rows(found), Text("")]
+    open_questions = findings.where_alike(lambda finding: finding.rule == QUESTION)
+    findings = findings.where_alike(lambda finding: finding.rule != QUESTION)
+    orders = len(findings.touched) if findings.orders is None else findings.orders
+    first, left_out, last = ends_of_orders(findings.touched)
+    parts = _by_order(findings, first)
+    if left_out:
+        parts += [more_orders(left_out), Text(""), *_by_order(findings, last)]
     if findings.summary:
         parts += [_rules(findings.summary), Text("")]
     for each in open_questions:
         parts += [Text.assemble((_("open question"), "yellow"), f"  {told(each.message)}  ", (each.help, "italic"))]
     return Group(*parts, summary(findings, orders))
+
+
+def _by_order(findings: Findings, orders: Sequence[str]) -> list[RenderableType]:
+    """The findings of some orders, those of each below its number."""
+    parts: list[RenderableType] = []
+    for order in orders:
+        parts += [Text(order or _("(no order number)"), style="bold"), _rows(findings.of(order)), Text("")]
+    return parts
 
 
 def _rows(findings: Sequence[Finding]) -> Table:
@@ -120,16 +127,17 @@ def summary(findings: Findings, orders: int) -> Text:
     if not findings:
         return Text(": ".join([orders_counted(orders), _("nothing found")]), style="green")
     facts = {"orders": orders_counted(orders), "counts": ", ".join(_counts(findings))}
-    touched = len({finding.order for finding in findings})
-    said = counted(touched, "{{orders}}: {{counts}} in {count} order", "{{orders}}: {{counts}} in {count} orders")
+    said = counted(
+        len(findings.touched), "{{orders}}: {{counts}} in {count} order", "{{orders}}: {{counts}} in {count} orders"
+    )
     return Text(said.format(**facts))
 
 
 def _counts(findings: Findings) -> Iterator[str]:
+    counts = Counter(findings.column("severity"))
     for severity in STYLES:
-        count = sum(1 for finding in findings if finding.severity == severity)
-        if count:
-            yield counted(count, *SEVERITY_COUNTS[severity])
+        if counts[severity]:
+            yield counted(counts[severity], *SEVERITY_COUNTS[severity])
 
 
 def finding_lines(findings: Findings | tuple[Finding, ...]) -> Group:
@@ -147,4 +155,15 @@ def finding_lines(findings: Findings | tuple[Finding, ...]) -> Group:
 
 def left_out_rows(left_out: Sequence[LeftOut]) -> list[Text]:
     """The orders that are in no sum, and why."""
+    first, more, last = ends_of_orders(left_out)
+    return [*_left_out(first), *([more_orders(more)] if more else []), *_left_out(last)]
+
+
+def more_orders(count: int) -> Text:
+    """That some orders are not shown, and where all of them are."""
+    text = counted(count, "{count} more order; all of them as CSV", "{count} more orders; all of them as CSV")
+    return Text(f"\u2026 {text}", style="dim")
+
+
+def _left_out(left_out: Sequence[LeftOut]) -> list[Text]:
     return [Text.assemble((_("left out"), "bold red"), f"  {each.order}  {told(each.reason)}") for each in left_out]

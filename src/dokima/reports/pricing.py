@@ -13,8 +13,9 @@ from rich.text import Text
 
 from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder
 from dokima.engine.running.summing import TotalsSum, left_out, sums_of
-from dokima.errors import NotFound, listed, nearest
-from dokima.reports.findings import finding_lines, left_out_rows
+from dokima.errors import NotFound, Problem, listed, nearest
+from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, ends_of_orders
+from dokima.reports.findings import finding_lines, left_out_rows, more_orders
 from dokima.reports.formatting import (
     BLANK,
     TOTAL_FACTS,
@@ -32,8 +33,6 @@ SUMMED = ("without_tax", "tax", "with_tax", "payable")
 """Totals that make sense for several orders together."""
 LONGEST = 32
 """Characters of a description that a table shows."""
-MOST_LINES, HEAD, TAIL = 500, 300, 100
-"""Lines of an order that a terminal shows; of a longer one its first and last."""
 
 
 def calculation_report(calculation: Calculation, figures: Sequence[str] = ()) -> RenderableType:
@@ -44,29 +43,37 @@ def calculation_report(calculation: Calculation, figures: Sequence[str] = ()) ->
         figures: Line figures to show, by name; those that make up the amount if empty.
     """
     parts: list[RenderableType] = [] if len(calculation) or calculation.problems else [Text(_("no orders"))]
-    for order in calculation:
+    first, more, last = ends_of_orders(list(calculation))
+    for order in first:
+        parts += [order_report(order, figures), Text("")]
+    if more:
+        parts += [more_orders(more), Text("")]
+    for order in last:
         parts += [order_report(order, figures), Text("")]
     if len(calculation) > 1:
         together = ": ".join([_("together"), orders_counted(len(calculation))])
         parts += [Text(together, style="bold"), _together(calculation)]
         parts += left_out_rows([each for each in left_out(calculation) if not each.reason.startswith("set aside")])
-    for problem in calculation.problems:
-        parts.append(Text.assemble((_("set aside"), "bold red"), f"  {problem}"))
-    return Group(*parts)
+    problems, more, others = ends_of_orders(calculation.problems)
+    parts += [_set_aside(problem) for problem in problems]
+    if more:
+        parts.append(Text("\u2026 " + _("and {count} more").format(count=more), style="dim"))
+    return Group(*parts, *(_set_aside(problem) for problem in others))
+
+
+def _set_aside(problem: Problem) -> Text:
+    return Text.assemble((_("set aside"), "bold red"), f"  {problem}")
 
 
 def totals_report(calculation: Calculation) -> RenderableType:
     """One row an order, what they come to together, each kind and currency by itself, and what is in no sum."""
     headings = [_("order"), _("kind"), _("date"), _("party"), _("lines"), _("currency"), *map(total_word, SUMMED)]
-    rows: list[list[str]] = []
-    for order in calculation:
-        currency = order.header("currency") or BLANK
-        party = order.header("customer") or order.header("supplier") or BLANK
-        count = str(sum(1 for line in order.lines if not line.is_parent))
-        values = (number(getattr(order.totals, name)) for name in SUMMED)
-        date = number(order.header("date"))
-        rows.append([order.number, order.header("kind") or BLANK, date, party, count, currency, *values])
-    styles = ["bold red" if order.findings.errors else "" for order in calculation]
+    first, more, last = ends_of(list(calculation), MOST_LINES, FIRST_LINES, LAST_LINES)
+    rows = [_totals_row(order) for order in (*first, *last)]
+    styles = ["bold red" if order.findings.errors else "" for order in (*first, *last)]
+    if more:
+        rows.insert(len(first), ["\u2026", *[""] * (len(headings) - 1)])
+        styles.insert(len(first), "dim")
     for each in sums_of(calculation):
         values = (number(each.totals[name]) for name in SUMMED)
         rows.append([_("together"), each.kind, "", _counted(each), "", each.currency, *values])
@@ -79,7 +86,17 @@ def totals_report(calculation: Calculation) -> RenderableType:
         ],
         stacked([f"{row[0]}   {row[5]}" for row in rows], headings[6:], [row[6:] for row in rows], styles),
     )
-    return Group(table, *left_out_rows(left_out(calculation)))
+    return Group(table, *([more_orders(more)] if more else []), *left_out_rows(left_out(calculation)))
+
+
+def _totals_row(order: PricedOrder) -> list[str]:
+    """What an order comes to, in one row."""
+    currency = order.header("currency") or BLANK
+    party = order.header("customer") or order.header("supplier") or BLANK
+    count = str(sum(1 for line in order.lines if not line.is_parent))
+    values = (number(getattr(order.totals, name)) for name in SUMMED)
+    date = number(order.header("date"))
+    return [order.number, order.header("kind") or BLANK, date, party, count, currency, *values]
 
 
 def _counted(sums: TotalsSum) -> str:
@@ -156,17 +173,16 @@ def _lines(order: PricedOrder, asked: Sequence[str]) -> RenderableType:
     """
     figures = list(asked) or line_columns(order)
     headings = [figure_heading(order.routine, order.calculation.program, name) for name in figures]
-    lines = order.lines
-    left_out = len(lines) - HEAD - TAIL if len(lines) > MOST_LINES else 0
-    lines = [*lines[:HEAD], *lines[-TAIL:]] if left_out else lines
+    first, left_out, last = ends_of(order.lines, MOST_LINES, FIRST_LINES, LAST_LINES)
+    lines = [*first, *last]
     texts = [_texts(line) for line in lines]
     numbers = [[_figure(line, name) for name in figures] for line in lines]
     styles = [_style(line) for line in lines]
     if left_out:
         told = _("{count} lines; all of them as CSV").format(count=number(Decimal(left_out)))
-        texts.insert(HEAD, ("\u2026", told, "", ""))
-        numbers.insert(HEAD, [""] * len(figures))
-        styles.insert(HEAD, "dim")
+        texts.insert(FIRST_LINES, ("\u2026", told, "", ""))
+        numbers.insert(FIRST_LINES, [""] * len(figures))
+        styles.insert(FIRST_LINES, "dim")
     beside = (
         {step.name for step in order.routine.steps if not step.way.is_amount} if order.routine and not asked else {""}
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from decimal import Decimal
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
@@ -11,7 +12,8 @@ from rich.text import Text
 
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
 from dokima.changes.variance import PROFIT, Delta, LineVariance, Variance
-from dokima.reports.findings import left_out_rows
+from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, ends_of_orders
+from dokima.reports.findings import left_out_rows, more_orders
 from dokima.reports.formatting import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word
 from dokima.reports.language import N_, _, counted
 from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked
@@ -22,15 +24,22 @@ STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged":
 
 def variance_report(variance: Variance, *, every: bool = False) -> RenderableType:
     """All orders of a variance, one below the other; only changed lines unless ``every``."""
-    lines = list(variance.lines(every=every))
+    first, more, last = ends_of_orders([number_ for number_, *_ in variance.pairs])
+    shown = [*first, *last]
+    lines: dict[str, list[LineVariance]] = {}
+    for line in variance.lines(every=every, orders=shown if more else None):
+        lines.setdefault(line.order, []).append(line)
+    amounts = _amounts(variance)
     parts: list[RenderableType] = []
     headers, totals = variance.headers(), variance.totals()
-    for number_, *_places in variance.pairs:
-        mine = [line for line in lines if line.order == number_]
+    for number_ in shown:
+        if more and number_ == last[0]:
+            parts += [more_orders(more), Text("")]
+        mine = lines.get(number_, [])
         parts.append(_heading(number_, mine))
         parts += [_header_row(name, change) for name, change in headers[number_].items()]
         if mine:
-            parts.append(_lines(variance, mine))
+            parts += _lines(variance, mine, amounts)
         parts += [Padding(_totals(variance, totals[number_]), (0, 0, 0, 2)), Text("")]
     return Group(*parts)
 
@@ -79,31 +88,45 @@ def _header_row(name: str, change: Delta) -> Text:
     return Text(f"  {name.replace('_', ' ')}: {_from_to(change)}")
 
 
-def _lines(variance: Variance, lines: list[LineVariance]) -> RenderableType:
+def _lines(variance: Variance, every: list[LineVariance], amounts: Sequence[str]) -> list[RenderableType]:
     """Changed lines; what does not fit the terminal goes first: effects, then steps, then prices."""
     program = variance.after.program
-    moved = [name for name in _amounts(variance) if any(line.figures[name].variance for line in lines)]
+    moved = [name for name in amounts if any(line.figures[name].variance for line in every)]
+    first, more, rest = ends_of(every, MOST_LINES, FIRST_LINES, LAST_LINES)
+    lines: list[LineVariance | None] = [*first, *([None] if more else []), *rest]  # None where some are left out
     effects = [name for name in moved if name.endswith("_effect")] if "price_effect" in moved else []
     figures = [name for name in moved if not name.endswith("_effect")]
-    texts = [[line.line, _(STATUS_WORDS[line.status]), line.item or "", _moved(line)] for line in lines]
-    prices = [_price(line.figures["price"]) for line in lines]
-    styles = [STATUS_STYLES[line.status] for line in lines]
+    texts = [_texts(line) for line in lines]
+    prices = [_price(line.figures["price"]) if line else "" for line in lines]
+    styles = [STATUS_STYLES[line.status] if line else "dim" for line in lines]
+
+    def moves(line: LineVariance | None, names: Sequence[str]) -> list[str]:
+        return [signed(line.figures[name].variance) if line else "" for name in names]
 
     def layout(names: list[str]) -> FigureTable:
         fixed = [_("line"), "", _("item"), _("quantity"), _("unit price")]
         headings = [*fixed, *(figure_word(program, name) for name in names)]
-        rows = [
-            [*text, price, *(signed(line.figures[name].variance) for name in names)]
-            for text, price, line in zip(texts, prices, lines, strict=True)
-        ]
+        rows = [[*text, price, *moves(line, names)] for text, price, line in zip(texts, prices, lines, strict=True)]
         return figure_table(headings, rows, 3, styles)
 
     ends = [name for name in figures if name in ("net", "without_tax", *_taxes(variance))]
     layouts = [layout(names) for names in (figures + effects, figures, ends)]
     titles = ["   ".join(part for part in text if part) for text in texts]
-    values = [[signed(line.figures[name].variance) for name in figures + effects] for line in lines]
+    values = [moves(line, figures + effects) for line in lines]
     last = stacked(titles, [figure_word(program, name) for name in figures + effects], values, styles)
-    return FirstThatFits(layouts, last)
+    return [FirstThatFits(layouts, last), *([_more_lines(more)] if more else [])]
+
+
+def _texts(line: LineVariance | None) -> list[str]:
+    """What stands before the figures of a line."""
+    if line is None:
+        return ["\u2026", "", "", ""]
+    return [line.line, _(STATUS_WORDS[line.status]), line.item or "", _moved(line)]
+
+
+def _more_lines(count: int) -> Text:
+    """That lines between the first and the last are not shown, and where all of them are."""
+    return Text("\u2026 " + _("{count} lines; all of them as CSV").format(count=number(Decimal(count))), style="dim")
 
 
 def _taxes(variance: Variance) -> list[str]:
