@@ -8,6 +8,8 @@ FORMULA_DEPTH = 40
 """Levels of parentheses, calls and operators of a formula within each other."""
 FORMULA_PARTS = 400
 """Parts of a formula."""
+NESTING = 100
+"""Levels of lists and objects within each other in JSON and TOML. Python's own bound is another in each version."""
 NAME_CHARACTERS = 200
 """Characters of an order's number that names a file."""
 COLUMNS = 16_384

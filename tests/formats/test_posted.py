@@ -61,7 +61,7 @@ def test_json_text_is_read_exactly_and_never_a_file():
         ('{"number": "A", "lines": [3, {}, "y"]}', ["order A, lines[0]: expected a line", "order A, lines[2]: expected a line"]),
         ('{"lines": [', ["row 1: expected JSON (Expecting value at column 12"]),
         ('{"a": 1, "a": 2}', ["a: expected each name once"]),
-        ("[" * 100_000, ["expected JSON that is nested less deeply"]),
+        ("[" * 100_000, ["expected JSON that is nested at most 100 levels deep"]),
         ("9" * 5000, ["expected JSON with shorter numbers"]),
         ("NaN", ["expected a number (got NaN)"]),
     ],

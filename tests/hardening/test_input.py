@@ -28,8 +28,12 @@ def editor():
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("[" * 2000 + "]" * 2000, "expected JSON that is nested less deeply|expected an order as a mapping of fields"),
-        ('{"lines":' + "[" * 100_000 + "]" * 100_000 + "}", "expected JSON that is nested less deeply"),
+        ("[" * 101 + "]" * 101, "expected JSON that is nested at most 100 levels deep"),
+        ("[" * 100 + "]" * 100, "expected an order as a mapping of fields"),
+        ('{"lines":' + "[" * 100_000 + "]" * 100_000 + "}", "expected JSON that is nested at most 100 levels deep"),
+        ('{"x": ' * 101 + '"\\\\"' + "}" * 101, "expected JSON that is nested at most 100 levels deep"),
+        ('{"number": "\\"' + "[{" * 200 + "}]" * 200 + '", "number": 1}', "number: expected each name once"),
+        ("[" * 100_000, "expected JSON that is nested at most 100 levels deep"),
         ('{"x":' + "9" * 5000 + "}", "expected JSON with shorter numbers"),
         ('{"x":1e99999999999999999999}', "expected a number with a shorter exponent .got 1e9999"),
         ('{"number":"A\\ud800"}', "expected whole characters .got half of a surrogate pair"),
@@ -159,12 +163,23 @@ def test_cells_of_frames_and_columns_of_files_that_no_field_can_hold(tmp_path):
 def test_limits_of_toml(tmp_path):
     file = tmp_path / "rulebook.toml"
     for text, said in (
-        ("x = " + "[" * 5000 + "]" * 5000, "nested less deeply"), ("x = " + "9" * 6000, "shorter numbers"),
+        ("x = " + "[" * 5000 + "]" * 5000, "TOML that is nested at most 100 levels deep"), (".".join("x" * 400) + " = 1", "TOML that is nested at most 100 levels deep"),
+        ("x = " + "9" * 6000, "shorter numbers"),
         ("[rulebook]\nname = 'x'\n[value]\nx = 1e999999999", "rulebook.toml line 4, value.x: expected a number of at most 100 digits"), ("x = '\ud800'", "cannot be read|not TOML"),
     ):  # fmt: skip
         file.write_bytes(text.encode("utf-8", "surrogatepass"))
         with pytest.raises(dokima.DokimaError, match=said):
             dokima.load(tmp_path)
+    cases = tmp_path / "book" / "cases" / "own.toml"
+    shutil.copytree(DEMO, tmp_path / "book")
+    for text, said in (
+        ("[[case]]\nset = " + "[" * 3000 + "]" * 3000, "own.toml: expected TOML that is nested at most 100"),
+        ("[[case]]\nset = " + "9" * 6000, "own.toml: expected TOML with shorter numbers"),
+        ("[[case]]\nname = x", "own.toml row 2: this is not TOML: invalid value at column 8"),
+    ):
+        cases.write_text(text)
+        with pytest.raises(dokima.CaseError, match=said):
+            dokima.prove(tmp_path / "book")
 
 
 def test_a_row_too_long_in_another_encoding_is_told_once(tmp_path, capfd):

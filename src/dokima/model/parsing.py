@@ -7,6 +7,9 @@ from decimal import Decimal, InvalidOperation
 from typing import Any, NoReturn
 
 from dokima.errors import DocumentError, Problem
+from dokima.limits import NESTING
+
+TOO_DEEP = f"expected {{what}} that is nested at most {NESTING} levels deep"
 
 
 def parse_json(text: str | bytes) -> Any:
@@ -25,17 +28,39 @@ def parse_json(text: str | bytes) -> Any:
             _fail(f"expected text in UTF-8 ({error.reason})")
     if not isinstance(text, str):
         _fail(f"expected JSON as text or bytes (got {type(text).__name__})")
+    if _is_deeper(text, NESTING):
+        _fail(TOO_DEEP.format(what="JSON"))
     try:
         data = json.loads(text, parse_float=_number, parse_constant=_refuse_constant, object_pairs_hook=_once)
     except json.JSONDecodeError as error:
         _fail(f"expected JSON ({error.msg} at column {error.colno})", row=error.lineno)
-    except RecursionError:
-        _fail("expected JSON that is nested less deeply")
+    except RecursionError:  # brackets that are never closed
+        _fail(TOO_DEEP.format(what="JSON"))
     except ValueError as error:
         _fail(f"expected JSON with shorter numbers ({error})")
     if "\\ud" in text.lower():
         _refuse_half_characters(data)
     return data
+
+
+def _is_deeper(text: str, levels: int) -> bool:
+    """Whether brackets lie deeper within each other than some levels: the innermost are taken away once a level."""
+    if text.count("[") + text.count("{") <= levels:
+        return False
+    if "\\" in text:
+        text = text.replace("\\\\", "").replace('\\"', "")
+    outside = "".join(text.split('"')[::2]).encode("ascii", "ignore")
+    brackets = outside.translate(_AS_BRACKETS, _NO_BRACKETS)
+    for _ in range(levels):
+        left = brackets.replace(b"[]", b"")
+        if len(left) == len(brackets):
+            return False  # all are gone; or some are never closed, which is for the parser to tell
+        brackets = left
+    return b"[]" in brackets
+
+
+_AS_BRACKETS = bytes.maketrans(b"{}", b"[]")
+_NO_BRACKETS = bytes(set(range(256)) - set(b"[]{}"))
 
 
 def _number(text: str) -> Decimal:

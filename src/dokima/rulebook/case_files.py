@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import datetime
-import tomllib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +26,7 @@ from dokima.proving.suggested_cases import Suggestions
 from dokima.proving.suggesting import suggest
 from dokima.rulebook.book import Rulebook, load
 from dokima.rulebook.loading import with_tables
+from dokima.rulebook.toml_text import TomlError, parse_toml
 
 FOLDER = "cases"
 RECORDED = ("payable", "without_tax")
@@ -284,9 +283,11 @@ def _of_toml(path: Path, name: str, known: dict[str, Case]) -> tuple[list[Case],
     """The cases of a file, and why some changes of the rulebook need not be noticed, by their ids."""
     try:
         text = text_of(path)
-        data = tomllib.loads(text, parse_float=Decimal)
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
-        raise CaseError(f"{name}: this is not TOML: {error}") from None
+        data = parse_toml(text)
+    except TomlError as error:
+        raise CaseError(f"{name}{f' row {error.row}' if error.row else ''}: {error}") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise CaseError(f"{name}: cannot be read: {getattr(error, 'strerror', None) or error}") from None
     entries = data.get("case", [])
     others = sorted(set(data) - {"case", "excuse"}) or ["case"] * (not isinstance(entries, list))
     if others:

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import datetime
-import re
 import runpy
-import tomllib
 import traceback
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -37,6 +35,7 @@ from dokima.rulebook.answers import with_answers
 from dokima.rulebook.definitions import column_of_value, program_definition
 from dokima.rulebook.places import line_of
 from dokima.rulebook.sections import RulebookSections
+from dokima.rulebook.toml_text import TomlError, parse_toml
 from dokima.rules.declaring import declared_rule
 from dokima.tables.definition import TableDefinition, TableSource
 
@@ -196,19 +195,11 @@ def _kinds(program: Program, table: str) -> dict[str, str]:
 def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookProblem]:
     try:
         content = text_of(path)
-        parsed = tomllib.loads(content, parse_float=Decimal)
-    except tomllib.TOMLDecodeError as error:
-        place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
-        said = re.sub(r"\s*\(at .*\)", "", str(error))
-        column = f" at column {place[2]}" if place else ""
-        message = f"this is not TOML: {said[0].lower()}{said[1:]}{column}"
-        return [RulebookProblem(path.name, "", message, text_line=int(place[1]) if place else None)]
+        parsed = parse_toml(content)
+    except TomlError as error:
+        return [RulebookProblem(path.name, "", str(error), text_line=error.row)]
     except (OSError, UnicodeDecodeError) as error:
         return [RulebookProblem(path.name, "", f"cannot be read: {getattr(error, 'strerror', None) or error}")]
-    except RecursionError:
-        return [RulebookProblem(path.name, "", "expected TOML that is nested less deeply")]
-    except ValueError as error:  # Python's own bound of the digits of a whole number
-        return [RulebookProblem(path.name, "", f"expected TOML with shorter numbers ({error})")]
     text.files[path.name] = content
     problems: list[RulebookProblem] = []
     for section, entries in parsed.items():

@@ -1,0 +1,52 @@
+"""TOML text (TOML 1.0) as plain data, numbers exact; what is wrong with it is told with its row."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from decimal import Decimal
+from typing import Any
+
+from dokima.limits import NESTING
+from dokima.model.parsing import TOO_DEEP
+
+
+class TomlError(ValueError):
+    """A text is not TOML, or more of it than is read.
+
+    Attributes:
+        row: Where, counted from 1; None if it is about all of it.
+    """
+
+    def __init__(self, message: str, row: int | None = None) -> None:
+        super().__init__(message)
+        self.row = row
+
+
+def parse_toml(text: str) -> dict[str, Any]:
+    """TOML as plain data; numbers with a point become `Decimal`.
+
+    Raises:
+        TomlError: It is not TOML, it is nested too deeply, or a number has too many digits.
+    """
+    try:
+        data = tomllib.loads(text, parse_float=Decimal)
+    except tomllib.TOMLDecodeError as error:
+        place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
+        said = re.sub(r"\s*\(at .*\)", "", str(error))
+        column = f" at column {place[2]}" if place else ""
+        row = int(place[1]) if place else None
+        raise TomlError(f"this is not TOML: {said[0].lower()}{said[1:]}{column}", row) from None
+    except RecursionError:
+        raise TomlError(TOO_DEEP.format(what="TOML")) from None
+    except ValueError as error:  # Python's own bound of the digits of a whole number
+        raise TomlError(f"expected TOML with shorter numbers ({error})") from None
+    if _is_deeper(data, NESTING):
+        raise TomlError(TOO_DEEP.format(what="TOML"))
+    return data
+
+
+def _is_deeper(value: Any, levels: int) -> bool:
+    """Whether tables and arrays lie within each other deeper than some levels."""
+    inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
+    return (levels < 0 and bool(inner)) or any(_is_deeper(each, levels - 1) for each in inner)
