@@ -356,3 +356,20 @@ def test_the_newer_sections_take_you_to_the_place(tmp_path, old, new, message):
     assert message in str(broken.value)
     assert "literal[" not in str(broken.value)
     assert all(problem.text_line for problem in broken.value.problems)
+
+
+@pytest.mark.parametrize("file", sorted(each.name for each in (DEMO / "tables").iterdir()))
+def test_a_table_that_cannot_be_read_is_told_and_nothing_that_follows_from_it(tmp_path, file):
+    """One message a table that reads the file, and one for the slip that is none of its consequences."""
+    folder = tmp_path / "book"
+    shutil.copytree(DEMO, folder)
+    (folder / "tables" / file).unlink()
+    text = (folder / "rulebook.toml").read_text()
+    (folder / "rulebook.toml").write_text(text.replace("value.freight_rate", "value.freight_rat", 1))
+    with pytest.raises(dokima.RulebookError) as raised:
+        dokima.load(folder)
+    told = [str(problem) for problem in raised.value.problems]
+    lost = [each for each in told if f"tables/{file}" in each and "cannot be read: No such file" in each]
+    assert len(lost) == text.count(f'"tables/{file}"') >= 1
+    assert [each for each in told if each not in lost and "there is no named value 'freight_rat'" not in each] == []
+    assert len(told) == len(lost) + 1

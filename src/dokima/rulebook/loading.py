@@ -362,9 +362,10 @@ def _sources(
                 )
             )
     for name, table in spec.table.items():
-        grid, file = Grid({}, 0, _no_rows()), table.file or ""
+        grid, file, is_unread = Grid({}, 0, _no_rows()), table.file or "", True
         try:
             grid, file = _grid(name, table, given, folder, spec.source)
+            is_unread = False
         except DocumentError as error:
             for problem in error.problems:
                 problems.append(RulebookProblem(file, f"table.{name}.file", problem.message, problem.row))
@@ -373,7 +374,7 @@ def _sources(
         for problem in grid.problems:
             said = f"{problem.field}: {problem.message}" if problem.field else problem.message
             problems.append(RulebookProblem(file, f"table.{name}", said, problem.row))
-        sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, table.reader)
+        sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, table.reader, is_unread)
     return sources, problems
 
 

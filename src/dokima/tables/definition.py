@@ -121,6 +121,7 @@ class TableSource:
         file: Name of the source, blank for Python.
         rows: For each row its number in the source, counted from 1 with the heading as row 1; None if unknown.
         reader: How values are written in it.
+        is_unread: Whether its source could not be read, which is told elsewhere: nothing is known of its columns.
     """
 
     columns: Mapping[str, RawColumn]
@@ -128,6 +129,7 @@ class TableSource:
     file: str = ""
     rows: Integers | None = None
     reader: ValueReader = field(default_factory=ValueReader)
+    is_unread: bool = False
 
     def row_number(self, row: int) -> int:
         """The number of a row in its source; counted as in a file with a heading if there is none."""

@@ -114,7 +114,8 @@ class _Builder:
         self.path.append(name)
         names = self.scope.with_figures(self._figures_for_tables())
         try:
-            table = self._built(name, names)
+            # Of one whose source cannot be read every column is taken to be there, or ten messages hide the one.
+            table = None if self.definition.sources[name].is_unread else self._built(name, names)
         except RulebookError as error:
             self.problems += error.problems
             table = None

@@ -123,7 +123,7 @@ class Scope:
         level = self.describe_table(table)
         found = self.table(table)
         if found is None:
-            return Name("blank", Level.LINE)
+            return Name("blank", level)
         if column not in found.fields:
             hint = nearest(column, found.fields).replace("'", f"'{table}.", 1)
             raise UnknownName(f"table '{table}' has no column '{column}'{hint}")
@@ -137,7 +137,7 @@ class Scope:
             raise UnknownName(f"there is no table or level '{name}'{hint}")
         found = self.table(name)
         if found is None:
-            return Level.LINE
+            return Level.HEADER  # nothing is known of it, and whatever reads it may stand where it stands
         for read in found.reads:
             try:
                 self.describe(read)
