@@ -145,3 +145,23 @@ def test_a_manifest_of_any_shape_and_a_folder_that_cannot_be_made(tmp_path, told
     (tmp_path / "file").write_text("")
     status, _, said = run_here(DEMO, "price", "orders", "--out", tmp_path / "file" / "o.parquet")
     assert (status, "cannot be written: Not a directory" in said) == (2, True)
+
+
+@pytest.mark.parametrize(
+    ("closed", "command"),
+    [("cases", "prove"), ("orders", "price orders"), ("orders", "orders --store ."), ("changes", "change list"), (".", "check orders")],
+)  # fmt: skip
+def test_a_folder_that_may_not_be_looked_into_is_no_empty_folder(store, monkeypatch, closed, command):
+    """`dokima prove` said that there were no cases, and all was well."""
+    real = os.listdir
+
+    def listdir(path):
+        if Path(path).resolve() == (store.folder / closed).resolve():
+            raise PermissionError(errno.EACCES, "Permission denied", str(path))
+        return real(path)
+
+    store.open("SQ-2041", "Ada", reason="more panes")
+    monkeypatch.setattr(os, "listdir", listdir)
+    status, out, said = run_here(store.folder, *command.split())
+    assert (status, out) == (2, "")
+    assert said.endswith(f"{closed}' cannot be read: Permission denied\n")

@@ -132,6 +132,9 @@ def run(arguments: list[str] | None = None) -> None:
     except KeyboardInterrupt:
         complain("interrupted")
         sys.exit(130)
+    except PermissionError as error:  # of a folder on the way to what is read or written
+        complain(f"'{error.filename}' cannot be used: {error.strerror}")
+        sys.exit(2)
     except Exception as error:  # the last line of defence: a defect of ours must not show as a traceback
         complain(f"a defect in Dokima itself: {type(error).__name__}: {error}\nSet DOKIMA_TRACEBACK=1 to see where.")
         if os.environ.get("DOKIMA_TRACEBACK"):

@@ -14,6 +14,7 @@ from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
 from dokima.formats.registry import endings, module_of, offers, read_grid
+from dokima.formats.regular_files import files_in
 from dokima.model.collecting import collector_at_rest
 from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Fields
@@ -192,7 +193,7 @@ def _from_two_sheets(paths: Sequence[Path], fields: Fields, layout: Layout, shee
 
 def _files(path: Path) -> list[Path]:
     if path.is_dir():
-        found = sorted(path.glob("*.json"))
+        found = files_in(path, ".json")
         if not found:
             raise DocumentError(
                 [Problem("", "", "", "expected JSON files of orders in this folder (there are none)", str(path))]

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import errno
+import os
 import stat
 from pathlib import Path
 
+from dokima.errors import DokimaError
 from dokima.limits import FILE_BYTES, TEXT_BYTES
 
 
@@ -30,6 +32,25 @@ def regular(path: Path, most: int | None = FILE_BYTES) -> Path:
     if most is not None and found.st_size > most:
         raise OSError(errno.EFBIG, f"expected at most {most // 2**20} MB (it has {found.st_size // 2**20})")
     return path
+
+
+def files_in(folder: Path, ending: str = "") -> list[Path]:
+    """What is in a folder, by name; nothing where there is no such folder.
+
+    Args:
+        folder: The folder.
+        ending: Only files whose names end so.
+
+    Raises:
+        DokimaError: It cannot be looked into. A search by pattern would pass over that and find nothing.
+    """
+    try:
+        names = os.listdir(folder)
+    except (FileNotFoundError, NotADirectoryError):
+        return []
+    except OSError as error:
+        raise DokimaError(f"'{folder}' cannot be read: {error.strerror}") from None
+    return [folder / name for name in sorted(names) if name.endswith(ending)]
 
 
 def text_of(path: Path, most: int = TEXT_BYTES) -> str:

@@ -19,6 +19,7 @@ from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.pieces import FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
 from dokima.formats.reading import Source, is_arrow, orders_from
 from dokima.formats.registry import module_of, offers
+from dokima.formats.regular_files import files_in
 from dokima.model.fields import Fields
 from dokima.model.orders import Orders
 
@@ -194,7 +195,7 @@ def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Ite
 def _files(path: Path) -> Sequence[Path]:
     """The file, or the Parquet files of a folder in the sequence of their names."""
     if path.is_dir():
-        return sorted(path.glob("*.parquet"))
+        return files_in(path, ".parquet")
     return [path] if offers(path, "read_batches") else []
 
 

@@ -13,7 +13,7 @@ import tomlkit
 from dokima.engine.program import Program
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.registry import module_of, read_grid
-from dokima.formats.regular_files import text_of
+from dokima.formats.regular_files import files_in, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.model.columns import shown, value_at
 from dokima.model.order import Order
@@ -51,7 +51,7 @@ class CaseFolder:
         self.excuses: dict[str, str] = {}
         self._programs: dict[tuple[tuple[str, str], ...], Program] = {}
         problems: list[str] = []
-        for path in sorted((self.folder / FOLDER).glob("*")):
+        for path in files_in(self.folder / FOLDER):
             try:
                 self.cases += self.read(path)
             except DokimaError as error:

@@ -22,7 +22,7 @@ from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
 from dokima.formats.registry import read_grid
-from dokima.formats.regular_files import text_of
+from dokima.formats.regular_files import files_in, text_of
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
 from dokima.model.databases import Database, Query
@@ -70,7 +70,7 @@ def load_folder(
     Raises:
         RulebookError: With every problem, each with file, place, what was expected and what came.
     """
-    paths = sorted(folder.glob("*.toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
+    paths = sorted(files_in(folder, ".toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
     if not paths:
         missing = (
             "there is no such folder" if not folder.is_dir() else "it holds no .toml file; 'dokima init' begins one"

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
 
-from dokima.formats.regular_files import text_of
+from dokima.formats.regular_files import files_in, text_of
 from dokima.proving.coverage import Coverage
 from dokima.proving.reaching import Target, setting_of
 from dokima.rulebook.places import line_of
@@ -57,7 +57,7 @@ def marked_files(folder: str | Path, coverage: Coverage) -> list[MarkedFile]:
     Raises:
         OSError: A file cannot be read.
     """
-    paths = sorted(Path(folder).glob("*.toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
+    paths = sorted(files_in(Path(folder), ".toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
     texts = {path.name: text_of(path) for path in paths}
     files = [
         MarkedFile(name, [MarkedLine(at, line) for at, line in enumerate(text.splitlines(), start=1)])

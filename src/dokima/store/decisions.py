@@ -78,6 +78,6 @@ def carry_out(folder: Path, pending: Path) -> None:
     except DocumentError:
         raise
     except (OSError, DokimaError) as error:
-        said = getattr(error, "strerror", None) or error
+        said = f"'{error.filename}': {error.strerror}" if isinstance(error, OSError) else error
         stands = f"'{name}' is decided, and stands: its documents will be completed by the next command"
         raise DokimaError(f"{stands} ({said})") from None

@@ -19,7 +19,7 @@ from typing import Any, TypeVar
 
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem
 from dokima.formats.file_names import file_name
-from dokima.formats.regular_files import text_of
+from dokima.formats.regular_files import files_in, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.limits import FILE_BYTES
 from dokima.model.columns import values_of
@@ -97,16 +97,17 @@ class FolderDocuments:
         except FileNotFoundError:
             return None
         except (OSError, ValueError) as error:
-            raise DocumentError([Problem(number, "", "", f"cannot be read: {error}", path.name)]) from None
+            said = getattr(error, "strerror", None) or error
+            raise DocumentError([Problem(number, "", "", f"cannot be read: {said}", path.name)]) from None
 
     def numbers(self, kind: Kind) -> list[str]:
         """The numbers of all documents of a kind, sorted."""
-        there = {path.stem for path in (self.folder / kind).glob("*.json")}
+        there = {path.stem for path in files_in(self.folder / kind, ".json")}
         return sorted(there | {Path(path).stem for path in self._coming() if path.startswith(f"{kind}/")})
 
     def settlements(self) -> int:
         """How many settlements have become true."""
-        return sum(1 for _ in (self.folder / "settlements").glob("*.json"))
+        return len(files_in(self.folder / "settlements", ".json"))
 
     def changes_of(self, order: str) -> list[str]:
         """The numbers of the change orders that may be of an order: their names say where to look."""
@@ -191,7 +192,7 @@ class FolderDocuments:
 
     def _pending(self) -> list[Path]:
         """What was decided and then cut short. Only who holds the lock may carry it out."""
-        return sorted((self.folder / "settlements").glob("*.pending"))
+        return files_in(self.folder / "settlements", ".pending")
 
     def _coming(self) -> Mapping[str, str]:
         """Documents by path that are decided and not all in place yet."""

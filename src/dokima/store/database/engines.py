@@ -112,4 +112,6 @@ def told(error: DBAPIError, place: str) -> DokimaError:
     said = str(error.orig).strip().partition("\n")[0]
     if any(lack in said for lack in ("no such column", "has no column", "no such table", "does not exist")):
         said += "; dokima store upgrade adds what the rulebook has won"
+    if "readonly database" in said:
+        said += " (its folder, the file, or one of those that SQLite keeps beside it may not be written)"
     return DokimaError(f"{place}: {said}")
