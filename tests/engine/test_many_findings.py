@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 import dokima
 from dokima.model.finding_columns import FindingColumns, Refusals
+from tests.books import DEMO
 
 BOOK = dokima.Rulebook.from_dict(
     {
@@ -86,3 +87,75 @@ def test_thousands_are_counted_chosen_and_written_without_making_one(few, monkey
     assert written[0]["message"] == "100 % of 6 B"
     rows = list(csv.DictReader(io.StringIO(dokima.to_csv(found))))
     assert [row["message"] for row in rows] == [each["message"] for each in written]
+
+
+DEMO_BOOK = dokima.load(DEMO)
+BLANKS = dokima.Rulebook.from_dict(
+    {
+        "rulebook": {"name": "blanks", "currency": "EUR"},
+        "header": {"factor": {"kind": "decimal", "places": 2}},
+        "line": {"divisor": {"kind": "decimal", "places": 2}, "worth": {"kind": "decimal", "places": 2}},
+        "table": {
+            "rate": {"match": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": ["most specific", "highest least"]},
+            "band": {"key": {"item": "rate.band"}},
+        },
+        "routine": {
+            "sales": {
+                "prices_include_tax": "header.factor > 1",
+                "step": [
+                    {"name": "price", "kind": "price", "options": [{"value": "rate.price / line.divisor"}, {"value": "band.price if line.worth > 1 else rate.price", "base": "line.worth"}]},
+                    {"name": "off", "kind": "discount", "percent": "band.off", "when": "line.worth != 2"},
+                    {"name": "extra", "kind": "charge", "amount": "line.worth / header.factor"},
+                    {"name": "whole", "kind": "charge", "amount": "header.factor", "over": "order", "where": "line.worth > 0"},
+                    {"name": "vat", "kind": "tax", "percent": "10 / line.divisor", "category": "'S'"},
+                ],
+            }
+        },
+    },
+    tables={
+        "rate": [{"item": "A", "least": 1, "price": "5", "band": "X"}, {"item": "B", "least": 2, "price": None, "band": "Y"}, {"item": None, "least": 3, "price": "4", "band": None}],
+        "band": [{"item": "X", "price": "1", "off": "3"}, {"item": "Y", "price": None, "off": None}],
+    },
+)  # fmt: skip
+VALUE = st.sampled_from([None, 0, 1, 2, "1.5"])
+ODD = st.fixed_dictionaries(
+    {}, optional={"item": st.sampled_from(["A", "B", "C"]), "quantity": VALUE, "divisor": VALUE, "worth": VALUE, "price_override": VALUE}
+)  # fmt: skip
+SOLD = st.fixed_dictionaries(
+    {"item": st.sampled_from(["PANE-H4", "CLIP-S", "NOPE", "W-0107"])},
+    optional={"quantity": st.sampled_from([1, "2.5", None]), "unit": st.sampled_from(["C62", "XX"]), "price_override": VALUE},
+)  # fmt: skip
+
+
+def _both_ways(book, documents):
+    """What is found of orders where the reason of each line is looked for, and where one stands for all like it."""
+    found = []
+    for many in (10**9, -1):
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr("dokima.routines.run_state.MANY", many)
+            patch.setattr("dokima.engine.running.pricing.FEW", 10**9 if many > 0 else -1)
+            found.append(book.price(documents).findings)
+    return found
+
+
+@given(st.lists(st.tuples(VALUE, st.lists(ODD, min_size=1, max_size=4)), min_size=1, max_size=4))
+def test_lines_that_are_alike_are_blank_for_one_reason(of_orders):
+    documents = [dokima.Order(f"O{at}", factor=factor, lines=lines) for at, (factor, lines) in enumerate(of_orders)]
+    singly, alike = _both_ways(BLANKS, documents)
+    assert alike == singly
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from(["FERNHOLT", "NOBODY", None]), st.lists(SOLD, min_size=1, max_size=4)),
+        min_size=1,
+        max_size=4,
+    )
+)
+def test_reasons_of_the_demo_are_those_of_each_line(of_orders):
+    documents = [
+        dokima.Order(f"O{at}", kind="sales", date="2026-03-02", customer=customer, lines=lines)
+        for at, (customer, lines) in enumerate(of_orders)
+    ]
+    singly, alike = _both_ways(DEMO_BOOK, documents)
+    assert alike == singly

@@ -117,11 +117,12 @@ def added(values: Iterable[Decimal]) -> Decimal:
 
 def to_decimals(column: Decimals) -> list[Decimal | None]:
     """The values as `Decimal`, with the places of the column; None where missing."""
-    missing = column.is_missing().tolist()
-    return [
-        None if gone else Decimal(units).scaleb(-column.places, _WIDE)
-        for units, gone in zip(column.units.tolist(), missing, strict=True)
-    ]
+    unit = Decimal(1).scaleb(-column.places, _WIDE)
+    with decimal.localcontext(_WIDE):  # a product takes a third of the time of a call with a context of its own
+        values: list[Decimal | None] = [each * unit for each in map(Decimal, column.units.tolist())]
+    for at in [] if column.missing is None else np.flatnonzero(column.missing).tolist():
+        values[at] = None
+    return values
 
 
 def from_floats(values: Sequence[float], places: int, mode: str = "half-up") -> Decimals:

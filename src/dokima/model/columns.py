@@ -16,6 +16,7 @@ import numpy as np
 
 from dokima.exact import Decimals, Quotient, decimal_of, from_pairs, stored
 from dokima.exact.integers import Integers, Mask, either, mask_of
+from dokima.exact.ranking import distinct
 from dokima.model.word_keys import WordKeys, keys_of_texts
 
 Kind = Literal["text", "decimal", "integer", "date", "flag"]
@@ -159,7 +160,7 @@ class Texts:
     def distinct(self) -> dict[int, str]:
         """The texts there are by their codes; a missing one, of code -1, is blank."""
         items = self.words.items
-        return {code: items[code] if code >= 0 else "" for code in np.unique(self.codes).tolist()}
+        return {code: items[code] if code >= 0 else "" for code in distinct(self.codes).tolist()}
 
     def numbered(self, number: Callable[[str], int]) -> Integers:
         """A number for each value, asked once for each distinct text."""

@@ -14,6 +14,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from dokima.exact.integers import Integers, Mask
+from dokima.exact.ranking import distinct
 from dokima.model.addresses import read_address
 from dokima.model.columns import Texts, shown
 from dokima.model.finding import Finding
@@ -32,6 +33,21 @@ class Told(Protocol):
 
     def seen(self, rows: Integers) -> Mapping[str, Sequence[Any]]:
         """The values that were seen in some rows, by name."""
+
+
+@dataclass(frozen=True)
+class OneMessage:
+    """The same message for every row, and no values."""
+
+    message: str
+
+    def messages(self, rows: Integers) -> Sequence[str]:
+        """The message, once a row."""
+        return [self.message] * len(rows)
+
+    def seen(self, rows: Integers) -> Mapping[str, Sequence[Any]]:  # noqa: ARG002
+        """None."""
+        return {}
 
 
 @dataclass(frozen=True, eq=False)
@@ -272,7 +288,7 @@ class FindingColumns(Sequence[Finding]):
 
     def _gathered(self, of: Callable[[Part, Integers], Sequence[Any]]) -> list[Any]:
         """What a function gives for the rows of each part, in the sequence of the findings."""
-        used = np.unique(self._part_of).tolist()
+        used = distinct(self._part_of).tolist()
         if len(used) == 1:
             return list(of(self.parts[used[0]], self._rows))
         gathered = np.empty(len(self), object)

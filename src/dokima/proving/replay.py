@@ -17,6 +17,7 @@ from dokima.engine.running.calculation import Calculation, amount_at
 from dokima.engine.running.stated_figures import STATED
 from dokima.exact import Decimals, compare, group_sums, stored, to_decimals
 from dokima.exact.integers import Integers
+from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
 from dokima.model.cells import cell
 from dokima.model.collecting import collector_at_rest
@@ -174,7 +175,7 @@ def replay(
         stated=stated,
         reproduced=stated - len(off),
         off=off[:MOST],
-        changed_orders=len(np.unique(variance.pair_of[moved])),
+        changed_orders=len(distinct(variance.pair_of[moved])),
         changed_lines=int(moved.sum()),
         totals=_by_currency(before, after),
         by_customer=grouped(variance, "header.customer").groups,

@@ -7,12 +7,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dokima.exact import Decimals, compare
+from dokima.exact.integers import Integers, Mask
+from dokima.exact.ranking import numbered
 from dokima.formulas import BlankSearch, Formula, Level, Name
+from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import value_at
 from dokima.model.said import Said, listing
 from dokima.routines.results import Workings
 from dokima.routines.routine import Step
 
+MANY = 50
+"""Blank lines from which on it is worth to look for those that are alike."""
 _NOT_TABLES = ("header", "line", "parent", "was", "was_header", "value", "run")
 
 
@@ -83,6 +89,52 @@ class Reasons:
         if self._is_blank("line.quantity", line):
             return Reason(Said("the quantity is blank"))
         return Reason(Said("an amount it works on is blank"), inherited=True)
+
+    def alike(self, step: Step, lines: Integers, chosen: Integers | None = None) -> Integers | None:
+        """For each line a number: lines of one number have one reason. None where a reason may be of one line alone.
+
+        What is said of a line follows from what is blank there, what is 0, and which tables have a row. To put it into
+        words takes a thousand times as long as to look at that.
+
+        Args:
+            step: The step.
+            lines: Positions of the lines.
+            chosen: For each of them the option that was taken, of a price step.
+        """
+        shared = [self.includes_tax] if step.way.is_tax and self.includes_tax is not None else []
+        others = [part for other in self.taxes for part in other.parts.values()] if shared else []
+        formulas = [*(formula for _, formula in step.formulas()), *shared, *others]
+        asked = self.frame.behind(self._tables_of(formulas))
+        formulas += [formula for table in asked for formula in self.frame.asked_with(table)]
+        nodes = [node for formula in dict.fromkeys(formulas) for node in formula.root.walk()]
+        if self.frame.has_terms or any(node.gathers or node.rows for node in nodes):
+            return None  # what was agreed, or what is blank on another line, is named
+        facts = [self._by_line(self.frame.column("line.quantity").is_missing(), Level.LINE)[lines]]
+        for node in dict.fromkeys(nodes):
+            column = node.evaluate(self.frame)
+            facts.append(self._by_line(column.is_missing(), node.level)[lines])
+            if node.kind in ("decimal", "integer"):
+                facts.append(self._by_line(compare(numbers(column), Decimals.zeros(1)) == 0, node.level)[lines])
+            if node.kind == "flag":
+                facts.append(self._by_line(flags(column).is_false(), node.level)[lines])
+        for table in asked:
+            found = self.frame.rows(table)
+            level = Level.LINE if len(found) == len(self.frame.order_of) else Level.HEADER
+            facts.append(self._by_line(found < 0, level)[lines])
+        if chosen is not None:
+            facts += [chosen == option for option in range(len(step.options) + 1)]
+        return numbered(facts)
+
+    def _tables_of(self, formulas: Sequence[Formula]) -> set[str]:
+        """The tables that formulas read or ask."""
+        read = {name.partition(".")[0] for formula in formulas for name in formula.reads}
+        return {name for name in read if self.is_table(name)} | {n for formula in formulas for n in formula.tables}
+
+    def _by_line(self, fact: Mask, level: Level) -> Mask:
+        """What holds of each line, of its order, or of all."""
+        if len(fact) <= 1:
+            return np.full(len(self.frame.order_of), bool(fact.all()))
+        return fact if level is Level.LINE else fact[self.frame.order_of]
 
     def of_order(self, step: Step, order: int) -> Reason | None:
         """The reason for a step of the order; None if no formula of it is blank."""

@@ -76,6 +76,10 @@ class Workings(Frame, Protocol):
     def asked_with(self, table: str) -> Iterable[Formula]:
         """The formulas of a table that must have a value for any of its rows to fit."""
 
+    @property
+    def has_terms(self) -> bool:
+        """Whether any answer of a table stands as it was agreed."""
+
     def agreed_as_blank(self, name: str, order: int, line: int) -> str | None:
         """When a blank answer of a table was agreed, blank if nobody noted the day; None if it was not."""
 

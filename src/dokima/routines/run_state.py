@@ -10,7 +10,7 @@ from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.failures import first_of, only
 from dokima.model.columns import Column, Texts, value_at
 from dokima.routines.groups import Groups
-from dokima.routines.reasons import Reason, Reasons
+from dokima.routines.reasons import MANY, Reason, Reasons
 from dokima.routines.results import BlankStep, NotReproduced, RoutineResult, StepTrace, Workings
 from dokima.routines.routine import Routine, Step
 from dokima.routines.taxing import Taxed
@@ -137,9 +137,14 @@ class Running:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
         new = np.flatnonzero(missing & ~self.failed)
         failed = any_in(self.failed, self.frame.order_of, self.frame.order_count) if len(new) else None
-        for line in new.tolist():
-            chosen = int(self.result.options[line]) if step.way.is_price else -1
-            reason = self._broken_at(line) or self.reasons.of(step, line, chosen)
+        options = self.result.options[new] if step.way.is_price else None
+        alike = self.reasons.alike(step, new, options) if len(new) > MANY else None
+        known: dict[int, Reason] = {}
+        for at, line in enumerate(new.tolist()):
+            key = at if alike is None else int(alike[at])
+            reason = self._broken_at(line) or known.get(key)
+            if reason is None:
+                reason = known[key] = self.reasons.of(step, line, -1 if options is None else int(options[at]))
             # What is blank because of another line of the order has been told there.
             if not (reason.inherited and failed is not None and failed[self.frame.order_of[line]]):
                 self.result.blank_steps.append(BlankStep(step, line, reason.text))

@@ -331,6 +331,11 @@ class Context:
         """The formulas of a table that must have a value for any of its rows to fit."""
         return self.program.tables[table].asked_with()
 
+    @property
+    def has_terms(self) -> bool:
+        """Whether any answer of a table stands as it was agreed."""
+        return self.terms is not None
+
     def agreed_as_blank(self, name: str, order: int, line: int) -> str | None:
         """When a blank answer of a table was agreed, blank if nobody noted the day; None if it was not."""
         if self.terms is None or name not in self.terms.answers:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 
@@ -27,9 +27,9 @@ from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.finding import Finding
-from dokima.model.finding_columns import Found
+from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
 from dokima.model.findings import Findings
-from dokima.model.orders import Orders
+from dokima.model.orders import Orders, texts
 from dokima.model.said import Said
 from dokima.routines.instalments import InstalmentPlan, split
 from dokima.routines.results import BlankStep, RoutineResult, StepTrace, TaxTerms
@@ -259,7 +259,7 @@ def _price_part(job: _Job, every: Context) -> Part:
         result=result,
         totals=totals,
         findings=[
-            *(_blank_finding(job.routine, leaves, blank) for blank in (*result.blank_steps, *result.failed_figures)),
+            *_blank_findings(job.routine, leaves, [*result.blank_steps, *result.failed_figures]),
             *_failed_of_orders(job, context),
             *missing_rows(context),
             *_not_reproduced(job.program, leaves, result),
@@ -282,6 +282,29 @@ def _reported(context: Context, totals: Mapping[str, Decimals], mode: str) -> di
     rate = numbers(program.reporting_rate.evaluate(context, Level.HEADER)).spread(context.order_count)
     without_tax, tax = ((totals[name] * rate).round(places, mode) for name in ("without_tax", "tax"))
     return {"rate": stored(rate), "without_tax": without_tax, "tax": tax, "with_tax": without_tax + tax}
+
+
+def _blank_findings(routine: Routine, orders: Orders, blanks: Sequence[BlankStep]) -> Iterator[Found]:
+    """A finding for each step that came out blank; those of many lines for one reason as columns."""
+    alike: dict[tuple[str, str], list[int]] = {}
+    if len(blanks) > FEW:
+        for blank in blanks:
+            if blank.line >= 0:
+                alike.setdefault((blank.step.name, blank.reason), []).append(blank.line)
+    for blank in blanks:
+        lines = alike.get((blank.step.name, blank.reason), []) if blank.line >= 0 else []
+        if len(lines) <= FEW:
+            yield _blank_finding(routine, orders, blank)
+        elif lines[0] == blank.line:
+            yield _blank_on(routine, orders, blank, np.array(lines))
+
+
+def _blank_on(routine: Routine, orders: Orders, blank: BlankStep, lines: Integers) -> Refusals:
+    """The finding of a step that came out blank on many lines for one reason."""
+    common = _blank_finding(routine, orders, blank)
+    numbers = texts(orders.header("number")).take(orders.order_of[lines])
+    line_numbers = texts(orders.line("number")).take(lines)
+    return Refusals(replace(common, order="", line="", message=""), numbers, line_numbers, OneMessage(common.message))
 
 
 def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Finding:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
 from decimal import Decimal
+from itertools import pairwise
 from json.encoder import encode_basestring
 from typing import Any
 
@@ -87,10 +88,10 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
         }
         lines = [next(of_routine[routine]) for routine in routines]
     where = calculation.orders.line_ranges.tolist()
-    orders = [
-        dumped(order).replace('"lines": null', f'"lines": [{", ".join(lines[start:stop])}]', 1)
-        for order, start, stop in zip(_order_data(calculation), where[:-1], where[1:], strict=True)
-    ]
+    of_orders = {name: _as_json(values) for name, values in _order_columns(calculation).items()}
+    of_orders["lines"] = [f"[{', '.join(lines[start:stop])}]" for start, stop in pairwise(where)]
+    of_orders["totals"] = _objects({name: _as_json(texts) for name, texts in _total_texts(calculation).items()}, ())
+    orders = _objects(of_orders, ())
     rest = json_text(
         {"findings": entries(calculation.findings), "problems": [problem_data(p) for p in calculation.problems]}
     )
@@ -101,6 +102,14 @@ def _objects(columns: Mapping[str, Sequence[str]], numbers: Collection[str]) -> 
     """Columns of JSON values as JSON objects; numbers come without their quotes, which they all get here."""
     template = "{" + ", ".join(f'"{name}": "%s"' if name in numbers else f'"{name}": %s' for name in columns) + "}"
     return [template % row for row in zip(*columns.values(), strict=True)]
+
+
+def _as_json(values: Sequence[Any]) -> list[str]:
+    """Values as JSON. Most are texts, or the same few again, which need no encoder of their own."""
+    known = {id(None): "null", id(True): "true", id(False): "false"}
+    return [
+        encode_basestring(each) if isinstance(each, str) else known.get(id(each)) or dumped(each) for each in values
+    ]
 
 
 def problem_data(problem: Problem) -> dict[str, Any]:
@@ -166,22 +175,29 @@ def _one_of_each(calculation: Calculation) -> list[int]:
 
 def _order_data(calculation: Calculation) -> list[dict[str, Any]]:
     """Every order as plain data, its lines still to come."""
-    orders, places, count = calculation.orders, calculation.minor_units, len(calculation)
+    return _records({**_order_columns(calculation), "totals": _records(_total_texts(calculation))})
+
+
+def _total_texts(calculation: Calculation) -> dict[str, list[str | None]]:
+    return {name: amount_texts(column, calculation.minor_units) for name, column in calculation.totals.items()}
+
+
+def _order_columns(calculation: Calculation) -> dict[str, list[Any]]:
+    """What is said of every order, by name in its sequence; of lines and totals only the place."""
+    orders, later = calculation.orders, [None] * len(calculation)
     names = [routine.name for routine in calculation.program.routines]
-    return _records(
-        {
-            "number": [number or "" for number in orders.numbers],
-            "routine": [names[at] if at >= 0 else None for at in calculation.routine_of.tolist()],
-            **{name: cells(orders.header(name)) for name in ("currency", "date", "customer", "supplier")},
-            "prices_include_tax": calculation.inclusive.tolist(),
-            "lines": [None] * count,
-            "figures": _figures(calculation),
-            "tax_breakdown": breakdowns(calculation),
-            "totals": _records({name: amount_texts(column, places) for name, column in calculation.totals.items()}),
-            "instalments": _instalments(calculation),
-            "reporting": _reporting(calculation),
-        }
-    )
+    return {
+        "number": [number or "" for number in orders.numbers],
+        "routine": [names[at] if at >= 0 else None for at in calculation.routine_of.tolist()],
+        **{name: cells(orders.header(name)) for name in ("currency", "date", "customer", "supplier")},
+        "prices_include_tax": calculation.inclusive.tolist(),
+        "lines": later,
+        "figures": _figures(calculation),
+        "tax_breakdown": breakdowns(calculation),
+        "totals": later,
+        "instalments": _instalments(calculation),
+        "reporting": _reporting(calculation),
+    }
 
 
 def _figures(calculation: Calculation) -> list[dict[str, Any]]:
