@@ -373,3 +373,23 @@ def test_a_table_that_cannot_be_read_is_told_and_nothing_that_follows_from_it(tm
     assert len(lost) == text.count(f'"tables/{file}"') >= 1
     assert [each for each in told if each not in lost and "there is no named value 'freight_rat'" not in each] == []
     assert len(told) == len(lost) + 1
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('[rule]\nid = "a"', r"line 3, rule: expected a list of entries, each begun by [[rule]] (got {'id': 'a'})"),
+        ('[[rule]]\nid = "a"\nat = 7\nrequire = [1]', "line 6, rule.a.require: expected a text, true or false, a number (got [1])"),
+        ('[table.item]\ncolumns = { kg = "decimal" }', "table.item.columns.kg: expected settings such as { kind = ..., places = ..., required = ... } (got 'decimal')"),
+        ('[routine.s.step]\nname = "price"', "routine.s.step: expected a list of entries, each begun by [[routine.s.step]] (got {'name': 'price'})"),
+        ('[[routine.s.step]]\nname = "price"\nkind = "price"\noptions = ["item.price"]', "step.price.options.0: expected settings such as { value = ..., amount = ..., base = ... } (got 'item.price')"),
+        ("[line.x]\nkind = 'decimal'\nplaces = 'two'", "line 5, line.x.places: expected a whole number (got 'two')"),
+        ("[[rule]]\nid = 'a'\nat = 'save'\nrequire = 'True'\nacknowledge = 'yes please'", "rule.a.acknowledge: expected true or false (got 'yes please')"),
+    ],
+)  # fmt: skip
+def test_settings_of_a_wrong_kind_are_told_in_the_words_of_their_author(tmp_path, text, said):
+    (tmp_path / "rulebook.toml").write_text(f"[rulebook]\nname = 'x'\n{text}\n")
+    with pytest.raises(dokima.RulebookError) as raised:
+        dokima.load(tmp_path)
+    assert said in str(raised.value)
+    assert "pydantic" not in str(raised.value)

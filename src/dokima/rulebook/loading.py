@@ -30,12 +30,13 @@ from dokima.model.fields import Field
 from dokima.model.source import source_of
 from dokima.model.values import BadValue, ValueReader
 from dokima.routines.kinds.kind import StepKind
-from dokima.rulebook.adapters import defined, known_keys, model_of
+from dokima.rulebook.adapters import defined, model_of
 from dokima.rulebook.answers import with_answers
 from dokima.rulebook.definitions import column_of_value, program_definition
 from dokima.rulebook.places import line_of
 from dokima.rulebook.sections import RulebookSections
 from dokima.rulebook.toml_text import TomlError, parse_toml
+from dokima.rulebook.wrong_settings import wrong_settings
 from dokima.rules.declaring import declared_rule
 from dokima.tables.definition import TableDefinition, TableSource
 
@@ -238,8 +239,7 @@ def _compile(
     try:
         model = model_of(RulebookSections).model_validate(data)
     except ValidationError as error:
-        found = [_from_pydantic(dict(each), data) for each in error.errors() if not _is_other_way(dict(each))]
-        raise RulebookError([text.placed(problem) for problem in found]) from None
+        raise RulebookError([text.placed(problem) for problem in wrong_settings(error, data)]) from None
     sections: RulebookSections = defined(RulebookSections, model)
     sources, problems = _sources(sections, tables, folder)
     own = [*python, *_python_files(sections.rulebook.python, folder, problems)]
@@ -280,45 +280,6 @@ def _without_source(python: Sequence[object]) -> list[RulebookProblem]:
             except DokimaError as error:
                 problems.append(RulebookProblem("", "rulebook.python", str(error)))
     return problems
-
-
-def _is_other_way(error: Mapping[str, Any]) -> bool:
-    """Whether a problem is about the one of two ways of saying something that was not chosen."""
-    last = str(error["loc"][-1]) if error["loc"] else ""
-    came = error.get("input")
-    return (last.startswith("literal[") and isinstance(came, Mapping)) or (
-        last.startswith("dict[") and isinstance(came, str)
-    )
-
-
-def _from_pydantic(error: Mapping[str, Any], data: Any) -> RulebookProblem:
-    path = [part for part in error["loc"] if not str(part).startswith(("function-", "tagged-", "literal[", "dict["))]
-    came = error.get("input")
-    message: str = error["msg"].removeprefix("Value error, ")
-    kind = error["type"]
-    if kind == "extra_forbidden":
-        message = f"expected a known key (got '{path[-1]}'{nearest(str(path[-1]), known_keys(RulebookSections, path))})"
-    elif kind == "missing":
-        message = "expected this key (it is missing)"
-    elif kind != "value_error":
-        message = f"{message[0].lower()}{message[1:]} (got {came!r:.60})".replace("input should be", "expected")
-    return RulebookProblem("", _dotted(path, data), message)
-
-
-def _dotted(path: Sequence[int | str], data: Any) -> str:
-    """The path as people read it: rules by id, steps by name; parts that pydantic adds for unions are left out."""
-    parts: list[str] = []
-    for part in path:
-        if isinstance(data, Mapping):
-            if part not in data and part != path[-1]:
-                continue
-            data = data.get(part)
-            parts.append(str(part))
-        elif isinstance(data, Sequence) and not isinstance(data, str) and isinstance(part, int) and part < len(data):
-            data = data[part]
-            name = data.get("id") or data.get("name") if isinstance(data, Mapping) else None
-            parts.append(str(name or part))
-    return ".".join(parts)
 
 
 def _python_files(names: Sequence[str], folder: Path | None, problems: list[RulebookProblem]) -> list[object]:
