@@ -19,6 +19,8 @@ import dokima
 
 REFUSING = {
     "rulebook": {"name": "refusing", "currency": "EUR"},
+    "table": {"item": {"key": {"item": "line.item"}}},
+    "routine": {"sales": {"step": [{"name": "price", "kind": "price", "options": [{"value": "item.price"}]}]}},
     "rule": [
         {"id": "fewer", "at": "enter", "require": "line.quantity < 0", "message": "{line.item} has {line.quantity}"}
     ],
@@ -57,15 +59,19 @@ def rows(text: str) -> int:
 
 def refusals(lines: int, runs: int) -> Iterator[Case]:
     """Every line refused."""
-    book = dokima.Rulebook.from_dict(REFUSING)
+    book = dokima.Rulebook.from_dict(REFUSING, tables={"item": pd.DataFrame({"item": ["A"], "price": ["1.00"]})})
     frame = pd.DataFrame({"order": np.repeat([f"O{n}" for n in range(lines // 5)], 5)})
     frame = frame.assign(
         line=np.tile(["10", "20", "30", "40", "50"], lines // 5), item="A", quantity=np.arange(lines) % 7 + 1
     )
     orders = book.orders(frame)
     findings = book.check(orders)
-    yield compared(f"{lines:,} findings made", {"Dokima": lambda: len(book.check(orders))}, runs=runs)
+    yield compared(f"{lines:,} refusals found", {"Dokima": lambda: len(book.check(orders))}, runs=runs)
     yield compared(f"{lines:,} findings as JSON text", {"Dokima": lambda: bool(dokima.to_json(findings))}, runs=runs)
+    yield compared(f"{lines:,} findings as CSV text", {"Dokima": lambda: rows(dokima.to_csv(findings))}, runs=runs)
+    unknown = book.orders(frame.assign(item="B"))
+    nothing = {"Dokima": lambda: len(book.price(unknown).findings)}
+    yield compared(f"{lines:,} lines without a price, each with its reason", nothing, runs=runs)
 
 
 def edits(book: dokima.Rulebook, tables: dict[str, pd.DataFrame], runs: int) -> Iterator[Case]:

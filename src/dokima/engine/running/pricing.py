@@ -293,7 +293,7 @@ def _blank_findings(routine: Routine, orders: Orders, blanks: Sequence[BlankStep
                 alike.setdefault((blank.step.name, blank.reason), []).append(blank.line)
     for blank in blanks:
         lines = alike.get((blank.step.name, blank.reason), []) if blank.line >= 0 else []
-        if len(lines) <= FEW:
+        if not lines or len(lines) <= FEW:
             yield _blank_finding(routine, orders, blank)
         elif lines[0] == blank.line:
             yield _blank_on(routine, orders, blank, np.array(lines))
