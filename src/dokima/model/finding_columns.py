@@ -229,18 +229,18 @@ class FindingColumns(Sequence[Finding]):
         ranked = np.concatenate([part.ranks(place_of, line_ranks, rules) for part in self.parts], axis=1)
         starts = np.cumsum([0, *(len(part) for part in self.parts)])
         order, line, rule = ranked[:, starts[self._part_of] + self._rows]
-        return self._at(np.lexsort((rule, line, order)))
+        return self.at(np.lexsort((rule, line, order)))
 
     def __len__(self) -> int:
         return len(self._rows)
 
     def __iter__(self) -> Iterator[Finding]:
         for start in range(0, len(self), CHUNK):
-            yield from self._at(slice(start, start + CHUNK))._made()
+            yield from self.at(slice(start, start + CHUNK))._made()
 
     def __getitem__(self, index: Any) -> Any:
         if isinstance(index, slice):
-            return self._at(index)
+            return self.at(index)
         at = range(len(self))[index]
         return self.parts[self._part_of[at]].findings(self._rows[at : at + 1])[0]
 
@@ -259,7 +259,7 @@ class FindingColumns(Sequence[Finding]):
             else:
                 mine = np.flatnonzero(self._part_of == at)
                 kept[mine] = [keep(part.items[row]) for row in self._rows[mine].tolist()]
-        return self if kept.all() else self._at(np.flatnonzero(kept))
+        return self if kept.all() else self.at(np.flatnonzero(kept))
 
     def column(self, name: str) -> list[Any]:
         """One attribute of all findings."""
@@ -280,7 +280,8 @@ class FindingColumns(Sequence[Finding]):
             )
         )
 
-    def _at(self, positions: Integers | slice) -> FindingColumns:
+    def at(self, positions: Integers | slice) -> FindingColumns:
+        """Those at some positions."""
         return FindingColumns(self.parts, self._part_of[positions], self._rows[positions])
 
     def _made(self) -> list[Finding]:

@@ -11,6 +11,8 @@ from functools import cached_property
 from itertools import chain
 from typing import Any
 
+import numpy as np
+
 from dokima.errors import Problem
 from dokima.model.addresses import read_address
 from dokima.model.collecting import collector_at_rest
@@ -120,6 +122,12 @@ class Findings(Sequence[Finding]):
             return replace(self, items=self.items.kept(keep))
         return self.where(keep)
 
+    def _at(self, positions: list[int]) -> Findings:
+        """Those at some positions."""
+        if isinstance(self.items, FindingColumns):
+            return replace(self, items=self.items.at(np.array(positions, np.int64)))
+        return replace(self, items=tuple(self.items[at] for at in positions))
+
     def column(self, name: str) -> list[Any]:
         """One attribute of all findings, such as ``order`` or ``message``."""
         if isinstance(self.items, FindingColumns):
@@ -131,7 +139,7 @@ class Findings(Sequence[Finding]):
         if not self or not others:
             return self
         known = set(others._places)
-        return replace(self, items=tuple(self[at] for at, place in enumerate(self._places) if place not in known))
+        return self._at([at for at, place in enumerate(self._places) if place not in known])
 
     @property
     def _places(self) -> list[tuple[str, str, str]]:
@@ -140,7 +148,7 @@ class Findings(Sequence[Finding]):
 
     def of(self, order: str, line: str | None = None) -> Findings:
         """Those of one order, or of one of its lines."""
-        found = Findings(tuple(self.items[at] for at in self._by_order.get(order, ())), self.summary, self.orders)
+        found = self._at(self._by_order.get(order, []))
         return found if line is None else found.where(lambda finding: finding.line == line)
 
     @property
