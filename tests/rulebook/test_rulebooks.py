@@ -393,3 +393,17 @@ def test_settings_of_a_wrong_kind_are_told_in_the_words_of_their_author(tmp_path
         dokima.load(tmp_path)
     assert said in str(raised.value)
     assert "pydantic" not in str(raised.value)
+
+
+def test_entries_of_lists_with_headings_of_their_own_are_found_by_place_id_or_name():
+    text = "\n".join(
+        ["top = 1", "[[routine.sales.step]]", "name = 'price'", "kind = 'price'", "[[routine.sales.step.options]]", "value = '1'",
+         "[[routine.sales.step.options]]", "value = '2'", "[[routine.sales.step]]", "kind = 'tax'", "name = \"vat\"", "percent = '21'",
+         "[[routine.buy.step]]", "name = 'vat'", "percent = '9'", "['routine'.\"buy\"]", "rounding = 'up'", "[[rule]]", "id = 'a'", "[[rule]] # b", "at = 'save'"]
+    )  # fmt: skip
+    for path, line in {
+        "top": 1, "routine.sales.step.price.kind": 4, "routine.sales.step.price.options.1.value": 8, "routine.sales.step.vat": 9,
+        "routine.sales.step.1.percent": 12, "routine.buy.step.vat.percent": 15, "routine.buy.step.vat.none": 13,
+        "routine.buy.rounding": 17, "rule.a": 18, "rule.1.at": 21, "rule": 18, "rule.nobody": None, "value.x": None,
+    }.items():  # fmt: skip
+        assert (path, line_of(text, path)) == (path, line)
