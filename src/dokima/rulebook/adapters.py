@@ -266,7 +266,7 @@ def part_of(hint: Any) -> Any:
 
 
 def known_keys(definition: Any, path: Sequence[int | str]) -> list[str]:
-    """The keys that may stand beside the last part of a path, for naming the nearest one.
+    """The keys that may stand beside the last part of a path, its own before those of what it inherits from.
 
     Args:
         definition: The whole.
@@ -280,4 +280,5 @@ def known_keys(definition: Any, path: Sequence[int | str]) -> list[str]:
             part = part_of(below)
         if part is None:
             return []
-    return [key_of(each) for each in settings_of(part)]
+    own = vars(part).get("__annotations__", {})
+    return [key_of(each) for each in sorted(settings_of(part), key=lambda each: each.name not in own)]
