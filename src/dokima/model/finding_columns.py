@@ -14,7 +14,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from dokima.exact.integers import Integers, Mask
-from dokima.exact.ranking import distinct
+from dokima.exact.ranking import begins
 from dokima.model.addresses import read_address
 from dokima.model.columns import Texts, shown
 from dokima.model.finding import Finding
@@ -253,11 +253,10 @@ class FindingColumns(Sequence[Finding]):
     def kept(self, keep: Callable[[Finding], bool]) -> FindingColumns:
         """Those that a test keeps which asks neither for order and line nor for message and values."""
         kept: Mask = np.zeros(len(self), bool)
-        for at, part in enumerate(self.parts):
+        for part, mine in self._by_part():
             if isinstance(part, Refusals):
-                kept[self._part_of == at] = keep(part.common)
+                kept[mine] = keep(part.common)
             else:
-                mine = np.flatnonzero(self._part_of == at)
                 kept[mine] = [keep(part.items[row]) for row in self._rows[mine].tolist()]
         return self if kept.all() else self.at(np.flatnonzero(kept))
 
@@ -289,14 +288,20 @@ class FindingColumns(Sequence[Finding]):
 
     def _gathered(self, of: Callable[[Part, Integers], Sequence[Any]]) -> list[Any]:
         """What a function gives for the rows of each part, in the sequence of the findings."""
-        used = distinct(self._part_of).tolist()
-        if len(used) == 1:
-            return list(of(self.parts[used[0]], self._rows))
+        by_part = list(self._by_part())
+        if len(by_part) == 1:
+            return list(of(by_part[0][0], self._rows))
         gathered = np.empty(len(self), object)
-        for at in used:
-            mine = np.flatnonzero(self._part_of == at)
-            gathered[mine] = np.fromiter(of(self.parts[at], self._rows[mine]), object, len(mine))
+        for part, mine in by_part:
+            gathered[mine] = np.fromiter(of(part, self._rows[mine]), object, len(mine))
         return list(gathered.tolist())
+
+    def _by_part(self) -> Iterator[tuple[Part, Integers]]:
+        """Each part of which there is a finding, and where its findings stand."""
+        sequence = np.argsort(self._part_of, kind="stable")
+        starts = np.flatnonzero(begins(self._part_of[sequence]))
+        for mine in np.split(sequence, starts[1:]) if len(sequence) else ():
+            yield self.parts[self._part_of[mine[0]]], mine
 
 
 def one_by_one(found: Iterable[Found]) -> Iterator[Finding]:
