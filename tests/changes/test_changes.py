@@ -417,7 +417,7 @@ def test_cost_and_margin_need_no_steps_of_the_rulebook():
     editor.change_line(10, quantity=3)
     first = change.variance()
     moved = {line.line: (line.figures["cost"], line.figures["margin"]) for line in first.lines(every=True)}
-    assert [tuple(vars(each).values()) for each in moved["10"]] == [
+    assert list(moved["10"]) == [
         (D("14.01"), D("21.02"), D("7.01")),
         (D("5.99"), D("8.98"), D("2.99")),
     ]
