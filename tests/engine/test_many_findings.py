@@ -36,17 +36,6 @@ def orders(of_orders):
     return [dokima.Order(f"O{at}", currency="EUR", lines=lines) for at, lines in enumerate(of_orders)]
 
 
-@pytest.fixture
-def few(monkeypatch):
-    """Sets from how many findings on a rule's findings are columns."""
-
-    def set_to(count):
-        for module in ("dokima.rules.verdicts", "dokima.engine.running.required"):
-            monkeypatch.setattr(f"{module}.FEW", count)
-
-    return set_to
-
-
 @given(st.lists(st.lists(LINE, min_size=1, max_size=4), min_size=1, max_size=5), st.data())
 def test_columns_say_what_findings_by_themselves_say(of_orders, data):
     with pytest.MonkeyPatch.context() as patch:
@@ -74,13 +63,12 @@ def test_columns_say_what_findings_by_themselves_say(of_orders, data):
         assert columns[at:] == singly[at:]
 
 
-def test_thousands_are_counted_chosen_and_written_without_making_one(few, monkeypatch):
+def test_thousands_are_counted_chosen_and_written_without_making_one(monkeypatch):
     """400 lines of more than five, and as many without a row in the table: nobody looks at any by itself."""
-    few(200)
     many = orders([[{"item": "B", "quantity": 6 + at}] for at in range(400)])
     expected = [each.to_dict() for each in BOOK.check(many)]
     monkeypatch.setattr(Refusals, "findings", lambda *_: pytest.fail("a finding was made"))
-    found = BOOK.check(many).where_alike(lambda each: each.rule in ("few", "table.weight"))
+    found = BOOK.check(many).where_shared(lambda each: each.rule in ("few", "table.weight"))
     assert (len(found), len(found.errors), len(found.stopping)) == (800, 800, 800)
     written = json.loads(dokima.to_json(found))["findings"]
     assert written == [each for each in expected if each["rule"] in ("few", "table.weight")]

@@ -63,7 +63,7 @@ def distinct(values: Integers) -> Integers:
     return found
 
 
-def numbered(facts: Sequence[Mask]) -> Integers:
+def classes_of(facts: Sequence[Mask]) -> Integers:
     """For each place a number, the same for places of which all the same holds.
 
     Args:

@@ -162,7 +162,7 @@ class Texts:
         items = self.words.items
         return {code: items[code] if code >= 0 else "" for code in distinct(self.codes).tolist()}
 
-    def numbered(self, number: Callable[[str], int]) -> Integers:
+    def mapped(self, number: Callable[[str], int]) -> Integers:
         """A number for each value, asked once for each distinct text."""
         known = self.distinct()
         numbers = np.array([number(word) for word in known.values()], np.int64)

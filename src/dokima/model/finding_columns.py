@@ -7,6 +7,7 @@ object of each takes a hundred times as long as the rule.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Protocol
@@ -15,9 +16,10 @@ import numpy as np
 
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import begins
-from dokima.model.addresses import read_address
+from dokima.model.addresses import Address, read_address
 from dokima.model.columns import Texts, shown
 from dokima.model.finding import Finding
+from dokima.model.orders import Orders, texts
 
 FEW = 200
 """Findings of a rule up to which they are made at once: so few cost nothing, and keep no columns alive."""
@@ -65,6 +67,20 @@ class Refusals:
     order_numbers: Texts
     line_numbers: Texts | None
     told: Told
+
+    @classmethod
+    def of(cls, common: Finding, source: Orders, orders: Integers, lines: Integers | None, told: Told) -> Refusals:
+        """What was found of some orders or lines.
+
+        Args:
+            common: What all rows share.
+            source: The orders.
+            orders: For each row the position of its order.
+            lines: For each row the position of its line; None for a rule of the order.
+            told: What is said of them.
+        """
+        line_numbers = None if lines is None else texts(source.line("number")).take(lines)
+        return cls(common, texts(source.header("number")).take(orders), line_numbers, told)
 
     def __len__(self) -> int:
         return len(self.order_numbers)
@@ -116,9 +132,9 @@ class Refusals:
     def ranks(self, orders: Mapping[str, int], lines: Mapping[str, int], rules: Mapping[str, int]) -> Integers:
         """For each row the ranks of its order, of its line and of its rule, one below the other."""
         count, last = len(self), len(orders)
-        order = self.order_numbers.numbered(lambda number: orders.get(number, last))
+        order = self.order_numbers.mapped(lambda number: orders.get(number, last))
         one = np.full(count, lines[""], np.int64)
-        line = one if self.line_numbers is None else self.line_numbers.numbered(lines.__getitem__)
+        line = one if self.line_numbers is None else self.line_numbers.mapped(lines.__getitem__)
         return np.stack([order, line, np.full(count, rules[self.common.rule], np.int64)])
 
     @property
@@ -220,9 +236,7 @@ class FindingColumns(Sequence[Finding]):
             orders: The order numbers in their sequence.
         """
         place_of = {number: at for at, number in enumerate(orders)}
-        # Many orders have few line numbers; each is taken apart once.
-        lines = {line for part in self.parts for line in part.known_lines} | {""}
-        addresses = {line: read_address(line) if line else () for line in lines}
+        addresses = addresses_of({line for part in self.parts for line in part.known_lines} | {""})
         ranks = {address: rank for rank, address in enumerate(sorted(set(addresses.values())))}
         line_ranks = {line: ranks[address] for line, address in addresses.items()}
         rules = {rule: rank for rank, rule in enumerate(sorted({rule for part in self.parts for rule in part.rules}))}
@@ -302,6 +316,11 @@ class FindingColumns(Sequence[Finding]):
         starts = np.flatnonzero(begins(self._part_of[sequence]))
         for mine in np.split(sequence, starts[1:]) if len(sequence) else ():
             yield self.parts[self._part_of[mine[0]]], mine
+
+
+def addresses_of(lines: AbstractSet[str]) -> dict[str, Address]:
+    """Line numbers taken apart, a blank one into nothing. Many orders have few; each is taken apart once."""
+    return {line: read_address(line) if line else () for line in lines}
 
 
 def one_by_one(found: Iterable[Found]) -> Iterator[Finding]:

@@ -14,10 +14,9 @@ from typing import Any
 import numpy as np
 
 from dokima.errors import Problem
-from dokima.model.addresses import read_address
 from dokima.model.collecting import collector_at_rest
 from dokima.model.finding import COLUMNS, Finding, RuleSummary, in_words, worse_or_equal
-from dokima.model.finding_columns import FindingColumns, Found
+from dokima.model.finding_columns import FindingColumns, Found, addresses_of
 from dokima.model.said import SHOWN
 
 
@@ -62,8 +61,7 @@ class Findings(Sequence[Finding]):
             return cls(FindingColumns.of(found).sorted(orders()))
         touched = {finding.order for finding in findings}
         place = {number: at for at, number in enumerate(orders()) if number in touched}
-        # Many orders have few line numbers; each is taken apart once.
-        addresses = {line: read_address(line) if line else () for line in {finding.line for finding in findings}}
+        addresses = addresses_of({finding.line for finding in findings})
         rows = sorted(findings, key=lambda f: (place.get(f.order, len(place)), addresses[f.line], f.rule))
         return cls(tuple(rows))
 
@@ -96,12 +94,12 @@ class Findings(Sequence[Finding]):
     @property
     def errors(self) -> Findings:
         """Those that stop an order."""
-        return self.where_alike(lambda finding: finding.severity == "error")
+        return self.where_shared(lambda finding: finding.severity == "error")
 
     @property
     def stopping(self) -> Findings:
         """Those that stop an operation: errors, and warnings that nobody has accepted yet."""
-        return self.where_alike(lambda finding: finding.stops)
+        return self.where_shared(lambda finding: finding.stops)
 
     def at_least(self, severity: str) -> Findings:
         """Those of a severity, and worse ones.
@@ -110,14 +108,18 @@ class Findings(Sequence[Finding]):
             NotFound: There is no such severity; names the nearest.
         """
         worst = worse_or_equal(severity)
-        return self.where_alike(lambda finding: finding.severity in worst)
+        return self.where_shared(lambda finding: finding.severity in worst)
 
     def where(self, keep: Callable[[Finding], bool]) -> Findings:
         """Those that a test keeps."""
         return replace(self, items=tuple(finding for finding in self.items if keep(finding)))
 
-    def where_alike(self, keep: Callable[[Finding], bool]) -> Findings:
-        """Those that a test keeps which asks neither for order and line nor for message and values: many at once."""
+    def where_shared(self, keep: Callable[[Finding], bool]) -> Findings:
+        """Those that a test keeps, which may look at what the findings of one rule share, and so is asked once for all.
+
+        Args:
+            keep: Looks neither at order and line nor at message and values.
+        """
         if isinstance(self.items, FindingColumns):
             return replace(self, items=self.items.kept(keep))
         return self.where(keep)

@@ -40,8 +40,8 @@ LONG = 0.1
 
 def findings_report(findings: Findings) -> RenderableType:
     """All findings by order, what came of each rule, and a line that sums them up."""
-    open_questions = findings.where_alike(lambda finding: finding.rule == QUESTION)
-    findings = findings.where_alike(lambda finding: finding.rule != QUESTION)
+    open_questions = findings.where_shared(lambda finding: finding.rule == QUESTION)
+    findings = findings.where_shared(lambda finding: finding.rule != QUESTION)
     orders = len(findings.touched) if findings.orders is None else findings.orders
     first, left_out, last = ends_of_orders(findings.touched)
     parts = _by_order(findings, first)

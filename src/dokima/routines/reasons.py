@@ -9,7 +9,7 @@ import numpy as np
 
 from dokima.exact import Decimals, compare
 from dokima.exact.integers import Integers, Mask
-from dokima.exact.ranking import numbered
+from dokima.exact.ranking import classes_of
 from dokima.formulas import BlankSearch, Formula, Level, Name
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import value_at
@@ -123,7 +123,7 @@ class Reasons:
             facts.append(self._by_line(found < 0, level)[lines])
         if chosen is not None:
             facts += [chosen == option for option in range(len(step.options) + 1)]
-        return numbered(facts)
+        return classes_of(facts)
 
     def _tables_of(self, formulas: Sequence[Formula]) -> set[str]:
         """The tables that formulas read or ask."""

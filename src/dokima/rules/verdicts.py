@@ -20,7 +20,7 @@ from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, Refusals
-from dokima.model.orders import Orders, texts
+from dokima.model.orders import Orders
 from dokima.model.said import Said
 from dokima.model.source import source_of
 from dokima.rules.messages import Message, read_message
@@ -238,10 +238,8 @@ class Asking:
         common = Finding(
             self.rule.id, definition.severity, "", field=definition.field, moment=self.moment, help=definition.help
         )
-        orders, lines = self._places(rows)
-        numbers = texts(self.orders.header("number")).take(orders)
-        line_numbers = None if lines is None else texts(self.orders.line("number")).take(lines)
-        return Refusals(common, numbers, line_numbers, _Told(self.rule, self.frame, orders, lines))
+        places = self._places(rows)
+        return Refusals.of(common, self.orders, *places, _Told(self.rule, self.frame, *places))
 
     def _singly(self, spoken: Integers) -> Iterator[Finding]:
         if not len(spoken):

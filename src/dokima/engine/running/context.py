@@ -137,7 +137,7 @@ class Context:
     @cached_property
     def _money_places(self) -> Integers:
         units = self.program.definition.minor_units
-        return texts(self.orders.header("currency")).numbered(lambda currency: units.get(currency, 0))
+        return texts(self.orders.header("currency")).mapped(lambda currency: units.get(currency, 0))
 
     def records(self, name: str) -> RecordFrame:
         """The deliveries or payments of the orders, as rows."""

@@ -29,7 +29,7 @@ from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
 from dokima.model.findings import Findings
-from dokima.model.orders import Orders, texts
+from dokima.model.orders import Orders
 from dokima.model.said import Said
 from dokima.routines.instalments import InstalmentPlan, split
 from dokima.routines.results import BlankStep, RoutineResult, StepTrace, TaxTerms
@@ -286,25 +286,16 @@ def _reported(context: Context, totals: Mapping[str, Decimals], mode: str) -> di
 
 def _blank_findings(routine: Routine, orders: Orders, blanks: Sequence[BlankStep]) -> Iterator[Found]:
     """A finding for each step that came out blank; those of many lines for one reason as columns."""
-    alike: dict[tuple[str, str], list[int]] = {}
-    if len(blanks) > FEW:
-        for blank in blanks:
-            if blank.line >= 0:
-                alike.setdefault((blank.step.name, blank.reason), []).append(blank.line)
+    alike: dict[tuple[str, str, bool], list[BlankStep]] = {}
     for blank in blanks:
-        lines = alike.get((blank.step.name, blank.reason), []) if blank.line >= 0 else []
-        if not lines or len(lines) <= FEW:
-            yield _blank_finding(routine, orders, blank)
-        elif lines[0] == blank.line:
-            yield _blank_on(routine, orders, blank, np.array(lines))
-
-
-def _blank_on(routine: Routine, orders: Orders, blank: BlankStep, lines: Integers) -> Refusals:
-    """The finding of a step that came out blank on many lines for one reason."""
-    common = _blank_finding(routine, orders, blank)
-    numbers = texts(orders.header("number")).take(orders.order_of[lines])
-    line_numbers = texts(orders.line("number")).take(lines)
-    return Refusals(replace(common, order="", line="", message=""), numbers, line_numbers, OneMessage(common.message))
+        alike.setdefault((blank.step.name, blank.reason, blank.line < 0), []).append(blank)
+    for (_, _, of_order), some in alike.items():
+        if of_order or len(some) <= FEW:
+            yield from (_blank_finding(routine, orders, blank) for blank in some)
+            continue
+        first = _blank_finding(routine, orders, some[0])
+        common, lines = replace(first, order="", line="", message=""), np.array([blank.line for blank in some])
+        yield Refusals.of(common, orders, orders.order_of[lines], lines, OneMessage(first.message))
 
 
 def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Finding:

@@ -18,7 +18,6 @@ from dokima.formulas.operators import flags
 from dokima.model.columns import Column, values_of
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, Refusals
-from dokima.model.orders import texts
 from dokima.model.said import Said, listing
 from dokima.tables.table import Table, names_behind
 
@@ -95,10 +94,9 @@ def _agreed(context: Context) -> tuple[Mask, Mask]:
 
 def _refused(context: Context, table: Table, missing: Mask) -> Refusals:
     rows = np.flatnonzero(missing)
+    common, told = Finding(f"table.{table.name}", "error", ""), _Lacking(context, table, rows)
     orders, lines = (context.order_of[rows], rows) if table.level is Level.LINE else (rows, None)
-    numbers = texts(context.orders.header("number")).take(orders)
-    line_numbers = None if lines is None else texts(context.orders.line("number")).take(lines)
-    return Refusals(Finding(f"table.{table.name}", "error", ""), numbers, line_numbers, _Lacking(context, table, rows))
+    return Refusals.of(common, context.orders, orders, lines, told)
 
 
 @dataclass(frozen=True)
