@@ -147,3 +147,28 @@ def test_reasons_of_the_demo_are_those_of_each_line(of_orders):
     ]
     singly, alike = _both_ways(DEMO_BOOK, documents)
     assert alike == singly
+
+
+def test_a_table_of_orders_is_asked_by_order_where_there_are_as_many_orders_as_lines():
+    """Two lines of an order without a row, one of an order whose row has no price, an order without lines: the first two
+    have the same reason, the third has another."""
+    book = dokima.Rulebook.from_dict(
+        {
+            "rulebook": {"name": "zones", "currency": "EUR"},
+            "header": {"zone": {"kind": "text"}},
+            "table": {"zone": {"key": {"zone": "header.zone"}, "columns": {"price": {"kind": "decimal"}}}},
+            "routine": {"sales": {"step": [{"name": "price", "kind": "price", "options": [{"value": "zone.price"}]}]}},
+        },
+        tables={"zone": [{"zone": "N", "price": None}]},
+    )
+    line = {"item": "A", "quantity": 1}
+    documents = [
+        dokima.Order(f"O{at}", zone=zone, lines=[line] * count)
+        for at, (zone, count) in enumerate([("X", 2), ("N", 1), ("X", 0)])
+    ]
+    singly, alike = _both_ways(book, documents)
+    assert [each.message for each in singly if each.line] == [
+        "no price: tried table zone has no row that fits", "no price: tried table zone has no row that fits",
+        "no price: tried table zone has a row that fits, but no price in it",
+    ]  # fmt: skip
+    assert alike == singly

@@ -109,18 +109,15 @@ class Reasons:
         nodes = [node for formula in dict.fromkeys(formulas) for node in formula.root.walk()]
         if self.frame.has_terms or any(node.gathers or node.rows for node in nodes):
             return None  # what was agreed, or what is blank on another line, is named
-        facts = [self._by_line(self.frame.column("line.quantity").is_missing(), Level.LINE)[lines]]
+        facts = [self._on(lines, self.frame.column("line.quantity").is_missing(), Level.LINE)]
         for node in dict.fromkeys(nodes):
             column = node.evaluate(self.frame)
-            facts.append(self._by_line(column.is_missing(), node.level)[lines])
+            facts.append(self._on(lines, column.is_missing(), node.level))
             if node.kind in ("decimal", "integer"):
-                facts.append(self._by_line(compare(numbers(column), Decimals.zeros(1)) == 0, node.level)[lines])
+                facts.append(self._on(lines, compare(numbers(column), Decimals.zeros(1)) == 0, node.level))
             if node.kind == "flag":
-                facts.append(self._by_line(flags(column).is_false(), node.level)[lines])
-        for table in asked:
-            found = self.frame.rows(table)
-            level = Level.LINE if len(found) == len(self.frame.order_of) else Level.HEADER
-            facts.append(self._by_line(found < 0, level)[lines])
+                facts.append(self._on(lines, flags(column).is_false(), node.level))
+        facts += [self.frame.has_row(table)[lines] for table in asked]
         if chosen is not None:
             facts += [chosen == option for option in range(len(step.options) + 1)]
         return classes_of(facts)
@@ -130,11 +127,11 @@ class Reasons:
         read = {name.partition(".")[0] for formula in formulas for name in formula.reads}
         return {name for name in read if self.is_table(name)} | {n for formula in formulas for n in formula.tables}
 
-    def _by_line(self, fact: Mask, level: Level) -> Mask:
-        """What holds of each line, of its order, or of all."""
+    def _on(self, lines: Integers, fact: Mask, level: Level) -> Mask:
+        """What holds of some lines: of each of them, of its order, or of all."""
         if len(fact) <= 1:
-            return np.full(len(self.frame.order_of), bool(fact.all()))
-        return fact if level is Level.LINE else fact[self.frame.order_of]
+            return np.full(len(lines), bool(fact.all()))
+        return fact[lines if level is Level.LINE else self.frame.order_of[lines]]
 
     def of_order(self, step: Step, order: int) -> Reason | None:
         """The reason for a step of the order; None if no formula of it is blank."""

@@ -80,6 +80,9 @@ class Workings(Frame, Protocol):
     def has_terms(self) -> bool:
         """Whether any answer of a table stands as it was agreed."""
 
+    def has_row(self, table: str) -> Mask:
+        """For each line whether the table has a row for it, or for its order."""
+
     def agreed_as_blank(self, name: str, order: int, line: int) -> str | None:
         """When a blank answer of a table was agreed, blank if nobody noted the day; None if it was not."""
 

@@ -370,6 +370,11 @@ class Context:
         names = names_behind((f"{table}." for table in tables), self.program.tables)
         return sorted({name.split(".")[0] for name in names} & set(self.program.tables))
 
+    def has_row(self, table: str) -> Mask:
+        """For each line whether the table has a row for it, or for its order."""
+        found: Mask = self.rows(table) >= 0
+        return found if self.program.tables[table].level is Level.LINE else found[self.order_of]
+
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of the table that answers for a line, or for its order; -1 for none."""
         level = self.program.tables[table].level
