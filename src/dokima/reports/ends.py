@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TypeVar
 
 Each = TypeVar("Each")
+Part = TypeVar("Part")
 
 MOST_LINES, FIRST_LINES, LAST_LINES = 500, 300, 100
 """Lines of an order that a terminal shows; of a longer one its first and last."""
@@ -30,3 +31,18 @@ def ends_of(every: Sequence[Each], most: int, first: int, last: int) -> tuple[Se
 def ends_of_orders(every: Sequence[Each]) -> tuple[Sequence[Each], int, Sequence[Each]]:
     """The same for orders."""
     return ends_of(every, MOST_ORDERS, FIRST_ORDERS, LAST_ORDERS)
+
+
+def shown_ends(
+    every: Sequence[Each], show: Callable[[Each], Sequence[Part]], more: Callable[[int], Sequence[Part]]
+) -> list[Part]:
+    """What is shown of orders, or of something else of which there is one an order.
+
+    Args:
+        every: All of them.
+        show: What is shown of one.
+        more: Says between the first and the last how many are left out.
+    """
+    first, left_out, last = ends_of_orders(every)
+    between: Sequence[Part] = more(left_out) if left_out else ()
+    return [*(part for each in first for part in show(each)), *between, *(part for each in last for part in show(each))]

@@ -14,7 +14,7 @@ from dokima.engine.running.summing import LeftOut
 from dokima.model.columns import shown
 from dokima.model.finding import QUESTION, Finding, RuleSummary
 from dokima.model.findings import Findings
-from dokima.reports.ends import ends_of_orders
+from dokima.reports.ends import shown_ends
 from dokima.reports.formatting import number, orders_counted
 from dokima.reports.language import N_, N_n, _, counted, told
 from dokima.rules.verdicts import RuleAnswer
@@ -43,23 +43,16 @@ def findings_report(findings: Findings) -> RenderableType:
     open_questions = findings.where_shared(lambda finding: finding.rule == QUESTION)
     findings = findings.where_shared(lambda finding: finding.rule != QUESTION)
     orders = len(findings.touched) if findings.orders is None else findings.orders
-    first, left_out, last = ends_of_orders(findings.touched)
-    parts = _by_order(findings, first)
-    if left_out:
-        parts += [more_orders(left_out), Text(""), *_by_order(findings, last)]
+
+    def of_order(order: str) -> list[RenderableType]:
+        return [Text(order or _("(no order number)"), style="bold"), _rows(findings.of(order)), Text("")]
+
+    parts = shown_ends(findings.touched, of_order, lambda count: [more_orders(count), Text("")])
     if findings.summary:
         parts += [_rules(findings.summary), Text("")]
     for each in open_questions:
         parts += [Text.assemble((_("open question"), "yellow"), f"  {told(each.message)}  ", (each.help, "italic"))]
     return Group(*parts, summary(findings, orders))
-
-
-def _by_order(findings: Findings, orders: Sequence[str]) -> list[RenderableType]:
-    """The findings of some orders, those of each below its number."""
-    parts: list[RenderableType] = []
-    for order in orders:
-        parts += [Text(order or _("(no order number)"), style="bold"), _rows(findings.of(order)), Text("")]
-    return parts
 
 
 def _rows(findings: Sequence[Finding]) -> Table:
@@ -155,15 +148,14 @@ def finding_lines(findings: Findings | tuple[Finding, ...]) -> Group:
 
 def left_out_rows(left_out: Sequence[LeftOut]) -> list[Text]:
     """The orders that are in no sum, and why."""
-    first, more, last = ends_of_orders(left_out)
-    return [*_left_out(first), *([more_orders(more)] if more else []), *_left_out(last)]
+
+    def row(each: LeftOut) -> list[Text]:
+        return [Text.assemble((_("left out"), "bold red"), f"  {each.order}  {told(each.reason)}")]
+
+    return shown_ends(left_out, row, lambda count: [more_orders(count)])
 
 
 def more_orders(count: int) -> Text:
     """That some orders are not shown, and where all of them are."""
     text = counted(count, "{count} more order; all of them as CSV", "{count} more orders; all of them as CSV")
     return Text(f"\u2026 {text}", style="dim")
-
-
-def _left_out(left_out: Sequence[LeftOut]) -> list[Text]:
-    return [Text.assemble((_("left out"), "bold red"), f"  {each.order}  {told(each.reason)}") for each in left_out]

@@ -13,8 +13,8 @@ from rich.text import Text
 
 from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder
 from dokima.engine.running.summing import TotalsSum, left_out, sums_of
-from dokima.errors import NotFound, Problem, listed, nearest
-from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, ends_of_orders
+from dokima.errors import NotFound, listed, nearest
+from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, shown_ends
 from dokima.reports.findings import finding_lines, left_out_rows, more_orders
 from dokima.reports.formatting import (
     BLANK,
@@ -43,26 +43,21 @@ def calculation_report(calculation: Calculation, figures: Sequence[str] = ()) ->
         figures: Line figures to show, by name; those that make up the amount if empty.
     """
     parts: list[RenderableType] = [] if len(calculation) or calculation.problems else [Text(_("no orders"))]
-    first, more, last = ends_of_orders(list(calculation))
-    for order in first:
-        parts += [order_report(order, figures), Text("")]
-    if more:
-        parts += [more_orders(more), Text("")]
-    for order in last:
-        parts += [order_report(order, figures), Text("")]
+    parts += shown_ends(
+        list(calculation),
+        lambda order: [order_report(order, figures), Text("")],
+        lambda count: [more_orders(count), Text("")],
+    )
     if len(calculation) > 1:
         together = ": ".join([_("together"), orders_counted(len(calculation))])
         parts += [Text(together, style="bold"), _together(calculation)]
         parts += left_out_rows([each for each in left_out(calculation) if not each.reason.startswith("set aside")])
-    problems, more, others = ends_of_orders(calculation.problems)
-    parts += [_set_aside(problem) for problem in problems]
-    if more:
-        parts.append(Text("\u2026 " + _("and {count} more").format(count=more), style="dim"))
-    return Group(*parts, *(_set_aside(problem) for problem in others))
-
-
-def _set_aside(problem: Problem) -> Text:
-    return Text.assemble((_("set aside"), "bold red"), f"  {problem}")
+    parts += shown_ends(
+        calculation.problems,
+        lambda problem: [Text.assemble((_("set aside"), "bold red"), f"  {problem}")],
+        lambda count: [Text("\u2026 " + _("and {count} more").format(count=count), style="dim")],
+    )
+    return Group(*parts)
 
 
 def totals_report(calculation: Calculation) -> RenderableType:

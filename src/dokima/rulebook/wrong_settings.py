@@ -40,26 +40,18 @@ def wrong_settings(error: ValidationError, data: Any) -> list[RulebookProblem]:
         error: What pydantic says.
         data: What it was given.
     """
-    expected: dict[tuple[str, str], list[str]] = {}
-    found: list[RulebookProblem | tuple[str, str]] = []
-    for each in error.errors():
-        told = dict(each)
-        if _is_other_way(told):
+    found: dict[tuple[str, str], list[str]] = {}
+    for each in map(dict, error.errors()):
+        if _is_other_way(each):
             continue
-        place = _dotted(_path(told), data)
-        wanted = _wanted(told)
+        place, wanted = _dotted(_path(each), data), _wanted(each)
         if wanted is None:
-            found.append(RulebookProblem("", place, _message(told)))
-            continue
-        key = (place, f"{told.get('input')!r:.60}")
-        if key not in expected:
-            found.append(key)
-        expected.setdefault(key, []).append(wanted)
+            found.setdefault((place, _message(each)), [])
+        else:
+            found.setdefault((place, f"{each.get('input')!r:.60}"), []).append(wanted)
     return [
-        each
-        if isinstance(each, RulebookProblem)
-        else RulebookProblem("", each[0], f"expected {_in_words(expected[each])} (got {each[1]})")
-        for each in found
+        RulebookProblem("", place, f"expected {_in_words(wanted)} (got {said})" if wanted else said)
+        for (place, said), wanted in found.items()
     ]
 
 

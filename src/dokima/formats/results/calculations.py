@@ -6,7 +6,6 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
 from decimal import Decimal
 from itertools import pairwise
-from json.encoder import encode_basestring
 from typing import Any
 
 import numpy as np
@@ -18,7 +17,7 @@ from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.exact import Decimals, Quotient
 from dokima.exact.integers import Integers
-from dokima.formats.json_files import LONG, dumped, json_text
+from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
 from dokima.model.cells import cell, cells
@@ -64,10 +63,7 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
         return None
     columns, wanted = _line_columns(calculation, detail.figures)
     numbers = {name for name, texts in columns.items() if name not in _TEXTS and None not in texts}
-    written = {
-        name: texts if name in numbers else ["null" if text is None else encode_basestring(text) for text in texts]
-        for name, texts in columns.items()
-    }
+    written = {name: texts if name in numbers else as_json(texts) for name, texts in columns.items()}
     lines: list[str] = []
     if len(wanted) == 1:
         (names,) = wanted.values()
@@ -88,9 +84,9 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
         }
         lines = [next(of_routine[routine]) for routine in routines]
     where = calculation.orders.line_ranges.tolist()
-    of_orders = {name: _as_json(values) for name, values in _order_columns(calculation).items()}
+    of_orders = {name: as_json(values) for name, values in _order_columns(calculation).items()}
     of_orders["lines"] = [f"[{', '.join(lines[start:stop])}]" for start, stop in pairwise(where)]
-    of_orders["totals"] = _objects({name: _as_json(texts) for name, texts in _total_texts(calculation).items()}, ())
+    of_orders["totals"] = _objects({name: as_json(texts) for name, texts in _total_texts(calculation).items()}, ())
     orders = _objects(of_orders, ())
     rest = json_text(
         {"findings": entries(calculation.findings), "problems": [problem_data(p) for p in calculation.problems]}
@@ -102,14 +98,6 @@ def _objects(columns: Mapping[str, Sequence[str]], numbers: Collection[str]) -> 
     """Columns of JSON values as JSON objects; numbers come without their quotes, which they all get here."""
     template = "{" + ", ".join(f'"{name}": "%s"' if name in numbers else f'"{name}": %s' for name in columns) + "}"
     return [template % row for row in zip(*columns.values(), strict=True)]
-
-
-def _as_json(values: Sequence[Any]) -> list[str]:
-    """Values as JSON. Most are texts, or the same few again, which need no encoder of their own."""
-    known = {id(None): "null", id(True): "true", id(False): "false"}
-    return [
-        encode_basestring(each) if isinstance(each, str) else known.get(id(each)) or dumped(each) for each in values
-    ]
 
 
 def problem_data(problem: Problem) -> dict[str, Any]:

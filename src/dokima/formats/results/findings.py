@@ -8,7 +8,7 @@ from json.encoder import encode_basestring
 from typing import Any
 
 from dokima.exact.integers import Integers
-from dokima.formats.json_files import LONG, Written, dumped, json_text
+from dokima.formats.json_files import LONG, Written, as_json, dumped, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.finding import COLUMNS, Finding
 from dokima.model.finding_columns import FindingColumns, Refusals
@@ -61,9 +61,5 @@ def _refusals(refusals: Refusals, rows: Integers) -> list[str]:
     values = refusals.shown_values(rows)
     seen = ", ".join(f"{encode_basestring(name)}: %s" for name in values)
     template = "{" + ", ".join({**parts, "values": f'"values": {{{seen}}}'}.values()) + "}"
-    cells = [_texts(refusals.column(name, rows)) for name in own] + [_texts(each) for each in values.values()]
+    cells = [as_json(refusals.column(name, rows)) for name in own] + [as_json(each) for each in values.values()]
     return [template % row for row in zip(*cells, strict=True)]
-
-
-def _texts(cells: Sequence[str | None]) -> list[str]:
-    return ["null" if cell is None else encode_basestring(cell) for cell in cells]
