@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:  # for editors and type checkers; at run time a name is imported when it is first used
     from dokima.changes.change import ChangeOrder as ChangeOrder
+    from dokima.changes.deltas import Delta as Delta
     from dokima.changes.ledger import Ledger as Ledger
     from dokima.changes.listing import ChangeEntries as ChangeEntries
     from dokima.changes.listing import ChangeEntry as ChangeEntry
     from dokima.changes.policy import settling as settling
     from dokima.changes.settlement import Settlement as Settlement
-    from dokima.changes.variance import Delta as Delta
     from dokima.changes.variance import LineVariance as LineVariance
     from dokima.changes.variance import Variance as Variance
     from dokima.cluster.executors import dask_workers as dask_workers
@@ -152,7 +152,7 @@ _HOMES = {
     "ChangeOrder": "dokima.changes.change",
     "Charge": "dokima.routines.kinds.adjustment",
     "Conflict": "dokima.errors",
-    "Delta": "dokima.changes.variance",
+    "Delta": "dokima.changes.deltas",
     "Detail": "dokima.formats.results.detail",
     "Discount": "dokima.routines.kinds.adjustment",
     "DocumentError": "dokima.errors",

@@ -45,6 +45,13 @@ class Written(StrEnum):
     junit = "junit"
 
 
+WrittenOption = Annotated[Written, typer.Option("--format", "-f", help="For people, programs, or what runs tests.")]
+SuggestedFile = Annotated[
+    Path | None,
+    typer.Option("--suggest", help="Put cases for what none reaches into this file; with --mutate also for that."),
+]
+
+
 def prove(
     names: Annotated[list[str] | None, typer.Argument(metavar="[CASES...]", help="Names of cases; or all.")] = None,
     coverage: Annotated[
@@ -68,10 +75,7 @@ def prove(
     since: Annotated[
         str, typer.Option("--changed-since", help="With --mutate: only what changed since a folder, or git:REV.")
     ] = "",
-    propose: Annotated[
-        Path | None,
-        typer.Option("--suggest", help="Put cases for what none reaches into this file; with --mutate also for that."),
-    ] = None,
+    propose: SuggestedFile = None,
     most: Annotated[int, typer.Option("--most", min=1, help="With --suggest: how many cases at most.")] = 50,
     watch: Annotated[bool, typer.Option("--watch", help="Run again whenever a file is saved.")] = False,
     by: By = "",
@@ -79,9 +83,7 @@ def prove(
     files: ReportFiles = None,
     locale: LocaleOption = "",
     book: Book = HERE,
-    form: Annotated[
-        Written, typer.Option("--format", "-f", help="For people, programs, or what runs tests.")
-    ] = Written.table,
+    form: WrittenOption = Written.table,
 ) -> None:
     """Run the worked examples in cases/. Exit status 1 if one fails, or too little is covered."""
     folder = book_folder(book)
@@ -95,8 +97,7 @@ def prove(
     cases = CaseFolder(folder)
     if propose is not None:
         found = _suggested(cases, propose, most, today, _mutated(cases, [], sample, rows, since) if mutate else None)
-        shown = report(found, book=cases.rulebook, locale=locale)
-        write_reports(shown, files)
+        write_reports(shown := report(found, book=cases.rulebook, locale=locale), files)
         write(Format.table if form is Written.junit else Format(form), shown)
         return
     proof = cases.prove(names or [], coverage=coverage or page is not None or bool(set(wanted) - {MUTATION}))
@@ -104,8 +105,7 @@ def prove(
         _page(page, folder, proof)
     if mutate or MUTATION in wanted:
         proof = replace(proof, mutation=_mutated(cases, names or [], sample, rows, since))
-    shown = report(proof, book=cases.rulebook, locale=locale)
-    write_reports(shown, files)
+    write_reports(shown := report(proof, book=cases.rulebook, locale=locale), files)
     if form is Written.junit:
         sys.stdout.write(junit(proof))
     else:

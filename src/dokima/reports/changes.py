@@ -7,9 +7,10 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
+from dokima.changes.deltas import Delta
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import Ledger, LedgerChange
-from dokima.changes.variance import COSTS, Delta, LineVariance, Variance
+from dokima.changes.variance import COSTS, LineVariance, Variance
 from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.parties import party
 from dokima.exact import Quotient, decimals, to_decimals

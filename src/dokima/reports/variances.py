@@ -10,8 +10,9 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from dokima.changes.deltas import Delta
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
-from dokima.changes.variance import PROFIT, Delta, LineVariance, Variance
+from dokima.changes.variance import PROFIT, LineVariance, Variance
 from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, ends_of_orders
 from dokima.reports.findings import left_out_rows, more_orders
 from dokima.reports.formatting import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
-from dokima.changes.variance import Delta, Variance
+from dokima.changes.deltas import Delta
+from dokima.changes.variance import Variance
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.cells import cell
 
