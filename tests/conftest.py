@@ -15,6 +15,17 @@ settings.register_profile("thorough", parent=settings.get_profile("quick"), max_
 settings.register_profile("deep", parent=settings.get_profile("quick"), max_examples=1000)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))
 
+UNTRACED = {"test_documents.py", "test_help.py", "test_many.py", "test_mutation.py", "test_public_face.py"}
+"""Tests that walk once more through what is tested elsewhere, or do the same many times."""
+
+
+@pytest.hookimpl(trylast=True)  # after Hypothesis has marked its own
+def pytest_collection_modifyitems(items):
+    """Tracing doubles the time of a test. Coverage is that of the worked examples; nothing else is traced."""
+    for item in items:
+        if item.path.name in UNTRACED or item.get_closest_marker("hypothesis") or item.get_closest_marker("long"):
+            item.add_marker("no_cover")
+
 
 def _adds_up(order):
     totals = order.totals

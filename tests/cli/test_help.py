@@ -15,32 +15,37 @@ from dokima.cli.main import COMMANDS
 from tests.books import DEMO
 from tests.shell import run_here
 
-OPENED, EDITED, KEPT = ("change open",), ("change open", "change edit"), ("store create", "store load")
-BEFORE = {
-    "change edit": OPENED, "change show": EDITED, "change list": EDITED, "change submit": EDITED, "change rebase": EDITED,
-    **dict.fromkeys(["change approve", "change reject", "change withdraw"], (*EDITED, "change submit")),
-    **dict.fromkeys(["store upgrade", "store check", "store refresh", "store trim", "history", "feed"], KEPT),
-    "store load": ("store create",),
-}  # fmt: skip
-"""What has to be done before an example can be tried."""
+WALKS = {
+    "an approval": ("open", "edit", "show", "list", "rebase", "submit", "approve"),
+    "a rejection": ("open", "edit", "submit", "reject"),
+    "a withdrawal": ("open", "edit", "submit", "withdraw"),
+}
+"""The sequences in which commands of a change can be tried."""
+ALONE = [words for words in EXAMPLES if " " not in words and words not in ("demo", "history", "feed")]
+STORES = ["store create", "store load", "store sql", "store check", "store upgrade", "store refresh", "history", "feed"]
 
 
-def test_every_command_has_an_example():
+def test_every_command_has_an_example_that_is_tried_here():
     assert {words.split()[0] for words in EXAMPLES} == {*COMMANDS, "demo"}
-    assert {words.split()[0] for words in EXAMPLES if " " in words} == {"change", "store"}
+    walked = {f"change {word}" for walk in WALKS.values() for word in walk}
+    assert {*walked, *ALONE, *STORES, "store trim", "demo"} == {*EXAMPLES}
 
 
-@pytest.mark.parametrize("words", [words for words in EXAMPLES if words != "demo"])
-def test_the_example_of_a_command_stands_below_its_help_and_runs(words, tmp_path):
+@pytest.mark.parametrize(
+    "walk",
+    [[f"change {word}" for word in walk] for walk in WALKS.values()] + [[*STORES, "store trim"], ALONE],
+    ids=[*WALKS, "a store", "all else"],
+)
+def test_the_example_of_a_command_stands_below_its_help_and_runs(walk, tmp_path):
     folder = tmp_path / "quillmere"
     shutil.copytree(DEMO, folder)
     shutil.copytree(DEMO, tmp_path / "rulebook-next")
     shutil.copy(DEMO / "exports" / "depot_2026.csv", folder / "export.csv")
-    assert EXAMPLES[words].startswith(f"dokima {words}")
-    assert EXAMPLES[words] in run_here(folder, *words.split(), "--help")[1]
-    for each in (*BEFORE.get(words, ()), words):
-        status, _, err = run_here(folder, *shlex.split(EXAMPLES[each])[1:])
-        assert status in (0, 1), (each, err)
+    for words in walk:
+        assert EXAMPLES[words].startswith(f"dokima {words}")
+        assert EXAMPLES[words] in run_here(folder, *words.split(), "--help")[1]
+        status, _, err = run_here(folder, *shlex.split(EXAMPLES[words])[1:])
+        assert status in (0, 1), (words, err)
 
 
 @pytest.mark.parametrize(

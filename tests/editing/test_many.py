@@ -15,7 +15,7 @@ DAY = datetime.date(2026, 3, 2)
 
 
 def numbered(count: int) -> list[dict[str, Any]]:
-    """The demo's orders, each several times, two of them with a survey abroad and a typed price."""
+    """The demo's orders, and one of them once more with a survey abroad and a typed price."""
     documents = list(BOOK.orders(DEMO / "orders").documents())
     found = [{**documents[at % len(documents)], "number": f"T{at:03}"} for at in range(count)]
     found.append({**found[4], "number": "ABROAD", "customer": "LINDENAU"})
@@ -27,7 +27,7 @@ def moved(orders: list[Any], to: str = "confirmed") -> list[dokima.Order]:
     return list(BOOK.edit_many(orders, "move", "Ada", to=to, today=DAY).orders)
 
 
-DRAFTS = [dokima.Order.from_dict(document) for document in numbered(22)]
+DRAFTS = [dokima.Order.from_dict(document) for document in numbered(11)]
 CONFIRMED = moved(DRAFTS)
 HALF = list(BOOK.edit_many(CONFIRMED, "close", "Ada", lines=["10"]).orders)
 
@@ -35,7 +35,7 @@ HALF = list(BOOK.edit_many(CONFIRMED, "close", "Ada", lines=["10"]).orders)
 def warned() -> list[dokima.Order]:
     """Orders that keep a warning nobody has accepted: they need the editor."""
     found = []
-    for order in DRAFTS[:12]:
+    for order in DRAFTS[:8]:
         editor = BOOK.edit(order, "Ada", today=DAY)
         if order.header.get("kind") == "sales" and not order.header.get("payments"):
             editor.change_header(customer="LINDENAU")
