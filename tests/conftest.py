@@ -11,7 +11,7 @@ from dokima.engine.running import pricing
 # No timed assertions: a slow machine is not a defect. `quick` is for work at the desk, `thorough` for .ci/run, `deep` for a
 # night after a change of the heart.
 settings.register_profile("quick", deadline=None, max_examples=20, suppress_health_check=[HealthCheck.too_slow])
-settings.register_profile("thorough", parent=settings.get_profile("quick"), max_examples=100)
+settings.register_profile("thorough", parent=settings.get_profile("quick"), max_examples=60)
 settings.register_profile("deep", parent=settings.get_profile("quick"), max_examples=1000)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))
 
