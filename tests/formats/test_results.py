@@ -7,11 +7,15 @@ import json
 import shutil
 from decimal import Decimal as D
 from typing import Any
+from unittest import mock
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import dokima
-from tests.books import DEMO
+from dokima.formats.results import calculations
+from tests.books import DEMO, book
 
 BOOK = dokima.load(DEMO)
 
@@ -19,6 +23,45 @@ BOOK = dokima.load(DEMO)
 def both(result: Any) -> tuple[Any, list[dict[str, str]]]:
     """A result as data and as rows."""
     return json.loads(dokima.to_json(result)), list(csv.DictReader(io.StringIO(dokima.to_csv(result))))
+
+
+TWO_ROUTINES = book(
+    routine={
+        "home": {"when": "header.currency == 'EUR'", "step": [
+            {"name": "price", "kind": "price", "options": [{"value": "item.list_price"}]},
+            {"name": "post", "kind": "charge", "amount": "1.255", "places": 3},
+            {"name": "vat", "kind": "tax", "percent": "rate.percent", "category": "rate.category"},
+        ]},
+        "away": {"when": "header.currency != 'EUR'", "step": [
+            {"name": "price", "kind": "price", "options": [{"value": "line.quantity * 1.1"}]},
+            {"name": "pieces", "kind": "figure", "value": "sum(line.quantity)"},
+        ]},
+    },
+)  # fmt: skip
+TEXTS = st.text(st.characters(exclude_categories=("Cs", "Cc"), include_characters="\t\n\r"), max_size=6) | st.sampled_from(
+    ["", '"', 'a "b", c', "=1+1", "-5", "-x", "＝1", "\u2028", "\\"]
+)
+LINES = st.lists(
+    st.builds(
+        lambda item, text, quantity: {"item": item, "description": text, "quantity": str(quantity)},
+        st.sampled_from(["PANE", "VENT", "DAY", "FREE", "none"]), TEXTS, st.decimals(-99999, 99999, places=4),
+    ),
+    max_size=4,
+)  # fmt: skip
+
+
+@given(st.lists(st.tuples(st.sampled_from(["EUR", "JPY", "KWD"]), TEXTS, LINES), min_size=1, max_size=5), st.booleans())
+def test_many_lines_are_written_as_few_are(documents, raw):
+    """Of many lines a text is made from columns, of few from values: both say the same."""
+    priced = TWO_ROUTINES.price(
+        [{"number": f"A{at}", "currency": currency, "customer": who, "lines": lines}
+         for at, (currency, who, lines) in enumerate(documents)]
+    )  # fmt: skip
+    few = dokima.to_json(priced), dokima.to_csv(priced, raw=raw)
+    with mock.patch.object(calculations, "LONG", -1), mock.patch("dokima.exact.conversion.MANY", 1):
+        many = dokima.to_json(priced), dokima.to_csv(priced, raw=raw)
+    assert json.loads(many[0]) == json.loads(few[0])
+    assert many[1] == few[1]
 
 
 def test_a_variance_by_a_field_adds_up_to_its_total():

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from dokima.engine.running.calculation import amounts_at
+from dokima.engine.running.amounts import amounts_at
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 

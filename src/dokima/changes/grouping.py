@@ -10,7 +10,8 @@ import numpy as np
 
 from dokima.changes.variance import Variance
 from dokima.engine.program import Run
-from dokima.engine.running.calculation import Calculation, amount_at
+from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.context import Context
 from dokima.engine.running.summing import LeftOut, reason_of, unpriced
 from dokima.errors import NotFound, nearest

@@ -13,7 +13,8 @@ from dokima.changes.history import day_of, last_entry
 from dokima.changes.settlement import Sums
 from dokima.changes.supplements import as_document, total
 from dokima.engine.program import Program
-from dokima.engine.running.calculation import PricedOrder, amount_at
+from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.summing import reason_of
 from dokima.exact import decimals
 from dokima.model.document import Document

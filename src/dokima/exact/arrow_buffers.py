@@ -67,11 +67,25 @@ def arrow_positions(rows: Integers) -> Any:
     return arrow_array(pa.int64(), rows.astype(np.int64, copy=False))
 
 
-def arrow_texts(texts: Sequence[str]) -> Any:
-    """An Arrow array of texts."""
+def in_sequence(parts: Sequence[Any], rows: Sequence[Integers]) -> Any:
+    """Arrow arrays as one, each value at its own place.
+
+    Args:
+        parts: The arrays.
+        rows: The places of the values of each.
+    """
+    import pyarrow as pa
+
+    back = np.empty(sum(map(len, rows)), np.int64)
+    back[np.concatenate(rows)] = np.arange(len(back))
+    return pa.concat_arrays(parts).take(arrow_positions(back))
+
+
+def arrow_texts(texts: Sequence[str], *, large: bool = False) -> Any:
+    """An Arrow array of texts; a large one, of bytes in UTF-8, has no limit of 2 GB."""
     import pyarrow as pa
 
     coded = [text.encode() for text in texts]
-    offsets = np.cumsum([0, *map(len, coded)]).astype(np.int32)
+    offsets = np.cumsum([0, *map(len, coded)]).astype(np.int64 if large else np.int32)
     buffers = [None, pa.py_buffer(offsets), pa.py_buffer(b"".join(coded))]
-    return pa.Array.from_buffers(pa.string(), len(coded), buffers)
+    return pa.Array.from_buffers(pa.large_binary() if large else pa.string(), len(coded), buffers)

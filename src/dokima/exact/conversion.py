@@ -240,14 +240,28 @@ def texts(column: Decimals, least_places: int = 0) -> list[str | None]:
     return [None if gone else text for text, gone in zip(found, column.missing.tolist(), strict=True)]
 
 
+def text_array(column: Decimals, least_places: int = 0) -> Any:
+    """The same as `texts` gives, as an Arrow array of large strings, null where missing."""
+    import pyarrow as pa
+
+    exact = column.compact()
+    exact = exact.at(max(exact.places, least_places))
+    if exact.units.dtype == object or exact.places > PLAIN_PLACES:
+        return pa.array(texts(column, least_places), pa.large_string())
+    if exact.places <= least_places or not exact.places:
+        return to_arrow(exact).cast(pa.large_string())
+    # Some need more places than others. Few prices are all different, so each is cut to its own once.
+    coded = arrow_array(pa.int64(), exact.units, column.missing).dictionary_encode()
+    known = texts(Decimals(values_of(coded.dictionary, np.int64), exact.places, None, exact.bound), least_places)
+    return pa.array(known, pa.large_string()).take(coded.indices)
+
+
 def _all_with_point(column: Decimals) -> list[str | None]:
     """Many units as text. Arrow writes them ten times as fast, but with an exponent where there are many places."""
     if len(column) < MANY or column.units.dtype == object or column.places > PLAIN_PLACES:
         return [_with_point(each, column.places) for each in column.units.tolist()]
-    import pyarrow as pa
-
-    whole = to_arrow(Decimals(column.units, column.places, None, column.bound))
-    found: list[str | None] = whole.cast(pa.string()).to_pylist()
+    whole = Decimals(column.units, column.places, None, column.bound)
+    found: list[str | None] = text_array(whole, column.places).to_pylist()
     return found
 
 

@@ -92,6 +92,8 @@ def dumped(value: Any) -> str:
     """A value as JSON on one line."""
     if value is None or isinstance(value, bool):
         return _WORDS[value]  # the same few again, and an encoder takes fifty times as long
+    if not value and isinstance(value, dict | list):
+        return "{}" if isinstance(value, dict) else "[]"
     return _ON_ONE_LINE(value)
 
 

@@ -13,7 +13,8 @@ import numpy as np
 
 from dokima.changes.grouping import VarianceGroup, grouped
 from dokima.changes.variance import Variance
-from dokima.engine.running.calculation import Calculation, amount_at
+from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.stated_figures import STATED
 from dokima.exact import Decimals, compare, group_sums, stored, to_decimals
 from dokima.exact.integers import Integers

@@ -11,7 +11,7 @@ from dokima.engine.explaining.evaluation import Evaluation, evaluate_formula, lo
 from dokima.engine.explaining.explainer import explain_line, quantities_worth_asking
 from dokima.engine.explaining.explanation import Explanation, QuantityPrice
 from dokima.engine.program import Run
-from dokima.engine.running.calculation import amount_at
+from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
 from dokima.errors import DocumentError, DokimaError, NotFound

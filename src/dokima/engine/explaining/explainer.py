@@ -12,7 +12,8 @@ from dokima.engine.explaining.explanation import ContextRows, Explanation, Opera
 from dokima.engine.explaining.table_answers import TableAnswers
 from dokima.engine.explaining.written_formulas import Counted, Traced, with_labels, with_values
 from dokima.engine.program import Program
-from dokima.engine.running.calculation import PricedLine, amount_at, amount_figures
+from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.calculation import PricedLine, amount_figures
 from dokima.engine.running.pricing import Part, Pricing
 from dokima.errors import NotFound, nearest
 from dokima.exact import Quotient, decimals, to_decimals

@@ -12,8 +12,9 @@ from typing import Any, Literal
 import numpy as np
 
 from dokima.engine.program import Program
+from dokima.engine.running.amounts import amount_at, amount_texts
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import Decimals, Quotient, decimal_of, stored, texts, to_arrow, to_decimals, total
+from dokima.exact import Decimals, Quotient, stored, to_arrow, total
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
@@ -151,15 +152,26 @@ class Calculation:
         Raises:
             NotFound: No routine leaves it; names the nearest.
         """
-        if name not in self.figures:
-            raise NotFound(f"there is no figure '{name}'{nearest(name, self.figures)}")
-        column = self.figures[name]
+        column = self.figure(name)
         if not isinstance(column, Decimals | Quotient):
             return [None if value is None else shown(value) for value in values_of(column)]
-        return amount_texts(column, self._least_places(name))
+        return amount_texts(column, self.least_places(name))
 
-    def _least_places(self, name: str) -> Integers:
-        """The least decimal places of a figure on each line."""
+    def figure(self, name: str) -> Column:
+        """A figure of every line.
+
+        Args:
+            name: Name of the figure.
+
+        Raises:
+            NotFound: No routine leaves it; names the nearest.
+        """
+        if name not in self.figures:
+            raise NotFound(f"there is no figure '{name}'{nearest(name, self.figures)}")
+        return self.figures[name]
+
+    def least_places(self, name: str) -> Integers:
+        """The least decimal places that a figure of numbers is written with on each line."""
         used = distinct(self.routine_of).tolist()
         routines = [self.program.routines[at] if at >= 0 else None for at in used]
         if name == "price" or all(name in amount_figures(routine) for routine in routines):
@@ -459,33 +471,3 @@ class PricedLine:
 def amount_figures(routine: Routine | None) -> Sequence[str]:
     """Names of the amounts of money on a line, in the order of the steps of its routine."""
     return AMOUNTS_OF_ANY if routine is None else routine.amounts
-
-
-def amount_at(column: Column, position: int, places: int) -> Any:
-    """One value with at least the given decimal places; None if it is blank."""
-    return value_at(column, position, places)
-
-
-def amounts_at(column: Column, positions: Integers, places: Integers) -> list[Any]:
-    """Several values of a column of numbers, each with at least its decimal places; None where it is blank."""
-    exact = stored(numbers(column.take(positions)))
-    if len(places) and bool((places == exact.places).all()):
-        return list(to_decimals(exact))  # one currency, as in most batches
-    rows = zip(exact.units.tolist(), exact.is_missing().tolist(), places.tolist(), strict=True)
-    # A currency that is not known has -1 places, and so the fewest.
-    return [None if gone else decimal_of(units, exact.places, least) for units, gone, least in rows]
-
-
-def amount_texts(column: Column, places: Integers) -> list[str | None]:
-    """All values of a column of numbers as text, each with at least its decimal places; None where it is blank."""
-    exact = stored(numbers(column)).spread(len(places))
-    kinds = distinct(places).tolist()
-    if len(kinds) == 1:
-        return texts(exact, max(kinds[0], 0))
-    found: list[str | None] = [None] * len(places)
-    for least in kinds:
-        mine = np.flatnonzero(places == least)
-        # A currency that is not known has -1 places.
-        for at, text in zip(mine.tolist(), texts(exact.take(mine), max(least, 0)), strict=True):
-            found[at] = text
-    return found

@@ -10,7 +10,8 @@ import numpy as np
 
 from dokima.engine.program import Program, Run
 from dokima.engine.running.agreed_columns import KeptOrder, agreed_columns, kept_orders
-from dokima.engine.running.calculation import Calculation, amount_at, amount_figures
+from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.calculation import Calculation, amount_figures
 from dokima.engine.running.context import Context
 from dokima.engine.running.joining import joined
 from dokima.engine.running.parent_lines import summed_into_parents

@@ -7,7 +7,8 @@ from decimal import MAX_PREC, Context, Decimal
 
 import numpy as np
 
-from dokima.engine.running.calculation import Calculation, amount_at
+from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.calculation import Calculation
 from dokima.errors import listed
 from dokima.exact import compare, decimals, magnitude, stored
 from dokima.exact.integers import Mask

@@ -8,7 +8,8 @@ from decimal import Decimal
 
 import numpy as np
 
-from dokima.engine.running.calculation import Calculation, amount_at
+from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.calculation import Calculation
 from dokima.exact import total
 from dokima.exact.integers import Mask
 from dokima.model.columns import value_at

@@ -5,24 +5,26 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict
 from decimal import Decimal
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
-from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, amount_figures, amount_texts
+from dokima.engine.running.amounts import amount_texts
+from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, amount_figures
 from dokima.engine.running.field_columns import header_columns
 from dokima.engine.running.field_columns import line_columns as line_columns_of
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.exact import Decimals, Quotient
-from dokima.exact.integers import Integers
+from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, in_sequence
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
+from dokima.formats.value_texts import ValueTexts, csv_of_texts, lists, objects, whole_text
 from dokima.model.cells import cell, cells
 from dokima.model.columns import Column, Texts
 from dokima.model.listing import Listing
+from dokima.routines.taxing import TaxGroups
 
 
 def columns(detail: Detail) -> tuple[str, ...]:
@@ -61,43 +63,34 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
     """The same as JSON text, made from columns without an object for each line; None for few lines, or for totals."""
     if detail.totals or calculation.orders.line_count <= LONG:
         return None
-    columns, wanted = _line_columns(calculation, detail.figures)
-    numbers = {name for name, texts in columns.items() if name not in _TEXTS and None not in texts}
-    written = {name: texts if name in numbers else as_json(texts) for name, texts in columns.items()}
-    lines: list[str] = []
-    if len(wanted) == 1:
-        (names,) = wanted.values()
-        lines = _objects({name: written[name] for name in (*LINE_FIELDS, *names)}, numbers)
-    else:
-        routines = calculation.routine_of[calculation.orders.order_of].tolist()
-        of_routine = {
-            routine: iter(
-                _objects(
-                    {
-                        name: [text for text, mine in zip(written[name], routines, strict=True) if mine == routine]
-                        for name in (*LINE_FIELDS, *names)
-                    },
-                    numbers,
-                )
-            )
-            for routine, names in wanted.items()
-        }
-        lines = [next(of_routine[routine]) for routine in routines]
-    where = calculation.orders.line_ranges.tolist()
-    of_orders = {name: as_json(values) for name, values in _order_columns(calculation).items()}
-    of_orders["lines"] = [f"[{', '.join(lines[start:stop])}]" for start, stop in pairwise(where)]
-    of_orders["totals"] = _objects({name: as_json(texts) for name, texts in _total_texts(calculation).items()}, ())
-    orders = _objects(of_orders, ())
+    of_orders = {
+        name: each.to_json() if isinstance(each, ValueTexts) else arrow_texts(as_json(each), large=True)
+        for name, each in _order_columns(calculation).items()
+    }
+    of_orders["tax_breakdown"] = _breakdowns_as_json(calculation)
+    of_orders["lines"] = lists(_lines_as_json(calculation, detail.figures), calculation.orders.line_ranges)
+    of_orders["totals"] = objects({name: texts.to_json() for name, texts in _total_texts(calculation).items()})
+    orders = whole_text(objects(of_orders), ",\n")
     rest = json_text(
         {"findings": entries(calculation.findings), "problems": [problem_data(p) for p in calculation.problems]}
     )
-    return '{\n  "orders": [\n' + ",\n".join(orders) + "\n],\n" + rest.removeprefix("{\n")
+    return '{\n  "orders": [\n' + orders + "\n],\n" + rest.removeprefix("{\n")
 
 
-def _objects(columns: Mapping[str, Sequence[str]], numbers: Collection[str]) -> list[str]:
-    """Columns of JSON values as JSON objects; numbers come without their quotes, which they all get here."""
-    template = "{" + ", ".join(f'"{name}": "%s"' if name in numbers else f'"{name}": %s' for name in columns) + "}"
-    return [template % row for row in zip(*columns.values(), strict=True)]
+def _lines_as_json(calculation: Calculation, chosen: Sequence[str]) -> Any:
+    """Every line as a JSON object, with the figures that its routine leaves: an Arrow array."""
+    columns, wanted = _line_columns(calculation, chosen)
+    written = {name: texts.to_json() for name, texts in columns.items()}
+    if len(wanted) == 1:
+        (names,) = wanted.values()
+        return objects({name: written[name] for name in (*LINE_FIELDS, *names)})
+    routine_of = calculation.routine_of[calculation.orders.order_of]
+    rows = {routine: np.flatnonzero(routine_of == routine) for routine in wanted}
+    found = [
+        objects({name: written[name].take(arrow_positions(rows[routine])) for name in (*LINE_FIELDS, *names)})
+        for routine, names in wanted.items()
+    ]
+    return in_sequence(found, list(rows.values()))
 
 
 def problem_data(problem: Problem) -> dict[str, Any]:
@@ -110,7 +103,8 @@ def problem_data(problem: Problem) -> dict[str, Any]:
 
 def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str, Any]]:
     """Every line with its figures as plain data."""
-    columns, wanted = _line_columns(calculation, chosen)
+    written, wanted = _line_columns(calculation, chosen)
+    columns = {name: texts.to_list() for name, texts in written.items()}
     if len(wanted) == 1:
         (names,) = wanted.values()
         return _records({name: columns[name] for name in (*LINE_FIELDS, *names)})
@@ -122,32 +116,28 @@ def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str
     ]
 
 
-_TEXTS = ("number", "item", "description", "unit")
+def _figure_texts(calculation: Calculation, name: str) -> ValueTexts:
+    return ValueTexts(calculation.figure(name), calculation.least_places(name))
 
 
 def _line_columns(
     calculation: Calculation, chosen: Sequence[str]
-) -> tuple[dict[str, list[Any]], Mapping[int, Sequence[str]]]:
+) -> tuple[dict[str, ValueTexts], Mapping[int, Sequence[str]]]:
     """Fields and figures of all lines by name, and for each routine the figures its lines have."""
-    columns: dict[str, list[Any]] = {name: cells(calculation.orders.line(name)) for name in LINE_FIELDS}
+    columns = {name: ValueTexts(calculation.orders.line(name)) for name in LINE_FIELDS}
     wanted: dict[int, Sequence[str]] = {}
     for at in _one_of_each(calculation):
         names = list(chosen) or line_figures(PricedOrder(calculation, at))
         wanted[int(calculation.routine_of[at])] = names
-        columns |= {name: calculation.figure_texts(name) for name in names if name not in columns}
-    if len(wanted) > 1:
-        _blank_others(calculation, columns, wanted)
-    return columns, wanted
-
-
-def _blank_others(calculation: Calculation, columns: dict[str, list[Any]], wanted: Mapping[int, Sequence[str]]) -> None:
-    """A line has no figure of a routine that is not its own."""
+        columns |= {name: _figure_texts(calculation, name) for name in names if name not in columns}
+    if len(wanted) == 1:
+        return columns, wanted
+    # A line has no figure of a routine that is not its own.
     routine_of = calculation.routine_of[calculation.orders.order_of]
     for name in [each for each in columns if each not in LINE_FIELDS]:
-        for routine, names in wanted.items():
-            if name not in names:
-                for at in np.flatnonzero(routine_of == routine).tolist():
-                    columns[name][at] = None
+        others = [routine for routine, names in wanted.items() if name not in names]
+        columns[name] = columns[name].without(np.isin(routine_of, others))
+    return columns, wanted
 
 
 def _records(columns: Mapping[str, Sequence[Any]]) -> list[dict[str, Any]]:
@@ -163,25 +153,31 @@ def _one_of_each(calculation: Calculation) -> list[int]:
 
 def _order_data(calculation: Calculation) -> list[dict[str, Any]]:
     """Every order as plain data, its lines still to come."""
-    return _records({**_order_columns(calculation), "totals": _records(_total_texts(calculation))})
+    columns = {
+        name: each.to_list() if isinstance(each, ValueTexts) else each
+        for name, each in _order_columns(calculation).items()
+    }
+    columns["tax_breakdown"] = breakdowns(calculation)
+    totals = {name: texts.to_list() for name, texts in _total_texts(calculation).items()}
+    return _records({**columns, "totals": _records(totals)})
 
 
-def _total_texts(calculation: Calculation) -> dict[str, list[str | None]]:
-    return {name: amount_texts(column, calculation.minor_units) for name, column in calculation.totals.items()}
+def _total_texts(calculation: Calculation) -> dict[str, ValueTexts]:
+    return {name: ValueTexts(column, calculation.minor_units) for name, column in calculation.totals.items()}
 
 
-def _order_columns(calculation: Calculation) -> dict[str, list[Any]]:
-    """What is said of every order, by name in its sequence; of lines and totals only the place."""
+def _order_columns(calculation: Calculation) -> dict[str, ValueTexts | list[Any]]:
+    """What is said of every order, by name in its sequence; of lines, taxes and totals only the place."""
     orders, later = calculation.orders, [None] * len(calculation)
     names = [routine.name for routine in calculation.program.routines]
     return {
         "number": [number or "" for number in orders.numbers],
         "routine": [names[at] if at >= 0 else None for at in calculation.routine_of.tolist()],
-        **{name: cells(orders.header(name)) for name in ("currency", "date", "customer", "supplier")},
+        **{name: ValueTexts(orders.header(name)) for name in ("currency", "date", "customer", "supplier")},
         "prices_include_tax": calculation.inclusive.tolist(),
         "lines": later,
         "figures": _figures(calculation),
-        "tax_breakdown": breakdowns(calculation),
+        "tax_breakdown": later,
         "totals": later,
         "instalments": _instalments(calculation),
         "reporting": _reporting(calculation),
@@ -203,20 +199,36 @@ def breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
     """The tax breakdown of each order as plain data; amounts with the places of its currency."""
     found: list[list[dict[str, Any]]] = [[] for _ in range(len(calculation))]
     for groups in calculation.taxes:
-        places = calculation.minor_units[groups.order]
-        rows = _records(
-            {
-                "step": [groups.step] * len(groups.order),
-                "category": cells(groups.category),
-                "percent": cells(groups.rate),
-                "taxable": amount_texts(groups.taxable, places),
-                "tax": amount_texts(groups.tax, places),
-                "reason": cells(groups.reason),
-            }
-        )
+        rows = _records({name: each.to_list() for name, each in _breakdown_columns(calculation, groups).items()})
         for order, row in zip(groups.order.tolist(), rows, strict=True):
             found[order].append(row)
     return found
+
+
+def _breakdown_columns(calculation: Calculation, groups: TaxGroups) -> dict[str, ValueTexts]:
+    places = calculation.minor_units[groups.order]
+    return {
+        "step": ValueTexts(Texts.of([groups.step]).spread(len(places))),
+        "category": ValueTexts(groups.category),
+        "percent": ValueTexts(groups.rate),
+        "taxable": ValueTexts(groups.taxable, places),
+        "tax": ValueTexts(groups.tax, places),
+        "reason": ValueTexts(groups.reason),
+    }
+
+
+def _breakdowns_as_json(calculation: Calculation) -> Any:
+    """The tax breakdown of each order as a JSON list: an Arrow array."""
+    if not calculation.taxes:
+        return arrow_texts(["[]"] * len(calculation), large=True)
+    rows, order_of = [], np.concatenate([groups.order for groups in calculation.taxes])
+    for groups in calculation.taxes:
+        columns = _breakdown_columns(calculation, groups)
+        rows.append(objects({name: texts.to_json() for name, texts in columns.items()}))
+    places = np.empty(len(order_of), np.int64)
+    places[np.argsort(order_of, kind="stable")] = np.arange(len(order_of))
+    ends = np.cumsum(np.bincount(order_of, minlength=len(calculation)))
+    return lists(in_sequence(rows, [places]), np.append(0, ends))
 
 
 def _instalments(calculation: Calculation) -> list[list[dict[str, Any]]]:
@@ -269,11 +281,25 @@ def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict
     Raises:
         NotFound: A column that is wanted is none; names the nearest.
     """
-    numbers = calculation.orders.numbers
+    found, texts = _table_columns(calculation, detail)
+    return {name: each.to_list() for name, each in found.items()}, texts
+
+
+def csv_of_many(calculation: Calculation, detail: Detail, *, raw: bool) -> str | None:
+    """Lines as CSV text, made without an object for each value; None for few lines, or a single column."""
+    if calculation.orders.line_count <= LONG:
+        return None
+    found, texts = _table_columns(calculation, detail)
+    return csv_of_texts(found, () if raw else texts) if len(found) > 1 else None
+
+
+def _table_columns(calculation: Calculation, detail: Detail) -> tuple[dict[str, ValueTexts], Sequence[str]]:
+    """The columns of `line_columns`, not written yet."""
     columns, wanted = _line_columns(calculation, detail.figures)
     figures = dict.fromkeys(name for names in wanted.values() for name in names)
+    order_of = calculation.orders.order_of
     found = {
-        "order": [numbers[at] for at in calculation.orders.order_of.tolist()],
+        "order": ValueTexts(calculation.orders.header("number").take(order_of)),
         **{("line" if name == "number" else name): columns[name] for name in (*LINE_FIELDS, *figures)},
     }
     texts = ["order", "line", "item", "description", "unit"]
@@ -282,7 +308,7 @@ def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict
     for name in wanted_columns:
         if name in beside:
             level, column = beside[name]
-            found[name] = cells(column) if level == "line" else _repeated(cells(column), calculation.orders.order_of)
+            found[name] = ValueTexts(column if level == "line" else column.take(order_of))
             texts += [name] if isinstance(column, Texts) else []
     return {name: found[name] for name in wanted_columns}, texts
 
@@ -326,10 +352,6 @@ def _fields_beside(calculation: Calculation, taken: Collection[str]) -> dict[str
         if name != "number":
             found[f"header.{name}" if name in taken or name in found else name] = ("header", column)
     return found
-
-
-def _repeated(values: list[Any], order_of: Integers) -> list[Any]:
-    return [values[at] for at in order_of.tolist()]
 
 
 def _chosen(wanted: Sequence[str], known: Collection[str]) -> Sequence[str]:

@@ -84,6 +84,10 @@ def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
         DokimaError: It is no result.
     """
     module = _module(result)
+    if hasattr(module, "csv_of_many") and not detail.totals:
+        text: str | None = module.csv_of_many(result, detail, raw=raw)
+        if text is not None:
+            return text
     if hasattr(module, "line_columns") and not detail.totals:
         # A million lines as rows would take as long again as to write them.
         cells, texts = module.line_columns(result, detail)

@@ -1,0 +1,55 @@
+"""Amounts of money out of columns, each with at least the decimal places of its currency."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from dokima.exact import decimal_of, stored, text_array, texts, to_decimals
+from dokima.exact.arrow_buffers import in_sequence
+from dokima.exact.integers import Integers
+from dokima.exact.ranking import distinct
+from dokima.formulas.operators import numbers
+from dokima.model.columns import Column, value_at
+
+
+def amount_at(column: Column, position: int, places: int) -> Any:
+    """One value with at least the given decimal places; None if it is blank."""
+    return value_at(column, position, places)
+
+
+def amounts_at(column: Column, positions: Integers, places: Integers) -> list[Any]:
+    """Several values of a column of numbers, each with at least its decimal places; None where it is blank."""
+    exact = stored(numbers(column.take(positions)))
+    if len(places) and bool((places == exact.places).all()):
+        return list(to_decimals(exact))  # one currency, as in most batches
+    rows = zip(exact.units.tolist(), exact.is_missing().tolist(), places.tolist(), strict=True)
+    # A currency that is not known has -1 places, and so the fewest.
+    return [None if gone else decimal_of(units, exact.places, least) for units, gone, least in rows]
+
+
+def amount_texts(column: Column, places: Integers) -> list[str | None]:
+    """All values of a column of numbers as text, each with at least its decimal places; None where it is blank."""
+    exact = stored(numbers(column)).spread(len(places))
+    kinds = distinct(places).tolist()
+    if len(kinds) == 1:
+        return texts(exact, max(kinds[0], 0))
+    found: list[str | None] = [None] * len(places)
+    for least in kinds:
+        mine = np.flatnonzero(places == least)
+        # A currency that is not known has -1 places.
+        for at, text in zip(mine.tolist(), texts(exact.take(mine), max(least, 0)), strict=True):
+            found[at] = text
+    return found
+
+
+def amount_text_array(column: Column, places: Integers) -> Any:
+    """The same as an Arrow array of large strings, null where a value is blank."""
+    exact = stored(numbers(column)).spread(len(places))
+    kinds = distinct(places).tolist()
+    if len(kinds) == 1:
+        return text_array(exact, max(kinds[0], 0))
+    rows = [np.flatnonzero(places == least) for least in kinds]
+    found = [text_array(exact.take(mine), max(least, 0)) for least, mine in zip(kinds, rows, strict=True)]
+    return in_sequence(found, rows)

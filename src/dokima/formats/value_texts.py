@@ -1,0 +1,162 @@
+"""The values of a column as texts, as JSON or as cells of a CSV file; of many without a Python object for each."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass
+from json.encoder import encode_basestring
+from typing import Any
+
+import numpy as np
+
+from dokima.engine.running.amounts import amount_text_array, amount_texts
+from dokima.exact import Decimals, Quotient, stored, text_array
+from dokima.exact.arrow_buffers import arrow_array, arrow_texts
+from dokima.exact.integers import Integers, Mask
+from dokima.formats.guarding import neutral
+from dokima.model.cells import cells
+from dokima.model.columns import Column, Texts
+
+NULL = "null"
+NEWLINE = "\n"
+
+
+@dataclass(frozen=True)
+class ValueTexts:
+    """A column, and how its values are written.
+
+    Args:
+        column: The column.
+        places: The decimal places that each number has at least; None for the fewest it needs.
+    """
+
+    column: Column
+    places: Integers | None = None
+
+    def to_list(self) -> list[str | None]:
+        """Each value as text, a blank as None."""
+        if self.places is not None and self._is_number:
+            return amount_texts(self.column, self.places)
+        return cells(self.column)
+
+    def to_json(self) -> Any:
+        """Each value as JSON text, a blank as null: an Arrow array of large binaries."""
+        if self._is_number:
+            return _together('"', self._numbers(), '"').fill_null(_scalar(NULL))
+        return self._each(encode_basestring, NULL)
+
+    def to_csv(self, separator: str = ",", *, is_guarded: bool) -> Any:
+        """Each value as a cell of a CSV file (RFC 4180), a blank as nothing: an Arrow array of large binaries.
+
+        Args:
+            separator: What stands between cells.
+            is_guarded: An apostrophe stands before a text that a spreadsheet would take for a formula.
+        """
+        if self._is_number:
+            return self._numbers().fill_null(_scalar(""))
+        return self._each(lambda text: _cell(neutral(text) if is_guarded else text, separator), "")
+
+    def without(self, gone: Mask) -> ValueTexts:
+        """The same with more values blank."""
+        return ValueTexts(self.column.without(gone), self.places)
+
+    def take(self, positions: Integers) -> ValueTexts:
+        """The values at some positions."""
+        return ValueTexts(self.column.take(positions), None if self.places is None else self.places[positions])
+
+    @property
+    def _is_number(self) -> bool:
+        return isinstance(self.column, Decimals | Quotient)
+
+    def _numbers(self) -> Any:
+        import pyarrow as pa
+
+        if self.places is not None:
+            found = amount_text_array(self.column, self.places)
+        else:
+            assert isinstance(self.column, Decimals | Quotient)
+            found = text_array(stored(self.column))
+        return found.cast(pa.large_binary())
+
+    def _each(self, write: Callable[[str], str], blank: str) -> Any:
+        """Each distinct text written once."""
+        import pyarrow as pa
+
+        column = self.column if isinstance(self.column, Texts) else Texts.of(cells(self.column))
+        known = [write(text) for text in column.words.items]
+        codes = arrow_array(pa.int64(), column.codes, column.missing)
+        return arrow_texts(known, large=True).take(codes).fill_null(_scalar(blank))
+
+
+def _cell(text: str, separator: str) -> str:
+    """A text as a cell, between quotes if it needs them."""
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n", delimiter=separator).writerow((text, ""))
+    return out.getvalue()[: -len(separator) - 1]
+
+
+def objects(columns: Mapping[str, Any]) -> Any:
+    """Columns of JSON as JSON objects."""
+    parts: list[Any] = []
+    for at, (name, column) in enumerate(columns.items()):
+        parts += [f"{', ' if at else '{'}{encode_basestring(name)}: ", column]
+    return _together(*parts, "}")
+
+
+def lists(entries: Any, offsets: Integers, between: str = ", ") -> Any:
+    """Each list of JSON entries as a JSON list.
+
+    Args:
+        entries: All entries, those of one list after those of the one before.
+        offsets: Where each list begins, and where the last ends.
+        between: What stands between entries.
+    """
+    return _together("[", _joined(entries, offsets, between), "]")
+
+
+def csv_of_texts(columns: Mapping[str, ValueTexts], guarded: Collection[str], separator: str = ",") -> str:
+    """Two columns or more as CSV (RFC 4180) with a heading.
+
+    Args:
+        columns: The columns by heading.
+        guarded: Those whose texts a spreadsheet must not take for formulas.
+        separator: What stands between cells.
+    """
+    import pyarrow.compute as pc
+
+    written = [texts.to_csv(separator, is_guarded=name in guarded) for name, texts in columns.items()]
+    heading = separator.join(_cell(name, separator) for name in columns)
+    lines = pc.binary_join_element_wise(*written, _scalar(separator))
+    return "\n".join([heading, *([whole_text(lines, NEWLINE)] if len(lines) else []), ""])
+
+
+def whole_text(entries: Any, between: str) -> str:
+    """All entries as one text."""
+    (joined,) = _joined(entries, np.array([0, len(entries)], np.int64), between)
+    text: str = joined.as_buffer().to_pybytes().decode()
+    return text
+
+
+def _joined(entries: Any, offsets: Integers, between: str) -> Any:
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    at = arrow_array(pa.int64(), offsets)
+    return pc.binary_join(pa.LargeListArray.from_arrays(at, entries), _scalar(between))
+
+
+def _together(*parts: Any) -> Any:
+    """Texts and arrays one after the other; null where an array is."""
+    import pyarrow.compute as pc
+
+    return pc.binary_join_element_wise(
+        *(_scalar(part) if isinstance(part, str) else part for part in parts), _scalar("")
+    )
+
+
+def _scalar(text: str) -> Any:
+    import pyarrow as pa
+
+    return pa.scalar(text.encode(), pa.large_binary())
