@@ -123,7 +123,7 @@ def _groups(variance: Variance, by: str, changed: Integers) -> list[VarianceGrou
     kinds = value_codes(money) + 1
     both = (value_codes(values) + 1) * (int(kinds.max(initial=0)) + 1) + kinds
     codes = np.unique(both, return_inverse=True)[1].reshape(-1)
-    count = int(codes.max(initial=-1)) + 1
+    count = int(np.max(codes, initial=-1)) + 1
     first = np.zeros(count, np.int64)
     first[codes[::-1]] = np.arange(len(codes))[::-1]
     places = [variance.after.program.definition.minor_units.get(value_at(money, at) or "", 2) for at in first.tolist()]

@@ -15,6 +15,7 @@ from dokima.exact.conversion import (
     text,
     text_array,
     texts,
+    texts_with,
     to_arrow,
     to_decimals,
 )
@@ -67,6 +68,7 @@ __all__ = [
     "text",
     "text_array",
     "texts",
+    "texts_with",
     "to_arrow",
     "to_decimals",
     "total",

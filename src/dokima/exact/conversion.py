@@ -15,7 +15,7 @@ import numpy as np
 from dokima.errors import ExactError
 from dokima.exact.arrow_buffers import arrow_array, nulls_of, values_of
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, measure, power_of_ten, whole, widen
+from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, whole, widen
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
 from dokima.limits import NUMBER_DIGITS
@@ -23,6 +23,8 @@ from dokima.limits import NUMBER_DIGITS
 ARROW_DIGITS = 38
 MANY = 5_000
 """Values from which on it is worth importing Arrow to write them."""
+FEW = 50
+"""Values up to which each is written by itself sooner than all are looked at."""
 PLAIN_PLACES = 6
 """Decimal places up to which Arrow writes every number without an exponent."""
 
@@ -222,6 +224,8 @@ def text(value: tuple[int, int], least_places: int = 0) -> str:
 
 def texts(column: Decimals, least_places: int = 0) -> list[str | None]:
     """Every value as plain text, with the fewest places it needs but at least the given ones; None where missing."""
+    if len(column) <= FEW:
+        return texts_with(column, [least_places] * len(column))
     exact = column.compact()
     places = max(exact.places, least_places)
     exact, needed = exact.at(places), exact.places
@@ -235,9 +239,19 @@ def texts(column: Decimals, least_places: int = 0) -> list[str | None]:
         units = exact.units.tolist()
         known = {each: _cut(_with_point(each, places), places, least_places) for each in set(units)}
         found = [known[each] for each in units]
-    if column.missing is None:
-        return found
-    return [None if gone else text for text, gone in zip(found, column.missing.tolist(), strict=True)]
+    return found if column.missing is None else _blanked(found, column.missing)
+
+
+def texts_with(column: Decimals, least_places: Sequence[int]) -> list[str | None]:
+    """The same, each value with places of its own."""
+    values: list[str | None] = [
+        text((units, column.places), least) for units, least in zip(column.units.tolist(), least_places, strict=True)
+    ]
+    return values if column.missing is None else _blanked(values, column.missing)
+
+
+def _blanked(texts: Sequence[str | None], missing: Mask) -> list[str | None]:
+    return [None if gone else text for text, gone in zip(texts, missing.tolist(), strict=True)]
 
 
 def text_array(column: Decimals, least_places: int = 0) -> Any:

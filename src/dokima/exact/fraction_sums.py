@@ -161,7 +161,7 @@ def _all_plain(terms: Quotient, groups: Integers, count: int) -> Mask:
 
 def added(units: Integers, bound: int, groups: Integers, count: int) -> tuple[Integers, int]:
     """Whole numbers added group by group, and the bound of the sums."""
-    most = int(np.bincount(groups, minlength=1).max(initial=0)) or 1
+    most = int(np.max(np.bincount(groups, minlength=1), initial=0)) or 1
     if bound * most > LIMIT:
         bound = measure(units)
     if bound * most > LIMIT:

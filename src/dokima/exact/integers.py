@@ -111,6 +111,6 @@ def whole(values: object) -> Integers:
     except OverflowError:
         return np.asarray(values, dtype=object)
     # -2**63 fits int64 but its magnitude does not; keep it with the Python integers.
-    if array.size and int(array.min()) < -LIMIT:
+    if array.size and int(np.min(array)) < -LIMIT:
         return array.astype(object)
     return array

@@ -207,7 +207,7 @@ class _Intake:
         if column is not None and column.codes is not None and self._is_plain_text(column):
             # Distinct texts, so that distinct codes are distinct numbers.
             codes = column.codes
-            if len(codes) and codes.min() >= 0 and np.bincount(codes).max() == 1:
+            if len(codes) and codes.min() >= 0 and np.max(np.bincount(codes)) == 1:
                 return
         distinct = set(self.numbers)
         if len(distinct) == raw.count and "" not in distinct:

@@ -127,7 +127,7 @@ class RawColumn:
                 case Decimals(units=found) | Dates(days=found) | Flags(values=found):
                     missing = self.values.column.missing
                     # Two blanks are equal, and differ from every value: their key is one that no value has.
-                    lowest = int(found.min(initial=0)) - 1
+                    lowest = int(np.min(found, initial=0)) - 1
                     keys = found if missing is None else np.where(missing, lowest, found)
                 case Texts(codes=found):
                     keys = found

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.exact import decimal_of, stored, text_array, texts, to_decimals
+from dokima.exact import decimal_of, stored, text_array, texts, texts_with, to_decimals
 from dokima.exact.arrow_buffers import in_sequence
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
@@ -32,16 +32,11 @@ def amounts_at(column: Column, positions: Integers, places: Integers) -> list[An
 def amount_texts(column: Column, places: Integers) -> list[str | None]:
     """All values of a column of numbers as text, each with at least its decimal places; None where it is blank."""
     exact = stored(numbers(column)).spread(len(places))
-    kinds = distinct(places).tolist()
+    kinds = {*places.tolist()}
     if len(kinds) == 1:
-        return texts(exact, max(kinds[0], 0))
-    found: list[str | None] = [None] * len(places)
-    for least in kinds:
-        mine = np.flatnonzero(places == least)
-        # A currency that is not known has -1 places.
-        for at, text in zip(mine.tolist(), texts(exact.take(mine), max(least, 0)), strict=True):
-            found[at] = text
-    return found
+        return texts(exact, max(*kinds, 0))
+    # A currency that is not known has -1 places.
+    return texts_with(exact, np.maximum(places, 0).tolist())
 
 
 def amount_text_array(column: Column, places: Integers) -> Any:

@@ -172,7 +172,7 @@ class Calculation:
 
     def least_places(self, name: str) -> Integers:
         """The least decimal places that a figure of numbers is written with on each line."""
-        used = distinct(self.routine_of).tolist()
+        used = self._routines_used
         routines = [self.program.routines[at] if at >= 0 else None for at in used]
         if name == "price" or all(name in amount_figures(routine) for routine in routines):
             return self._line_places
@@ -185,6 +185,11 @@ class Calculation:
             elif step is not None and step.definition.places is not None:
                 places[mine] = step.definition.places
         return places
+
+    @cached_property
+    def _routines_used(self) -> list[int]:
+        """Positions of the routines that price some order, -1 for none."""
+        return [*map(int, distinct(self.routine_of))]
 
     @cached_property
     def _line_places(self) -> Integers:

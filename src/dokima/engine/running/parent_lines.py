@@ -59,7 +59,7 @@ def parents_above(whole: Orders, places: Integers) -> Iterator[Integers]:
     while (at >= 0).any():
         depth += at >= 0
         at = np.where(at < 0, -1, parent[np.where(at < 0, 0, at)])
-    for level in range(int(depth[places].max(initial=0))):
+    for level in range(int(np.max(depth[places], initial=0))):
         found = np.full(len(places), -1, np.int64)
         above = parent[places]
         while (above >= 0).any():
