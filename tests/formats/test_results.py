@@ -38,9 +38,9 @@ TWO_ROUTINES = book(
         ]},
     },
 )  # fmt: skip
-TEXTS = st.text(st.characters(exclude_categories=("Cs", "Cc"), include_characters="\t\n\r"), max_size=6) | st.sampled_from(
-    ["", '"', 'a "b", c', "=1+1", "-5", "-x", "＝1", "\u2028", "\\"]
-)
+TEXTS = st.text(
+    st.characters(exclude_categories=("Cs", "Cc"), include_characters="\t\n\r"), max_size=6
+) | st.sampled_from(["", '"', 'a "b", c', "=1+1", "-5", "-x", "＝1", "\u2028", "\\"])
 LINES = st.lists(
     st.builds(
         lambda item, text, quantity: {"item": item, "description": text, "quantity": str(quantity)},

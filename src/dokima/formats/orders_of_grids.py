@@ -126,7 +126,8 @@ def _numbered(lines: dict[str, RawColumn], layout: Layout, order_of: Integers) -
     sizes = np.diff(np.append(starts, count))
     place = np.empty(count, np.int64)
     place[by_order] = np.arange(count) - np.repeat(starts, sizes)
-    return {"number": RawColumn([str((at + 1) * 10) for at in range(int(np.max(place, initial=-1)) + 1)], place), **lines}
+    most = int(np.max(place, initial=-1)) + 1
+    return {"number": RawColumn([str((at + 1) * 10) for at in range(most)], place), **lines}
 
 
 def _wrong_rows(grid: Grid) -> list[int]:
