@@ -15,7 +15,7 @@ from dokima.formats.pieces import Piece
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, order_pieces
 from dokima.rulebook.book import Rulebook
-from dokima.rulebook.sharing_out import free, in_sequence
+from dokima.rulebook.sharing_out import in_sequence
 
 ATTEMPTS = 3
 """How often a piece is tried whose worker was lost."""
@@ -108,9 +108,7 @@ _AHEAD = 4
 
 
 def _work(part: Part) -> PartDone:
-    done = part.work()
-    free(done.lines)
-    return done
+    return part.work()
 
 
 def _parts(pieces: Iterator[Piece], like: Part, done: int) -> Iterator[Part]:

@@ -233,7 +233,7 @@ class BookCore:
             DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
         """
         from dokima.formats.streaming import Seen, order_pieces
-        from dokima.rulebook.sharing_out import free, in_sequence
+        from dokima.rulebook.sharing_out import in_sequence
 
         how = (source, self.program.fields, None if layout is None else self.layout(layout), lines)
         seen = Seen(*how)
@@ -241,10 +241,8 @@ class BookCore:
         for calculation, numbers in in_sequence(partial(self.price_piece, check=check), order_pieces(*how), workers):
             if numbers is not None:
                 seen.add(numbers)
-            size = calculation.orders.line_count
             yield calculation
-            del calculation, numbers
-            free(size)
+            del calculation, numbers  # the next piece takes their place
 
     def price_piece(self, piece: Piece, check: str = "") -> tuple[Calculation, Numbers | None]:
         """Read and price a piece of a stream; its order numbers too, where one may come back in a later piece."""

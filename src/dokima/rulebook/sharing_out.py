@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor
@@ -11,8 +10,6 @@ from typing import TypeVar
 
 from dokima.engine.running.threads import sharing_the_interpreter
 
-MANY_LINES = 100_000
-"""Lines whose columns are worth looking for."""
 P = TypeVar("P")
 R = TypeVar("R")
 
@@ -63,16 +60,3 @@ def in_sequence(
         finally:
             for _, each in waiting:
                 each.cancel()
-
-
-def free(lines: int) -> None:
-    """Give back the memory of pieces that are done with.
-
-    Orders and the context their defaults are worked out in refer to each other, so that only the collector frees them.
-    Left to itself it goes by the number of objects, of which a hundred megabytes of columns are very few.
-
-    Args:
-        lines: How many lines they had.
-    """
-    if lines >= MANY_LINES:
-        gc.collect()

@@ -9,7 +9,7 @@ import numpy as np
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Before, Context
 from dokima.engine.running.pending import pending_findings
-from dokima.engine.running.preparing import prepare
+from dokima.engine.running.preparing import prepare, prepared_context
 from dokima.engine.running.pricing import failed_defaults
 from dokima.engine.running.required import missing_rows
 from dokima.engine.running.rule_columns import rule_context
@@ -99,9 +99,10 @@ def answers(
 
 
 def _columns(program: Program, orders: Orders, run: Run, rules: Sequence[Rule], was: Orders | None) -> Context:
-    before = None
-    if was is not None:
-        before = Before(prepare(program, was, run), np.arange(orders.count), np.arange(orders.line_count))
+    if was is None:
+        context = prepared_context(program, orders, run)
+        return rule_context(program, context.orders, run, rules, context=context)
+    before = Before(prepare(program, was, run), np.arange(orders.count), np.arange(orders.line_count))
     return rule_context(program, prepare(program, orders, run), run, rules, before)
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from weakref import ref
 
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
@@ -20,14 +22,23 @@ def prepare(program: Program, orders: Orders, run: Run) -> Orders:
 
     ``line.delivered`` of a line that does not state it is the sum of what deliveries have brought.
     """
-    return prepared_context(program, orders, run).orders
+    return prepared_context(program, orders, run, held=True).orders
 
 
-def prepared_context(program: Program, orders: Orders, run: Run) -> Context:
+def prepared_context(program: Program, orders: Orders, run: Run, *, held: bool = False) -> Context:
     """Where a run begins: the orders as `prepare` gives them, and the one context that its formulas share.
 
     Whatever follows reads this context, so that no table is searched twice: defaults, the choice of a routine, and its
     steps where they price all of these orders together.
+
+    The context holds the orders, and they do not hold it: with all it has worked out it is gone as soon as the run is
+    done, not only when the collector looks for cycles. A default that is first read after that has a context made anew.
+
+    Args:
+        program: The rulebook.
+        orders: The orders.
+        run: What the caller says about the run.
+        held: The orders hold their context too, because the caller keeps nothing but them.
     """
     orders = with_delivered(program, orders)
     formulas = {
@@ -39,12 +50,22 @@ def prepared_context(program: Program, orders: Orders, run: Run) -> Context:
         return Context(program, orders, run)
 
     def make(level: str) -> LazyColumns:
-        names = [name for at, name in formulas if at == level]
-        return LazyColumns(names, lambda name: _filled(formulas[level, name], orders, context, level, name))
+        return LazyColumns([name for at, name in formulas if at == level], lambda name: fill(level, name))
+
+    def fill(level: str, name: str) -> Column:
+        context = of_run()
+        if context is None:
+            context = prepared_context(program, orders, run)
+            column = context.orders.header(name) if level == "header" else context.orders.line(name)
+            failed.update(context.orders.failed)
+            return column
+        return _filled(formulas[level, name], orders, context, level, name)
 
     prepared = replace(orders.with_columns(make("header"), make("line")), unfilled=orders.unfilled or orders)
+    failed = prepared.failed
     # Defaults read each other through the context; the rulebook was refused if they did so in a circle.
     context = Context(program, prepared, run)
+    of_run: Callable[[], Context | None] = (lambda: context) if held else ref(context)
     return context
 
 
