@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from functools import lru_cache
 
 STEP = 10
 """New lines are numbered in steps of ten, so that there is room between them."""
@@ -21,9 +22,16 @@ def read_address(number: object) -> Address:
         ValueError: Not a line number; says what was expected and what came.
     """
     text = str(number) if isinstance(number, int) and not isinstance(number, bool) else number
-    if not isinstance(text, str) or not _ADDRESS.fullmatch(text.strip()):
+    address = _address_of(text) if isinstance(text, str) else None
+    if address is None:
         raise ValueError(f"expected a line number such as 10 or 10/20 (got {number!r})")
-    return tuple(int(part) for part in text.strip().split("/"))
+    return address
+
+
+@lru_cache(maxsize=1000)  # orders number their lines alike
+def _address_of(text: str) -> Address | None:
+    text = text.strip()
+    return tuple(map(int, text.split("/"))) if _ADDRESS.fullmatch(text) else None
 
 
 def write_address(address: Address) -> str:
