@@ -3,14 +3,18 @@
 Calls are counted instead of seconds, so that a slow machine is no defect and a loop within a loop is one.
 """
 
+import gc
 import json
 import sys
+import weakref
 from collections.abc import Callable
 from decimal import Decimal as D
 
 import pytest
 
 import dokima
+from dokima.engine.running.context import Context
+from tests.books import DEMO
 
 BOOK = dokima.Rulebook.from_dict(
     {
@@ -84,6 +88,26 @@ def test_twice_the_orders_take_twice_the_calls(name):
     WORK[name](few)  # what is imported or made once is there now
     once, twice = calls(lambda: WORK[name](some)), calls(lambda: WORK[name](many))
     assert twice <= 2.2 * once
+
+
+def test_what_a_run_worked_out_is_gone_with_its_result():
+    """Nothing holds itself by a cycle: a long stream gives back each piece without looking for any."""
+    demo, again = dokima.load(DEMO), gc.isenabled()
+    given = demo.orders(DEMO / "orders" / "SQ-2041.json")
+    demo.price(given), demo.check(given)
+    gc.collect()
+    before = sum(isinstance(each, Context) for each in gc.get_objects())
+    gc.disable()
+    try:
+        found, checked = demo.price(given), demo.check(given)
+        watched = weakref.ref(found.orders)
+        assert (len(found), len(checked)) == (1, 0)
+        del found, checked
+        assert watched() is None
+        assert sum(isinstance(each, Context) for each in gc.get_objects()) == before
+    finally:
+        if again:
+            gc.enable()
 
 
 def test_a_column_nobody_gave_is_made_once():

@@ -209,6 +209,10 @@ def test_what_reads_a_figure_in_error_is_in_error():
     assert (found["A"].totals, str(found["B"].totals.payable)) == (BLANK, "8.00")
     assert "no default for late: inv(0) failed" in default.check(order({"p": 5, "r": 0}))[0].message
 
+    # No step reads it, and it is an error all the same.
+    unread = with_functions(charge("1"), **field).price(order({"p": 5, "r": 0}))
+    assert [finding.field for finding in unread.findings] == ["late"]
+
 
 def test_a_column_function_that_fails_is_called_order_by_order():
     """So that others are unaffected."""
