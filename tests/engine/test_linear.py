@@ -13,7 +13,9 @@ from decimal import Decimal as D
 import pytest
 
 import dokima
+from dokima.engine.program import Run
 from dokima.engine.running.context import Context
+from dokima.engine.running.preparing import prepare
 from tests.books import DEMO
 
 BOOK = dokima.Rulebook.from_dict(
@@ -108,6 +110,16 @@ def test_what_a_run_worked_out_is_gone_with_its_result():
     finally:
         if again:
             gc.enable()
+
+
+def test_a_default_that_is_first_read_after_the_run_is_that_of_the_run():
+    demo = dokima.load(DEMO)
+    for given in demo.orders(DEMO / "orders"), demo.orders(DEMO / "orders" / "SQ-2041.json"):
+        held, later = prepare(demo.program, given, Run()), demo.price(given).orders
+        assert len(given.absent) >= 3
+        for level, name in given.absent:
+            both = [orders.header(name) if level == "header" else orders.line(name) for orders in (held, later)]
+            assert both[0].to_list() == both[1].to_list()
 
 
 def test_a_column_nobody_gave_is_made_once():

@@ -67,7 +67,7 @@ def arrow_positions(rows: Integers) -> Any:
     return arrow_array(pa.int64(), rows.astype(np.int64, copy=False))
 
 
-def in_sequence(parts: Sequence[Any], rows: Sequence[Integers]) -> Any:
+def interleaved(parts: Sequence[Any], rows: Sequence[Integers]) -> Any:
     """Arrow arrays as one, each value at its own place.
 
     Args:

@@ -19,9 +19,6 @@ from dokima.formats.guarding import neutral
 from dokima.model.cells import cells
 from dokima.model.columns import Column, Texts
 
-NULL = "null"
-NEWLINE = "\n"
-
 
 @dataclass(frozen=True)
 class ValueTexts:
@@ -44,8 +41,8 @@ class ValueTexts:
     def to_json(self) -> Any:
         """Each value as JSON text, a blank as null: an Arrow array of large binaries."""
         if self._is_number:
-            return _together('"', self._numbers(), '"').fill_null(_scalar(NULL))
-        return self._each(encode_basestring, NULL)
+            return _together('"', self._numbers(), '"').fill_null(_scalar("null"))
+        return self._each(encode_basestring, "null")
 
     def to_csv(self, separator: str = ",", *, is_guarded: bool) -> Any:
         """Each value as a cell of a CSV file (RFC 4180), a blank as nothing: an Arrow array of large binaries.
@@ -61,10 +58,6 @@ class ValueTexts:
     def without(self, gone: Mask) -> ValueTexts:
         """The same with more values blank."""
         return ValueTexts(self.column.without(gone), self.places)
-
-    def take(self, positions: Integers) -> ValueTexts:
-        """The values at some positions."""
-        return ValueTexts(self.column.take(positions), None if self.places is None else self.places[positions])
 
     @property
     def _is_number(self) -> bool:
@@ -105,15 +98,14 @@ def objects(columns: Mapping[str, Any]) -> Any:
     return _together(*parts, "}")
 
 
-def lists(entries: Any, offsets: Integers, between: str = ", ") -> Any:
+def lists(entries: Any, offsets: Integers) -> Any:
     """Each list of JSON entries as a JSON list.
 
     Args:
         entries: All entries, those of one list after those of the one before.
         offsets: Where each list begins, and where the last ends.
-        between: What stands between entries.
     """
-    return _together("[", _joined(entries, offsets, between), "]")
+    return _together("[", _joined(entries, offsets, ", "), "]")
 
 
 def csv_of_texts(columns: Mapping[str, ValueTexts], guarded: Collection[str], separator: str = ",") -> str:
@@ -129,7 +121,7 @@ def csv_of_texts(columns: Mapping[str, ValueTexts], guarded: Collection[str], se
     written = [texts.to_csv(separator, is_guarded=name in guarded) for name, texts in columns.items()]
     heading = separator.join(_cell(name, separator) for name in columns)
     lines = pc.binary_join_element_wise(*written, _scalar(separator))
-    return "\n".join([heading, *([whole_text(lines, NEWLINE)] if len(lines) else []), ""])
+    return "\n".join([heading, *([whole_text(lines, "\n")] if len(lines) else []), ""])
 
 
 def whole_text(entries: Any, between: str) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from dokima.exact import decimal_of, stored, text_array, texts, texts_with, to_decimals
-from dokima.exact.arrow_buffers import in_sequence
+from dokima.exact.arrow_buffers import interleaved
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
@@ -47,4 +47,4 @@ def amount_text_array(column: Column, places: Integers) -> Any:
         return text_array(exact, max(kinds[0], 0))
     rows = [np.flatnonzero(places == least) for least in kinds]
     found = [text_array(exact.take(mine), max(least, 0)) for least, mine in zip(kinds, rows, strict=True)]
-    return in_sequence(found, rows)
+    return interleaved(found, rows)

@@ -16,7 +16,7 @@ from dokima.engine.running.field_columns import line_columns as line_columns_of
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.exact import Decimals, Quotient
-from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, in_sequence
+from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
@@ -90,7 +90,7 @@ def _lines_as_json(calculation: Calculation, chosen: Sequence[str]) -> Any:
         objects({name: written[name].take(arrow_positions(rows[routine])) for name in (*LINE_FIELDS, *names)})
         for routine, names in wanted.items()
     ]
-    return in_sequence(found, list(rows.values()))
+    return interleaved(found, list(rows.values()))
 
 
 def problem_data(problem: Problem) -> dict[str, Any]:
@@ -228,7 +228,7 @@ def _breakdowns_as_json(calculation: Calculation) -> Any:
     places = np.empty(len(order_of), np.int64)
     places[np.argsort(order_of, kind="stable")] = np.arange(len(order_of))
     ends = np.cumsum(np.bincount(order_of, minlength=len(calculation)))
-    return lists(in_sequence(rows, [places]), np.append(0, ends))
+    return lists(interleaved(rows, [places]), np.append(0, ends))
 
 
 def _instalments(calculation: Calculation) -> list[list[dict[str, Any]]]:
