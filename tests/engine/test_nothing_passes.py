@@ -122,6 +122,12 @@ def rough(x: Decimal) -> Decimal:
 
 
 @dokima.function
+def halved(x: Decimal) -> str:
+    """Returns what no file can hold."""
+    return "\ud800"
+
+
+@dokima.function
 def perhaps(x: Decimal) -> Decimal | None:
     """Declares that it may be blank."""
     return None if x == 1 else x
@@ -137,7 +143,7 @@ def with_functions(*steps, **more):
     """A rulebook with the functions above."""
     routine = {"sales": {"step": [P, *steps]}}
     data = {"rulebook": {"name": "own", "currency": "EUR"}, **FIELDS, "routine": routine, **more}
-    return dokima.Rulebook.from_dict(data, python=[inv, rough, perhaps, ranks])
+    return dokima.Rulebook.from_dict(data, python=[inv, rough, halved, perhaps, ranks])
 
 
 def charge(formula, **more):
@@ -161,6 +167,7 @@ def charge(formula, **more):
         ("1 if all(inv(line.r) == 6) else 2", "inv(0) failed"),
         ("1 if blank(inv(line.r)) else 2", "inv(0) failed"),
         ("coalesce(sum(inv(line.r), by=line.f), 0)", "inv(0) failed"),
+        ("1 if halved(line.r) == 'A' else 2", "halved(0) failed: it returned '\\ud800', with half of a surrogate pair"),
     ],
 )
 def test_a_failed_call_counts_only_where_the_value_depends_on_it(formula, expected):

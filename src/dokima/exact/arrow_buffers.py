@@ -81,11 +81,13 @@ def interleaved(parts: Sequence[Any], rows: Sequence[Integers]) -> Any:
     return pa.concat_arrays(parts).take(arrow_positions(back))
 
 
-def arrow_texts(texts: Sequence[str], *, large: bool = False) -> Any:
-    """An Arrow array of texts; a large one, of bytes in UTF-8, has no limit of 2 GB."""
+def arrow_texts(texts: Sequence[str | None], *, large: bool = False) -> Any:
+    """An Arrow array of texts, null for None; of a large one there is no limit of 2 GB."""
     import pyarrow as pa
 
-    coded = [text.encode() for text in texts]
+    coded = [b"" if text is None else text.encode() for text in texts]
     offsets = np.cumsum([0, *map(len, coded)]).astype(np.int64 if large else np.int32)
-    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(b"".join(coded))]
-    return pa.Array.from_buffers(pa.large_binary() if large else pa.string(), len(coded), buffers)
+    present = np.fromiter((text is not None for text in texts), bool, len(coded))
+    valid = None if present.all() else pa.py_buffer(np.packbits(present, bitorder="little"))
+    buffers = [valid, pa.py_buffer(offsets), pa.py_buffer(b"".join(coded))]
+    return pa.Array.from_buffers(pa.large_string() if large else pa.string(), len(coded), buffers)

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from dokima.errors import ExactError
-from dokima.exact.arrow_buffers import arrow_array, nulls_of, values_of
+from dokima.exact.arrow_buffers import arrow_array, arrow_texts, nulls_of, values_of
 from dokima.exact.decimals import Decimals
 from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, whole, widen
 from dokima.exact.integers import scale as scaled
@@ -262,13 +262,13 @@ def text_array(column: Decimals, least_places: int = 0) -> Any:
     exact = column.compact()
     exact = exact.at(max(exact.places, least_places))
     if exact.units.dtype == object or exact.places > PLAIN_PLACES:
-        return pa.array(texts(column, least_places), pa.large_string())
+        return arrow_texts(texts(column, least_places), large=True)
     if exact.places <= least_places or not exact.places:
         return to_arrow(exact).cast(pa.large_string())
     # Some need more places than others. Few prices are all different, so each is cut to its own once.
     coded = arrow_array(pa.int64(), exact.units, column.missing).dictionary_encode()
     known = texts(Decimals(values_of(coded.dictionary, np.int64), exact.places, None, exact.bound), least_places)
-    return pa.array(known, pa.large_string()).take(coded.indices)
+    return arrow_texts(known, large=True).take(coded.indices)
 
 
 def _all_with_point(column: Decimals) -> list[str | None]:

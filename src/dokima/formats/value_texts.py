@@ -39,13 +39,13 @@ class ValueTexts:
         return cells(self.column)
 
     def to_json(self) -> Any:
-        """Each value as JSON text, a blank as null: an Arrow array of large binaries."""
+        """Each value as JSON text, a blank as null: an Arrow array of large strings."""
         if self._is_number:
             return _together('"', self._numbers(), '"').fill_null(_scalar("null"))
         return self._each(encode_basestring, "null")
 
     def to_csv(self, separator: str = ",", *, is_guarded: bool) -> Any:
-        """Each value as a cell of a CSV file (RFC 4180), a blank as nothing: an Arrow array of large binaries.
+        """Each value as a cell of a CSV file (RFC 4180), a blank as nothing: an Arrow array of large strings.
 
         Args:
             separator: What stands between cells.
@@ -64,14 +64,10 @@ class ValueTexts:
         return isinstance(self.column, Decimals | Quotient)
 
     def _numbers(self) -> Any:
-        import pyarrow as pa
-
         if self.places is not None:
-            found = amount_text_array(self.column, self.places)
-        else:
-            assert isinstance(self.column, Decimals | Quotient)
-            found = text_array(stored(self.column))
-        return found.cast(pa.large_binary())
+            return amount_text_array(self.column, self.places)
+        assert isinstance(self.column, Decimals | Quotient)
+        return text_array(stored(self.column))
 
     def _each(self, write: Callable[[str], str], blank: str) -> Any:
         """Each distinct text written once."""
@@ -127,8 +123,7 @@ def csv_of_texts(columns: Mapping[str, ValueTexts], guarded: Collection[str], se
 def whole_text(entries: Any, between: str) -> str:
     """All entries as one text."""
     (joined,) = _joined(entries, np.array([0, len(entries)], np.int64), between)
-    text: str = joined.as_buffer().to_pybytes().decode()
-    return text
+    return str(joined.as_buffer(), "utf-8")
 
 
 def _joined(entries: Any, offsets: Integers, between: str) -> Any:
@@ -149,6 +144,4 @@ def _together(*parts: Any) -> Any:
 
 
 def _scalar(text: str) -> Any:
-    import pyarrow as pa
-
-    return pa.scalar(text.encode(), pa.large_binary())
+    return arrow_texts([text], large=True)[0]
