@@ -67,17 +67,17 @@ def arrow_positions(rows: Integers) -> Any:
     return arrow_array(pa.int64(), rows.astype(np.int64, copy=False))
 
 
-def interleaved(parts: Sequence[Any], rows: Sequence[Integers]) -> Any:
+def interleaved(parts: Sequence[Any], places: Integers) -> Any:
     """Arrow arrays as one, each value at its own place.
 
     Args:
-        parts: The arrays.
-        rows: The places of the values of each.
+        parts: The arrays, at least one.
+        places: For each of their values, those of one array after those of the one before, its place.
     """
     import pyarrow as pa
 
-    back = np.empty(sum(map(len, rows)), np.int64)
-    back[np.concatenate(rows)] = np.arange(len(back))
+    back = np.empty(len(places), np.int64)
+    back[places] = np.arange(len(places))
     return pa.concat_arrays(parts).take(arrow_positions(back))
 
 

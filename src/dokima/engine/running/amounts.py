@@ -43,8 +43,8 @@ def amount_text_array(column: Column, places: Integers) -> Any:
     """The same as an Arrow array of large strings, null where a value is blank."""
     exact = stored(numbers(column)).spread(len(places))
     kinds = distinct(places).tolist()
-    if len(kinds) == 1:
-        return text_array(exact, max(kinds[0], 0))
+    if len(kinds) <= 1:
+        return text_array(exact, max([0, *kinds]))
     rows = [np.flatnonzero(places == least) for least in kinds]
     found = [text_array(exact.take(mine), max(least, 0)) for least, mine in zip(kinds, rows, strict=True)]
-    return interleaved(found, rows)
+    return interleaved(found, np.concatenate(rows))

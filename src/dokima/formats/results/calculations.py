@@ -90,7 +90,7 @@ def _lines_as_json(calculation: Calculation, chosen: Sequence[str]) -> Any:
         objects({name: written[name].take(arrow_positions(rows[routine])) for name in (*LINE_FIELDS, *names)})
         for routine, names in wanted.items()
     ]
-    return interleaved(found, list(rows.values()))
+    return interleaved(found, np.concatenate(list(rows.values())))
 
 
 def problem_data(problem: Problem) -> dict[str, Any]:
@@ -219,16 +219,17 @@ def _breakdown_columns(calculation: Calculation, groups: TaxGroups) -> dict[str,
 
 def _breakdowns_as_json(calculation: Calculation) -> Any:
     """The tax breakdown of each order as a JSON list: an Arrow array."""
+    from pyarrow import concat_arrays
+
     if not calculation.taxes:
         return arrow_texts(["[]"] * len(calculation), large=True)
     rows, order_of = [], np.concatenate([groups.order for groups in calculation.taxes])
     for groups in calculation.taxes:
         columns = _breakdown_columns(calculation, groups)
         rows.append(objects({name: texts.to_json() for name, texts in columns.items()}))
-    places = np.empty(len(order_of), np.int64)
-    places[np.argsort(order_of, kind="stable")] = np.arange(len(order_of))
+    by_order = np.argsort(order_of, kind="stable")
     ends = np.cumsum(np.bincount(order_of, minlength=len(calculation)))
-    return lists(interleaved(rows, [places]), np.append(0, ends))
+    return lists(concat_arrays(rows).take(arrow_positions(by_order)), np.append(0, ends))
 
 
 def _instalments(calculation: Calculation) -> list[list[dict[str, Any]]]:
