@@ -58,7 +58,7 @@ def test_many_lines_are_written_as_few_are(documents, raw):
          for at, (currency, who, lines) in enumerate(documents)]
     )  # fmt: skip
     few = dokima.to_json(priced), dokima.to_csv(priced, raw=raw)
-    with mock.patch.object(calculations, "LONG", -1), mock.patch("dokima.exact.conversion.MANY", 1):
+    with mock.patch.object(calculations, "LONG", -1):
         many = dokima.to_json(priced), dokima.to_csv(priced, raw=raw)
     assert json.loads(many[0]) == json.loads(few[0])
     assert many[1] == few[1]

@@ -13,7 +13,7 @@ import numpy as np
 
 from dokima.engine.running.amounts import amount_text_array, amount_texts
 from dokima.exact import Decimals, Quotient, stored, text_array
-from dokima.exact.arrow_buffers import arrow_array, arrow_texts
+from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.exact.integers import Integers, Mask
 from dokima.formats.guarding import neutral
 from dokima.model.cells import cells
@@ -44,16 +44,15 @@ class ValueTexts:
             return _together('"', self._numbers(), '"').fill_null(_scalar("null"))
         return self._each(encode_basestring, "null")
 
-    def to_csv(self, separator: str = ",", *, is_guarded: bool) -> Any:
+    def to_csv(self, *, is_guarded: bool) -> Any:
         """Each value as a cell of a CSV file (RFC 4180), a blank as nothing: an Arrow array of large strings.
 
         Args:
-            separator: What stands between cells.
             is_guarded: An apostrophe stands before a text that a spreadsheet would take for a formula.
         """
         if self._is_number:
             return self._numbers().fill_null(_scalar(""))
-        return self._each(lambda text: _cell(neutral(text) if is_guarded else text, separator), "")
+        return self._each(lambda text: _cell(neutral(text) if is_guarded else text), "")
 
     def without(self, gone: Mask) -> ValueTexts:
         """The same with more values blank."""
@@ -70,20 +69,19 @@ class ValueTexts:
         return text_array(stored(self.column))
 
     def _each(self, write: Callable[[str], str], blank: str) -> Any:
-        """Each distinct text written once."""
-        import pyarrow as pa
-
+        """Each distinct text written once; of a long dictionary only what is there."""
         column = self.column if isinstance(self.column, Texts) else Texts.of(cells(self.column))
-        known = [write(text) for text in column.words.items]
-        codes = arrow_array(pa.int64(), column.codes, column.missing)
-        return arrow_texts(known, large=True).take(codes).fill_null(_scalar(blank))
+        there = column.distinct()
+        written = [blank if code < 0 else write(text) for code, text in there.items()]
+        places = np.searchsorted(np.array(list(there), np.int64), column.codes)
+        return arrow_texts(written, large=True).take(arrow_positions(places))
 
 
-def _cell(text: str, separator: str) -> str:
+def _cell(text: str) -> str:
     """A text as a cell, between quotes if it needs them."""
     out = io.StringIO()
-    csv.writer(out, lineterminator="\n", delimiter=separator).writerow((text, ""))
-    return out.getvalue()[: -len(separator) - 1]
+    csv.writer(out, lineterminator="\n").writerow((text, ""))
+    return out.getvalue().removesuffix(",\n")
 
 
 def objects(columns: Mapping[str, Any]) -> Any:
@@ -104,19 +102,18 @@ def lists(entries: Any, offsets: Integers) -> Any:
     return _together("[", _joined(entries, offsets, ", "), "]")
 
 
-def csv_of_texts(columns: Mapping[str, ValueTexts], guarded: Collection[str], separator: str = ",") -> str:
+def csv_of_texts(columns: Mapping[str, ValueTexts], guarded: Collection[str]) -> str:
     """Two columns or more as CSV (RFC 4180) with a heading.
 
     Args:
         columns: The columns by heading.
         guarded: Those whose texts a spreadsheet must not take for formulas.
-        separator: What stands between cells.
     """
     import pyarrow.compute as pc
 
-    written = [texts.to_csv(separator, is_guarded=name in guarded) for name, texts in columns.items()]
-    heading = separator.join(_cell(name, separator) for name in columns)
-    lines = pc.binary_join_element_wise(*written, _scalar(separator))
+    written = [texts.to_csv(is_guarded=name in guarded) for name, texts in columns.items()]
+    heading = ",".join(map(_cell, columns))
+    lines = pc.binary_join_element_wise(*written, _scalar(","))
     return "\n".join([heading, *([whole_text(lines, "\n")] if len(lines) else []), ""])
 
 
