@@ -225,6 +225,17 @@ def test_text_decimal_and_arrow_read_back_what_was_written(values):
     assert exact.to_arrow(column).to_pylist() == values
 
 
+@given(st.lists(numbers, min_size=1, max_size=6), st.integers(0, 4))
+def test_few_some_and_many_numbers_are_written_alike(some, least):
+    """Each by itself, together, and by Arrow; 50 and 5,000 are where one way gives place to the next."""
+    few = exact.texts(exact.decimals(some), least)
+    for times in (60 // len(some) + 1, 5000 // len(some) + 1):
+        assert exact.texts(exact.decimals(some * times), least) == few * times
+    wanted = [None if each is None else Decimal(each) for each in few]
+    assert wanted == some
+    assert all(text is None or len(text.partition(".")[2]) >= least for text in few)
+
+
 def test_reading_and_writing_hard_values():
     assert exact.texts(exact.decimals([" 5.", ".5", "+0.50", "-0", "1E+3", 7, Decimal("-0.10"), None]), 1) == [
         "5.0", "0.5", "0.5", "0.0", "1000.0", "7.0", "-0.1", None,

@@ -121,7 +121,7 @@ def to_decimals(column: Decimals) -> list[Decimal | None]:
     """The values as `Decimal`, with the places of the column; None where missing."""
     unit = Decimal(1).scaleb(-column.places, _WIDE)
     with decimal.localcontext(_WIDE):  # a product takes a third of the time of a call with a context of its own
-        zero = Decimal(0) * unit  # the same one for all: much of what is compared has not changed
+        zero = Decimal(0) * unit  # made once, because many columns are mostly zeros
         values: list[Decimal | None] = [Decimal(each) * unit if each else zero for each in column.units.tolist()]
     for at in [] if column.missing is None else np.flatnonzero(column.missing).tolist():
         values[at] = None
@@ -227,20 +227,10 @@ def texts(column: Decimals, least_places: int = 0) -> list[str | None]:
     """Every value as plain text, with the fewest places it needs but at least the given ones; None where missing."""
     if len(column) <= FEW:
         return texts_with(column, [least_places] * len(column))
-    exact = column.compact()
-    places = max(exact.places, least_places)
-    exact, needed = exact.at(places), exact.places
-    found: list[str | None]
-    if places == 0:
-        found = list(map(str, exact.units.tolist()))
-    elif needed <= least_places:
-        found = _all_with_point(exact)
-    else:
-        # Some need more places than others. Few prices are all different, so each is cut to its own once.
-        units = exact.units.tolist()
-        known = {each: _cut(_with_point(each, places), places, least_places) for each in set(units)}
-        found = [known[each] for each in units]
-    return found if column.missing is None else _blanked(found, column.missing)
+    if len(column) < MANY:
+        return _looked_at_together(column, least_places)
+    found: list[str | None] = text_array(column, least_places).to_pylist()
+    return found
 
 
 def texts_with(column: Decimals, least_places: Sequence[int]) -> list[str | None]:
@@ -248,36 +238,46 @@ def texts_with(column: Decimals, least_places: Sequence[int]) -> list[str | None
     values: list[str | None] = [
         text((units, column.places), least) for units, least in zip(column.units.tolist(), least_places, strict=True)
     ]
-    return values if column.missing is None else _blanked(values, column.missing)
-
-
-def _blanked(texts: Sequence[str | None], missing: Mask) -> list[str | None]:
-    return [None if gone else text for text, gone in zip(texts, missing.tolist(), strict=True)]
+    return _blanked(values, column.missing)
 
 
 def text_array(column: Decimals, least_places: int = 0) -> Any:
-    """The same as `texts` gives, as an Arrow array of large strings, null where missing."""
+    """The same as `texts` gives, as an Arrow array of large strings, null where missing.
+
+    Arrow writes numbers ten times as fast as Python, but with an exponent where there are many places.
+    """
     import pyarrow as pa
 
     exact = column.compact()
     exact = exact.at(max(exact.places, least_places))
     if exact.units.dtype == object or exact.places > PLAIN_PLACES:
-        return arrow_texts(texts(column, least_places), large=True)
-    if exact.places <= least_places or not exact.places:
+        return arrow_texts(_looked_at_together(column, least_places), large=True)
+    if exact.places <= least_places:
         return to_arrow(exact).cast(pa.large_string())
     # Some need more places than others. Few prices are all different, so each is cut to its own once.
     coded = arrow_array(pa.int64(), exact.units, column.missing).dictionary_encode()
-    known = texts(Decimals(values_of(coded.dictionary, np.int64), exact.places, None, exact.bound), least_places)
-    return arrow_texts(known, large=True).take(coded.indices)
+    known = Decimals(values_of(coded.dictionary, np.int64), exact.places, None, exact.bound)
+    return arrow_texts(_looked_at_together(known, least_places), large=True).take(coded.indices)
 
 
-def _all_with_point(column: Decimals) -> list[str | None]:
-    """Many units as text. Arrow writes them ten times as fast, but with an exponent where there are many places."""
-    if len(column) < MANY or column.units.dtype == object or column.places > PLAIN_PLACES:
-        return [_with_point(each, column.places) for each in column.units.tolist()]
-    whole = Decimals(column.units, column.places, None, column.bound)
-    found: list[str | None] = text_array(whole, column.places).to_pylist()
-    return found
+def _looked_at_together(column: Decimals, least_places: int) -> list[str | None]:
+    """The same as `texts` gives, written by Python: what all values have in common is found first."""
+    exact = column.compact()
+    places = max(exact.places, least_places)
+    exact, needed = exact.at(places), exact.places
+    units = exact.units.tolist()
+    if places == 0:
+        return _blanked(list(map(str, units)), column.missing)
+    if needed <= least_places:
+        return _blanked([_with_point(each, places) for each in units], column.missing)
+    known = {each: _cut(_with_point(each, places), places, least_places) for each in set(units)}
+    return _blanked([known[each] for each in units], column.missing)
+
+
+def _blanked(texts: list[Any], missing: Mask | None) -> list[str | None]:
+    if missing is None:
+        return texts
+    return [None if gone else text for text, gone in zip(texts, missing.tolist(), strict=True)]
 
 
 def _with_point(units: int, places: int) -> str:
