@@ -12,7 +12,7 @@ from dokima.engine.running.pending import pending_findings
 from dokima.engine.running.preparing import prepare, prepared_context
 from dokima.engine.running.pricing import failed_defaults
 from dokima.engine.running.required import missing_rows
-from dokima.engine.running.rule_columns import rule_context
+from dokima.engine.running.rule_columns import rule_context, with_figures
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
 from dokima.model.collecting import collector_at_rest
@@ -100,8 +100,7 @@ def answers(
 
 def _columns(program: Program, orders: Orders, run: Run, rules: Sequence[Rule], was: Orders | None) -> Context:
     if was is None:
-        context = prepared_context(program, orders, run)
-        return rule_context(program, context.orders, run, rules, context=context)
+        return with_figures(prepared_context(program, orders, run), rules)  # no table is asked twice
     before = Before(prepare(program, was, run), np.arange(orders.count), np.arange(orders.line_count))
     return rule_context(program, prepare(program, orders, run), run, rules, before)
 

@@ -14,27 +14,18 @@ from dokima.tables.table import names_behind
 
 
 def rule_context(
-    program: Program,
-    orders: Orders,
-    run: Run,
-    rules: Sequence[Rule],
-    before: Before | None = None,
-    context: Context | None = None,
+    program: Program, orders: Orders, run: Run, rules: Sequence[Rule], before: Before | None = None
 ) -> Context:
-    """The columns that rules see: fields, tables, and figures if one of them reads a figure.
+    """The columns that rules see: fields, tables, and figures if one of them reads a figure."""
+    return with_figures(Context(program, orders, run, before=before), rules)
 
-    Args:
-        program: The rulebook.
-        orders: The orders, their defaults filled in.
-        run: What the caller says about the run.
-        rules: The rules.
-        before: The orders as they were before an edit; None for no such state.
-        context: The context in which their defaults are worked out, to ask no table twice; None for one of their own.
-    """
-    context = Context(program, orders, run, before=before) if context is None else context
+
+def with_figures(context: Context, rules: Sequence[Rule]) -> Context:
+    """A context of fields and tables, with the figures that some rules read."""
+    program = context.program
     wanted = _figures_read(program, rules)
     if wanted:
-        for name, column in figures_of(program, orders, run, wanted).items():
+        for name, column in figures_of(program, context.orders, context.run, wanted).items():
             context.put(name, column)
     return context
 
