@@ -14,10 +14,10 @@ BOOK = dokima.load(DEMO)
 DAY = datetime.date(2026, 3, 2)
 
 
-def numbered(count: int) -> list[dict[str, Any]]:
+def numbered() -> list[dict[str, Any]]:
     """The demo's orders, and one of them once more with a survey abroad and a typed price."""
-    documents = list(BOOK.orders(DEMO / "orders").documents())
-    found = [{**documents[at % len(documents)], "number": f"T{at:03}"} for at in range(count)]
+    documents = BOOK.orders(DEMO / "orders").documents()
+    found = [{**document, "number": f"T{at:03}"} for at, document in enumerate(documents)]
     found.append({**found[4], "number": "ABROAD", "customer": "LINDENAU"})
     found[-1]["lines"] = [*found[-1]["lines"], {"number": "90", "item": "CRATE-A", "quantity": 1, "price_override": 5}]
     return found
@@ -27,7 +27,7 @@ def moved(orders: list[Any], to: str = "confirmed") -> list[dokima.Order]:
     return list(BOOK.edit_many(orders, "move", "Ada", to=to, today=DAY).orders)
 
 
-DRAFTS = [dokima.Order.from_dict(document) for document in numbered(11)]
+DRAFTS = [dokima.Order.from_dict(document) for document in numbered()]
 CONFIRMED = moved(DRAFTS)
 HALF = list(BOOK.edit_many(CONFIRMED, "close", "Ada", lines=["10"]).orders)
 

@@ -171,7 +171,11 @@ class Calculation:
         return self.figures[name]
 
     def least_places(self, name: str) -> Integers:
-        """The least decimal places that a figure of numbers is written with on each line."""
+        """The least decimal places that a figure of numbers is written with, one number a line.
+
+        Args:
+            name: Name of the figure.
+        """
         used = self._routines_used
         routines = [self.program.routines[at] if at >= 0 else None for at in used]
         if name == "price" or all(name in amount_figures(routine) for routine in routines):
