@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import pickle
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -36,17 +37,18 @@ def orders(of_orders):
     return [dokima.Order(f"O{at}", currency="EUR", lines=lines) for at, lines in enumerate(of_orders)]
 
 
-@given(st.lists(st.lists(LINE, min_size=1, max_size=4), min_size=1, max_size=5), st.data())
-def test_columns_say_what_findings_by_themselves_say(of_orders, data):
+@given(st.lists(st.lists(LINE, min_size=1, max_size=4), min_size=1, max_size=5), st.integers(1, 6), st.data())
+def test_columns_and_pieces_say_what_findings_by_themselves_say(of_orders, piece, data):
     with pytest.MonkeyPatch.context() as patch:
-        sides = []
-        for few in (10**9, -1):
-            for module in ("dokima.rules.verdicts", "dokima.engine.running.required"):
-                patch.setattr(f"{module}.FEW", few)
-            sides.append(BOOK.check(orders(of_orders)))
-    singly, columns = sides
+        singly = BOOK.check(orders(of_orders))
+        patch.setattr("dokima.engine.running.checking.FEW", -1)
+        columns = BOOK.check(orders(of_orders))
+        patch.setattr("dokima.engine.running.checking.PIECE", piece)
+        in_pieces = BOOK.check(orders(of_orders), workers=2)
     assert isinstance(columns.items, FindingColumns) or not columns
-    assert columns == singly
+    assert columns == singly == in_pieces
+    counted = [[replace(each, seconds=None) for each in found.summary] for found in (singly, columns, in_pieces)]
+    assert counted[0] == counted[1] == counted[2]
     assert columns + singly == singly + columns
     for each in ("errors", "stopping", "touched"):
         assert getattr(columns, each) == getattr(singly, each)

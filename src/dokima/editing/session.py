@@ -17,6 +17,7 @@ from dokima.engine.running.pending import PENDING, is_kept, pending_record
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused
 from dokima.model.addresses import next_number, write_address
+from dokima.model.columns import Texts
 from dokima.model.document import Document
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
@@ -127,7 +128,7 @@ class Session:
     def check(self, at: str = "save") -> Findings:
         """What the rules of a moment say to the order as it is now."""
         edit = Edit(self.program, self._run, self._document, self._document)
-        return Findings.sorted(edit.at_moment(at), lambda: [str(self._document.header.get("number") or "")])
+        return Findings.sorted(edit.at_moment(at), lambda: Texts.of([str(self._document.header.get("number") or "")]))
 
     # -- undoing ----------------------------------------------------------------------------------------------
 

@@ -228,9 +228,13 @@ class Decimals:
 
     # -- comparison -------------------------------------------------------------------------------------------
 
+    def beside(self, other: Decimals) -> tuple[Integers, Integers]:
+        """Whole numbers that compare as the values of both columns do."""
+        a, b = (self, other) if self.places == other.places else Decimals.align((self, other))
+        return (a.units, b.units) if a.units.dtype == b.units.dtype else (widen(a.units), widen(b.units))
+
     def compare(self, other: Decimals) -> Integers:
         """-1, 0 or 1 for each pair; pairs with a missing value mean nothing."""
-        a, b = Decimals.align((self, other))
-        x, y = (a.units, b.units) if a.units.dtype == b.units.dtype else (widen(a.units), widen(b.units))
+        x, y = self.beside(other)
         greater: Integers = (x > y).astype(np.int8)
         return greater - (x < y)

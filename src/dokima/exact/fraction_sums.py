@@ -21,6 +21,9 @@ from dokima.exact.quotients import PLACES_KEPT, Number, Quotient, compare
 _GUARD = 6
 """Digits kept beyond those wanted. With n inexact fractions, about n groups in a million are left open."""
 
+_MANY = 1000
+"""Terms from which on it is worth looking whether groups stand one after the other."""
+
 
 def summed_fractions(terms: Quotient, groups: Integers, count: int, missing: Mask | None) -> Quotient:
     """The exact sum of each group.
@@ -161,11 +164,17 @@ def _all_plain(terms: Quotient, groups: Integers, count: int) -> Mask:
 
 def added(units: Integers, bound: int, groups: Integers, count: int) -> tuple[Integers, int]:
     """Whole numbers added group by group, and the bound of the sums."""
-    most = int(np.max(np.bincount(groups, minlength=1), initial=0)) or 1
+    sizes = np.bincount(groups, minlength=max(count, 1))
+    most = int(sizes.max()) or 1
     if bound * most > LIMIT:
         bound = measure(units)
     if bound * most > LIMIT:
         units = widen(units)
+    if units.dtype != object and len(groups) > _MANY and bool((groups[1:] >= groups[:-1]).all()):
+        # Groups one after the other are what the running total grew by. It may pass the limit of int64 and come out on
+        # the other side; its differences are right all the same, because they do not pass it.
+        totals, ends = np.append(0, np.cumsum(units)), np.cumsum(sizes)
+        return totals[ends] - totals[ends - sizes], bound * most
     sums = np.zeros(count, units.dtype)
     np.add.at(sums, groups, units)
     return narrow(sums, bound * most)

@@ -94,7 +94,7 @@ def either(a: Mask | None, b: Mask | None) -> Mask | None:
 
 def some(mask: Mask) -> Mask | None:
     """The mask, or None if it marks nothing."""
-    return mask if mask.any() else None
+    return mask if np.count_nonzero(mask) else None  # counting takes a tenth of the time of `any` on a short one
 
 
 def mask_of(missing: Mask | None, length: int) -> Mask:

@@ -6,7 +6,19 @@ import numpy as np
 
 from dokima.exact import rounding
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import Integers, Mask, add, either, mask_of, multiply, narrow, power_of_ten, scale, widen
+from dokima.exact.integers import (
+    Integers,
+    Mask,
+    add,
+    either,
+    mask_of,
+    multiply,
+    narrow,
+    power_of_ten,
+    scale,
+    some,
+    widen,
+)
 
 PLACES_KEPT = 12
 """Decimal places of a quotient that is kept as a figure without being rounded (with `rounding.STORING`)."""
@@ -268,7 +280,16 @@ def choose(condition: Mask, yes: Number, no: Number) -> Number:
 
 def whole_division(a: Number, b: Number) -> Decimals:
     """``//`` as Python's `decimal` does it: truncated toward zero; missing where b is zero."""
-    return (Quotient.of(a) / b).round(0, "down")
+    if not (isinstance(a, Decimals) and isinstance(b, Decimals)):
+        return (Quotient.of(a) / b).round(0, "down")
+    top, bottom = a.beside(b)
+    zero = bottom == 0
+    divisor = np.where(zero, 1, np.abs(bottom))
+    bound = a.bound * 10 ** max(b.places - a.places, 0)
+    units = rounding.divide(top, bound, int(divisor[0]) if len(divisor) == 1 else divisor, "down")
+    units, bound = narrow(np.where(bottom < 0, -units, units), bound)
+    missing = either(either(a.missing, b.missing), some(zero))
+    return Decimals(units, 0, None if missing is None else mask_of(missing, len(units)), bound)
 
 
 def remainder(a: Number, b: Number) -> Number:

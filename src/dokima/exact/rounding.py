@@ -36,12 +36,12 @@ def divide(numerator: Integers, bound: int, denominator: Integers | int, mode: s
         denominator: Positive whole numbers, one or one per numerator.
         mode: A name in `MODES`, or `STORING`.
     """
-    magnitude = np.abs(numerator)
-    if isinstance(denominator, int):
-        if denominator == 1:
-            return numerator
-        if denominator > LIMIT:
-            magnitude = magnitude.astype(object)
+    if isinstance(denominator, int) and denominator == 1:
+        return numerator
+    signed = not len(numerator) or numerator.min() < 0  # most money is not negative: then nothing has a sign to lose
+    magnitude = np.abs(numerator) if signed else numerator
+    if isinstance(denominator, int) and denominator > LIMIT:
+        magnitude = magnitude.astype(object)
     if mode == "half-up" and isinstance(denominator, int) and bound + denominator // 2 <= LIMIT:
         quotient = (magnitude + denominator // 2) // denominator
     else:
@@ -49,7 +49,7 @@ def divide(numerator: Integers, bound: int, denominator: Integers | int, mode: s
         if mode != "down":
             rest = magnitude - quotient * denominator
             quotient = quotient + _goes_up(mode, numerator, quotient, rest, denominator)
-    return np.where(numerator < 0, -quotient, quotient)
+    return np.where(numerator < 0, -quotient, quotient) if signed else quotient
 
 
 def _goes_up(mode: str, numerator: Integers, quotient: Integers, rest: Integers, denominator: Integers | int) -> Mask:

@@ -9,7 +9,7 @@ import numpy as np
 
 from dokima.exact import Decimals, any_in, group_counts, group_extremes, group_sums, ranks
 from dokima.exact.integers import Integers, Mask, some
-from dokima.exact.ranking import dense
+from dokima.exact.ranking import dense, distinct
 from dokima.formulas.names import FormulaKind, Frame
 from dokima.formulas.operators import flags, logical_and, logical_not, logical_or, numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, take_or_blank
@@ -100,7 +100,8 @@ def _average(value: Column, groups: Groups) -> Column:
 
 def _count(value: Column, groups: Groups) -> Column:
     true = flags(value)
-    return group_sums(Decimals(true.values.astype(np.int64), 0, true.missing, 1), groups.ids, groups.count)
+    ids = groups.ids if true.values.all() else groups.ids[true.is_true()]
+    return group_counts(ids, groups.count).without(any_in(true.missing, groups.ids, groups.count))
 
 
 def _any(value: Column, groups: Groups) -> Column:
@@ -126,9 +127,9 @@ def _extreme(highest: bool) -> Callable[[Column, Groups], Column]:
 
 def _distinct(value: Column, groups: Groups) -> Column:
     codes = value_codes(value)
-    keys = groups.ids * (int(codes.max(initial=0)) + 1) + np.where(codes < 0, 0, codes)
-    firsts = np.unique(keys, return_index=True)[1]
-    counts = group_counts(groups.ids[firsts], groups.count)
+    width = int(codes.max(initial=0)) + 1
+    keys = distinct(groups.ids * width + np.where(codes < 0, 0, codes))
+    counts = group_counts(keys // width, groups.count)
     return Decimals(counts.units, 0, any_in(value.missing, groups.ids, groups.count), len(codes))
 
 

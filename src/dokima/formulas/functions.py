@@ -12,7 +12,7 @@ import numpy as np
 from dokima.exact import Decimals, Number, Quotient, magnitude, stored
 from dokima.exact.integers import either
 from dokima.formulas.names import FormulaKind
-from dokima.formulas.operators import numbers, order_of_values, pick
+from dokima.formulas.operators import compared, numbers, pick
 from dokima.model.columns import EPOCH, Column, Dates, Flags, Texts
 
 if TYPE_CHECKING:
@@ -51,10 +51,11 @@ def _whole(mode: str) -> Callable[[Number], Number]:
     return lambda value: value.round(0, mode)
 
 
-def _extreme(sign: int) -> Callable[[Sequence[Column]], Column]:
+def _extreme(keeps: str) -> Callable[[Sequence[Column]], Column]:
     def two(a: Column, b: Column) -> Column:
-        missing = either(a.missing, b.missing)
-        chosen = pick(order_of_values(a, b) * sign >= 0, a, b)
+        kept = compared(a, b, keeps)
+        chosen = pick(kept.values, a, b)
+        missing = kept.missing
         return chosen if missing is None else chosen.spread(max(len(chosen), len(missing))).without(missing)
 
     return lambda columns: reduce(two, columns)
@@ -182,8 +183,8 @@ FUNCTIONS: dict[str, Function] = {
     "floor": Function(("number",), "integer", _number(_whole("floor"))),
     "ceil": Function(("number",), "integer", _number(_whole("ceiling"))),
     "abs": Function(("number",), "same", _number(magnitude)),
-    "min": Function(("ordered",), "same", _extreme(-1), more=True, least=2),
-    "max": Function(("ordered",), "same", _extreme(1), more=True, least=2),
+    "min": Function(("ordered",), "same", _extreme("<="), more=True, least=2),
+    "max": Function(("ordered",), "same", _extreme(">="), more=True, least=2),
     "coalesce": Function(("any",), "same", coalesce, more=True, least=2),
     "blank": Function(("any",), "flag", is_blank),
     "starts_with": Function(("text", "text"), "flag", _text_test(str.startswith), least=2),

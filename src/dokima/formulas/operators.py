@@ -33,13 +33,13 @@ ARITHMETIC: dict[str, Callable[[Number, Number], Number]] = {
     "%": remainder,
 }
 
-COMPARISONS: dict[str, Callable[[np.ndarray], Mask]] = {
-    "==": lambda sign: sign == 0,
-    "!=": lambda sign: sign != 0,
-    "<": lambda sign: sign < 0,
-    "<=": lambda sign: sign <= 0,
-    ">": lambda sign: sign > 0,
-    ">=": lambda sign: sign >= 0,
+COMPARISONS: dict[str, Callable[[np.ndarray, np.ndarray], Mask]] = {
+    "==": np.equal,
+    "!=": np.not_equal,
+    "<": np.less,
+    "<=": np.less_equal,
+    ">": np.greater,
+    ">=": np.greater_equal,
 }
 
 
@@ -49,22 +49,22 @@ def compared(a: Column, b: Column, operator: str) -> Flags:
     if isinstance(a, Texts) and isinstance(b, Texts) and operator in ("==", "!="):
         same = _same_text(a, b)
         return Flags(same if operator == "==" else ~same, missing)
-    return Flags(COMPARISONS[operator](order_of_values(a, b)), missing)
+    return Flags(COMPARISONS[operator](*_comparable(a, b)), missing)
 
 
-def order_of_values(a: Column, b: Column) -> np.ndarray:
-    """-1, 0 or 1 for each pair of values."""
+def _comparable(a: Column, b: Column) -> tuple[np.ndarray, np.ndarray]:
+    """Arrays that compare as the values of two columns of one kind do."""
     if isinstance(a, Texts) and isinstance(b, Texts):
         rank = {word: at for at, word in enumerate(sorted({*a.words.items, *b.words.items}))}
         x, y = (np.array([rank[word] for word in t.words.items] + [-1], np.int64)[t.codes] for t in (a, b))
-    elif isinstance(a, Dates) and isinstance(b, Dates):
-        x, y = a.days, b.days
-    elif isinstance(a, Flags) and isinstance(b, Flags):
-        x, y = a.values.astype(np.int64), b.values.astype(np.int64)
-    else:
-        return compare(numbers(a), numbers(b))
-    sign: np.ndarray = np.sign(x - y)
-    return sign
+        return x, y
+    if isinstance(a, Dates) and isinstance(b, Dates):
+        return a.days, b.days
+    if isinstance(a, Flags) and isinstance(b, Flags):
+        return a.values, b.values
+    if isinstance(a, Decimals) and isinstance(b, Decimals):
+        return a.beside(b)
+    return compare(numbers(a), numbers(b)), np.zeros(1, np.int8)
 
 
 def _same_text(a: Texts, b: Texts) -> Mask:

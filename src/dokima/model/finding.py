@@ -114,3 +114,9 @@ class RuleSummary:
     refused: int
     undecided: int
     seconds: float | None = None
+
+    def __add__(self, other: RuleSummary) -> RuleSummary:
+        """What came of asking the same rule about these orders and others."""
+        seconds = None if self.seconds is None or other.seconds is None else self.seconds + other.seconds
+        asked, refused = self.asked + other.asked, self.refused + other.refused
+        return RuleSummary(self.rule, asked, refused, self.undecided + other.undecided, seconds)

@@ -52,6 +52,27 @@ class OneMessage:
         return {}
 
 
+class OrderPlaces:
+    """Where each of some orders stands among them, by its number.
+
+    Args:
+        numbers: The order numbers in their sequence.
+    """
+
+    def __init__(self, numbers: Texts) -> None:
+        self._words, codes = numbers.words, numbers.codes
+        # The orders of a piece have neighbouring codes, however many words all orders share.
+        self._low = int(codes.min()) if len(codes) else 0
+        self._at = np.full(int(codes.max(initial=self._low)) - self._low + 2, len(codes))
+        self._at[codes - self._low] = np.arange(len(codes))
+
+    def of_column(self, numbers: Texts) -> Integers:
+        """For each number where its order stands; the count of orders for a number that is none of theirs."""
+        at = numbers.in_words(self._words) - self._low
+        places: Integers = self._at[np.where((at < 0) | (at >= len(self._at)), -1, at)]
+        return places
+
+
 @dataclass(frozen=True, eq=False)
 class Refusals:
     """What one rule found at one moment, a row for each order or line that it refused.
@@ -129,10 +150,9 @@ class Refusals:
             written[name] = [known[value] for value in values]
         return written
 
-    def ranks(self, orders: Mapping[str, int], lines: Mapping[str, int], rules: Mapping[str, int]) -> Integers:
+    def ranks(self, orders: OrderPlaces, lines: Mapping[str, int], rules: Mapping[str, int]) -> Integers:
         """For each row the ranks of its order, of its line and of its rule, one below the other."""
-        count, last = len(self), len(orders)
-        order = self.order_numbers.mapped(lambda number: orders.get(number, last))
+        count, order = len(self), orders.of_column(self.order_numbers)
         one = np.full(count, lines[""], np.int64)
         line = one if self.line_numbers is None else self.line_numbers.mapped(lines.__getitem__)
         return np.stack([order, line, np.full(count, rules[self.common.rule], np.int64)])
@@ -163,9 +183,9 @@ class _Singles:
     def column(self, name: str, rows: Integers) -> Sequence[Any]:
         return [getattr(self.items[at], name) for at in rows.tolist()]
 
-    def ranks(self, orders: Mapping[str, int], lines: Mapping[str, int], rules: Mapping[str, int]) -> Integers:
-        last = len(orders)
-        ranks = [(orders.get(each.order, last), lines[each.line], rules[each.rule]) for each in self.items]
+    def ranks(self, orders: OrderPlaces, lines: Mapping[str, int], rules: Mapping[str, int]) -> Integers:
+        order = orders.of_column(Texts.of([each.order for each in self.items])).tolist()
+        ranks = [(at, lines[each.line], rules[each.rule]) for at, each in zip(order, self.items, strict=True)]
         return np.array(ranks, np.int64).T
 
     @property
@@ -229,13 +249,13 @@ class FindingColumns(Sequence[Finding]):
         finish()
         return cls(parts, np.concatenate(of_parts), np.concatenate(rows))
 
-    def sorted(self, orders: Iterable[str]) -> FindingColumns:
+    def sorted(self, orders: Texts) -> FindingColumns:
         """The same by order, line number and rule; findings of the order come before those of its lines.
 
         Args:
             orders: The order numbers in their sequence.
         """
-        place_of = {number: at for at, number in enumerate(orders)}
+        place_of = OrderPlaces(orders)
         addresses = addresses_of({line for part in self.parts for line in part.known_lines} | {""})
         ranks = {address: rank for rank, address in enumerate(sorted(set(addresses.values())))}
         line_ranks = {line: ranks[address] for line, address in addresses.items()}

@@ -5,9 +5,10 @@ from __future__ import annotations
 import csv
 import dataclasses
 import json
+import operator
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, reduce
 from itertools import chain
 from typing import Any
 
@@ -15,6 +16,7 @@ import numpy as np
 
 from dokima.errors import Problem
 from dokima.model.collecting import collector_at_rest
+from dokima.model.columns import Texts
 from dokima.model.finding import COLUMNS, Finding, RuleSummary, in_words, worse_or_equal
 from dokima.model.finding_columns import FindingColumns, Found, addresses_of
 from dokima.model.said import SHOWN
@@ -46,7 +48,7 @@ class Findings(Sequence[Finding]):
     orders: int | None = dataclasses.field(default=None, compare=False)
 
     @classmethod
-    def sorted(cls, found: Iterable[Found], orders: Callable[[], Iterable[str]]) -> Findings:
+    def sorted(cls, found: Iterable[Found], orders: Callable[[], Texts]) -> Findings:
         """Findings by order, line number and rule; header findings come first.
 
         Args:
@@ -60,10 +62,21 @@ class Findings(Sequence[Finding]):
         if len(findings) < len(found):
             return cls(FindingColumns.of(found).sorted(orders()))
         touched = {finding.order for finding in findings}
-        place = {number: at for at, number in enumerate(orders()) if number in touched}
+        numbers = (number or "" for number in orders().to_list())
+        place = {number: at for at, number in enumerate(numbers) if number in touched}
         addresses = addresses_of({finding.line for finding in findings})
         rows = sorted(findings, key=lambda f: (place.get(f.order, len(place)), addresses[f.line], f.rule))
         return cls(tuple(rows))
+
+    @classmethod
+    def one_after_another(cls, pieces: Sequence[Findings]) -> Findings:
+        """The findings of pieces of many orders, in the sequence of the pieces; each rule is counted once for all."""
+        if len(pieces) == 1:
+            return pieces[0]
+        found = [[each.items] if isinstance(each.items, FindingColumns) else each.items for each in pieces if each]
+        items = FindingColumns.of(chain.from_iterable(found)) if found else ()
+        summaries = zip(*(each.summary for each in pieces), strict=True)
+        return cls(items, tuple(reduce(operator.add, of_one) for of_one in summaries))
 
     @classmethod
     def of_problems(cls, problems: Iterable[Problem]) -> Findings:

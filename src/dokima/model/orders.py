@@ -192,7 +192,7 @@ class Orders:
     @cached_property
     def line_ranges(self) -> Integers:
         """Where the lines of each order begin, and at the end where those of the last one end."""
-        return np.searchsorted(self.order_of, np.arange(self.count + 1))
+        return np.append(0, np.cumsum(np.bincount(self.order_of, minlength=self.count)))
 
     def lines_of(self, position: int) -> slice:
         """Where the lines of an order stand."""
@@ -227,7 +227,7 @@ class Orders:
 
     def pieces(self, lines: int) -> Iterator[tuple[int, int]]:
         """Ranges of orders (first position, position after the last), each with about that many lines."""
-        ends = np.searchsorted(self.order_of, np.arange(1, self.count + 1))
+        ends = self.line_ranges[1:]
         start = 0
         while start < self.count:
             begun = int(ends[start - 1]) if start else 0

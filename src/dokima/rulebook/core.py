@@ -156,6 +156,7 @@ class BookCore:
         by: str | None = None,
         layout: str | None = None,
         was: Mapping[str, str] | None = None,
+        workers: int = 1,
     ) -> Findings:
         """Ask the rules of a moment. Does not raise for data: what cannot be read is a finding too.
 
@@ -167,10 +168,12 @@ class BookCore:
             by: For ``run.user``; blank if None.
             layout: As for `orders`.
             was: What was before an edit, by target: ``10.quantity`` of line 10, ``line.x`` of every line, ``header.x``.
+            workers: Threads that share the work on many orders, also with rules in Python; the findings are the same
+                for any number.
         """
         orders = self._read(source, layout)
         before = None if was is None else with_values(orders, was)
-        found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before)
+        found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before, workers)
         looked_at = len(orders) + len({problem.order for problem in orders.problems})
         return replace(Findings.of_problems(orders.problems) + found + self._open_questions(), orders=looked_at)
 

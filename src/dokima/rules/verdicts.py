@@ -218,11 +218,15 @@ class Asking:
         """Ask a rule; ``only`` limits a rule of line level to some lines."""
         return cls(rule, moment, frame, orders, judge(rule, frame, only))
 
-    def found(self) -> Iterator[Found]:
-        """One finding for each order or line that did not pass; many that differ in what they saw only, as columns."""
+    def found(self, few: int = FEW) -> Iterator[Found]:
+        """One finding for each order or line that did not pass; many that differ in what they saw only, as columns.
+
+        Args:
+            few: Up to how many refusals are made into findings at once.
+        """
         verdicts = self.verdicts
         alike = not (self.rule.definition.acknowledge or verdicts.said or verdicts.seen)
-        if alike and np.count_nonzero(verdicts.refused) > FEW:
+        if alike and np.count_nonzero(verdicts.refused) > few:
             yield self._refusals(np.flatnonzero(verdicts.refused & ~verdicts.undecided))
             yield from self._singly(np.flatnonzero(verdicts.undecided))
         else:

@@ -13,13 +13,14 @@ from dokima.engine.running.preparing import prepare, prepared_context
 from dokima.engine.running.pricing import failed_defaults
 from dokima.engine.running.required import missing_rows
 from dokima.engine.running.rule_columns import rule_context, with_figures
+from dokima.engine.running.threads import PIECE, on_threads
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
 from dokima.model.collecting import collector_at_rest
 from dokima.model.finding import Finding, RuleSummary
-from dokima.model.finding_columns import Found
+from dokima.model.finding_columns import FEW, Found
 from dokima.model.findings import Findings
-from dokima.model.orders import Orders
+from dokima.model.orders import Orders, texts
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import Asking, RuleAnswer, asked_at
 
@@ -42,8 +43,9 @@ def check_orders(
     rule: str | None = None,
     clock: Clock | None = None,
     was: Orders | None = None,
+    workers: int = 1,
 ) -> Findings:
-    """Ask the rules of a moment.
+    """Ask the rules of a moment, of many orders piece by piece.
 
     Args:
         program: The rulebook.
@@ -53,30 +55,53 @@ def check_orders(
         rule: Ask only this rule, whatever its moments.
         clock: Measures how long each rule takes.
         was: The same orders as they were before an edit; None for no such state.
+        workers: Threads that share the pieces; the findings are the same for any number.
 
     Raises:
         NotFound: There is no such moment or rule.
     """
     asked = rules_asked(program, at, rule)
-    context = _columns(program, orders, run, [each for each, _ in asked], was)
+    pieces = list(orders.pieces(PIECE))
+    few = FEW if len(pieces) <= 1 else 0
+
+    def ask(piece: tuple[int, int]) -> Findings:
+        part, before = orders.part(*piece), None if was is None else was.part(*piece)
+        context = _columns(program, part, run, [each for each, _ in asked], before)
+        found, summary = _asked(context, asked, clock, few)
+        if rule is None:
+            found += _beside_rules(context, at, few)
+        findings = Findings.sorted(found, lambda: texts(context.orders.header("number")))
+        return Findings(findings.items, summary)
+
+    return Findings.one_after_another(on_threads(ask, pieces or [(0, 0)], workers))
+
+
+def _asked(
+    context: Context, asked: Iterable[tuple[Rule, str]], clock: Clock | None, few: int
+) -> tuple[list[Found], tuple[RuleSummary, ...]]:
+    """What each rule finds, and how many it was asked about."""
     found: list[Found] = []
     summary: list[RuleSummary] = []
     for each, moment in asked:
         start = clock() if clock else 0.0
         asking = Asking.of(each, moment, context, context.orders)
-        found += asking.found()
+        found += asking.found(few)
         verdicts = asking.verdicts
-        asked_of, refused, undecided = (int(m.sum()) for m in (verdicts.asked, verdicts.refused, verdicts.undecided))
+        masks = (verdicts.asked, verdicts.refused, verdicts.undecided)
+        asked_of, refused, undecided = (int(np.count_nonzero(mask)) for mask in masks)
         seconds = clock() - start if clock else None
         summary.append(RuleSummary(each.id, asked_of, refused, undecided, seconds))
-    if rule is None:
-        found += failed_defaults(program, context.orders)
-        if at in ASKS_FOR_ROWS:
-            found += missing_rows(context, blank_keys=at != "enter")
-        if at in ASKS_FOR_PENDING:
-            found += pending_findings(program, context.orders, run)
-    findings = Findings.sorted(found, lambda: context.orders.numbers)
-    return Findings(findings.items, tuple(summary))
+    return found, tuple(summary)
+
+
+def _beside_rules(context: Context, at: str, few: int) -> list[Found]:
+    """What stops orders at a moment beside the rules."""
+    found: list[Found] = [*failed_defaults(context.program, context.orders)]
+    if at in ASKS_FOR_ROWS:
+        found += missing_rows(context, blank_keys=at != "enter", few=few)
+    if at in ASKS_FOR_PENDING:
+        found += pending_findings(context.program, context.orders, context.run)
+    return found
 
 
 def answers(

@@ -18,7 +18,7 @@ from dokima.engine.running.parent_lines import summed_into_parents
 from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.required import missing_rows
 from dokima.engine.running.stated_figures import compare_stated
-from dokima.engine.running.threads import sharing_the_interpreter
+from dokima.engine.running.threads import PIECE, on_threads
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers
@@ -30,7 +30,7 @@ from dokima.model.columns import Column, Texts, shown, value_at
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
 from dokima.model.findings import Findings
-from dokima.model.orders import Orders
+from dokima.model.orders import Orders, texts
 from dokima.model.said import Said
 from dokima.routines.instalments import InstalmentPlan, split
 from dokima.routines.results import BlankStep, RoutineResult, StepTrace, TaxTerms
@@ -80,10 +80,6 @@ class Pricing:
         return None
 
 
-PIECE = 100_000
-"""Lines that are priced together: few enough for their columns to stay in the processor's cache."""
-
-
 def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = False, workers: int = 1) -> Pricing:
     """Price orders, piece by piece; what is wrong becomes findings, never an exception.
 
@@ -98,18 +94,12 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
     orders = context.orders
     unpriced: list[Finding] = []
     places, routine_of, jobs = _jobs(context, unpriced, traced)
-    if workers > 1 and len(jobs) > 1:
-        from concurrent.futures import ThreadPoolExecutor
-
-        with ThreadPoolExecutor(workers) as pool, sharing_the_interpreter():
-            parts = list(pool.map(lambda job: _price_part(job, context), jobs))
-    else:
-        parts = [_price_part(job, context) for job in jobs]
+    parts = on_threads(lambda job: _price_part(job, context), jobs, workers)
     findings: list[Found] = [*unpriced, *(each for part in parts for each in part.findings)]
     findings += failed_defaults(program, orders)
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
     findings += compare_stated(calculation)
-    found = Findings.sorted(findings, lambda: orders.numbers)
+    found = Findings.sorted(findings, lambda: texts(orders.header("number")))
     return Pricing(replace(calculation, findings=found), parts)
 
 

@@ -40,7 +40,9 @@ def _asked_by(table: Table) -> Iterable[str]:
     return (*table.reads, *table.required.reads, *(f"{name}." for name in table.required.tables))
 
 
-def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, blank_keys: bool = True) -> list[Found]:
+def missing_rows(
+    context: Context, tables: Iterable[Table] | None = None, *, blank_keys: bool = True, few: int = FEW
+) -> list[Found]:
     """A finding for each order, or line without sub-lines, that a required table has no row for.
 
     What has agreed terms is not asked: it looks nothing up any more. Where the condition of ``required`` is unknown, a
@@ -50,6 +52,7 @@ def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, bla
         context: The orders, and what is known about them.
         tables: The tables to ask; all that are required if None.
         blank_keys: Whether a blank key is an error; while a line is being entered it is not.
+        few: Up to how many are made into findings at once.
     """
     found: list[Found] = []
     agreed: tuple[Mask, Mask] | None = None
@@ -65,7 +68,7 @@ def missing_rows(context: Context, tables: Iterable[Table] | None = None, *, bla
             agreed = agreed or _agreed(context)
             missing &= ~agreed[0 if table.level is Level.HEADER else 1]
             refused = _refused(context, table, missing)
-            found += [refused] if len(refused) > FEW else refused.findings(np.arange(len(refused)))
+            found += [refused] if len(refused) > few else refused.findings(np.arange(len(refused)))
     return found
 
 
