@@ -84,30 +84,36 @@ def begins(values: Integers) -> Mask:
     return found
 
 
-def rank_in_group(groups: Integers, keys: Integers) -> Integers:
-    """For each line its place within its group by key, lowest first, ties to the earlier line."""
-    order = _sorted_places(groups, keys)
-    sorted_groups = groups[order]
-    starts = np.flatnonzero(begins(sorted_groups))
-    sizes = np.append(starts[1:], len(order)) - starts
-    places = np.empty(len(order), np.int64)
-    places[order] = np.arange(len(order)) - np.repeat(starts, sizes)
-    return places
+def lowest_in_groups(groups: Integers, keys: Integers, wanted: Integers) -> Integers:
+    """The lines with the lowest keys of each group, ties to the earlier line.
 
+    Args:
+        groups: For each line the number of its group.
+        keys: For each line what it is sorted by.
+        wanted: For each group how many of its lines are wanted, at most as many as it has.
 
-def _sorted_places(groups: Integers, keys: Integers) -> Integers:
-    """The lines sorted by group, then key, then place."""
+    Returns:
+        The places of these lines, group by group.
+    """
+    sizes, after = np.bincount(groups, minlength=len(wanted)), np.cumsum(wanted)
+    # Sorted by group, each group begins where those before it end, and so many of its first lines are wanted.
+    chosen = np.repeat(np.cumsum(sizes) - sizes - (after - wanted), wanted) + np.arange(after[-1] if len(after) else 0)
+    if not len(chosen):
+        return chosen
     if keys.dtype == object:
         keys = dense(keys)
-    if not len(keys):
-        return np.zeros(0, np.int64)
     low = int(keys.min())
     width, count = int(keys.max()) - low + 1, len(keys)
     if (int(groups.max()) + 1) * width * count > LIMIT:
-        return np.lexsort((keys, groups))
+        return np.lexsort((keys, groups))[chosen]
     # One number that holds all three sorts several times faster than three keys.
-    packed = np.sort((groups * width + (keys - low)) * count + np.arange(count))
-    places: Integers = packed % count
+    packed = groups * width
+    packed += keys
+    packed -= low
+    packed *= count
+    packed += np.arange(count)
+    packed.sort()
+    places: Integers = packed[chosen] % count
     return places
 
 

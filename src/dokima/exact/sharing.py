@@ -14,7 +14,7 @@ from dokima.errors import ExactError
 from dokima.exact.decimals import Decimals
 from dokima.exact.integers import Integers, Mask, multiply, narrow, scale, widen
 from dokima.exact.quotients import Number, Quotient
-from dokima.exact.ranking import over_one_bottom, rank_in_group
+from dokima.exact.ranking import lowest_in_groups, over_one_bottom
 from dokima.exact.sums import any_in, group_sums
 
 
@@ -76,7 +76,10 @@ def share_groups(
     rest = product - part * divisor
     part, bound = narrow(part, min(bound, amounts.bound))
     left = wanted - group_sums(Decimals(part, 0, None, bound), groups, count).units
-    part = part + _receives(rest, left, groups)
+    part = part.copy()
+    # Where all weights are zero more is left than there are lines; nothing is shared there.
+    left = np.clip(left, 0, np.bincount(groups, minlength=count)).astype(np.int64)
+    part[lowest_in_groups(groups, -rest, left)] += 1
     signed = np.where(amounts.units[groups] < 0, -part, part)
     missing = amounts.is_missing() | mixed | weightless
     wrong = any_in(gone, groups, count)
@@ -109,20 +112,24 @@ def apportion_groups(parts: Number, totals: Decimals, places: int, groups: Integ
     result = Decimals(short.units, places, missing[groups] if missing.any() else None, short.bound + 1)
     if not residue.any():
         return result
-    touched = np.flatnonzero(residue[groups] != 0)
-    of = groups[touched]
-    key = _signed_rest(parts.take(touched), short.take(touched), of, count)
-    step = np.where(residue < 0, -1, 1)
-    receives = _receives(key * step[of], np.abs(residue), of)
-    given = np.zeros(count, np.int64)
-    np.add.at(given, of, receives)
-    if (given != np.abs(residue)).any():
-        at = int(np.flatnonzero(given != np.abs(residue))[0])
+    wanted = np.abs(residue)
+    beyond = wanted > np.bincount(groups, minlength=count)
+    if beyond.any():
+        at = int(np.flatnonzero(beyond)[0])
         raise ExactError(
             f"a total to apportion must lie within one unit per line of its parts (one is {residue[at]} units off)"
         )
-    units = short.units.copy()
-    units[touched] += receives * step[of]
+    touched, of = None, groups
+    if isinstance(parts, Quotient) or 2 * np.count_nonzero(wanted) < count:
+        touched = np.flatnonzero(wanted[groups])
+        parts, short, of = parts.take(touched), short.take(touched), groups[touched]
+    rests = _signed_rest(parts, short, of, count)
+    step = np.where(residue < 0, -1, 1)
+    # A unit goes to the lines that truncation took most from.
+    receivers = lowest_in_groups(of, -rests if (step > 0).all() else -rests * step[of], wanted.astype(np.int64))
+    receivers = receivers if touched is None else touched[receivers]
+    units = result.units.copy()
+    units[receivers] += step[groups[receivers]]
     result.units = units
     return result
 
@@ -137,16 +144,6 @@ def _signed_rest(parts: Number, short: Decimals, groups: Integers, count: int) -
     rest = widen(lifted) - widen(whole)
     fractions = Quotient(rest, 0, parts.bottom, parts.bottom_bound, parts.places, None)
     return over_one_bottom(fractions, groups, count)
-
-
-def _receives(rest: Integers, left: Integers, groups: Integers) -> Integers:
-    """1 for the lines that get a unit of what is left: the largest rests first, then the earlier lines."""
-    given = np.zeros(len(groups), np.int64)
-    touched = np.flatnonzero(left[groups] > 0)
-    if len(touched):
-        of = groups[touched]
-        given[touched] = rank_in_group(of, -rest[touched]) < left[of]
-    return given
 
 
 def _marked(mask: Mask, groups: Integers, count: int) -> Mask:
