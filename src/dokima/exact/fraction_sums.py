@@ -173,7 +173,8 @@ def added(units: Integers, bound: int, groups: Integers, count: int) -> tuple[In
     if units.dtype != object and len(groups) > _MANY and bool((groups[1:] >= groups[:-1]).all()):
         # Groups one after the other are what the running total grew by. It may pass the limit of int64 and come out on
         # the other side; its differences are right all the same, because they do not pass it.
-        totals, ends = np.append(0, np.cumsum(units)), np.cumsum(sizes)
+        totals, ends = np.zeros(len(units) + 1, np.int64), np.cumsum(sizes)
+        np.cumsum(units, out=totals[1:])
         return totals[ends] - totals[ends - sizes], bound * most
     sums = np.zeros(count, units.dtype)
     np.add.at(sums, groups, units)

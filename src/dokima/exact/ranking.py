@@ -103,17 +103,17 @@ def lowest_in_groups(groups: Integers, keys: Integers, wanted: Integers) -> Inte
     if keys.dtype == object:
         keys = dense(keys)
     low = int(keys.min())
-    width, count = int(keys.max()) - low + 1, len(keys)
-    if (int(groups.max()) + 1) * width * count > LIMIT:
+    width, bits = int(keys.max()) - low + 1, len(keys).bit_length()
+    if (int(groups.max()) + 1) * width << bits > LIMIT:
         return np.lexsort((keys, groups))[chosen]
     # One number that holds all three sorts several times faster than three keys.
     packed = groups * width
     packed += keys
     packed -= low
-    packed *= count
-    packed += np.arange(count)
+    packed <<= bits
+    packed += np.arange(len(keys))
     packed.sort()
-    places: Integers = packed[chosen] % count
+    places: Integers = packed[chosen] & (1 << bits) - 1
     return places
 
 

@@ -148,7 +148,7 @@ def _signed_rest(parts: Number, short: Decimals, groups: Integers, count: int) -
 
 def _marked(mask: Mask, groups: Integers, count: int) -> Mask:
     marked = np.zeros(count, bool)
-    marked[groups[mask]] = True
+    marked[groups[np.flatnonzero(mask)]] = True
     return marked
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from dokima.exact.decimals import Decimals
 from dokima.exact.fraction_sums import added, summed_fractions
-from dokima.exact.integers import Integers, Mask, some
+from dokima.exact.integers import Integers, Mask, mask_of, some
 from dokima.exact.quotients import Number, Quotient
 from dokima.exact.ranking import ranks
 
@@ -85,5 +85,5 @@ def any_in(mask: Mask | None, groups: Integers, count: int) -> Mask | None:
     if mask is None:
         return None
     marked = np.zeros(count, bool)
-    marked[groups[np.broadcast_to(mask, groups.shape)]] = True
+    marked[groups[np.flatnonzero(mask_of(mask, len(groups)))]] = True
     return some(marked)

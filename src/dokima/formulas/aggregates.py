@@ -135,7 +135,7 @@ def _distinct(value: Column, groups: Groups) -> Column:
 
 def _marked(mask: Mask, groups: Groups) -> Mask:
     marked = np.zeros(groups.count, bool)
-    marked[groups.ids[mask]] = True
+    marked[groups.ids[np.flatnonzero(mask)]] = True  # a mask as an index takes four times as long
     return marked
 
 

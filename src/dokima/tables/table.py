@@ -244,6 +244,9 @@ class Table:
             slot = slots[lines]
             at, stop = pattern.starts[slot], pattern.stops[slot]
             asked = date if isinstance(date, Dates) and not self._all_valid(number, date) else None
+            if not (number or tests or asked):
+                found[lines] = pattern.rows[at]  # the first of each list fits, and nothing was found before
+                continue
             while len(lines):
                 rows = pattern.rows[at]
                 worth = np.ones(len(lines), bool)
