@@ -22,7 +22,7 @@ _GUARD = 6
 """Digits kept beyond those wanted. With n inexact fractions, about n groups in a million are left open."""
 
 _MANY = 1000
-"""Terms from which on it is worth looking whether groups stand one after the other."""
+"""Terms up to which nothing is gained by looking how they stand."""
 
 
 def summed_fractions(terms: Quotient, groups: Integers, count: int, missing: Mask | None) -> Quotient:
@@ -164,13 +164,17 @@ def _all_plain(terms: Quotient, groups: Integers, count: int) -> Mask:
 
 def added(units: Integers, bound: int, groups: Integers, count: int) -> tuple[Integers, int]:
     """Whole numbers added group by group, and the bound of the sums."""
+    if len(groups) <= _MANY and bound * len(groups) <= LIMIT and units.dtype != object:
+        sums = np.zeros(count, np.int64)
+        np.add.at(sums, groups, units)
+        return sums, bound * len(groups)
     sizes = np.bincount(groups, minlength=max(count, 1))
     most = int(sizes.max()) or 1
     if bound * most > LIMIT:
         bound = measure(units)
     if bound * most > LIMIT:
         units = widen(units)
-    if units.dtype != object and len(groups) > _MANY and bool((groups[1:] >= groups[:-1]).all()):
+    if units.dtype != object and bool((groups[1:] >= groups[:-1]).all()):
         # Groups one after the other are what the running total grew by. It may pass the limit of int64 and come out on
         # the other side; its differences are right all the same, because they do not pass it.
         totals, ends = np.zeros(len(units) + 1, np.int64), np.cumsum(sizes)

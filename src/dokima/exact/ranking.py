@@ -99,13 +99,14 @@ def lowest_in_groups(groups: Integers, keys: Integers, wanted: Integers) -> Inte
     # Sorted by group, each group begins where those before it end, and so many of its first lines are wanted.
     chosen = np.repeat(np.cumsum(sizes) - sizes - (after - wanted), wanted) + np.arange(after[-1] if len(after) else 0)
     if not len(chosen):
-        return chosen
+        return np.zeros(0, np.int64)
     if keys.dtype == object:
         keys = dense(keys)
     low = int(keys.min())
     width, bits = int(keys.max()) - low + 1, len(keys).bit_length()
     if (int(groups.max()) + 1) * width << bits > LIMIT:
-        return np.lexsort((keys, groups))[chosen]
+        sorted_whole: Integers = np.lexsort((keys, groups))[chosen]
+        return sorted_whole
     # One number that holds all three sorts several times faster than three keys.
     packed = groups * width
     packed += keys

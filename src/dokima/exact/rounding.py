@@ -26,6 +26,9 @@ MODES: Final = {
 STORING: Final = "05up"
 """ROUND_05UP, used only to keep a quotient: rounding the result again, in any mode, rounds as the exact value would."""
 
+_FEW = 100
+"""Numbers of which nobody asks whether one is negative."""
+
 
 def divide(numerator: Integers, bound: int, denominator: Integers | int, mode: str) -> Integers:
     """Numerator over denominator, rounded to whole numbers in one integer division.
@@ -38,7 +41,8 @@ def divide(numerator: Integers, bound: int, denominator: Integers | int, mode: s
     """
     if isinstance(denominator, int) and denominator == 1:
         return numerator
-    signed = not len(numerator) or numerator.min() < 0  # most money is not negative: then nothing has a sign to lose
+    # Most money is not negative: then nothing has a sign to lose. To look takes longer than a few signs do.
+    signed = len(numerator) < _FEW or numerator.min() < 0
     magnitude = np.abs(numerator) if signed else numerator
     if isinstance(denominator, int) and denominator > LIMIT:
         magnitude = magnitude.astype(object)

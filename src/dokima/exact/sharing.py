@@ -109,12 +109,12 @@ def apportion_groups(parts: Number, totals: Decimals, places: int, groups: Integ
     left = totals - group_sums(short, groups, count)
     missing = left.is_missing()
     residue = np.where(missing, 0, left.units)
-    result = Decimals(short.units, places, missing[groups] if missing.any() else None, short.bound + 1)
-    if not residue.any():
+    result = Decimals(short.units, places, missing[groups] if np.count_nonzero(missing) else None, short.bound + 1)
+    if not np.count_nonzero(residue):
         return result
     wanted = np.abs(residue)
     beyond = wanted > np.bincount(groups, minlength=count)
-    if beyond.any():
+    if np.count_nonzero(beyond):
         at = int(np.flatnonzero(beyond)[0])
         raise ExactError(
             f"a total to apportion must lie within one unit per line of its parts (one is {residue[at]} units off)"

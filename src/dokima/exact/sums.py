@@ -85,5 +85,5 @@ def any_in(mask: Mask | None, groups: Integers, count: int) -> Mask | None:
     if mask is None:
         return None
     marked = np.zeros(count, bool)
-    marked[groups[np.flatnonzero(mask_of(mask, len(groups)))]] = True
+    marked[groups[mask_of(mask, len(groups)).nonzero()[0]]] = True
     return some(marked)

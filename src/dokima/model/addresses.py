@@ -39,6 +39,12 @@ def write_address(address: Address) -> str:
     return "/".join(map(str, address))
 
 
+def lineage(number: str) -> list[str]:
+    """The numbers of the parent lines of a line, the topmost first, and its own: 10, 10/20 and 10/20/30."""
+    parts = number.split("/")
+    return ["/".join(parts[: depth + 1]) for depth in range(len(parts))]
+
+
 def next_number(used: Iterable[Address], parent: Address = ()) -> Address:
     """The number after the last line of a parent, in steps of ten."""
     depth = len(parent)

@@ -297,7 +297,7 @@ def take_or_blank(column: C, positions: Integers) -> C:
     gone = positions < 0
     if len(column) == 0:
         return cast(C, blanks(kind_of(column), len(positions)))
-    if not gone.any():
+    if not np.count_nonzero(gone):
         return cast(C, column.take(positions))
     return cast(C, column.take(np.where(gone, 0, positions)).without(gone))
 

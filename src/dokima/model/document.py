@@ -8,15 +8,18 @@ from functools import cached_property
 from typing import Any
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.model.addresses import Address, read_address, write_address
+from dokima.model.addresses import Address, lineage, read_address, write_address
 from dokima.model.agreed_terms import AgreedTerms
 from dokima.model.content import fields_digest
 from dokima.model.fields import RECORDS, Fields
 from dokima.model.intake import read_all
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
+from dokima.model.splicing import spliced
 
 Values = Mapping[str, Any]
+_FEW_LINES = 50
+"""Lines up to which it pays to read only those that have changed."""
 TERMS = "terms"
 """The header field that holds agreed terms."""
 
@@ -30,11 +33,13 @@ class Document:
         lines: Fields of each line by number.
         columns: The same as columns, where somebody has asked for them; a document never changes, and every edit asks
             for them several times.
+        since: The columns of a document that differs in a few lines, and the numbers of these; None if there is none.
     """
 
     header: Values
     lines: Mapping[str, Values]
     columns: dict[int, Orders] = field(default_factory=dict, compare=False, repr=False)
+    since: tuple[dict[int, Orders], tuple[str, ...]] | None = field(default=None, compare=False, repr=False)
 
     @classmethod
     def read(cls, order: Order, fields: Fields) -> Document:
@@ -54,7 +59,15 @@ class Document:
         Raises:
             DocumentError: With every problem.
         """
-        return cls._of(read_all([document], fields), fields, document.header, document.lines)
+        before, orders = document._since(fields), document.orders(fields)
+        if before is None:
+            return cls._of(orders, fields, document.header, document.lines)
+        lines = dict(document.lines)
+        for number in before[1]:
+            at = orders.line_numbers.index(number)
+            read = orders.line_values(at)
+            lines[number] = {name: read.get(name) for name in document.lines[number]}
+        return cls(document.header, lines, {id(fields): orders})
 
     @classmethod
     def from_columns(cls, orders: Orders, position: int = 0) -> Document:
@@ -103,8 +116,24 @@ class Document:
             DocumentError: With every problem.
         """
         if id(fields) not in self.columns:
-            self.columns[id(fields)] = read_all([self], fields)
+            before = self._since(fields)
+            self.columns[id(fields)] = read_all([self], fields) if before is None else self._spliced(*before)
         return self.columns[id(fields)]
+
+    def _since(self, fields: Fields) -> tuple[Orders, tuple[str, ...]] | None:
+        """Columns of which only some lines, by number, must be read again; None if all must."""
+        columns, numbers = self.since or ({}, ())
+        return (columns[id(fields)], numbers) if id(fields) in columns else None
+
+    def _spliced(self, before: Orders, numbers: tuple[str, ...]) -> Orders:
+        """The columns before with some lines read again, and their parent lines for what they are under."""
+        wanted = {above for number in numbers for above in lineage(number)}
+        rows = {number: line for number, line in self.lines.items() if number in wanted}
+        header = {name: value for name, value in self.header.items() if name not in RECORDS}
+        read = read_all([Document(header, rows)], before.fields)
+        places = {number: at for at, number in enumerate(before.line_numbers)}
+        there = {number: at for at, number in enumerate(read.line_numbers)}
+        return spliced(before, read, {places[number]: there[number] for number in numbers})
 
     def digest(self, names: Collection[str]) -> str:
         """Digest of some fields by dotted name, and of the line numbers."""
@@ -128,10 +157,14 @@ class Document:
             DocumentError: It is no line number.
         """
         try:
-            read_address(number)
+            address = read_address(number)
         except ValueError as error:
             raise DocumentError([Problem("", "", "number", str(error))]) from None
         lines = {**self.lines, number: {**fields, "number": number}}
+        if number in self.lines and number == write_address(address):
+            columns, numbers = (self.columns, ()) if self.columns else self.since or ({}, ())
+            known = columns and len(numbers) < _FEW_LINES
+            return Document(self.header, lines, since=(columns, (*numbers, number)) if known else None)
         return Document(self.header, dict(sorted(lines.items(), key=lambda each: read_address(each[0]))))
 
     def without(self, numbers: Iterable[str]) -> Document:

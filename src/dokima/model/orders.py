@@ -332,6 +332,10 @@ class Orders:
         records = {name: rows[position] for name, rows in self.records.items() if rows[position]}
         return {**header, **records, "lines": lines}
 
+    def line_values(self, position: int) -> dict[str, Any]:
+        """One line as plain data, as in `document`."""
+        return self._values("line", self.lines, slice(position, position + 1))[0]
+
     def terms(self, position: int) -> AgreedTerms | None:
         """What an order keeps from when it was agreed; None for nothing."""
         kept = self.records.get("terms")

@@ -135,6 +135,8 @@ class Running:
 
     def note_blanks(self, step: Step, missing: Mask) -> None:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
+        if not np.count_nonzero(missing):
+            return
         new = np.flatnonzero(missing & ~self.failed)
         failed = any_in(self.failed, self.frame.order_of, self.frame.order_count) if len(new) else None
         options = self.result.options[new] if step.way.is_price else None
