@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, Self
 from dokima.engine.program import Program, Run
 from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.checking import answers, check_orders
+from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
 from dokima.errors import DocumentError, NotFound, nearest
@@ -174,6 +175,10 @@ class BookCore:
         orders = self._read(source, layout)
         before = None if was is None else with_values(orders, was)
         found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before, workers)
+        return self._everything(orders, found)
+
+    def _everything(self, orders: Orders, found: Findings) -> Findings:
+        """What rules found, what is wrong with orders that were set aside, and what the rulebook asks."""
         looked_at = len(orders) + len({problem.order for problem in orders.problems})
         return replace(Findings.of_problems(orders.problems) + found + self._open_questions(), orders=looked_at)
 
@@ -205,16 +210,26 @@ class BookCore:
         before = None if was is None else with_values(orders, was)
         return RuleAnswers(answers(self.program, orders, at, Run(today, by), rule, before))
 
-    def price(self, source: Source, layout: str | None = None, *, workers: int = 1) -> Calculation:
+    def price(self, source: Source, layout: str | None = None, *, workers: int = 1, check: str = "") -> Calculation:
         """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
 
         Args:
             source: As for `orders`.
             layout: As for `orders`.
             workers: Threads that share the work on many orders; the result is the same for any number.
+            check: Also ask the rules of this moment; what they find stands first in ``findings``.
         """
-        calculation = price_orders(self.program, self._read(source, layout), Run(), workers=workers).calculation
-        return replace(calculation, findings=Findings.of_problems(calculation.problems) + calculation.findings)
+        orders, run = self._read(source, layout), Run()
+        context = prepared_context(self.program, orders, run)
+        found = Findings()
+        if check:
+            asked = check_orders(
+                self.program, orders, check, run, clock=time.perf_counter, workers=workers, context=context
+            )
+            found = self._everything(orders, asked)
+        calculation = price_orders(self.program, orders, run, workers=workers, context=context).calculation
+        findings = Findings.of_problems(calculation.problems) + calculation.findings
+        return replace(calculation, findings=found + findings.beyond(found) if check else findings)
 
     def stream(
         self, source: Source, layout: str | None = None, *, lines: int = 250_000, workers: int = 1, check: str = ""
@@ -250,8 +265,4 @@ class BookCore:
     def price_piece(self, piece: Piece, check: str = "") -> tuple[Calculation, Numbers | None]:
         """Read and price a piece of a stream; its order numbers too, where one may come back in a later piece."""
         orders, numbers = piece()
-        calculation = self.price(self._as_if(orders))
-        if not check:
-            return calculation, numbers
-        found = self.check(orders, check)
-        return replace(calculation, findings=found + calculation.findings.beyond(found)), numbers
+        return self.price(orders, check=check), numbers

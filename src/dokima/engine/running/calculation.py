@@ -98,6 +98,7 @@ class Calculation:
         reporting: Rate and totals in the reporting currency; empty without one.
         plans: Instalments; their orders are positions here.
         findings: What is wrong.
+        context: The columns it worked with, kept so that defaults of the orders can still be read from them.
     """
 
     program: Program
@@ -113,6 +114,7 @@ class Calculation:
     plans: Sequence[InstalmentPlan] = ()
     reporting: Mapping[str, Decimals] = field(default_factory=dict)
     findings: Findings = field(default_factory=Findings)
+    context: object = field(default=None, repr=False)
 
     def __repr__(self) -> str:
         errors = len(self.findings.errors)

@@ -12,7 +12,7 @@ from dokima.engine.running.pending import pending_findings
 from dokima.engine.running.preparing import prepare, prepared_context
 from dokima.engine.running.pricing import failed_defaults
 from dokima.engine.running.required import missing_rows
-from dokima.engine.running.rule_columns import rule_context, with_figures
+from dokima.engine.running.rule_columns import figures_read, rule_context, with_figures
 from dokima.engine.running.threads import PIECE, on_threads
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
@@ -44,6 +44,7 @@ def check_orders(
     clock: Clock | None = None,
     was: Orders | None = None,
     workers: int = 1,
+    context: Context | None = None,
 ) -> Findings:
     """Ask the rules of a moment, of many orders piece by piece.
 
@@ -56,6 +57,7 @@ def check_orders(
         clock: Measures how long each rule takes.
         was: The same orders as they were before an edit; None for no such state.
         workers: Threads that share the pieces; the findings are the same for any number.
+        context: The context in which all these orders will be priced, so that no table is searched twice.
 
     Raises:
         NotFound: There is no such moment or rule.
@@ -63,14 +65,17 @@ def check_orders(
     asked = rules_asked(program, at, rule)
     pieces = list(orders.pieces(PIECE))
     few = FEW if len(pieces) <= 1 else 0
+    rules = [each for each, _ in asked]
+    # Figures that rules read stand in a context of their own: in this one the steps are still to leave them.
+    shared = context if was is None and len(pieces) <= 1 and not figures_read(program, rules) else None
 
     def ask(piece: tuple[int, int]) -> Findings:
         part, before = orders.part(*piece), None if was is None else was.part(*piece)
-        context = _columns(program, part, run, [each for each, _ in asked], before)
-        found, summary = _asked(context, asked, clock, few)
+        columns = _columns(program, part, run, rules, before) if shared is None else shared
+        found, summary = _asked(columns, asked, clock, few)
         if rule is None:
-            found += _beside_rules(context, at, few)
-        findings = Findings.sorted(found, lambda: texts(context.orders.header("number")))
+            found += _beside_rules(columns, at, few)
+        findings = Findings.sorted(found, lambda: texts(columns.orders.header("number")))
         return Findings(findings.items, summary)
 
     return Findings.one_after_another(on_threads(ask, pieces or [(0, 0)], workers))

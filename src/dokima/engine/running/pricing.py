@@ -80,7 +80,15 @@ class Pricing:
         return None
 
 
-def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = False, workers: int = 1) -> Pricing:
+def price_orders(
+    program: Program,
+    orders: Orders,
+    run: Run,
+    *,
+    traced: bool = False,
+    workers: int = 1,
+    context: Context | None = None,
+) -> Pricing:
     """Price orders, piece by piece; what is wrong becomes findings, never an exception.
 
     Args:
@@ -89,8 +97,9 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
         run: What the caller says about the run.
         traced: Keep what each step saw, for explanations.
         workers: Threads that share the pieces; the result is the same for any number.
+        context: What `prepared_context` gives, if rules have been asked in it already.
     """
-    context = prepared_context(program, orders, run)
+    context = prepared_context(program, orders, run) if context is None else context
     orders = context.orders
     unpriced: list[Finding] = []
     places, routine_of, jobs = _jobs(context, unpriced, traced)
@@ -100,7 +109,9 @@ def price_orders(program: Program, orders: Orders, run: Run, *, traced: bool = F
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
     findings += compare_stated(calculation)
     found = Findings.sorted(findings, lambda: texts(orders.header("number")))
-    return Pricing(replace(calculation, findings=found), parts)
+    # Whoever reads a default of a few orders next finds its tables searched; those of many would fill the memory.
+    kept = context if orders.line_count <= PIECE else None
+    return Pricing(replace(calculation, findings=found, context=kept), parts)
 
 
 def figures_of(program: Program, orders: Orders, run: Run, names: Collection[str]) -> dict[str, Column]:

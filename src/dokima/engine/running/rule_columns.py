@@ -23,14 +23,14 @@ def rule_context(
 def with_figures(context: Context, rules: Sequence[Rule]) -> Context:
     """A context of fields and tables, with the figures that some rules read."""
     program = context.program
-    wanted = _figures_read(program, rules)
+    wanted = figures_read(program, rules)
     if wanted:
         for name, column in figures_of(program, context.orders, context.run, wanted).items():
             context.put(name, column)
     return context
 
 
-def _figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
+def figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
     """The figures that rules read, themselves, in their messages or through tables; all of them for rules in Python."""
     figures = {name for routine in program.routines for name in routine.figures}
     if any(rule.definition.python is not None for rule in rules):
