@@ -155,6 +155,15 @@ def two_processes(folder: Path) -> Path:
         return written(folder, book, workers=2, executor=pool)
 
 
+def totals_by_two_processes(folder: Path) -> Path:
+    """The totals of the orders only, with two processes, to a folder of files."""
+    import dokima
+
+    book = dokima_of(folder)
+    with dokima.worker_processes(book, 2) as pool:
+        return written(folder, book, workers=2, executor=pool, totals=True)
+
+
 def two_dask_workers(folder: Path) -> Path:
     """The same with two workers of a Dask cluster on this machine, started beforehand."""
     import dokima
@@ -183,8 +192,9 @@ def written(folder: Path, book: Any, **how: Any) -> Path:
 TOTALS = {"Dokima": by_dokima, "DuckDB": by_duckdb, "Polars": by_polars}
 WAYS: dict[str, Callable[[Path], Any]] = {
     **TOTALS, "one thread": one_thread, "two threads": two_threads, "two processes": two_processes,
-    "two Dask workers": two_dask_workers,
+    "two Dask workers": two_dask_workers, "two processes, to Parquet": totals_by_two_processes,
 }  # fmt: skip
+GROWING = ("Dokima", "two processes, to Parquet")
 
 
 def one(way: str, folder: Path) -> None:
@@ -233,13 +243,19 @@ def cases(given: Any) -> Iterator[Case]:
             yield in_processes(
                 what, commands(ways, folder), answer, min(given.runs, 3), "starting and reading included"
             )
-    for factor in given.growth:
+    for lines in given.growth:
         with tempfile.TemporaryDirectory() as name:
-            folder, lines = Path(name), given.lines * factor
+            folder = Path(name)
             make(folder, lines, given.items)
-            what = f"the same totals of {lines:,} lines, {factor} times as many"
-            ran = commands(["Dokima"], folder)
-            yield in_processes(what, ran, lambda way: len(np.load(folder / f"{way}.npy")), 1, "memory must not grow")  # noqa: B023
+            what = f"the same totals of {lines:,} lines, streamed"
+            ran = commands(GROWING, folder)
+            yield in_processes(what, ran, lambda way: summed(folder / f"{way}.npy"), 1, "memory must not grow")  # noqa: B023
+
+
+def summed(file: Path) -> np.ndarray[Any, Any]:
+    """How many totals a run has left, and their sum."""
+    found = np.load(file)
+    return found if len(found) == 2 else np.array([len(found), found.sum()])
 
 
 def plain_work(_: int) -> None:
@@ -272,7 +288,7 @@ def dask_of_two() -> Iterator[str]:
 def main() -> None:
     given = parser(__doc__, 6_000_000)
     given.add_argument("--items", type=int, default=200_000)
-    given.add_argument("--growth", type=int, nargs="*", default=[3], help="also so many times as many lines")
+    given.add_argument("--growth", type=int, nargs="*", default=[10_000_000, 30_000_000], help="also so many lines")
     given.add_argument("--run", nargs=2, metavar=("WAY", "FOLDER"), help=argparse.SUPPRESS)
     given.add_argument("--ceiling", type=int, help=argparse.SUPPRESS)
     asked = given.parse_args()

@@ -9,6 +9,7 @@ from decimal import Decimal as D
 from pathlib import Path
 
 import hypothesis.strategies as st
+import numpy as np
 import pyarrow as pa
 import pytest
 from hypothesis import given
@@ -16,6 +17,7 @@ from pyarrow import csv as arrow_csv
 from pyarrow import dataset, parquet
 
 import dokima
+from dokima.formats.parquet_files import read_batches
 from tests.shell import run_here
 
 BOOK = dokima.Rulebook.from_dict(
@@ -133,6 +135,18 @@ def test_pieces_of_a_file_are_whole_orders_and_count_rows_as_the_file_does(name,
         assert all(len(order.lines) == 3 for piece in pieces for order in piece)
         assert [o.totals for piece in pieces for o in piece] == [o.totals for o in whole]
         assert [f for piece in pieces for f in piece.findings] == list(whole.findings)
+
+
+def test_no_more_of_a_long_file_is_held_than_is_being_read(tmp_path):
+    """Ahead-reading keeps all it has read until the end: eight megabytes here, of which a twentieth is needed."""
+    numbers = np.random.default_rng(1).integers(0, 2**60, 1_000_000)
+    parquet.write_table(pa.table({"line": numbers}), tmp_path / "long.parquet", row_group_size=50_000)
+    before, held = pa.total_allocated_bytes(), []
+    for batch in read_batches(tmp_path / "long.parquet", rows=50_000):
+        held.append(pa.total_allocated_bytes() - before)
+        del batch
+    assert len(held) == 20
+    assert max(held) < numbers.nbytes / 2
 
 
 def test_lines_of_one_order_far_apart_are_refused_by_name(tmp_path):

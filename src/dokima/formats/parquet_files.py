@@ -33,7 +33,8 @@ def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) 
 
     done = 0
     try:
-        with parquet.ParquetFile(regular(path, None)) as file:
+        # What is read ahead would stay until the last row has been read: the whole file in the end.
+        with parquet.ParquetFile(regular(path, None), pre_buffer=False) as file:
             for batch in file.iter_batches(batch_size=rows):
                 yield Batch(pa.Table.from_batches([batch]), np.arange(done, done + batch.num_rows) + 2)
                 done += batch.num_rows
