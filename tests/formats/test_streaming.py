@@ -1,10 +1,13 @@
 """Orders piece by piece and from Arrow: the same orders, figures and findings as when they are read whole."""
 
+import contextlib
 import csv
 import datetime
 import json
 import os
 import signal
+import subprocess
+import sys
 from decimal import Decimal as D
 from pathlib import Path
 
@@ -325,6 +328,52 @@ def test_processes_and_a_cluster_do_the_same_work(rulebook, tmp_path):
         folder = tmp_path / "cluster.parquet"
         cluster = dokima.price_files(rulebook, source, folder, lines=20, executor=pool, progress=kill_one)
     assert (cluster.sums, lines_of(cluster.folder)) == (whole.sums, lines_of(whole.folder))
+
+
+@pytest.fixture
+def two_hosts():
+    """Two hosts on this machine with a network between them: how to run a command on the first or the second."""
+    names = [f"dokima{os.getpid()}{side}" for side in "ab"]
+    try:
+        for name in names:
+            subprocess.run(["ip", "netns", "add", name], check=True, capture_output=True)
+    except (OSError, subprocess.CalledProcessError) as error:
+        pytest.skip(f"network namespaces are not permitted here ({error})")
+    ends = [f"d{os.getpid()}{side}" for side in "ab"]
+    subprocess.run(["ip", "link", "add", ends[0], "type", "veth", "peer", "name", ends[1]], check=True)
+    for host, (name, end) in enumerate(zip(names, ends, strict=True), start=1):
+        subprocess.run(["ip", "link", "set", end, "netns", name], check=True)
+        subprocess.run(["ip", "-n", name, "addr", "add", f"10.77.0.{host}/24", "dev", end], check=True)
+        for device in (end, "lo"):
+            subprocess.run(["ip", "-n", name, "link", "set", device, "up"], check=True)
+    yield [["ip", "netns", "exec", name, sys.executable, "-m"] for name in names]
+    for name in names:
+        subprocess.run(["ip", "netns", "del", name], check=True)
+
+
+@pytest.mark.long
+def test_the_workers_of_two_hosts_do_the_same_work(rulebook, tmp_path, two_hosts):
+    """A scheduler and a worker on one host, a worker and the command line on the other."""
+    pytest.importorskip("distributed")
+    source = write(tmp_path / "lines.parquet", FLAT)
+    whole = dokima.price_files(rulebook, source, tmp_path / "whole.parquet", lines=40)
+    first, second = two_hosts
+    address = "tcp://10.77.0.1:8786"
+    scheduler = ["distributed.cli.dask_scheduler", "--host", "10.77.0.1", "--port", "8786", "--no-dashboard"]
+    worker = ["distributed.cli.dask_worker", address, "--nthreads", "1", "--no-dashboard", "--local-directory"]
+    commands = [
+        [*first, *scheduler],
+        [*first, *worker, str(tmp_path / "a"), "--host", "10.77.0.1"],
+        [*second, *worker, str(tmp_path / "b"), "--host", "10.77.0.2"],
+    ]
+    with contextlib.ExitStack() as stack:
+        for command in commands:
+            process = stack.enter_context(subprocess.Popen(command, cwd=tmp_path, stderr=subprocess.DEVNULL))
+            stack.callback(process.terminate)  # before it is waited for
+        asked = ["price", str(source), "--out", "hosts.parquet", "--scheduler", address]
+        done = subprocess.run([*second, "dokima", *asked], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert (done.returncode, "Traceback" in done.stderr) == (0, False), done.stderr
+    assert lines_of(tmp_path / "hosts.parquet") == lines_of(whole.folder)
 
 
 def apart(flat):

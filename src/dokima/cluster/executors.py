@@ -44,6 +44,7 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
         DokimaError: Dask is not installed, there is no such cluster, or the rulebook cannot be sent.
     """
     try:
+        import dask
         from distributed import Client, LocalCluster, WorkerPlugin
     except ImportError:
         raise DokimaError("a cluster needs dask, which is not installed: pip install 'dokima[cluster]'") from None
@@ -65,7 +66,9 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
         raise DokimaError(f"there is no Dask scheduler at {scheduler} ({error})") from None
     try:
         client.register_plugin(Install())
-        yield client.get_executor(pure=False, retries=2)
+        # Pieces are large because they are the work; how Dask would rather be given data helps nobody here.
+        with dask.config.set({"distributed.admin.large-graph-warning-threshold": "1TB"}):
+            yield client.get_executor(pure=False, retries=2)
     finally:
         client.close()
         if cluster is not None:
