@@ -56,6 +56,7 @@ class Manifest:
     about: About
     pieces: list[dict[str, Any]] = field(default_factory=list)
     is_done: bool = False
+    _texts: list[str] = field(default_factory=list, repr=False)
 
     def add(self, done: PartDone) -> None:
         """Note a piece; its file is there already."""
@@ -77,8 +78,11 @@ class Manifest:
 
     def write(self) -> None:
         """Write it, whole or not at all."""
-        data = {"form": FORM, "about": asdict(self.about), "done": self.is_done, "pieces": self.pieces}
-        write_whole(self.folder / NAME, json.dumps(data, indent=1, ensure_ascii=False) + "\n")
+        self._texts += map(_text, self.pieces[len(self._texts) :])  # those of earlier pieces stay as they are
+        about = {"form": FORM, "about": asdict(self.about), "done": self.is_done}
+        rows = [f"{_text(name)}: {_text(value)}" for name, value in about.items()]
+        pieces = ",".join(f"\n{text}" for text in self._texts)
+        write_whole(self.folder / NAME, "{\n" + ",\n".join([*rows, f'"pieces": [{pieces}]']) + "\n}\n")
 
     def count(self, name: str) -> int:
         """The sum of a count over all pieces."""
@@ -131,8 +135,12 @@ def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
     return Manifest(folder, about, pieces, bool(data["done"]))
 
 
+def _text(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False)
+
+
 def _short(value: Any) -> str:
-    text = json.dumps(value, ensure_ascii=False)
+    text = _text(value)
     return text if len(text) <= 120 else text[:117] + "..."
 
 

@@ -72,6 +72,22 @@ class Batch:
     rows: Integers
     problems: list[Problem] = field(default_factory=list)
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """As a stream of Arrow, which holds these rows and not all that they were cut from."""
+        import pyarrow as pa
+
+        sink = pa.BufferOutputStream()
+        with pa.ipc.new_stream(sink, self.table.schema) as stream:
+            stream.write_table(self.table)
+        return _batch_of_stream, (sink.getvalue(), self.rows, self.problems)
+
+
+def _batch_of_stream(stream: Any, rows: Integers, problems: list[Problem]) -> Batch:
+    import pyarrow as pa
+
+    with pa.ipc.open_stream(stream) as reader:
+        return Batch(reader.read_all(), rows, problems)
+
 
 def coded(cells: Sequence[Any]) -> RawColumn:
     """Cells as a column that holds each distinct one once; a blank is None."""
