@@ -14,7 +14,7 @@ from dokima.engine.running.pending import PENDING, pending_findings
 from dokima.engine.running.preparing import prepare
 from dokima.engine.running.pricing import failed_defaults
 from dokima.engine.running.required import missing_rows, required_tables
-from dokima.engine.running.rule_columns import names_of, rule_context
+from dokima.engine.running.rule_columns import rule_context
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
 from dokima.model.document import Document
@@ -62,7 +62,7 @@ class Edit:
         """What the fields' own rules say, and all lines' ``enter`` and ``edit`` rules that read one of them."""
 
         def reads(rule: Rule) -> bool:
-            return bool(names_of(self.program, rule) & set(fields)) or rule.definition.python is not None
+            return bool(self.program.read_by_rules[rule.id] & set(fields)) or rule.definition.python is not None
 
         every = list(self.after.lines)
         found = self._edit_rules(lambda rule: _field(rule) in fields or reads(rule), every)

@@ -13,7 +13,7 @@ from dokima.engine.running.pending import pending_findings
 from dokima.engine.running.preparing import prepare
 from dokima.engine.running.pricing import failed_defaults
 from dokima.engine.running.required import missing_rows, required_tables
-from dokima.engine.running.rule_columns import names_of, rule_context
+from dokima.engine.running.rule_columns import rule_context
 from dokima.exact.integers import Mask
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import one_by_one
@@ -49,7 +49,7 @@ def header_changed(
     """What rules say to changed header fields; None where a rule of ``edit`` is about them: it is asked one by one."""
 
     def reads(rule: Rule) -> bool:
-        return bool(names_of(program, rule) & set(fields)) or rule.definition.python is not None
+        return bool(program.read_by_rules[rule.id] & set(fields)) or rule.definition.python is not None
 
     if edits(program, fields) or any(reads(rule) for rule, _ in rules_asked(program, "edit")):
         return None

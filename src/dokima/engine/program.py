@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Annotated, Any, Literal
@@ -23,7 +23,7 @@ from dokima.routines.kinds.kind import StepKind
 from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
 from dokima.tables.definition import ContextTable, TableDefinition, TableSource
-from dokima.tables.table import Table
+from dokima.tables.table import Table, names_behind
 
 
 @dataclass(frozen=True)
@@ -139,6 +139,28 @@ class Program:
     readers: Mapping[str, frozenset[str]] = field(default_factory=dict)
     reporting_rate: Formula | None = None
     parties: Mapping[str, Sequence[Formula]] = field(default_factory=dict)
+
+    @cached_property
+    def figures(self) -> frozenset[str]:
+        """The figures that routines leave, by dotted name."""
+        return frozenset(name for routine in self.routines for name in routine.figures)
+
+    @cached_property
+    def read_by_rules(self) -> Mapping[str, frozenset[str]]:
+        """For each rule the names it and its message read, and those that the tables they ask read in turn."""
+        return {rule.id: self._behind([*rule.reads, *rule.message.reads]) for rule in self.rules}
+
+    @cached_property
+    def read_by_required(self) -> Mapping[str, frozenset[str]]:
+        """For each table whose rows are required the names that it and its condition read, themselves or in turn."""
+        return {
+            name: self._behind([*table.reads, *table.required.reads, *(f"{each}." for each in table.required.tables)])
+            for name, table in self.tables.items()
+            if table.required is not None
+        }
+
+    def _behind(self, names: Iterable[str]) -> frozenset[str]:
+        return frozenset(names_behind(names, self.tables))
 
     @cached_property
     def fingerprint(self) -> str:

@@ -19,25 +19,13 @@ from dokima.model.columns import Column, values_of
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, Refusals
 from dokima.model.said import Said, listing
-from dokima.tables.table import Table, names_behind
+from dokima.tables.table import Table
 
 
 def required_tables(program: Program, reading: Collection[str] | None = None) -> list[Table]:
     """The tables whose rows are required, or those of them whose key or condition follows from some fields."""
-    tables = [table for table in program.tables.values() if table.required is not None]
-    if reading is None:
-        return tables
-    return [table for table in tables if names_behind(_asked_by(table), program.tables) & set(reading)]
-
-
-def figures_of_required(program: Program) -> set[str]:
-    """Names that required tables read, themselves or through others."""
-    return names_behind((name for table in required_tables(program) for name in _asked_by(table)), program.tables)
-
-
-def _asked_by(table: Table) -> Iterable[str]:
-    assert table.required is not None
-    return (*table.reads, *table.required.reads, *(f"{name}." for name in table.required.tables))
+    read = program.read_by_required
+    return [program.tables[name] for name in read if reading is None or read[name] & set(reading)]
 
 
 def missing_rows(
@@ -58,10 +46,10 @@ def missing_rows(
     agreed: tuple[Mask, Mask] | None = None
     asked = required_tables(context.program) if tables is None else list(tables)
     for table in asked:
-        if not context.knows(names_behind(_asked_by(table), context.program.tables)):
+        if not context.knows(context.program.read_by_required[table.name]):
             continue  # it reads figures of a routine that does not price these orders
         missing = context.rows(table.name) < 0
-        if not missing.any():
+        if not np.count_nonzero(missing):
             continue
         missing &= _wanted(context, table, blank_keys)
         if missing.any():

@@ -7,10 +7,8 @@ from collections.abc import Sequence
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Before, Context
 from dokima.engine.running.pricing import figures_of
-from dokima.engine.running.required import figures_of_required
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
-from dokima.tables.table import names_behind
 
 
 def rule_context(
@@ -32,13 +30,7 @@ def with_figures(context: Context, rules: Sequence[Rule]) -> Context:
 
 def figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
     """The figures that rules read, themselves, in their messages or through tables; all of them for rules in Python."""
-    figures = {name for routine in program.routines for name in routine.figures}
     if any(rule.definition.python is not None for rule in rules):
-        return figures
-    read = figures_of_required(program).union(*(names_of(program, rule) for rule in rules))
-    return {name for name in read if name in figures}
-
-
-def names_of(program: Program, rule: Rule) -> set[str]:
-    """The names a rule and its message read, and those that the tables they ask read in turn."""
-    return names_behind([*rule.reads, *rule.message.reads], program.tables)
+        return set(program.figures)
+    read = [program.read_by_rules[rule.id] for rule in rules]
+    return set(program.figures.intersection(frozenset().union(*program.read_by_required.values(), *read)))
