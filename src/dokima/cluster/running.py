@@ -90,7 +90,8 @@ def price_files(
         how = (source, book.program.fields, chosen, lines)
         seen = Seen(*how)
         seen.skip([piece["numbers"] for piece in manifest.pieces])
-        parts = _parts(order_pieces(*how), Part(book.fingerprint, str(out), level, check), len(manifest.pieces))
+        like = Part(book.fingerprint, str(out.absolute()), level, check)
+        parts = _parts(order_pieces(*how), like, len(manifest.pieces))
         BOOKS[book.fingerprint] = book
         for done in in_sequence(_work, parts, workers if executor is None else _AHEAD, executor, ATTEMPTS):
             if done.numbers is not None:
