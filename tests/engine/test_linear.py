@@ -16,6 +16,7 @@ import dokima
 from dokima.engine.program import Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
+from dokima.tables.table import Table
 from tests.books import DEMO
 
 BOOK = dokima.Rulebook.from_dict(
@@ -90,6 +91,35 @@ def test_twice_the_orders_take_twice_the_calls(name):
     WORK[name](few)  # what is imported or made once is there now
     once, twice = calls(lambda: WORK[name](some)), calls(lambda: WORK[name](many))
     assert twice <= 2.2 * once
+
+
+def test_an_edit_reads_the_line_that_changed_and_no_other():
+    """A line of an order of four hundred takes no more than half as many calls again as one of a hundred."""
+    taken = []
+    for count in (100, 400):
+        editor = BOOK.edit(dokima.Order("O", lines=[{"item": "PANE", "quantity": 4}] * count), by="Ada")
+
+        def edit(quantity, editor=editor):
+            editor.change_line(50, quantity=quantity)
+            return editor.totals.payable
+
+        edit(1)
+        taken.append(calls(lambda edit=edit: edit(2)))
+    assert taken[1] <= 1.5 * taken[0]
+
+
+def test_checked_and_priced_in_one_call_no_table_is_searched_twice(monkeypatch):
+    demo, find, searched = dokima.load(DEMO), Table.find, []
+    given = demo.orders(DEMO / "orders" / "SQ-2041.json")
+    monkeypatch.setattr(Table, "find", lambda table, frame: searched.append(table.name) or find(table, frame))
+    both = demo.price(given, check="save")
+    written = dokima.to_json(both)
+    assert "item" in searched
+    assert len(searched) == len(set(searched))
+    apart, found = demo.price(given), demo.check(given)
+    assert len(searched) > 2 * len(set(searched))
+    assert both.findings == found + apart.findings.beyond(found)
+    assert written == dokima.to_json(apart)
 
 
 def test_what_a_run_worked_out_is_gone_with_its_result():

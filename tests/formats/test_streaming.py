@@ -5,6 +5,7 @@ import csv
 import datetime
 import json
 import os
+import pickle
 import signal
 import subprocess
 import sys
@@ -20,6 +21,7 @@ from pyarrow import csv as arrow_csv
 from pyarrow import dataset, parquet
 
 import dokima
+from dokima.formats.grid import Batch
 from dokima.formats.parquet_files import read_batches
 from tests.shell import run_here
 
@@ -150,6 +152,16 @@ def test_no_more_of_a_long_file_is_held_than_is_being_read(tmp_path):
         del batch
     assert len(held) == 20
     assert max(held) < numbers.nbytes / 2
+
+
+def test_a_piece_that_is_sent_elsewhere_holds_its_rows_and_no_others():
+    whole = pa.table({"item": pa.array([f"ITEM-{at:06}" for at in range(10_000)])})
+    batch = Batch(whole.slice(5_000, 10), np.arange(5_002, 5_012))
+    sent = pickle.dumps(batch)
+    came = pickle.loads(sent)
+    assert came.table.to_pydict() == {"item": [f"ITEM-{at:06}" for at in range(5_000, 5_010)]}
+    assert came.rows.tolist() == list(range(5_002, 5_012))
+    assert len(sent) < 2_000
 
 
 def test_lines_of_one_order_far_apart_are_refused_by_name(tmp_path):
