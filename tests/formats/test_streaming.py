@@ -23,6 +23,7 @@ from pyarrow import dataset, parquet
 import dokima
 from dokima.formats.grid import Batch
 from dokima.formats.parquet_files import read_batches
+from tests.books import DEMO
 from tests.shell import run_here
 
 BOOK = dokima.Rulebook.from_dict(
@@ -152,6 +153,18 @@ def test_no_more_of_a_long_file_is_held_than_is_being_read(tmp_path):
         del batch
     assert len(held) == 20
     assert max(held) < numbers.nbytes / 2
+
+
+def test_orders_and_results_go_to_other_processes_as_they_are():
+    demo = dokima.load(DEMO)
+    orders = demo.orders(DEMO / "orders")
+    prepared = demo.price(orders.part(2, 5))
+    book, came, priced, piece = pickle.loads(pickle.dumps((demo, orders, demo.price(orders), prepared)))
+    assert (book.fingerprint, len(came)) == (demo.fingerprint, len(orders))
+    assert dokima.to_json(priced) == dokima.to_json(demo.price(came)) == dokima.to_json(book.price(orders))
+    assert dokima.to_json(piece) == dokima.to_json(prepared)
+    assert priced.program is piece.program is book.program  # built once
+    assert priced["SQ-2041"].totals.payable == D("4339.39")
 
 
 def test_a_piece_that_is_sent_elsewhere_holds_its_rows_and_no_others():

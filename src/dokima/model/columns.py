@@ -338,6 +338,10 @@ class LazyColumns(Mapping[str, Column]):
     def __contains__(self, name: object) -> bool:
         return name in self._names
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """To another process they go as they are: what makes them stays."""
+        return dict, (dict(self),)
+
     def __iter__(self) -> Iterator[str]:
         return iter(self._names)
 

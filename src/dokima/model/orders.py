@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import Any
 
@@ -100,6 +100,16 @@ class Orders:
         if problems:
             raise DocumentError(problems)
         return orders
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What goes to another process: these orders, and not those they were taken from."""
+        # Every column is made first: then it is known which defaults have failed.
+        made = {"headers": dict(self.headers), "lines": dict(self.lines)}
+        every = {**dict.fromkeys(("header", name) for name in made["headers"])}
+        every |= dict.fromkeys(("line", name) for name in made["lines"])
+        failed = {key: found for key in every if (found := self.failures(*key)) is not None}
+        kept = {each.name: getattr(self, each.name) for each in fields(self)}
+        return {**kept, **made, "failed": failed, "taken_from": None}
 
     def __len__(self) -> int:
         return self.count

@@ -8,11 +8,9 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from dokima.engine.compiling.program_builder import build_program
-from dokima.engine.program import ProgramDefinition, Run
+from dokima.engine.program import Run
 from dokima.engine.running.calculation import Calculation
 from dokima.errors import DocumentError, Problem
-from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source
 from dokima.model.document import Document
 from dokima.model.order import Order
@@ -40,8 +38,7 @@ class Rulebook(BookCore):
     """
 
     def __reduce__(self) -> tuple[Any, ...]:
-        """To another process it goes as what it says, and is built anew there: formulas are code, which stays."""
-        return _built, (self.program.definition, self.layouts, self._what_if)
+        return type(self), (self.program, self.layouts, self._what_if)
 
     @classmethod
     def from_dict(
@@ -366,10 +363,6 @@ class Rulebook(BookCore):
 
 def _now() -> datetime.datetime:
     return datetime.datetime.now(datetime.UTC)
-
-
-def _built(definition: ProgramDefinition, layouts: Mapping[str, Layout], what_if: Mapping[str, str]) -> Rulebook:
-    return Rulebook(build_program(definition), layouts, what_if)
 
 
 def load(

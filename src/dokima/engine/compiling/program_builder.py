@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import copyreg
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from graphlib import CycleError, TopologicalSorter
+from weakref import WeakValueDictionary
 
 from dokima.engine.compiling.scope import Scope
 from dokima.engine.program import RESERVED_TABLES, Program, ProgramDefinition
@@ -291,3 +293,20 @@ def _fitting(field: Field) -> Sequence[FormulaKind]:
 def _readers(tables: Mapping[str, Table]) -> dict[str, frozenset[str]]:
     closures = {name: names_behind(table.behind, tables) for name, table in tables.items()}
     return {figure: frozenset(name for name, closure in closures.items() if figure in closure) for figure in RUNNING}
+
+
+# -- to other processes ---------------------------------------------------------------------------------------
+
+_built_here: WeakValueDictionary[str, Program] = WeakValueDictionary()
+"""Programs that came from other processes, by fingerprint: each of many results names the same."""
+
+
+def _built(fingerprint: str, definition: ProgramDefinition) -> Program:
+    found = _built_here.get(fingerprint)
+    if found is None:
+        found = _built_here[fingerprint] = build_program(definition)
+    return found
+
+
+# A program goes as what its rulebook says, and is built anew, once: formulas are code, which stays where it is.
+copyreg.pickle(Program, lambda program: (_built, (program.fingerprint, program.definition)))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from decimal import Decimal
 from functools import cached_property
 from typing import Any, Literal
@@ -115,6 +115,10 @@ class Calculation:
     reporting: Mapping[str, Decimals] = field(default_factory=dict)
     findings: Findings = field(default_factory=Findings)
     context: object = field(default=None, repr=False)
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What goes to another process: everything that was worked out, and not what it was worked out with."""
+        return {**{each.name: getattr(self, each.name) for each in fields(self)}, "context": None}
 
     def __repr__(self) -> str:
         errors = len(self.findings.errors)
