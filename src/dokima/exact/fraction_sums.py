@@ -169,7 +169,7 @@ def added(units: Integers, bound: int, groups: Integers, count: int) -> tuple[In
         np.add.at(sums, groups, units)
         return sums, bound * len(groups)
     sizes = np.bincount(groups, minlength=max(count, 1))
-    most = int(sizes.max()) or 1
+    most = int(np.max(sizes)) or 1
     if bound * most > LIMIT:
         bound = measure(units)
     if bound * most > LIMIT:

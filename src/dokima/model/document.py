@@ -118,6 +118,7 @@ class Document:
         if id(fields) not in self.columns:
             before = self._since(fields)
             self.columns[id(fields)] = read_all([self], fields) if before is None else self._spliced(*before)
+            object.__setattr__(self, "since", None)  # or every step that can be undone would hold two sets of columns
         return self.columns[id(fields)]
 
     def _since(self, fields: Fields) -> tuple[Orders, tuple[str, ...]] | None:
