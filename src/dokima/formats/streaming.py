@@ -172,16 +172,13 @@ def _joined(batches: Sequence[Batch]) -> Batch:
 
 def _parts(orders: Orders, lines: int) -> Iterator[Piece]:
     """Orders that are there already, in pieces; what was set aside goes with the first."""
-    ranges = list(orders.pieces(lines))
-    if len(ranges) < 2:
-        yield lambda: (orders, None)
-    else:
-        for start, stop in ranges:
-            yield partial(_part, orders, start, stop)
+    for start, stop in list(orders.pieces(lines)) or [(0, 0)]:
+        part = orders.part(start, stop)
+        yield partial(_there, replace(part, problems=orders.problems if start == 0 else ()))
 
 
-def _part(orders: Orders, start: int, stop: int) -> tuple[Orders, None]:
-    return replace(orders.part(start, stop), problems=orders.problems if start == 0 else ()), None
+def _there(orders: Orders) -> tuple[Orders, None]:
+    return orders, None
 
 
 def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Iterator[Batch]]]:
