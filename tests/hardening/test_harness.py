@@ -33,6 +33,17 @@ FORMULAS = [
 ]  # fmt: skip
 
 
+@contextlib.contextmanager
+def holding(file: Path, content: bytes):
+    """A file with other content for a while: all kinds of damage share one folder."""
+    kept = file.read_bytes()
+    file.write_bytes(content)
+    try:
+        yield
+    finally:
+        file.write_bytes(kept)
+
+
 def in_data(dice: random.Random, folder: Path) -> None:
     order = dokima.Order.from_dict(damaged(dice.choice(ORDERS), dice))
     found = BOOK.price([order, dokima.Order.from_dict(ORDERS[0] | {"number": "neighbour"})])
@@ -69,24 +80,20 @@ def in_rulebooks(dice: random.Random, folder: Path) -> None:
         text = tomlkit.dumps(data)
     except (TypeError, ValueError, AttributeError):
         return  # TOML has no such value
-    (folder / "rulebook.toml").write_text(text, encoding="utf-8", errors="surrogatepass")
-    dokima.load(folder).price(dokima.Order.from_dict(ORDERS[0]))
+    with holding(folder / "rulebook.toml", text.encode("utf-8", "surrogatepass")):
+        dokima.load(folder).price(dokima.Order.from_dict(ORDERS[0]))
 
 
 def in_rulebook_texts(dice: random.Random, folder: Path) -> None:
-    (folder / "rulebook.toml").write_bytes(torn(RULEBOOK, dice))
-    dokima.load(folder).price(dokima.Order.from_dict(ORDERS[0]))
+    with holding(folder / "rulebook.toml", torn(RULEBOOK, dice)):
+        dokima.load(folder).price(dokima.Order.from_dict(ORDERS[0]))
 
 
 def in_tables(dice: random.Random, folder: Path) -> None:
     table = dice.choice(sorted((DEMO / "tables").glob("*.csv")))
     target = folder / "tables" / table.name
-    kept = target.read_bytes()
-    target.write_bytes(torn(kept, dice))
-    try:
+    with holding(target, torn(target.read_bytes(), dice)):
         dokima.load(folder).price(dokima.Order.from_dict(ORDERS[0]))
-    finally:
-        target.write_bytes(kept)
 
 
 def of_file(name: str):
@@ -116,13 +123,9 @@ def in_the_shell(dice: random.Random, folder: Path) -> None:
 
 def in_a_store(dice: random.Random, folder: Path) -> None:
     target = dice.choice([each for each in (folder / "store").rglob("*") if each.is_file()])
-    kept = target.read_bytes()
-    target.write_bytes(torn(kept, dice))
-    try:
+    with holding(target, torn(target.read_bytes(), dice)):
         for command in (["ledger", "SQ-2041"], ["change", "show", "SQ-2041-C1"], ["change", "list"]):
             assert run_here(folder, *command, "--store", "store")[0] in (0, 1, 2)
-    finally:
-        target.write_bytes(kept)
 
 
 KINDS = (

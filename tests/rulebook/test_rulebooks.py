@@ -194,6 +194,21 @@ def test_rows_for_a_table_that_is_not_there():
         dokima.Rulebook.from_dict(definition(), tables={"item": [], "rate": [], "rates": []})
 
 
+@pytest.mark.parametrize(
+    ("text", "messages"),
+    [
+        ("", ["rulebook.toml, rulebook: expected this key (it is missing)"]),
+        ("# to be written\n\n", ["rulebook.toml, rulebook: expected this key (it is missing)"]),
+        ("name = 'depot'\n", ["rulebook.toml, rulebook: expected this key (it is missing)", "rulebook.toml line 1, name: expected a known key (got 'name')"]),
+    ],
+)  # fmt: skip
+def test_a_rulebook_without_any_section_says_what_is_missing(tmp_path, text, messages):
+    (tmp_path / "rulebook.toml").write_text(text)
+    with pytest.raises(dokima.RulebookError) as caught:
+        dokima.load(tmp_path)
+    assert [str(problem) for problem in caught.value.problems] == messages
+
+
 def test_finding_a_key_in_toml():
     text = '[a]\nx = 1\n[a.b]\ny = {z = 2}\n[[rule]]\nid = "r"\nwhen = "q"\n'
     assert [line_of(text, path) for path in ("a.x", "a.b.y.z", "rule.r.when", "rule.none", "c", "")] == [

@@ -57,7 +57,7 @@ def line_of(text: str, path: str) -> int | None:
 def _sections(lines: Sequence[str]) -> Iterator[_Section]:
     """The sections of a text, in their sequence."""
     headings = [(at, found) for at, line in enumerate(lines) if (found := _HEADING.match(line))]
-    stops = [*(at for at, _ in headings[1:]), len(lines)]
+    stops = [*(at for at, _ in headings[1:]), len(lines)] if headings else []
     if not headings or headings[0][0] > 0:
         yield _Section((), -1, headings[0][0] if headings else len(lines))
     lists: dict[tuple[str, ...], tuple[int, set[str]]] = {}
