@@ -111,6 +111,18 @@ def test_semicolons_and_decimal_commas_are_said_of_a_table(tmp_path):
         _folder(tmp_path, "deals.csv", **marks)
 
 
+def test_a_column_under_a_blank_heading_is_no_last_day(tmp_path):
+    (tmp_path / "deals.csv").write_text("item,since,,price\nA,2026-03-02,5,7.00\n")
+    window = {"from": "since", "on": "header.date"}
+    rules = book(
+        table={"deals": {"key": {"item": "line.item"}, "window": window, "choose": ["latest since"], "columns": {"price": {"kind": "decimal"}}}},
+        tables={"deals": tmp_path / "deals.csv"},
+        routine=routine({"name": "price", "kind": "price", "options": [{"value": "deals.price"}]}),
+    )  # fmt: skip
+    order = dokima.Order("O", date="2030-01-01", lines=[{"item": "A", "quantity": 2}])
+    assert rules.price(order)["O"].line(10).net == D("14.00")
+
+
 def test_a_workbook_formula_that_was_never_calculated_is_named(tmp_path):
     book_ = openpyxl.Workbook()
     for row in (["item", "since", "price"], ["A", datetime.date(2026, 3, 2), 4.5], ["B", None, "=C2*2"]):
