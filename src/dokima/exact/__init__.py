@@ -34,7 +34,7 @@ from dokima.exact.quotients import (
 from dokima.exact.ranking import ranks
 from dokima.exact.rounding import MODES
 from dokima.exact.sharing import Shares, apportion, apportion_groups, share, share_groups
-from dokima.exact.sums import any_in, group_counts, group_extremes, group_sums, total
+from dokima.exact.sums import any_in, group_counts, group_extremes, group_sums, marked, total
 
 __all__ = [
     "MODES",
@@ -58,6 +58,7 @@ __all__ = [
     "group_extremes",
     "group_sums",
     "magnitude",
+    "marked",
     "parse",
     "ranks",
     "remainder",

@@ -19,9 +19,10 @@ from dokima.exact.integers import (
     measure,
     multiply,
     narrow,
+    of_one_type,
     power_of_ten,
     scale,
-    widen,
+    some,
 )
 
 if TYPE_CHECKING:
@@ -155,6 +156,18 @@ class Decimals:
             missing = np.where(condition, yes.is_missing(), no.is_missing())
         return Decimals(np.where(condition, yes.units, no.units), yes.places, missing, max(yes.bound, no.bound))
 
+    def replaced(self, positions: Integers, values: Decimals) -> Decimals:
+        """The same column with other values at some positions, each 0 or more and there once."""
+        a, b = Decimals.align((self, values))
+        units, others = of_one_type(a.units, b.units)
+        units = units.copy()
+        units[positions] = others
+        missing = None
+        if a.missing is not None or b.missing is not None:
+            missing = a.is_missing().copy()
+            missing[positions] = b.is_missing()
+        return Decimals(units, a.places, None if missing is None else some(missing), max(a.bound, b.bound))
+
     # -- arithmetic -------------------------------------------------------------------------------------------
 
     def __add__(self, other: Decimals) -> Decimals:
@@ -231,7 +244,7 @@ class Decimals:
     def beside(self, other: Decimals) -> tuple[Integers, Integers]:
         """Whole numbers that compare as the values of both columns do."""
         a, b = (self, other) if self.places == other.places else Decimals.align((self, other))
-        return (a.units, b.units) if a.units.dtype == b.units.dtype else (widen(a.units), widen(b.units))
+        return of_one_type(a.units, b.units)
 
     def compare(self, other: Decimals) -> Integers:
         """-1, 0 or 1 for each pair; pairs with a missing value mean nothing."""

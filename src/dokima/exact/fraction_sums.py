@@ -15,7 +15,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, Integers, Mask, add, either, measure, narrow, scale, widen
+from dokima.exact.integers import LIMIT, Integers, Mask, add, either, measure, narrow, of_one_type, scale, widen
 from dokima.exact.quotients import PLACES_KEPT, Number, Quotient, compare
 
 _GUARD = 6
@@ -101,7 +101,7 @@ class SumsOfFractions(Quotient):
         rounded, other = low.round(places, mode), high.round(places, mode)
         open_ = np.flatnonzero(rounded.compare(other) != 0)
         if len(open_):
-            rounded = _replaced(rounded, open_, self._exactly(open_).round(places, mode))
+            rounded = rounded.replaced(open_, self._exactly(open_).round(places, mode))
         return rounded.take(self._of).without(self.missing)
 
     def compare(self, other: Number) -> Integers:
@@ -123,8 +123,7 @@ class SumsOfFractions(Quotient):
             top, bound = scale(top, bound, power)
         else:
             bottom = scale(bottom, terms.bottom_bound, -power)[0]
-        if top.dtype != bottom.dtype:
-            top, bottom = widen(top), widen(bottom)
+        top, bottom = of_one_type(top, bottom)
         floor = top // bottom
         inexact = floor * bottom != top
         sums, bound = added(floor, bound, self._groups, self._count)
@@ -183,13 +182,3 @@ def added(units: Integers, bound: int, groups: Integers, count: int) -> tuple[In
     sums = np.zeros(count, units.dtype)
     np.add.at(sums, groups, units)
     return narrow(sums, bound * most)
-
-
-def _replaced(column: Decimals, positions: Integers, values: Decimals) -> Decimals:
-    """The column with other values at some positions; both of the same places."""
-    a, b = column.units, values.units
-    if a.dtype != b.dtype:
-        a, b = widen(a), widen(b)
-    units = a.copy()
-    units[positions] = b
-    return Decimals(units, column.places, None, max(column.bound, values.bound))

@@ -32,6 +32,11 @@ def widen(units: Integers) -> Integers:
     return units if units.dtype == object else units.astype(object)
 
 
+def of_one_type(a: Integers, b: Integers) -> tuple[Integers, Integers]:
+    """Both as int64, or both as Python integers."""
+    return (a, b) if a.dtype == b.dtype else (widen(a), widen(b))
+
+
 def narrow(units: Integers, bound: int) -> tuple[Integers, int]:
     """Back to int64 where the numbers allow it, with the bound measured if it has to be."""
     if units.dtype != object:

@@ -14,10 +14,10 @@ from dokima.exact.integers import (
     mask_of,
     multiply,
     narrow,
+    of_one_type,
     power_of_ten,
     scale,
     some,
-    widen,
 )
 
 PLACES_KEPT = 12
@@ -153,7 +153,7 @@ class Quotient:
         b, b_bound = scale(other.top, other.top_bound, places - other.places)
         bottom, bottom_bound = self.bottom, self.bottom_bound
         if not _same(self.bottom, other.bottom):
-            ones, others = _alike(self.bottom, other.bottom)
+            ones, others = of_one_type(self.bottom, other.bottom)
             common = np.gcd(ones, others)
             for_a, for_b = others // common, ones // common
             a, a_bound = multiply(a, a_bound, for_a, other.bottom_bound)
@@ -183,8 +183,7 @@ class Quotient:
             top, top_bound = scale(top, top_bound, power)
         else:
             bottom, bottom_bound = scale(bottom, bottom_bound, -power)
-        if top.dtype != bottom.dtype:
-            top, bottom = widen(top), widen(bottom)
+        top, bottom = of_one_type(top, bottom)
         divisor = int(bottom[0]) if len(bottom) == 1 else bottom
         units, bound = narrow(rounding.divide(top, top_bound, divisor, mode), top_bound + 1)
         if len(units) < len(self):
@@ -318,11 +317,6 @@ def _same(a: Integers, b: Integers) -> bool:
     if a is b:
         return True
     return a.shape == b.shape and bool((a == b).all())
-
-
-def _alike(a: Integers, b: Integers) -> tuple[Integers, Integers]:
-    """Both as int64, or both as Python integers."""
-    return (a, b) if a.dtype == b.dtype else (widen(a), widen(b))
 
 
 def _crossed(a: Quotient, b: Quotient) -> Decimals:

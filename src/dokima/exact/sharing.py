@@ -12,10 +12,10 @@ import numpy as np
 
 from dokima.errors import ExactError
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import Integers, Mask, multiply, narrow, scale, widen
+from dokima.exact.integers import Integers, Mask, multiply, narrow, of_one_type, scale, widen
 from dokima.exact.quotients import Number, Quotient
 from dokima.exact.ranking import lowest_in_groups, over_one_bottom
-from dokima.exact.sums import any_in, group_sums
+from dokima.exact.sums import any_in, group_sums, marked
 
 
 @dataclass(frozen=True)
@@ -53,11 +53,11 @@ def share_groups(
     units = over_one_bottom(weights, groups, count) if isinstance(weights, Quotient) else weights.spread(n).units
     gone = weights.is_missing() if len(weights) == n else np.broadcast_to(weights.is_missing(), (n,))
     units = np.where(gone, 0, units)
-    mixed = _marked(units > 0, groups, count) & _marked(units < 0, groups, count)
-    weightless = ~_marked(units != 0, groups, count)
+    mixed = marked(units > 0, groups, count) & marked(units < 0, groups, count)
+    weightless = ~marked(units != 0, groups, count)
     if equal_if_weightless:
         units = np.where(weightless[groups], 1, units)
-        weightless = weightless & ~_marked(np.ones(n, bool), groups, count)
+        weightless = weightless & ~marked(np.ones(n, bool), groups, count)
     # Nothing is shared by any weights.
     something = (amounts.units != 0) & ~amounts.is_missing()
     mixed, weightless = mixed & something, weightless & something
@@ -70,8 +70,7 @@ def share_groups(
     divisor = np.where(whole.units == 0, 1, whole.units)[groups]
     wanted = np.abs(amounts.units)
     product, bound = multiply(wanted[groups], amounts.bound, weight.units, weight.bound)
-    if product.dtype != divisor.dtype:
-        product, divisor = widen(product), widen(divisor)
+    product, divisor = of_one_type(product, divisor)
     part = product // divisor
     rest = product - part * divisor
     part, bound = narrow(part, min(bound, amounts.bound))
@@ -144,12 +143,6 @@ def _signed_rest(parts: Number, short: Decimals, groups: Integers, count: int) -
     rest = widen(lifted) - widen(whole)
     fractions = Quotient(rest, 0, parts.bottom, parts.bottom_bound, parts.places, None)
     return over_one_bottom(fractions, groups, count)
-
-
-def _marked(mask: Mask, groups: Integers, count: int) -> Mask:
-    marked = np.zeros(count, bool)
-    marked[groups[np.flatnonzero(mask)]] = True
-    return marked
 
 
 def share(amount: Decimals, weights: Number, places: int, *, equal_if_weightless: bool = False) -> Decimals:

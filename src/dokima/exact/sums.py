@@ -82,8 +82,11 @@ def group_counts(groups: Integers, count: int) -> Decimals:
 
 def any_in(mask: Mask | None, groups: Integers, count: int) -> Mask | None:
     """For each group whether the mask marks one of its lines; None if it marks none at all."""
-    if mask is None:
-        return None
-    marked = np.zeros(count, bool)
-    marked[groups[mask_of(mask, len(groups)).nonzero()[0]]] = True
-    return some(marked)
+    return None if mask is None else some(marked(mask, groups, count))
+
+
+def marked(mask: Mask, groups: Integers, count: int) -> Mask:
+    """The same, also where it marks none."""
+    found = np.zeros(count, bool)
+    found[groups[mask_of(mask, len(groups)).nonzero()[0]]] = True  # a mask as an index takes four times as long
+    return found

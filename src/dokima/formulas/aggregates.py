@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, any_in, group_counts, group_extremes, group_sums, ranks
+from dokima.exact import Decimals, any_in, group_counts, group_extremes, group_sums, marked, ranks
 from dokima.exact.integers import Integers, Mask, some
 from dokima.exact.ranking import dense, distinct
 from dokima.formulas.names import FormulaKind, Frame
@@ -106,7 +106,7 @@ def _count(value: Column, groups: Groups) -> Column:
 
 def _any(value: Column, groups: Groups) -> Column:
     true, missing = flags(value).is_true(), value.missing
-    yes = _marked(true, groups)
+    yes = marked(true, groups.ids, groups.count)
     unsure = any_in(missing, groups.ids, groups.count)
     return Flags(yes, None if unsure is None else some(unsure & ~yes))
 
@@ -131,12 +131,6 @@ def _distinct(value: Column, groups: Groups) -> Column:
     keys = distinct(groups.ids * width + np.where(codes < 0, 0, codes))
     counts = group_counts(keys // width, groups.count)
     return Decimals(counts.units, 0, any_in(value.missing, groups.ids, groups.count), len(codes))
-
-
-def _marked(mask: Mask, groups: Groups) -> Mask:
-    marked = np.zeros(groups.count, bool)
-    marked[groups.ids[np.flatnonzero(mask)]] = True  # a mask as an index takes four times as long
-    return marked
 
 
 _NUMBER: tuple[FormulaKind, ...] = ("decimal", "integer")

@@ -7,8 +7,8 @@ from typing import cast
 
 import numpy as np
 
-from dokima.exact import Decimals, stored
-from dokima.exact.integers import Integers, Mask, some, widen
+from dokima.exact import Decimals, Quotient, stored
+from dokima.exact.integers import Integers, Mask, some
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
 from dokima.model.orders import Orders
 
@@ -50,18 +50,12 @@ def _replaced(column: Column, at: Integers, values: Column) -> Column:
     """A column with other values, of a column of the same kind, at some positions."""
     if isinstance(column, Texts):
         return _replaced_texts(column, at, cast(Texts, values))
-    missing = None
-    if column.missing is not None or values.missing is not None:
-        missing = column.is_missing().copy()
-        missing[at] = values.is_missing()
-        missing = some(missing)
+    if isinstance(column, Decimals | Quotient):
+        return stored(column).replaced(at, stored(cast(Decimals, values)))
+    missing = some(_put(column.is_missing(), at, values.is_missing()))
     if isinstance(column, Dates):
         return Dates(_put(column.days, at, cast(Dates, values).days), missing)
-    if isinstance(column, Flags):
-        return Flags(_put(column.values, at, cast(Flags, values).values), missing)
-    a, b = Decimals.align((stored(column), stored(cast(Decimals, values))))
-    alike = (a.units, b.units) if a.units.dtype == b.units.dtype else (widen(a.units), widen(b.units))
-    return Decimals(_put(alike[0], at, alike[1]), a.places, missing, max(a.bound, b.bound))
+    return Flags(_put(column.values, at, cast(Flags, values).values), missing)
 
 
 def _replaced_texts(column: Texts, at: Integers, values: Texts) -> Texts:
