@@ -85,6 +85,24 @@ def test_a_stored_quotient_rounds_as_the_exact_one(rows, mode, places):
             assert value == Fraction(x) / Fraction(y) if moves_the_point else (value * 10**12).denominator == 1
 
 
+@pytest.mark.parametrize("mode", [*exact.MODES, rounding.STORING])
+@pytest.mark.parametrize("low", [0, -3000])
+def test_long_columns_are_rounded_as_short_ones(mode, low):
+    """Of a long column it is asked once whether anything is negative."""
+    units = np.arange(low, 3000, 7)
+    whole = Decimals(units, 2).round(0, mode).units.tolist()
+    assert whole == [int(Decimals(units[at : at + 1], 2).round(0, mode).units[0]) for at in range(len(units))]
+
+
+@pytest.mark.parametrize("unit", [7, -7, 2**61])
+def test_sums_of_many_groups_one_after_the_other_and_mixed(unit):
+    """The running total of 2,000 times 2**61 is far beyond int64; the sum of each group is not."""
+    groups = np.repeat(np.arange(1000), 2)
+    column = Decimals(np.full(2000, unit))
+    for of in (groups, groups[::-1], np.tile(np.arange(1000), 2)):
+        assert exact.group_sums(column, of, 1001).units.tolist() == [2 * unit] * 1000 + [0]
+
+
 @given(st.lists(st.tuples(values, values, st.integers(0, 2)), max_size=12), st.sampled_from(list(exact.MODES)))
 def test_sums_of_fractions_round_and_compare_as_the_exact_sum(rows, mode):
     """With any denominators, a few or many, alone or taken apart and used further."""

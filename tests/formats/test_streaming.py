@@ -361,22 +361,25 @@ def test_processes_and_a_cluster_do_the_same_work(rulebook, tmp_path):
 @pytest.fixture
 def two_hosts():
     """Two hosts on this machine with a network between them: how to run a command on the first or the second."""
-    names = [f"dokima{os.getpid()}{side}" for side in "ab"]
-    try:
-        for name in names:
-            subprocess.run(["ip", "netns", "add", name], check=True, capture_output=True)
-    except (OSError, subprocess.CalledProcessError) as error:
-        pytest.skip(f"network namespaces are not permitted here ({error})")
-    ends = [f"d{os.getpid()}{side}" for side in "ab"]
-    subprocess.run(["ip", "link", "add", ends[0], "type", "veth", "peer", "name", ends[1]], check=True)
-    for host, (name, end) in enumerate(zip(names, ends, strict=True), start=1):
-        subprocess.run(["ip", "link", "set", end, "netns", name], check=True)
-        subprocess.run(["ip", "-n", name, "addr", "add", f"10.77.0.{host}/24", "dev", end], check=True)
-        for device in (end, "lo"):
-            subprocess.run(["ip", "-n", name, "link", "set", device, "up"], check=True)
-    yield [["ip", "netns", "exec", name, sys.executable, "-m"] for name in names]
-    for name in names:
-        subprocess.run(["ip", "netns", "del", name], check=True)
+    names, ends = ([f"{word}{os.getpid()}{side}" for side in "ab"] for word in ("dokima", "d"))
+
+    def ip(*arguments):
+        subprocess.run(["ip", *arguments], check=True, capture_output=True)
+
+    with contextlib.ExitStack() as stack:
+        try:
+            for name in names:
+                ip("netns", "add", name)
+                stack.callback(ip, "netns", "del", name)
+            ip("link", "add", ends[0], "type", "veth", "peer", "name", ends[1])
+        except (OSError, subprocess.CalledProcessError) as error:
+            pytest.skip(f"network namespaces are not permitted here ({error})")
+        for host, (name, end) in enumerate(zip(names, ends, strict=True), start=1):
+            ip("link", "set", end, "netns", name)
+            ip("-n", name, "addr", "add", f"10.77.0.{host}/24", "dev", end)
+            for device in (end, "lo"):
+                ip("-n", name, "link", "set", device, "up")
+        yield [["ip", "netns", "exec", name, sys.executable, "-m"] for name in names]
 
 
 @pytest.mark.long

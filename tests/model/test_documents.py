@@ -33,7 +33,7 @@ GOOD = {
 BAD = {"wish": None, "quantity": "2,5", "pieces": 1.5, "due": "soon", "shown": "maybe", "colour": "red"}
 NUMBERS = ["10", "20", "20/10", "20/10/10", "30"]
 LINE = st.fixed_dictionaries({"wish": GOOD["wish"]}, optional={n: s for n, s in GOOD.items() if n != "wish"})
-CHANGE = st.fixed_dictionaries({}, optional={**GOOD, "wish": GOOD["wish"]})
+CHANGE = st.fixed_dictionaries({}, optional=GOOD)
 WRONG = st.sampled_from([{name: value} for name, value in BAD.items()])
 
 

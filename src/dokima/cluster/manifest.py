@@ -56,7 +56,7 @@ class Manifest:
     about: About
     pieces: list[dict[str, Any]] = field(default_factory=list)
     is_done: bool = False
-    _texts: list[str] = field(default_factory=list, repr=False)
+    _texts: list[str] = field(default_factory=list, init=False, repr=False)
 
     def add(self, done: PartDone) -> None:
         """Note a piece; its file is there already."""

@@ -174,10 +174,10 @@ def _parts(orders: Orders, lines: int) -> Iterator[Piece]:
     """Orders that are there already, in pieces; what was set aside goes with the first."""
     for start, stop in list(orders.pieces(lines)) or [(0, 0)]:
         part = orders.part(start, stop)
-        yield partial(_there, replace(part, problems=orders.problems if start == 0 else ()))
+        yield partial(_read_already, replace(part, problems=orders.problems if start == 0 else ()))
 
 
-def _there(orders: Orders) -> tuple[Orders, None]:
+def _read_already(orders: Orders) -> tuple[Orders, None]:
     return orders, None
 
 

@@ -105,9 +105,8 @@ class Orders:
         """What goes to another process: these orders, and not those they were taken from."""
         # Every column is made first: then it is known which defaults have failed.
         made = {"headers": dict(self.headers), "lines": dict(self.lines)}
-        every = {**dict.fromkeys(("header", name) for name in made["headers"])}
-        every |= dict.fromkeys(("line", name) for name in made["lines"])
-        failed = {key: found for key in every if (found := self.failures(*key)) is not None}
+        keys = [*(("header", name) for name in made["headers"]), *(("line", name) for name in made["lines"])]
+        failed = {key: found for key in keys if (found := self.failures(*key)) is not None}
         kept = {each.name: getattr(self, each.name) for each in fields(self)}
         return {**kept, **made, "failed": failed, "taken_from": None}
 

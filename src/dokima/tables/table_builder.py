@@ -69,7 +69,7 @@ class _Builder:
         place = preference(criteria, self.source.size)
         coders, patterns = build_patterns([cells[name] for name in conditions], place)
         starts, ends = (spec.window.start, spec.window.until) if spec.window else ("", "")
-        # A file may have a blank heading, which is not what a window without a last day means.
+        # A window without a first or last day names no column; a file may have one under a blank heading.
         start, end = (cells.get(name) if name else None for name in (starts, ends))
         window = Window.of(on, start, end, (starts, ends), self.source.size) if on else None
         used = [*conditions.values(), *([on] if on else []), *breaks.values()]
