@@ -100,7 +100,7 @@ def test_sums_of_many_groups_one_after_the_other_and_mixed(unit):
     groups = np.repeat(np.arange(1000), 2)
     column = Decimals(np.full(2000, unit))
     for of in (groups, groups[::-1], np.tile(np.arange(1000), 2)):
-        assert exact.group_sums(column, of, 1001).units.tolist() == [2 * unit] * 1000 + [0]
+        assert exact.group_sums(column, exact.Grouping(of, 1001)).units.tolist() == [2 * unit] * 1000 + [0]
 
 
 @given(st.lists(st.tuples(values, values, st.integers(0, 2)), max_size=12), st.sampled_from(list(exact.MODES)))
@@ -111,7 +111,7 @@ def test_sums_of_fractions_round_and_compare_as_the_exact_sum(rows, mode):
     terms = exact.Quotient.of(exact.decimals(x for x, _, _ in rows)) / exact.decimals(y for _, y, _ in rows)
     expected = [sum((Fraction(x) / Fraction(y) for x, y, g in rows if g == group), Fraction(0)) for group in range(3)]
 
-    sums = exact.group_sums(terms, groups, 3)
+    sums = exact.group_sums(terms, exact.Grouping(groups, 3))
 
     for places in (0, 2, 12):
         whole = [Fraction(str(exact.to_decimals(exact.from_fractions([s]).round(places, mode))[0])) for s in expected]
@@ -134,7 +134,7 @@ def assert_whole(value: object) -> None:
 @given(pairs, st.integers(0, 30), st.sampled_from(list(exact.MODES)))
 def test_no_operation_leaves_a_float(rows, places, mode):
     a, b = exact.decimals(x for x, _ in rows), exact.decimals(y for _, y in rows)
-    q, groups = exact.Quotient.of(a) / b, np.arange(len(rows)) % 2
+    q, groups = exact.Quotient.of(a) / b, exact.Grouping(np.arange(len(rows)) % 2, 2)
     numbers = [
         a,
         b,
@@ -156,8 +156,8 @@ def test_no_operation_leaves_a_float(rows, places, mode):
     numbers += [exact.whole_division(a, b), exact.remainder(a, b), exact.remainder(q, b)]
     numbers += [each.round(places, mode) for each in (a, q)] + [a.round(-2, mode), q.round(-2, mode)]
     numbers += [exact.stored(q), a.at(a.places + places), a.compact(), a.filled(), exact.choose(~a.is_missing(), q, a)]
-    numbers += [exact.group_sums(each, groups, 2) for each in (a, q)]
-    numbers += [exact.group_extremes(each, groups, 2, highest) for each in (a, q) for highest in (True, False)]
+    numbers += [exact.group_sums(each, groups) for each in (a, q)]
+    numbers += [exact.group_extremes(each, groups, highest) for each in (a, q) for highest in (True, False)]
     numbers += [exact.from_arrow(exact.to_arrow(a.round(8)))] if a.bound < 10**25 else []
     weights = abs(a)
     numbers += [exact.share_groups(exact.decimals(["1", "2"]), each, 4, groups).parts for each in (weights, abs(q))]
@@ -210,15 +210,15 @@ def test_columns_widen_only_where_they_must_and_narrow_again():
 @given(st.lists(st.tuples(numbers, st.integers(0, 3)), max_size=12))
 def test_group_sums_extremes_and_ranks(rows):
     column = exact.decimals(x for x, _ in rows)
-    groups = np.array([g for _, g in rows], np.intp)
+    groups = exact.Grouping(np.array([g for _, g in rows], np.intp), 4)
     members = [[x for x, g in rows if g == group] for group in range(4)]
 
     def over(work, empty):
         return [empty if not m else None if None in m else Fraction(work(map(Fraction, m))) for m in members]
 
-    assert fractions(exact.group_sums(column, groups, 4)) == over(sum, 0)
-    assert fractions(exact.group_extremes(column, groups, 4, highest=True)) == over(max, None)
-    assert fractions(exact.group_extremes(column, groups, 4, highest=False)) == over(min, None)
+    assert fractions(exact.group_sums(column, groups)) == over(sum, 0)
+    assert fractions(exact.group_extremes(column, groups, highest=True)) == over(max, None)
+    assert fractions(exact.group_extremes(column, groups, highest=False)) == over(min, None)
     present = [x for x, _ in rows if x is not None]
     by = {value: number for number, value in enumerate(sorted(set(present)))}
     assert exact.ranks(exact.decimals(present)).tolist() == [by[x] for x in present]

@@ -87,7 +87,7 @@ def test_apportioned_parts_add_up_and_stay_within_a_cent(values, mode, divisor):
 def test_many_groups_at_once_equal_each_by_itself():
     values = ["10.00", "-0.05", None, "7.77"]
     loads = [[1, 1, 1], [3, 4], [1], [5, 0, 9, 2]]
-    groups = np.repeat(np.arange(4), [len(load) for load in loads])
+    groups = exact.Grouping(np.repeat(np.arange(4), [len(load) for load in loads]), 4)
     together = exact.share_groups(exact.decimals(values), exact.decimals(w for load in loads for w in load), 2, groups)
     alone = [exact.share(exact.decimals([v]), exact.decimals(load), 2) for v, load in zip(values, loads, strict=True)]
 

@@ -15,7 +15,7 @@ from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.context import Context
 from dokima.engine.running.summing import LeftOut, reason_of, unpriced
 from dokima.errors import NotFound, nearest
-from dokima.exact import added, group_sums
+from dokima.exact import Grouping, added, group_sums
 from dokima.exact.integers import Integers
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import alike
@@ -128,14 +128,13 @@ def _groups(variance: Variance, by: str, changed: Integers) -> list[VarianceGrou
     first[codes[::-1]] = np.arange(len(codes))[::-1]
     places = [variance.after.program.definition.minor_units.get(value_at(money, at) or "", 2) for at in first.tolist()]
     names = ["quantity", *(name for name, columns in variance.figures.items() if columns.is_amount)]
+    together = Grouping(codes, count)
     sums = {
-        name: [
-            group_sums(part.take(changed), codes, count) for part in (columns.before, columns.after, columns.variance)
-        ]
+        name: [group_sums(part.take(changed), together) for part in (columns.before, columns.after, columns.variance)]
         for name in names
         for columns in [variance.figures[name]]
     }
-    lines = np.bincount(codes, minlength=count)
+    lines = together.sizes
     groups = [
         VarianceGroup(
             value_at(values, int(first[at])),

@@ -12,7 +12,7 @@ import numpy as np
 from dokima.changes.deltas import Columns, Delta
 from dokima.engine.running.calculation import Calculation, amount_figures
 from dokima.errors import DocumentError, Problem
-from dokima.exact import Decimals, Quotient, choose, compare, group_sums, stored
+from dokima.exact import Decimals, Grouping, Quotient, choose, compare, group_sums, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import alike, compared, numbers
@@ -327,9 +327,8 @@ class Variance:
                 found[name] = self._pairwise(partial(_sums_of_orders, figure=name))
             else:
                 columns = self.figures[name]
-                before, after = (
-                    group_sums(each, self.pair_of, len(self.pairs)) for each in (columns.before, columns.after)
-                )
+                pairs = Grouping(self.pair_of, len(self.pairs))
+                before, after = (group_sums(each, pairs) for each in (columns.before, columns.after))
                 found[name] = before, after
         for name in TOTALS:
             found[name] = self._pairwise(partial(_totals, name=name))
@@ -405,11 +404,11 @@ def _sums_of_orders(side: Calculation, figure: str) -> Decimals:
     if column is None:
         return Decimals.blanks(len(side))
     leaf = side.orders.leaf
-    amounts, order_of = stored(numbers(column)).spread(side.orders.line_count), side.orders.order_of
+    amounts, by_order = stored(numbers(column)).spread(side.orders.line_count), side.orders.by_order
     if leaf is not None:
         kept = np.flatnonzero(leaf)
-        amounts, order_of = amounts.take(kept), order_of[kept]
-    return group_sums(amounts, order_of, len(side))
+        amounts, by_order = amounts.take(kept), by_order.at(kept)
+    return group_sums(amounts, by_order)
 
 
 def _pair_orders(before: Calculation, after: Calculation) -> list[tuple[str, int, int]]:

@@ -20,6 +20,7 @@ from dokima.exact.conversion import (
     to_decimals,
 )
 from dokima.exact.decimals import Decimals
+from dokima.exact.grouping import Grouping
 from dokima.exact.quotients import (
     Number,
     Quotient,
@@ -39,6 +40,7 @@ from dokima.exact.sums import any_in, group_counts, group_extremes, group_sums, 
 __all__ = [
     "MODES",
     "Decimals",
+    "Grouping",
     "Number",
     "Quotient",
     "Shares",

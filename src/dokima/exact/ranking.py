@@ -9,6 +9,7 @@ from fractions import Fraction
 import numpy as np
 
 from dokima.exact.decimals import Decimals
+from dokima.exact.grouping import Grouping
 from dokima.exact.integers import LIMIT, Integers, Mask, widen
 from dokima.exact.quotients import Number, Quotient
 
@@ -84,31 +85,31 @@ def begins(values: Integers) -> Mask:
     return found
 
 
-def lowest_in_groups(groups: Integers, keys: Integers, wanted: Integers) -> Integers:
+def lowest_in_groups(groups: Grouping, keys: Integers, wanted: Integers) -> Integers:
     """The lines with the lowest keys of each group, ties to the earlier line.
 
     Args:
-        groups: For each line the number of its group.
+        groups: The lines in groups.
         keys: For each line what it is sorted by.
         wanted: For each group how many of its lines are wanted, at most as many as it has.
 
     Returns:
         The places of these lines, group by group.
     """
-    sizes, after = np.bincount(groups, minlength=len(wanted)), np.cumsum(wanted)
-    # Sorted by group, each group begins where those before it end, and so many of its first lines are wanted.
-    chosen = np.repeat(np.cumsum(sizes) - sizes - (after - wanted), wanted) + np.arange(after[-1] if len(after) else 0)
-    if not len(chosen):
+    after = np.cumsum(wanted)
+    if not len(after) or not after[-1]:
         return np.zeros(0, np.int64)
+    # Sorted by group, each group begins where those before it end, and so many of its first lines are wanted.
+    chosen = np.repeat(groups.ranges[:-1] - (after - wanted), wanted) + np.arange(after[-1])
     if keys.dtype == object:
         keys = dense(keys)
     low = int(keys.min())
     width, bits = int(keys.max()) - low + 1, len(keys).bit_length()
-    if (int(groups.max()) + 1) * width << bits > LIMIT:
-        sorted_whole: Integers = np.lexsort((keys, groups))[chosen]
+    if groups.count * width << bits > LIMIT:
+        sorted_whole: Integers = np.lexsort((keys, groups.of))[chosen]
         return sorted_whole
     # One number that holds all three sorts several times faster than three keys.
-    packed = groups * width
+    packed = groups.of * width
     packed += keys
     packed -= low
     packed <<= bits
@@ -118,19 +119,20 @@ def lowest_in_groups(groups: Integers, keys: Integers, wanted: Integers) -> Inte
     return places
 
 
-def over_one_bottom(values: Quotient, groups: Integers, count: int) -> Integers:
+def over_one_bottom(values: Quotient, groups: Grouping) -> Integers:
     """Numerators of the fractions once all fractions of a group stand over one denominator."""
     values = values.spread(len(groups))
-    first = np.ones(count, values.bottom.dtype)
-    first[groups[::-1]] = values.bottom[::-1]
-    differs = values.bottom != first[groups]
+    of = groups.of
+    first = np.ones(groups.count, values.bottom.dtype)
+    first[of[::-1]] = values.bottom[::-1]
+    differs = values.bottom != first[of]
     if not differs.any():
         return values.top
     tops = widen(values.top).copy()
-    mixed = np.isin(groups, groups[differs])
+    mixed = np.isin(of, of[differs])
     common: dict[int, int] = {}
-    for group, bottom in zip(groups[mixed].tolist(), values.bottom[mixed].tolist(), strict=True):
+    for group, bottom in zip(of[mixed].tolist(), values.bottom[mixed].tolist(), strict=True):
         common[group] = math.lcm(common.get(group, 1), bottom)
     for at in np.flatnonzero(mixed).tolist():
-        tops[at] *= common[int(groups[at])] // int(values.bottom[at])
+        tops[at] *= common[int(of[at])] // int(values.bottom[at])
     return tops

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, any_in, group_counts, group_extremes, group_sums, marked, ranks
+from dokima.exact import Decimals, Grouping, any_in, group_counts, group_extremes, group_sums, marked, ranks
 from dokima.exact.integers import Integers, Mask, some
 from dokima.exact.ranking import dense, distinct
 from dokima.formulas.names import FormulaKind, Frame
@@ -16,25 +16,12 @@ from dokima.model.columns import Column, Dates, Flags, Texts, take_or_blank
 
 
 @dataclass(frozen=True)
-class Groups:
-    """Lines and the group each belongs to.
-
-    Attributes:
-        ids: For each line the number of its group, -1 for none.
-        count: Number of groups.
-    """
-
-    ids: Integers
-    count: int
-
-
-@dataclass(frozen=True)
 class Aggregate:
     """What an aggregate accepts and gives, and how the lines that count make a value."""
 
     takes: tuple[FormulaKind, ...]
     gives: FormulaKind | None
-    work: Callable[[Column, Groups], Column]
+    work: Callable[[Column, Grouping], Column]
     argument_optional: bool = False
 
 
@@ -51,14 +38,14 @@ def value_codes(column: Column) -> Integers:
     return codes if column.missing is None else np.where(column.is_missing(), -1, codes)
 
 
-def grouped(frame: Frame, by: Column | None) -> Groups:
-    """The lines by order, or by order and value."""
+def grouped(frame: Frame, by: Column | None) -> Grouping:
+    """The lines by order, or by order and value; lines without a value are in no group (-1) and must be left out."""
     if by is None:
-        return Groups(frame.order_of, frame.order_count)
+        return frame.by_order
     codes = value_codes(by.spread(len(frame.order_of)))
     keys = frame.order_of * (int(codes.max(initial=0)) + 1) + codes
     ids = dense(np.where(codes < 0, 0, keys))
-    return Groups(np.where(codes < 0, -1, ids), int(ids.max(initial=-1)) + 1)
+    return Grouping(np.where(codes < 0, -1, ids), int(ids.max(initial=-1)) + 1)
 
 
 def aggregate(kind: Aggregate, frame: Frame, argument: Column | None, where: Flags | None, by: Column | None) -> Column:
@@ -66,7 +53,7 @@ def aggregate(kind: Aggregate, frame: Frame, argument: Column | None, where: Fla
     length = len(frame.order_of)
     groups = grouped(frame, by)
     value = Flags(np.ones(length, bool)) if argument is None else argument.spread(length)
-    counted = groups.ids >= 0 if by is not None else None
+    counted = groups.of >= 0 if by is not None else None
     if frame.leaf is not None:
         counted = frame.leaf if counted is None else counted & frame.leaf
     unknown: Mask | None = None
@@ -83,54 +70,54 @@ def aggregate(kind: Aggregate, frame: Frame, argument: Column | None, where: Fla
         result = kind.work(value, groups)
     else:
         at = np.flatnonzero(counted)
-        result = kind.work(value.take(at), Groups(groups.ids[at], groups.count))
+        result = kind.work(value.take(at), groups.at(at))
     if unknown is not None:
         at = np.flatnonzero(unknown)
-        result = result.without(any_in(np.ones(len(at), bool), groups.ids[at], groups.count))
-    return result if by is None else take_or_blank(result, groups.ids)
+        result = result.without(any_in(np.ones(len(at), bool), groups.at(at)))
+    return result if by is None else take_or_blank(result, groups.of)
 
 
-def _sum(value: Column, groups: Groups) -> Column:
-    return group_sums(numbers(value), groups.ids, groups.count)
+def _sum(value: Column, groups: Grouping) -> Column:
+    return group_sums(numbers(value), groups)
 
 
-def _average(value: Column, groups: Groups) -> Column:
-    return group_sums(numbers(value), groups.ids, groups.count) / group_counts(groups.ids, groups.count)
+def _average(value: Column, groups: Grouping) -> Column:
+    return group_sums(numbers(value), groups) / group_counts(groups)
 
 
-def _count(value: Column, groups: Groups) -> Column:
+def _count(value: Column, groups: Grouping) -> Column:
     true = flags(value)
-    ids = groups.ids if true.values.all() else groups.ids[true.is_true()]
-    return group_counts(ids, groups.count).without(any_in(true.missing, groups.ids, groups.count))
+    counted = groups if true.values.all() else groups.at(np.flatnonzero(true.is_true()))
+    return group_counts(counted).without(any_in(true.missing, groups))
 
 
-def _any(value: Column, groups: Groups) -> Column:
+def _any(value: Column, groups: Grouping) -> Column:
     true, missing = flags(value).is_true(), value.missing
-    yes = marked(true, groups.ids, groups.count)
-    unsure = any_in(missing, groups.ids, groups.count)
+    yes = marked(true, groups)
+    unsure = any_in(missing, groups)
     return Flags(yes, None if unsure is None else some(unsure & ~yes))
 
 
-def _all(value: Column, groups: Groups) -> Column:
+def _all(value: Column, groups: Grouping) -> Column:
     return logical_not(flags(_any(logical_not(flags(value)), groups)))
 
 
-def _extreme(highest: bool) -> Callable[[Column, Groups], Column]:
-    def work(value: Column, groups: Groups) -> Column:
+def _extreme(highest: bool) -> Callable[[Column, Grouping], Column]:
+    def work(value: Column, groups: Grouping) -> Column:
         if isinstance(value, Dates):
-            days = group_extremes(Decimals(value.days, 0, value.missing), groups.ids, groups.count, highest)
+            days = group_extremes(Decimals(value.days, 0, value.missing), groups, highest)
             return Dates(days.units, days.missing)
-        return group_extremes(numbers(value), groups.ids, groups.count, highest)
+        return group_extremes(numbers(value), groups, highest)
 
     return work
 
 
-def _distinct(value: Column, groups: Groups) -> Column:
+def _distinct(value: Column, groups: Grouping) -> Column:
     codes = value_codes(value)
     width = int(codes.max(initial=0)) + 1
-    keys = distinct(groups.ids * width + np.where(codes < 0, 0, codes))
-    counts = group_counts(keys // width, groups.count)
-    return Decimals(counts.units, 0, any_in(value.missing, groups.ids, groups.count), len(codes))
+    keys = distinct(groups.of * width + np.where(codes < 0, 0, codes))
+    counts = group_counts(Grouping(keys // width, groups.count))
+    return Decimals(counts.units, 0, any_in(value.missing, groups), len(codes))
 
 
 _NUMBER: tuple[FormulaKind, ...] = ("decimal", "integer")

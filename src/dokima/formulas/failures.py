@@ -130,11 +130,11 @@ def _of_aggregate(node: Node, frame: Frame) -> Failures | None:
     by = at_level(operands["by"], Level.LINE)(inner) if "by" in operands else None
     groups = grouped(inner, by)
     codes = np.full(groups.count, -1, np.int64)
-    failed = np.flatnonzero((found.codes >= 0) & (groups.ids >= 0))[::-1]
-    codes[groups.ids[failed]] = found.codes[failed]
+    failed = np.flatnonzero((found.codes >= 0) & (groups.of >= 0))[::-1]
+    codes[groups.of[failed]] = found.codes[failed]
     result: Failures = Texts(codes, found.words)
     if by is not None:
-        result = Texts(np.where(groups.ids < 0, -1, codes[np.maximum(groups.ids, 0)]), found.words)
+        result = Texts(np.where(groups.of < 0, -1, codes[np.maximum(groups.of, 0)]), found.words)
     work = AGGREGATES.get(node.role)
     if work is not None and node.role in ("any", "all"):
         value = as_flag(node.evaluate(frame))

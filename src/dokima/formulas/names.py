@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import IntEnum
 from typing import TYPE_CHECKING, Literal, Protocol
 
+from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
 from dokima.model.columns import Column, Kind, Texts
 
@@ -81,6 +82,10 @@ class Frame(Protocol):
     @property
     def order_of(self) -> Integers:
         """For each line the position of its order."""
+
+    @property
+    def by_order(self) -> Grouping:
+        """The lines of each order together."""
 
     @property
     def leaf(self) -> Mask | None:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
+from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
 from dokima.model.agreed_terms import AgreedTerms
 from dokima.model.collecting import collector_at_rest
@@ -199,9 +200,14 @@ class Orders:
         return {number: at for at, number in enumerate(self.numbers)}
 
     @cached_property
+    def by_order(self) -> Grouping:
+        """The lines of each order together."""
+        return Grouping(self.order_of, self.count)
+
+    @property
     def line_ranges(self) -> Integers:
         """Where the lines of each order begin, and at the end where those of the last one end."""
-        return np.append(0, np.cumsum(np.bincount(self.order_of, minlength=self.count)))
+        return self.by_order.ranges
 
     def lines_of(self, position: int) -> slice:
         """Where the lines of an order stand."""

@@ -16,7 +16,7 @@ from dokima.changes.variance import Variance
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.stated_figures import STATED
-from dokima.exact import Decimals, compare, group_sums, stored, to_decimals
+from dokima.exact import Decimals, compare, stored, to_decimals, total
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
@@ -202,18 +202,18 @@ def _reproduced(orders: Orders, calculation: Calculation) -> tuple[int, list[Mov
     """How many orders say what they come to, and those that today's rulebook does not reproduce."""
     said, off = np.zeros(orders.count, bool), dict[int, Moved]()
 
-    def compared(at: int, total: str, value: Decimal) -> None:
+    def compared(at: int, name: str, value: Decimal) -> None:
         said[at] = True
         places = int(calculation.minor_units[at])
-        found = amount_at(calculation.totals[total], at, places)
+        found = amount_at(calculation.totals[name], at, places)
         if found != value:
             off.setdefault(at, Moved(orders.numbers[at], value_at(orders.header("currency"), at) or "", value, found))
 
-    for field, total in STATED.items():
+    for field, name in STATED.items():
         if field in orders.headers:
             column = orders.header(field)
             for at in np.flatnonzero(~column.is_missing()).tolist():
-                compared(at, total, value_at(column, at))
+                compared(at, name, value_at(column, at))
     for at in range(orders.count):
         terms = orders.terms(at)
         lines = () if terms is None else terms.lines.values()
@@ -237,7 +237,7 @@ def _by_currency(before: Calculation, after: Calculation) -> dict[str, tuple[Any
             column = side.totals["without_tax"].take(mine)
             known = column.take(np.flatnonzero(~column.is_missing()))
             places = int(side.minor_units[mine[0]])
-            both.append(amount_at(group_sums(known, np.zeros(len(known), np.int64), 1), 0, places))
+            both.append(amount_at(total(known), 0, places))
         sums[currency] = (*both, both[1] - both[0])
     return sums
 
@@ -256,7 +256,7 @@ def _by_step(variance: Variance) -> dict[tuple[str, str], Decimal]:
             if name in names:
                 moved = columns.variance.take(mine)
                 known = moved.take(np.flatnonzero(~moved.is_missing()))
-                whole = to_decimals(group_sums(known, np.zeros(len(known), np.int64), 1))[0]
+                whole = to_decimals(total(known))[0]
                 if whole:
                     found[currency, name] = whole
     return found

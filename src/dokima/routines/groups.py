@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.model.columns import Column, Texts, take_or_blank
@@ -17,22 +18,20 @@ class Groups:
 
     Attributes:
         frame: The columns that formulas see; below a parent line ``parent.x`` is a field of that parent line.
-        of: For each line its group.
-        count: Number of groups.
+        lines: The lines in groups.
         first: A line of each group, -1 for one without; None where groups are orders.
         inside: Lines that are in a group at all; None if all are.
     """
 
     frame: Frame
-    of: Integers
-    count: int
+    lines: Grouping
     first: Integers | None = None
     inside: Mask | None = None
 
     @classmethod
     def by_order(cls, frame: Frame) -> Groups:
         """The lines of each order together."""
-        return cls(frame, frame.order_of, frame.order_count)
+        return cls(frame, frame.by_order)
 
     @classmethod
     def below(cls, frame: Frame, parent: Integers) -> Groups:
@@ -50,7 +49,7 @@ class Groups:
         first = np.full(len(known) + 1, -1, np.int64)
         places = np.flatnonzero(parent >= 0)[::-1]
         first[of[places]] = places
-        return cls(frame, of, len(known) + 1, first, parent >= 0)
+        return cls(frame, Grouping(of, len(known) + 1), first, parent >= 0)
 
     def value(self, formula: Formula) -> tuple[Column, Texts | None]:
         """The value of a formula for each group, blank where it depends on a call that failed, and those failures."""
@@ -58,6 +57,6 @@ class Groups:
         column = formula.evaluate(self.frame, level)
         failed = formula.failures(self.frame, level)
         if self.first is not None:
-            column = take_or_blank(column.spread(len(self.of)), self.first)
+            column = take_or_blank(column.spread(len(self.lines)), self.first)
             failed = None if failed is None else take_or_blank(failed, self.first)
         return (column, None) if failed is None else (column.without(failed.codes >= 0), failed)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, group_sums, share_groups, stored
+from dokima.exact import Decimals, Grouping, group_sums, share_groups, stored
 from dokima.exact.integers import Integers
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers
@@ -60,12 +60,10 @@ def split(
     if of == "with_tax":
         amount = totals["with_tax"] + totals["rounding"]
     else:
-        amount = group_sums(stored(numbers(figures[of])), frame.order_of, orders) + Decimals.zeros(
-            1, totals["with_tax"].places
-        )
+        amount = group_sums(stored(numbers(figures[of])), frame.by_order) + Decimals.zeros(1, totals["with_tax"].places)
     shares = [numbers(each.share.evaluate(frame, Level.HEADER)).spread(orders) for each in instalments]
     weights = Decimals.concat([stored(share) for share in shares])
-    parts = share_groups(amount, weights, amount.places, np.tile(np.arange(orders), count)).parts
+    parts = share_groups(amount, weights, amount.places, Grouping(np.tile(np.arange(orders), count), orders)).parts
     return InstalmentPlan(
         orders=np.arange(orders),
         labels=[each.label for each in instalments],

@@ -47,8 +47,8 @@ class Running:
 
     def _close_errors(self) -> None:
         """Orders with a blank money step are in error, and each of them has a finding that says so."""
-        order_of, orders = self.frame.order_of, self.frame.order_count
-        failed = any_in(self.failed, order_of, orders)
+        order_of = self.frame.order_of
+        failed = any_in(self.failed, self.frame.by_order)
         self.result.in_error = self.lost if failed is None else self.lost | failed
         told = {each.order if each.line < 0 else int(order_of[each.line]) for each in self.result.blank_steps}
         for order in np.flatnonzero(self.result.in_error).tolist():
@@ -130,7 +130,7 @@ class Running:
         """The value for each group, blank where it depends on a call that failed."""
         column, failed = groups.value(formula)
         if failed is not None:
-            self.broken = first_of(self.broken, failed.take(groups.of))
+            self.broken = first_of(self.broken, failed.take(groups.lines.of))
         return column
 
     def note_blanks(self, step: Step, missing: Mask) -> None:
@@ -138,7 +138,7 @@ class Running:
         if not np.count_nonzero(missing):
             return
         new = np.flatnonzero(missing & ~self.failed)
-        failed = any_in(self.failed, self.frame.order_of, self.frame.order_count) if len(new) else None
+        failed = any_in(self.failed, self.frame.by_order) if len(new) else None
         options = self.result.options[new] if step.way.is_price else None
         alike = self.reasons.alike(step, new, options) if len(new) > MANY else None
         known: dict[int, Reason] = {}

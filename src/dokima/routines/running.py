@@ -98,8 +98,8 @@ class Run(TaxSteps):
             assert groups.inside is not None
             parts = parts + Decimals.choose(groups.inside, spread.parts, Decimals.zeros(1))
             reached |= groups.inside & (True if spread.reached is None else spread.reached)
-            mixed |= groups.inside & spread.mixed[groups.of]
-            weightless |= groups.inside & spread.weightless[groups.of]
+            mixed |= groups.inside & spread.mixed[groups.lines.of]
+            weightless |= groups.inside & spread.weightless[groups.lines.of]
         parts = self.agreed_or(step, step.name, self._keeping(step, Spread(parts, mixed, weightless, reached)))
         for line in np.flatnonzero((mixed | weightless) & ~self.failed).tolist():
             self.result.blank_steps.append(BlankStep(step, line, _MIXED if mixed[line] else _WEIGHTLESS))
@@ -114,7 +114,7 @@ class Run(TaxSteps):
         """Each line's part of a figure worked out once for its group."""
         places = self.places if step.definition.places is None else step.definition.places
         where = flags(self._part(step, "where", groups.frame) or Flags(np.ones(self.length, bool)))
-        included, of, count = where.is_true(), groups.of, groups.count
+        included, of, count = where.is_true(), groups.lines.of, groups.lines.count
         included = included if groups.inside is None else included & groups.inside
         cap = numbers(self._once(groups, step.parts["cap"])) if "cap" in step.parts else None
         if "amount" in step.parts:
@@ -123,13 +123,13 @@ class Run(TaxSteps):
             # Where nobody says what to share by, it is the amount each line has come to so far.
             weights = numbers(self._part(step, "share") or self.running)
             equal = step.definition.if_no_share == "equal"
-            spread = spread_amount(amount, weights, included, of, places, step.rounding, equal=equal)
+            spread = spread_amount(amount, weights, included, groups.lines, places, step.rounding, equal=equal)
         else:
             exact = step.way.exact(Working(self, step, groups.frame))
-            spread = spread_exact(exact, included, cap, of, count, places, step.rounding)
+            spread = spread_exact(exact, included, cap, groups.lines, places, step.rounding)
         parts = spread.parts
         # Whether one line takes part decides what every other line gets, so one that is unknown makes all unknown.
-        unknown = any_in(where.missing, of, count)
+        unknown = any_in(where.missing, groups.lines)
         if unknown is not None:
             parts = parts.without(unknown[of])
         blank = self._blank_once(step, groups)
@@ -162,14 +162,14 @@ class Run(TaxSteps):
     def _note_blank_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
         """One finding for each order whose figure came out blank for a reason of its own."""
         order_of = self.frame.order_of
-        wrong = any_in(parts.missing, order_of, self.frame.order_count)
+        wrong = any_in(parts.missing, self.frame.by_order)
         nowhere = np.zeros(self.frame.order_count, bool) if wrong is None else wrong
         # An order without any line has nothing to blank, but an amount that is unknown or that nobody bears is lost.
         lost = spread.weightless if spread.blank is None else spread.weightless | spread.blank
-        lost = lost & (np.bincount(order_of, minlength=self.frame.order_count) == 0)
+        lost = lost & (self.frame.by_order.sizes == 0)
         emptied = self.frame.emptied()
         lost = lost if emptied is None else lost & ~emptied
-        failed = any_in(self.failed, order_of, self.frame.order_count)
+        failed = any_in(self.failed, self.frame.by_order)
         before = self.lost if failed is None else self.lost | failed
         for order in np.flatnonzero((nowhere | lost) & ~before).tolist():
             lines = np.flatnonzero(order_of == order)
@@ -198,7 +198,7 @@ class Run(TaxSteps):
         """
         by_order = rivals[0].definition.over == "order"
         figures, blank = self._rival_figures(rivals)
-        sizes = [group_sums(each, self.frame.order_of, self.frame.order_count) for each in figures]
+        sizes = [group_sums(each, self.frame.by_order) for each in figures]
         if not by_order:
             sizes = figures
         largest, winner = sizes[0], np.zeros(len(sizes[0]), np.int64)
@@ -232,7 +232,7 @@ class Run(TaxSteps):
                 spread = self._share_out(step, Groups.by_order(self.frame))
                 figures.append(self._keeping(step, spread))
                 self._note_blank_orders(step, figures[-1], spread)
-                wrong = any_in(figures[-1].missing, self.frame.order_of, self.frame.order_count)
+                wrong = any_in(figures[-1].missing, self.frame.by_order)
                 blank |= self._nowhere() if wrong is None else wrong[self.frame.order_of]
             else:
                 figures.append(self._moved_by(step))

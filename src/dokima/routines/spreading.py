@@ -8,8 +8,8 @@ import numpy as np
 
 from dokima.exact import (
     Decimals,
+    Grouping,
     Number,
-    any_in,
     apportion_groups,
     choose,
     compare,
@@ -17,7 +17,7 @@ from dokima.exact import (
     magnitude,
     share_groups,
 )
-from dokima.exact.integers import Integers, Mask, either
+from dokima.exact.integers import Integers, Mask, either, mask_of, some
 from dokima.routines.limits import capped
 
 
@@ -40,41 +40,37 @@ class Spread:
     blank: Mask | None = None
 
 
-def spread_exact(
-    parts: Number, included: Mask, cap: Number | None, order_of: Integers, orders: int, places: int, mode: str
-) -> Spread:
+def spread_exact(parts: Number, included: Mask, cap: Number | None, groups: Grouping, places: int, mode: str) -> Spread:
     """Parts known exactly (a percentage, so much a unit), rounded as one figure per order and apportioned.
 
     Args:
         parts: Exact part of each line.
         included: Lines that take part.
         cap: The most the figure of each order may be, before rounding; None for no limit.
-        order_of: For each line the position of its order.
-        orders: Number of orders.
+        groups: The lines of each order together.
         places: Decimal places of the parts.
         mode: Rounding mode.
     """
-    lines = np.flatnonzero(included)
-    mine, groups = parts.spread(len(order_of)).take(lines), order_of[lines]
-    exact: Number = group_sums(mine, groups, orders)
+    lines = _places_of(included)
+    mine = parts.spread(len(groups))
+    inside = groups if lines is None else groups.at(lines)
+    mine = mine if lines is None else mine.take(lines)
+    exact: Number = group_sums(mine, inside)
     if cap is not None:
         limited = capped(exact, cap)
         over = compare(magnitude(exact), magnitude(cap)) > 0
         # Scaled so that they add up to the cap; an order under it keeps its parts as they are.
         factor = choose(over, limited / exact, Decimals.constant(1)).without(cap.missing)
-        mine, exact = mine * factor.spread(orders).take(groups), limited
+        mine, exact = mine * factor.spread(groups.count).take(inside.of), limited
     total = exact.round(places, mode)
-    apportioned = apportion_groups(mine, total.at(max(total.places, 0)), places, groups)
-    nobody = np.zeros(orders, bool)
-    return Spread(
-        _laid_out(apportioned, lines, len(order_of), any_in(total.missing, np.arange(orders), orders), order_of),
-        nobody,
-        nobody,
-    )
+    apportioned = apportion_groups(mine, total.at(max(total.places, 0)), places, inside)
+    nobody = np.zeros(groups.count, bool)
+    blank = None if total.missing is None else mask_of(total.missing, groups.count)
+    return Spread(_laid_out(apportioned, lines, blank, groups), nobody, nobody)
 
 
 def spread_amount(
-    amount: Number, weights: Number, included: Mask, order_of: Integers, places: int, mode: str, *, equal: bool
+    amount: Number, weights: Number, included: Mask, groups: Grouping, places: int, mode: str, *, equal: bool
 ) -> Spread:
     """An amount per order, rounded and shared by weight.
 
@@ -82,25 +78,31 @@ def spread_amount(
         amount: One amount per order, capped.
         weights: Weight of each line.
         included: Lines that take part.
-        order_of: For each line the position of its order.
+        groups: The lines of each order together.
         places: Decimal places of the parts.
         mode: Rounding mode.
         equal: Share equally where all weights are zero.
     """
-    lines = np.flatnonzero(included)
+    lines = _places_of(included)
     total = amount.round(places, mode)
-    mine = weights.spread(len(order_of)).take(lines)
-    shares = share_groups(total, mine, places, order_of[lines], equal_if_weightless=equal)
+    mine = weights.spread(len(groups))
+    inside = groups if lines is None else groups.at(lines)
+    shares = share_groups(total, mine if lines is None else mine.take(lines), places, inside, equal_if_weightless=equal)
     blank = either(total.missing, shares.mixed | shares.weightless)
-    return Spread(_laid_out(shares.parts, lines, len(order_of), blank, order_of), shares.mixed, shares.weightless)
+    return Spread(_laid_out(shares.parts, lines, blank, groups), shares.mixed, shares.weightless)
 
 
-def _laid_out(parts: Decimals, lines: Integers, length: int, blank: Mask | None, order_of: Integers) -> Decimals:
-    """Parts at their lines, 0 at the others, blank on every line of an order whose figure is."""
-    units = np.zeros(length, parts.units.dtype)
-    units[lines] = parts.units
-    missing = np.zeros(length, bool)
-    missing[lines] = parts.is_missing()
-    if blank is not None:
-        missing |= blank[order_of]
-    return Decimals(units, parts.places, missing if missing.any() else None, parts.bound)
+def _places_of(included: Mask) -> Integers | None:
+    """Where the lines stand that take part; None if all do, as nearly always."""
+    return None if included.all() else np.flatnonzero(included)
+
+
+def _laid_out(parts: Decimals, lines: Integers | None, blank: Mask | None, groups: Grouping) -> Decimals:
+    """Parts at their lines, 0 at the others, blank on every line of a group whose figure is."""
+    if lines is not None:
+        units = np.zeros(len(groups), parts.units.dtype)
+        units[lines] = parts.units
+        missing = np.zeros(len(groups), bool)
+        missing[lines] = parts.is_missing()
+        parts = Decimals(units, parts.places, some(missing), parts.bound)
+    return parts if blank is None or not blank.any() else parts.without(blank[groups.of])

@@ -54,8 +54,8 @@ class TaxSteps(Running):
         if parts is taxed.parts:
             return taxed
         groups = taxed.groups
-        whole = group_sums(parts.take(taxed.lines), taxed.ids, len(groups.order))
-        return Taxed(replace(groups, tax=whole), parts, taxed.lines, taxed.ids)
+        whole = group_sums(parts.take(taxed.lines), taxed.by_group)
+        return Taxed(replace(groups, tax=whole), parts, taxed.lines, taxed.by_group)
 
     def _tax_terms(self, step: Step) -> TaxTerms:
         """What a step taxes each line with: by agreement where a line keeps that, else by the rulebook of today."""
@@ -138,13 +138,13 @@ class TaxSteps(Running):
                 base = self.taxable - self.tax
                 for name in step.definition.on_top_of:
                     base = base + stored(numbers(self.result.lines[name]))
-                left = group_sums(base.take(taxed.lines), taxed.ids, len(groups.order))
-                included = any_in(inside, self.frame.order_of, self.frame.order_count)
+                left = group_sums(base.take(taxed.lines), taxed.by_group)
+                included = any_in(inside, self.frame.by_order)
                 assert included is not None
                 groups = replace(groups, taxable=Decimals.choose(included[groups.order], left, groups.taxable))
             self.result.taxes.append(groups)
         if inside is not None:
-            included = any_in(inside, self.frame.order_of, self.frame.order_count)
+            included = any_in(inside, self.frame.by_order)
             self.result.inclusive = included if included is not None else self.result.inclusive
 
     def _texts(self, step: Step, key: str) -> Texts:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, apportion_groups, compare, group_sums, ranks
+from dokima.exact import Decimals, Grouping, Number, apportion_groups, compare, group_sums, ranks
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import dense
 from dokima.model.columns import Texts, take_or_blank
@@ -58,12 +58,12 @@ class TaxBase:
 
 @dataclass(frozen=True)
 class Taxed:
-    """What a tax step gave: the breakdown, each line's part, and which line (``lines``) is in which group (``ids``)."""
+    """What a tax step gave: the breakdown, each line's part, and which lines (``lines``) are in which of its groups."""
 
     groups: TaxGroups
     parts: Decimals
     lines: Integers
-    ids: Integers
+    by_group: Grouping
 
 
 def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: str, *, per_line: bool) -> Taxed:
@@ -92,24 +92,24 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
         fraction = None if fraction is None else fraction.take(lines)
     rates = ranks(percent)
     width, kinds = int(rates.max(initial=0)) + 1, len(category.words.items) + 1
-    groups = dense((of * kinds + category.codes + 1) * width + rates)
-    count = int(groups.max(initial=-1)) + 1
-    first = np.zeros(count, np.int64)
-    first[groups[::-1]] = np.arange(len(groups))[::-1]
+    codes = dense((of * kinds + category.codes + 1) * width + rates)
+    groups = Grouping(codes, int(codes.max(initial=-1)) + 1)
+    first = np.zeros(groups.count, np.int64)
+    first[codes[::-1]] = np.arange(len(codes))[::-1]
     rate = percent.take(first)
-    taxable = group_sums(amount, groups, count)
+    taxable = group_sums(amount, groups)
     part_of = percent.shifted(2) if fraction is None else fraction
     exact = amount * part_of
     if per_line:
         part = exact.round(places, mode)
-        tax = group_sums(part, groups, count)
+        tax = group_sums(part, groups)
     else:
         of_group = part_of.take(first)
-        if fraction is None or not bool((compare(part_of, of_group.take(groups)) != 0).any()):
+        if fraction is None or not bool((compare(part_of, of_group.take(codes)) != 0).any()):
             tax = (taxable * of_group).round(places, mode)
         else:
             # Lines that share a rate may bear other taxes beside it, and so hold different parts of it.
-            tax = group_sums(exact, groups, count).round(places, mode)
+            tax = group_sums(exact, groups).round(places, mode)
         part = apportion_groups(exact, tax, places, groups)
     parts = part
     if not every:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from decimal import Decimal
 
-from dokima.exact import Decimals, decimals, group_sums, stored
-from dokima.exact.integers import Integers
+from dokima.exact import Decimals, Grouping, decimals, group_sums, stored
 from dokima.formulas.operators import numbers
 from dokima.routines.results import RoutineResult
 
@@ -38,7 +37,7 @@ class Terms:
     mode: str
 
 
-def total_up(result: RoutineResult, order_of: Integers, terms: Terms) -> dict[str, Decimals]:
+def total_up(result: RoutineResult, by_order: Grouping, terms: Terms) -> dict[str, Decimals]:
     """The totals of each order; all but prepaid are blank where the order is in error.
 
     Where prices include tax, sum of line net, allowances and charges are with tax, and the total without tax is what is
@@ -46,19 +45,19 @@ def total_up(result: RoutineResult, order_of: Integers, terms: Terms) -> dict[st
 
     Args:
         result: What the routine left.
-        order_of: For each line the position of its order.
+        by_order: The lines of each order together.
         terms: How they are totalled.
     """
     orders, places = terms.orders, terms.places
     zero = Decimals.zeros(orders, places)
 
     def summed(name: str) -> Decimals:
-        found = group_sums(stored(numbers(result.lines[name])), order_of, orders)
+        found = group_sums(stored(numbers(result.lines[name])), by_order)
         return found.at(max(found.places, places))
 
     def of_order(total: str) -> Decimals:
         parts = result.of_order.get(total)
-        return zero if parts is None else group_sums(parts, order_of, orders) + zero
+        return zero if parts is None else group_sums(parts, by_order) + zero
 
     line_net, tax, allowances, charges = summed("net"), summed("tax"), of_order("allowances"), of_order("charges")
     together = line_net - allowances + charges

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.errors import FormulaError, nearest
-from dokima.exact import ranks
+from dokima.exact import Grouping, ranks
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level, Name, UnknownName, compile_formula
 from dokima.formulas.nodes import Node
@@ -60,7 +60,8 @@ class RowFrame:
     def __init__(self, columns: Mapping[str, Column], size: int) -> None:
         self.columns = columns
         self.order_count = 1
-        self.order_of: Integers = np.zeros(size, np.int64)
+        self.by_order = Grouping.one(size)
+        self.order_of: Integers = self.by_order.of
         self.leaf: Mask | None = None
         self.failed_calls: dict[Node, Texts] = {}
         self.has_failures = False

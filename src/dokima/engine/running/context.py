@@ -76,6 +76,7 @@ class Context:
         self.terms = terms
         self.order_of = orders.order_of
         self.order_count = orders.count
+        self.by_order = orders.by_order
         self.leaf: Mask | None = orders.leaf
         self._columns: dict[str, Column] = {}
         self._by_line: dict[str, Column] = {}
@@ -252,8 +253,7 @@ class Context:
         if name == "is_new":
             had = self.had(Level.LINE)
             return Flags(np.ones(length, bool) if had is None else ~had)
-        starts = np.searchsorted(self.order_of, np.arange(self.order_count))
-        return Decimals(np.arange(length) - starts[self.order_of] + 1, 0, None, length)
+        return Decimals(np.arange(length) - self.by_order.ranges[self.order_of] + 1, 0, None, length)
 
     def had(self, level: Level) -> Mask | None:
         """For each order or line whether there is a state before this edit; None if there is for none of them."""
@@ -268,9 +268,9 @@ class Context:
             return self.orders.header(name)
         amounts = stored(numbers(figure))
         if self.leaf is None:
-            return group_sums(amounts, self.order_of, self.order_count)
+            return group_sums(amounts, self.by_order)
         at = np.flatnonzero(self.leaf)
-        return group_sums(amounts.take(at), self.order_of[at], self.order_count)
+        return group_sums(amounts.take(at), self.by_order.at(at))
 
     def _parent(self, name: str) -> Column:
         parent = self.whole.parent

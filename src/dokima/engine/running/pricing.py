@@ -254,7 +254,7 @@ def _price_part(job: _Job, every: Context) -> Part:
     definition = job.routine.definition
     cash = Decimal(str(definition.payable_step)) if definition.payable_step is not None else None
     terms = Terms(selected.count, job.places, _prepaid(selected), cash, definition.rounding)
-    totals = total_up(result, leaves.order_of, terms)
+    totals = total_up(result, leaves.by_order, terms)
     return Part(
         orders=job.mine + job.piece[0],
         lines=lines,

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Frame, Level
 from dokima.model.columns import Column, Texts, column_of
@@ -36,6 +37,7 @@ class RecordFrame:
         self._rows: list[Mapping[str, Any]] = [record for records in kept for record in records]
         self.order_of: Integers = np.repeat(np.arange(orders.count), [len(records) for records in kept])
         self.order_count = orders.count
+        self.by_order = Grouping(self.order_of, self.order_count)
         self.leaf: Mask | None = None
         self._columns: dict[str, Column] = {}
 
