@@ -299,7 +299,7 @@ def take_or_blank(column: C, positions: Integers) -> C:
         return cast(C, blanks(kind_of(column), len(positions)))
     if not np.count_nonzero(gone):
         return cast(C, column.take(positions))
-    return cast(C, column.take(np.where(gone, 0, positions)).without(gone))
+    return cast(C, column.take(positions * ~gone).without(gone))
 
 
 def kind_of(column: Column) -> Kind:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -95,22 +96,29 @@ class Pattern:
     rows: Integers
     slots: Integers | None
 
+    @cached_property
+    def first_rows(self) -> Integers:
+        """For each key its most preferred row; at the end -1, which answers for a key that is not there."""
+        return np.append(self.rows[self.starts], -1)
+
     def find(self, codes: Sequence[Integers], length: int) -> Integers:
         """For each line the place of its key, -1 where there is none."""
         if not self.filled:
             return np.zeros(length, np.int64)
-        key: Integers = np.zeros(1, np.int64)
+        key: Integers | int = 0
         unknown: Mask | None = None
         for at, stride in zip(self.filled, self.strides, strict=True):
             code = codes[at]
-            key = key + (code * stride if stride > 1 else code)
+            part = code * stride if stride > 1 else code
+            key = key + part if at != self.filled[0] else part
             if len(code) and int(code.min()) < 0:
                 unknown = either(unknown, code < 0)
-        if unknown is None and self.slots is not None:
-            return self.slots[key]
-        unknown = np.zeros(1, bool) if unknown is None else unknown
         if self.slots is not None:
-            return np.where(unknown, -1, self.slots[np.where(unknown, 0, key)])
+            # As 64 bits, in which whoever looks something up by them would turn them otherwise, at twice the price.
+            if unknown is None:
+                return self.slots[key].astype(np.int64)
+            return np.where(unknown, -1, self.slots[key * ~unknown])
+        unknown = np.zeros(1, bool) if unknown is None else unknown
         place = np.searchsorted(self.keys, key)
         place = np.where(place == len(self.keys), 0, place)
         return np.where(unknown | (self.keys[place] != key), -1, place)

@@ -216,8 +216,7 @@ class Table:
         found = self._rows_of_words.get(column.words)
         if found is None:
             slots = self._by_word.find([self.coders[0].word_codes(column.words)], len(column))
-            rows = self._by_word.rows[self._by_word.starts[np.where(slots < 0, 0, slots)]] if self.size else slots
-            found = self._rows_of_words[column.words] = np.where(slots < 0, -1, rows)
+            found = self._rows_of_words[column.words] = self._by_word.first_rows[slots]
         answer: Integers = found[column.codes]
         return answer
 
@@ -238,15 +237,13 @@ class Table:
         tests = [each.test(value) for each, value in zip(self.breaks, values, strict=False)]
         for number, pattern in enumerate(self.patterns):
             slots = pattern.find(codes, length)
-            lines = np.flatnonzero(slots >= 0)
-            if not len(lines):
-                continue
-            slot = slots[lines]
-            at, stop = pattern.starts[slot], pattern.stops[slot]
             asked = date if isinstance(date, Dates) and not self._all_valid(number, date) else None
             if not (number or tests or asked):
-                found[lines] = pattern.rows[at]  # the first of each list fits, and nothing was found before
+                found = pattern.first_rows[slots]  # the first of each list fits, and nothing was found before
                 continue
+            lines = np.flatnonzero(slots >= 0)
+            slot = slots[lines]
+            at, stop = pattern.starts[slot], pattern.stops[slot]
             while len(lines):
                 rows = pattern.rows[at]
                 worth = np.ones(len(lines), bool)
