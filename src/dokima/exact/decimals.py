@@ -17,6 +17,7 @@ from dokima.exact.integers import (
     either,
     mask_of,
     measure,
+    missing_of,
     multiply,
     narrow,
     of_one_type,
@@ -151,9 +152,7 @@ class Decimals:
     def choose(condition: Mask, yes: Decimals, no: Decimals) -> Decimals:
         """``yes`` where the condition holds, ``no`` elsewhere."""
         yes, no = Decimals.align((yes, no))
-        missing = None
-        if yes.missing is not None or no.missing is not None:
-            missing = np.where(condition, yes.is_missing(), no.is_missing())
+        missing = missing_of(condition, yes.missing, no.missing)
         return Decimals(np.where(condition, yes.units, no.units), yes.places, missing, max(yes.bound, no.bound))
 
     def replaced(self, positions: Integers, values: Decimals) -> Decimals:

@@ -97,6 +97,16 @@ def either(a: Mask | None, b: Mask | None) -> Mask | None:
     return a if b is None else a | b
 
 
+def missing_of(condition: Mask, yes: Mask | None, no: Mask | None) -> Mask | None:
+    """What is missing where one of two values is taken at each place: the first where the condition holds."""
+    if yes is None and no is None:
+        return None
+    # A choice without a branch takes a tenth of the time of one that asks at each place.
+    of_yes, of_no = (None if yes is None else condition & yes), (None if no is None else ~condition & no)
+    found = either(of_yes, of_no)
+    return None if found is None else some(found)
+
+
 def some(mask: Mask) -> Mask | None:
     """The mask, or None if it marks nothing."""
     return mask if np.count_nonzero(mask) else None  # counting takes a tenth of the time of `any` on a short one

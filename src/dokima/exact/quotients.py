@@ -12,6 +12,7 @@ from dokima.exact.integers import (
     add,
     either,
     mask_of,
+    missing_of,
     multiply,
     narrow,
     of_one_type,
@@ -263,16 +264,13 @@ def choose(condition: Mask, yes: Number, no: Number) -> Number:
     yes, no = Quotient.of(yes), Quotient.of(no)
     places = max(yes.places, no.places)
     tops = [scale(part.top, part.top_bound, places - part.places) for part in (yes, no)]
-    missing = None
-    if yes.missing is not None or no.missing is not None:
-        missing = np.where(condition, yes.is_missing(), no.is_missing())
     return Quotient(
         np.where(condition, tops[0][0], tops[1][0]),
         max(tops[0][1], tops[1][1]),
         np.where(condition, yes.bottom, no.bottom),
         max(yes.bottom_bound, no.bottom_bound),
         places,
-        missing,
+        missing_of(condition, yes.missing, no.missing),
         np.where(condition, yes.plain, no.plain),
     )
 

@@ -42,10 +42,12 @@ def dense(keys: Integers) -> Integers:
         span = int(keys.max()) - low + 1
         if span <= 4 * len(keys) + 64:
             # Codes lie close together: count them off instead of sorting.
-            present = np.zeros(span, np.int64)
-            present[keys - low] = 1
-            places: Integers = np.cumsum(present) - 1
-            found: Integers = places[keys - low]
+            at = keys - low if low else keys
+            present, places = np.zeros(span, bool), np.empty(span, np.int64)
+            present[at] = True
+            there = np.flatnonzero(present)
+            places[there] = np.arange(len(there))
+            found: Integers = places[at]
             return found
     return np.unique(keys, return_inverse=True)[1].reshape(-1).astype(np.int64)
 

@@ -8,7 +8,7 @@ from typing import cast
 import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, choose, compare, remainder, whole_division
-from dokima.exact.integers import Mask, either
+from dokima.exact.integers import Mask, either, missing_of
 from dokima.model.columns import Column, Dates, Flags, Texts, Words, blanks, kind_of
 
 
@@ -112,9 +112,7 @@ def pick(condition: Mask, yes: Column, no: Column) -> Column:
     if isinstance(yes, Texts):
         words = Words(list(dict.fromkeys([*yes.words.items, *cast(Texts, no).words.items])))
         return Texts(np.where(condition, yes.in_words(words), cast(Texts, no).in_words(words)), words)
-    missing = None
-    if yes.missing is not None or no.missing is not None:
-        missing = np.where(condition, yes.is_missing(), no.is_missing())
+    missing = missing_of(condition, yes.missing, no.missing)
     if isinstance(yes, Dates):
         return Dates(np.where(condition, yes.days, cast(Dates, no).days), missing)
     return Flags(np.where(condition, yes.values, flags(no).values), missing)

@@ -83,7 +83,7 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
     """
     inside = base.included & ~base.percent.is_missing()
     every = bool(inside.all())
-    lines = np.flatnonzero(inside)
+    lines = np.arange(len(inside)) if every else np.flatnonzero(inside)
     amount, percent, category, of, reason = base.amount, base.percent, base.category, order_of, base.reason
     fraction = base.fraction
     if not every:

@@ -400,7 +400,7 @@ def _put_together(
     totals = joined([(part.orders, part.totals) for part in parts], orders.count)
     reported = joined([(part.orders, part.reporting) for part in parts], orders.count)
     reporting = {name: stored(numbers(reported[name])) for name in reported}
-    options = np.full(orders.line_count, -1, np.int8)
+    options = np.full(orders.line_count, -1, np.int16)
     taxes: list[TaxGroups] = []
     inclusive = np.zeros(orders.count, bool)
     for part in parts:

@@ -59,15 +59,15 @@ class Price(StepKind):
 def _unit_price(run: Run, options: Sequence[Option]) -> tuple[Number, Integers]:
     """The first price that is not blank, the manual one before all others, and which it was."""
     priced = [_manual(run)] + [_option(run, option) for option in options]
-    chosen = np.full(run.length, -1, np.int64)
+    chosen = np.full(run.length, -1, np.int16)
     unit: Number = Decimals.blanks(run.length)
     for place in reversed(range(len(priced))):
         value, price = priced[place]
         there = ~value.is_missing()
         if there.all():
-            unit, chosen = price.spread(run.length), np.full(run.length, place)
+            unit, chosen = price.spread(run.length), np.full(run.length, place, np.int16)
         elif there.any():
-            unit, chosen = choose(there, price, unit), np.where(there, place, chosen)
+            unit, chosen = choose(there, price, unit), chosen + (np.int16(place) - chosen) * there
     return unit, chosen
 
 
