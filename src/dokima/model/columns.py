@@ -314,7 +314,7 @@ def kind_of(column: Column) -> Kind:
     return "decimal"
 
 
-class LazyColumns(Mapping[str, Column]):
+class LazyColumns(Mapping[str, C]):
     """Columns by name, each made when it is first read, so that nobody pays for what nobody reads.
 
     Args:
@@ -322,12 +322,12 @@ class LazyColumns(Mapping[str, Column]):
         make: Makes the column of a name.
     """
 
-    def __init__(self, names: Iterable[str], make: Callable[[str], Column]) -> None:
+    def __init__(self, names: Iterable[str], make: Callable[[str], C]) -> None:
         self._names = dict.fromkeys(names)
         self._make = make
-        self._made: dict[str, Column] = {}
+        self._made: dict[str, C] = {}
 
-    def __getitem__(self, name: str) -> Column:
+    def __getitem__(self, name: str) -> C:
         found = self._made.get(name)
         if found is None:
             if name not in self._names:

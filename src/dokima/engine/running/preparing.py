@@ -49,7 +49,7 @@ def prepared_context(program: Program, orders: Orders, run: Run, *, held: bool =
     if not formulas:
         return Context(program, orders, run)
 
-    def make(level: str) -> LazyColumns:
+    def make(level: str) -> LazyColumns[Column]:
         return LazyColumns([name for at, name in formulas if at == level], lambda name: fill(level, name))
 
     def fill(level: str, name: str) -> Column:

@@ -13,7 +13,7 @@ from dokima.engine.running.agreed_columns import KeptOrder, agreed_columns, kept
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.calculation import Calculation, amount_figures
 from dokima.engine.running.context import Context
-from dokima.engine.running.joining import joined
+from dokima.engine.running.joining import joined, range_of
 from dokima.engine.running.parent_lines import summed_into_parents
 from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.required import missing_rows
@@ -26,7 +26,7 @@ from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, Texts, shown, value_at
+from dokima.model.columns import Column, LazyColumns, Texts, shown, value_at
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
 from dokima.model.findings import Findings
@@ -406,7 +406,7 @@ def _put_together(
     for part in parts:
         if part.result.inclusive.any():
             inclusive[part.orders] = part.result.inclusive
-        options[part.lines] = part.result.options
+        options[range_of(part.lines)] = part.result.options
         taxes += [replace(groups, order=part.orders[groups.order]) for groups in part.result.taxes]
     figures: Mapping[str, Column] = lines
     if orders.parent is not None:
@@ -414,14 +414,20 @@ def _put_together(
         figures = {
             name: summed_into_parents(column, orders) if name in amounts else column for name, column in lines.items()
         }
-    known = {name: stored(numbers(totals.get(name, Decimals.blanks(orders.count)))) for name in TOTALS}
+    # What was paid was paid, whether or not anything else of the order is known.
+    paid = None if len(parts) and (routine_of >= 0).all() else _prepaid(orders)
+
+    def of_total(name: str) -> Decimals:
+        if name == "prepaid" and paid is not None:
+            return paid
+        return stored(numbers(totals[name])) if name in totals else Decimals.blanks(orders.count)
+
     return Calculation(
         program=program,
         orders=orders,
         figures=figures,
         order_figures=headers,
-        # What was paid was paid, whether or not anything else of the order is known.
-        totals={**known, "prepaid": known["prepaid"] if len(parts) and (routine_of >= 0).all() else _prepaid(orders)},
+        totals=LazyColumns(TOTALS, of_total),
         options=options,
         routine_of=routine_of,
         minor_units=places,
