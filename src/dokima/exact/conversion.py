@@ -15,7 +15,7 @@ import numpy as np
 from dokima.errors import ExactError
 from dokima.exact.arrow_buffers import arrow_array, arrow_texts, nulls_of, values_of
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, whole, widen
+from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, some, whole, widen
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
 from dokima.limits import NUMBER_DIGITS
@@ -194,19 +194,19 @@ def to_arrow(column: Decimals, places: int | None = None, name: str = "column") 
     import pyarrow as pa
 
     column = column.at(max(column.places, places or 0))
-    missing = column.is_missing()
-    units = np.where(missing, 0, column.units)
+    units = column.filled().units
     kind = pa.decimal128(ARROW_DIGITS, column.places) if column.places <= ARROW_DIGITS else None
     if kind is None or (units.dtype == object and any(abs(unit) >= 10**ARROW_DIGITS for unit in units.tolist())):
         raise ExactError(f"{name} has a value of more than {ARROW_DIGITS} digits, which Arrow decimals cannot hold")
-    halves = np.empty((len(units), 2), np.int64)
+    halves = np.zeros((len(units), 2), np.int64)
     if units.dtype == object:
         halves[:, 0] = np.array([unit & (2**64 - 1) for unit in units.tolist()], np.uint64).view(np.int64)
         halves[:, 1] = [unit >> 64 for unit in units.tolist()]
     else:
         halves[:, 0] = units
-        halves[:, 1] = units >> 63
-    return arrow_array(kind, halves, missing if missing.any() else None)
+        if len(units) and units.min() < 0:
+            halves[:, 1] = units >> 63
+    return arrow_array(kind, halves, None if column.missing is None else some(column.is_missing()))
 
 
 def text(value: tuple[int, int], least_places: int = 0) -> str:
