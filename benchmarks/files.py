@@ -278,10 +278,18 @@ def ceiling(processes: int) -> None:
 
 @contextmanager
 def dask_of_two() -> Iterator[str]:
-    """The address of a cluster of two processes with one thread each."""
+    """The address of a cluster of two processes with one thread each.
+
+    Dask has its workers, and with them every process started after them, give memory back in small bits. A process that
+    prices pieces then asks for four times as many pages; so that is left out, for the workers and for the others.
+    """
+    import dask
     from distributed import LocalCluster
 
-    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster:
+    with (
+        dask.config.set({"distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": None}),
+        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
+    ):
         yield cluster.scheduler_address
 
 

@@ -60,7 +60,10 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
     cluster = None
     try:
         if scheduler is None:
-            cluster = LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None)
+            # Dask has workers give memory back in small bits, and every process started later too. Pieces are alike
+            # and take the same memory again: without that a worker asks for a quarter of the pages.
+            with dask.config.set({"distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": None}):
+                cluster = LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None)
         client = Client(scheduler or cluster, timeout=10)
     except (OSError, TimeoutError, ValueError) as error:
         raise DokimaError(f"there is no Dask scheduler at {scheduler} ({error})") from None

@@ -79,14 +79,18 @@ class Batch:
         sink = pa.BufferOutputStream()
         with pa.ipc.new_stream(sink, self.table.schema) as stream:
             stream.write_table(self.table)
-        return _batch_of_stream, (sink.getvalue(), self.rows, self.problems)
+        first = int(self.rows[0]) if len(self.rows) else 0
+        together = len(self.rows) and int(self.rows[-1]) - first + 1 == len(self.rows)
+        return _batch_of_stream, (sink.getvalue(), first if together else self.rows, self.problems)
 
 
-def _batch_of_stream(stream: Any, rows: Integers, problems: list[Problem]) -> Batch:
+def _batch_of_stream(stream: Any, rows: Integers | int, problems: list[Problem]) -> Batch:
+    """A batch again; rows that stand together are told by the first of them."""
     import pyarrow as pa
 
     with pa.ipc.open_stream(stream) as reader:
-        return Batch(reader.read_all(), rows, problems)
+        table = reader.read_all()
+    return Batch(table, np.arange(table.num_rows) + rows if isinstance(rows, int) else rows, problems)
 
 
 def coded(cells: Sequence[Any]) -> RawColumn:
