@@ -269,8 +269,12 @@ def _looked_at_together(column: Decimals, least_places: int) -> list[str | None]
     if places == 0:
         return _blanked(list(map(str, units)), column.missing)
     if needed <= least_places:
-        return _blanked([_with_point(each, places) for each in units], column.missing)
-    known = {each: _cut(_with_point(each, places), places, least_places) for each in set(units)}
+        return _blanked(_with_point(units, places), column.missing)
+    distinct = list(set(units))
+    known = {
+        each: _cut(text, places, least_places)
+        for each, text in zip(distinct, _with_point(distinct, places), strict=True)
+    }
     return _blanked([known[each] for each in units], column.missing)
 
 
@@ -280,13 +284,11 @@ def _blanked(texts: list[Any], missing: Mask | None) -> list[str | None]:
     return [None if gone else text for text, gone in zip(texts, missing.tolist(), strict=True)]
 
 
-def _with_point(units: int, places: int) -> str:
-    """Units as text with exactly these places, one or more."""
-    digits = str(units)
-    if len(digits) <= places or units < 0:
-        sign, digits = ("-" if units < 0 else ""), str(abs(units)).zfill(places + 1)
-        return f"{sign}{digits[:-places]}.{digits[-places:]}"
-    return f"{digits[:-places]}.{digits[-places:]}"
+def _with_point(units: list[int], places: int) -> list[str]:
+    """Units as texts with exactly these places, one or more."""
+    at_least, with_sign = f"%0{places + 1}d", f"%0{places + 2}d"
+    digits = [(at_least if each >= 0 else with_sign) % each for each in units]
+    return [f"{each[:-places]}.{each[-places:]}" for each in digits]
 
 
 def _cut(text: str, places: int, least_places: int) -> str:

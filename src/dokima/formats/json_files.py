@@ -6,6 +6,7 @@ import datetime
 import json
 from collections.abc import Iterable
 from decimal import Decimal
+from functools import lru_cache
 from json.encoder import encode_basestring
 from pathlib import Path
 from typing import Any
@@ -75,17 +76,23 @@ def _indented(value: Any, line: str) -> str:
         if not value:
             return "{}"
         parts = [
-            f"{encode_basestring(name)}: "
             # Most values of a result are texts or blank; a call for each would take half of the time.
+            head
             + (encode_basestring(each) if type(each) is str else "null" if each is None else _indented(each, inner))
-            for name, each in value.items()
+            for head, each in zip(_heads(tuple(value), inner), value.values(), strict=True)
         ]
-        return f"{{{inner}{f',{inner}'.join(parts)}{line}}}"
+        return f"{{{''.join(parts)}{line}}}"
     if isinstance(value, list | tuple):
         if not value:
             return "[]"
         return f"[{inner}{f',{inner}'.join([_indented(each, inner) for each in value])}{line}]"
     return dumped(value)
+
+
+@lru_cache(maxsize=256)
+def _heads(names: tuple[Any, ...], line: str) -> list[str]:
+    """What stands before each value of an object: all lines of an order have the same."""
+    return [f"{',' if at else ''}{line}{encode_basestring(name)}: " for at, name in enumerate(names)]
 
 
 def as_json(values: Iterable[Any]) -> list[str]:

@@ -55,8 +55,6 @@ def failures_of(node: Node, frame: Frame, level: Level) -> Failures | None:
 
     Asked right after the formula has been evaluated on the frame.
     """
-    if not frame.failed_calls and not frame.has_failures:
-        return None
     return by_line(_failures(node, frame), node.level, level, frame)
 
 

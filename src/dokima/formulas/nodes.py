@@ -129,6 +129,8 @@ class Formula:
 
         Asked right after the formula has been evaluated on the frame.
         """
+        if not frame.failed_calls and not frame.has_failures:
+            return None  # asked of every formula, and nearly always so
         from dokima.formulas.failures import failures_of
 
         return failures_of(self.root, frame, self.level if level is None else level)

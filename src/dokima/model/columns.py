@@ -94,7 +94,7 @@ class Words:
             self._numbers_in = WeakKeyDictionary()
         found = self._numbers_in.get(other)
         if found is None:
-            found = self._numbers_in[other] = np.append(self._look_up(other), -1)
+            found = self._numbers_in[other] = self._look_up(other)
         return found
 
     def _look_up(self, other: Words) -> Integers:
@@ -102,9 +102,9 @@ class Words:
             if other._keys == "unknown":
                 other._keys = keys_of_texts(other.items)
             if isinstance(other._keys, WordKeys):
-                return self._keys.places_in(other._keys)
+                return np.append(self._keys.places_in(other._keys), -1)
         index = other.index
-        return np.array([index.get(word, -2) for word in self.items], np.int64)
+        return np.array([*(index.get(word, -2) for word in self.items), -1], np.int64)
 
 
 class Texts:

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from dokima.exact import Decimals, compare, stored
-from dokima.exact.integers import Integers, Mask, either, narrow, widen
+from dokima.exact.integers import Integers, Mask, either, narrow, some, widen
 from dokima.exact.ranking import begins, distinct
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
@@ -101,18 +101,22 @@ class Pattern:
         """For each key its most preferred row; at the end -1, which answers for a key that is not there."""
         return np.append(self.rows[self.starts], -1)
 
-    def find(self, codes: Sequence[Integers], length: int) -> Integers:
-        """For each line the place of its key, -1 where there is none."""
+    def find(self, codes: Sequence[Integers], absent: Sequence[Mask | None], length: int) -> Integers:
+        """For each line the place of its key, -1 where there is none.
+
+        Args:
+            codes: For each condition the codes of the lines.
+            absent: What `absences` says of them.
+            length: How many lines there are.
+        """
         if not self.filled:
             return np.zeros(length, np.int64)
         key: Integers | int = 0
         unknown: Mask | None = None
         for at, stride in zip(self.filled, self.strides, strict=True):
-            code = codes[at]
-            part = code * stride if stride > 1 else code
+            part = codes[at] * stride if stride > 1 else codes[at]
             key = key + part if at != self.filled[0] else part
-            if len(code) and int(code.min()) < 0:
-                unknown = either(unknown, code < 0)
+            unknown = either(unknown, absent[at])
         if self.slots is not None:
             # As 64 bits, in which whoever looks something up by them would turn them otherwise, at twice the price.
             if unknown is None:
@@ -122,6 +126,11 @@ class Pattern:
         place = np.searchsorted(self.keys, key)
         place = np.where(place == len(self.keys), 0, place)
         return np.where(unknown | (self.keys[place] != key), -1, place)
+
+
+def absences(codes: Sequence[Integers]) -> list[Mask | None]:
+    """For each condition the lines whose value is blank or not in the table; None if there are none."""
+    return [some(code < 0) for code in codes]
 
 
 def build_patterns(conditions: Sequence[Column], preference: Integers) -> tuple[list[Coder], list[Pattern]]:

@@ -18,7 +18,7 @@ from dokima.model.fields import Field
 from dokima.tables.assembly import Assemblies
 from dokima.tables.definition import TableDefinition, TableSource
 from dokima.tables.graduated import Bands
-from dokima.tables.index import Coder, Pattern
+from dokima.tables.index import Coder, Pattern, absences
 from dokima.tables.preference import Criterion
 
 AMOUNT = "amount"
@@ -215,7 +215,8 @@ class Table:
         assert isinstance(column, Texts)
         found = self._rows_of_words.get(column.words)
         if found is None:
-            slots = self._by_word.find([self.coders[0].word_codes(column.words)], len(column))
+            codes = [self.coders[0].word_codes(column.words)]
+            slots = self._by_word.find(codes, absences(codes), len(column))
             found = self._rows_of_words[column.words] = self._by_word.first_rows[slots]
         answer: Integers = found[column.codes]
         return answer
@@ -234,9 +235,10 @@ class Table:
         lines take a step at a time, and those that are done drop out.
         """
         found = np.full(length, -1, np.int64)
+        absent = absences(codes)
         tests = [each.test(value) for each, value in zip(self.breaks, values, strict=False)]
         for number, pattern in enumerate(self.patterns):
-            slots = pattern.find(codes, length)
+            slots = pattern.find(codes, absent, length)
             asked = date if isinstance(date, Dates) and not self._all_valid(number, date) else None
             if not (number or tests or asked):
                 found = pattern.first_rows[slots]  # the first of each list fits, and nothing was found before
