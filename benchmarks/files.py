@@ -46,7 +46,6 @@ step = [
 def make(folder: Path, lines: int, items: int) -> None:
     """Files of items and of lines; four lines an order, half of them with headers repeated as exports have them."""
     rng = np.random.default_rng(2041)
-    orders = lines // 4
     item = pa.array([f"I{n:06}" for n in range(items)])
 
     def decimal(units: np.ndarray[Any, Any], places: int) -> pa.Array:
@@ -63,20 +62,28 @@ def make(folder: Path, lines: int, items: int) -> None:
         }),
         folder / "items.parquet",
     )  # fmt: skip
-    order = pa.array([f"O{n:07}" for n in range(orders)])
     customer = pa.array([f"C{n:06}" for n in range(200_000)])
-    of = np.repeat(np.arange(orders), 4)
-    parquet.write_table(
-        pa.table({
+
+    def some(first: int, orders: int) -> pa.Table:
+        order = pa.array([f"O{n:08}" for n in range(first, first + orders)])
+        of = np.repeat(np.arange(orders), 4)
+        return pa.table({
             "order": order.take(pa.array(of)),
             "customer": customer.take(pa.array(rng.integers(0, 200_000, orders)[of])),
             "date": pa.array((20_000 + rng.integers(0, 365, orders))[of].astype(np.int32), pa.date32()),
             "line": pa.array(["10", "20", "30", "40"]).take(pa.array(np.tile(np.arange(4), orders))),
-            "item": item.take(pa.array(rng.integers(0, items, lines))),
-            "quantity": decimal(rng.integers(1, 40, lines) * 100, 2),
-        }),
-        folder / "lines.parquet",
-    )  # fmt: skip
+            "item": item.take(pa.array(rng.integers(0, items, len(of)))),
+            "quantity": decimal(rng.integers(1, 40, len(of)) * 100, 2),
+        })  # fmt: skip
+
+    # A hundred million lines at once would fill the memory.
+    parts = (some(first, min(2_500_000, lines // 4 - first)) for first in range(0, lines // 4, 2_500_000))
+    head = next(parts)
+    with parquet.ParquetWriter(folder / "lines.parquet", head.schema) as file:
+        file.write_table(head)
+        del head
+        for part in parts:
+            file.write_table(part)
     (folder / "rulebook.toml").write_text(RULEBOOK, encoding="utf-8")
 
 
@@ -296,7 +303,9 @@ def dask_of_two() -> Iterator[str]:
 def main() -> None:
     given = parser(__doc__, 6_000_000)
     given.add_argument("--items", type=int, default=200_000)
-    given.add_argument("--growth", type=int, nargs="*", default=[10_000_000, 30_000_000], help="also so many lines")
+    given.add_argument(
+        "--growth", type=int, nargs="*", default=[10_000_000, 30_000_000, 100_000_000], help="also so many lines"
+    )
     given.add_argument("--run", nargs=2, metavar=("WAY", "FOLDER"), help=argparse.SUPPRESS)
     given.add_argument("--ceiling", type=int, help=argparse.SUPPRESS)
     asked = given.parse_args()
