@@ -94,6 +94,20 @@ def test_many_groups_at_once_equal_each_by_itself():
     assert exact.texts(together.parts) == [text for column in alone for text in exact.texts(column)]
 
 
+@given(st.lists(st.tuples(st.integers(0, 3), st.integers(-(10**6), 10**6)), max_size=24), st.sampled_from([1, 7]))
+def test_many_groups_apportioned_at_once_equal_each_by_itself(rows, divisor):
+    """Whatever stands between the lines of a group, and whether cents are missing from all groups, few, or both ways."""
+    column, of = exact.decimals(Decimal(units).scaleb(-4) for _, units in rows), np.array([g for g, _ in rows], np.intp)
+    groups, parts = exact.Grouping(of, 4), column if divisor == 1 else column / exact.decimals([divisor])
+    totals = (exact.group_sums(column, groups) / exact.decimals([divisor])).round(2)
+    together = exact.apportion_groups(parts, totals, 2, groups)
+
+    for group in range(4):
+        mine = np.flatnonzero(of == group)
+        alone = exact.apportion(parts.take(mine), totals.take(np.array([group])), 2)
+        assert exact.texts(together.take(mine)) == exact.texts(alone)
+
+
 def test_parts_over_different_denominators_are_compared_exactly():
     """A third (0.3333) loses more by truncation to one place than two sevenths (0.2857) does not: 0.033 < 0.085."""
     thirds = exact.decimals([1, 2]) / exact.decimals([3, 7])
