@@ -175,6 +175,8 @@ def test_a_piece_that_is_sent_elsewhere_holds_its_rows_and_no_others():
     assert came.table.to_pydict() == {"item": [f"ITEM-{at:06}" for at in range(5_000, 5_010)]}
     assert came.rows.tolist() == list(range(5_002, 5_012))
     assert len(sent) < 2_000
+    gaps = Batch(whole.slice(0, 3), np.array([2, 5, 6]))
+    assert pickle.loads(pickle.dumps(gaps)).rows.tolist() == [2, 5, 6]
 
 
 def test_lines_of_one_order_far_apart_are_refused_by_name(tmp_path):
@@ -290,6 +292,11 @@ def test_a_run_leaves_files_a_manifest_and_sums(rulebook, tmp_path, out):
     assert [each.pieces for each in seen] == list(range(1, run.pieces + 1))
     if out.endswith(".parquet"):
         assert parquet.read_table(tmp_path / out).num_rows == 150  # the folder is one table
+        group = parquet.read_metadata(tmp_path / out / "part-00000.parquet").row_group(0)
+        columns = [group.column(at) for at in range(group.num_columns)]
+        # A dictionary of words that come again and again; order numbers and figures do not.
+        coded = [each.path_in_schema for each in columns if each.has_dictionary_page]
+        assert coded == ["line", "item", "description", "unit"]
     assert lines_of(tmp_path / out) == [(f"O{at // 3:06}", str(at % 3 * 10 + 10), "25.00") for at in range(150)]
     manifest = json.loads((tmp_path / out / "_manifest.json").read_text())
     assert (manifest["done"], sum(piece["orders"] for piece in manifest["pieces"])) == (True, 50)
