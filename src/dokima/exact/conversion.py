@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ import numpy as np
 from dokima.errors import ExactError
 from dokima.exact.arrow_buffers import arrow_array, arrow_texts, nulls_of, values_of
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, some, whole, widen
+from dokima.exact.integers import LIMIT, Integers, Mask, measure, power_of_ten, some, whole, widen
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
 from dokima.limits import NUMBER_DIGITS
@@ -23,10 +24,15 @@ from dokima.limits import NUMBER_DIGITS
 ARROW_DIGITS = 38
 MANY = 5_000
 """Values from which on it is worth importing Arrow to write them."""
-FEW = 50
+FEW = 20
 """Values up to which each is written by itself sooner than all are looked at."""
 PLAIN_PLACES = 6
 """Decimal places up to which Arrow writes every number without an exponent."""
+
+_SEVERAL = 1_000
+"""Values up to which nothing is gained by looking which of them are the same."""
+_COUNTED = 4
+"""Decimal places of which everything that may stand behind the point is kept as texts."""
 
 _WIDE = decimal.Context(prec=decimal.MAX_PREC)  # no operation rounds
 
@@ -262,20 +268,17 @@ def text_array(column: Decimals, least_places: int = 0) -> Any:
 
 def _looked_at_together(column: Decimals, least_places: int) -> list[str | None]:
     """The same as `texts` gives, written by Python: what all values have in common is found first."""
-    exact = column.compact()
-    places = max(exact.places, least_places)
-    exact, needed = exact.at(places), exact.places
-    units = exact.units.tolist()
+    exact = column if column.places <= least_places else column.compact()
+    needed, places = exact.places, max(exact.places, least_places)
+    units = exact.at(places).units
     if places == 0:
-        return _blanked(list(map(str, units)), column.missing)
+        return _blanked(list(map(str, units.tolist())), column.missing)
     if needed <= least_places:
         return _blanked(_with_point(units, places), column.missing)
-    distinct = list(set(units))
-    known = {
-        each: _cut(text, places, least_places)
-        for each, text in zip(distinct, _with_point(distinct, places), strict=True)
-    }
-    return _blanked([known[each] for each in units], column.missing)
+    # Few prices of a long column are all different, so each is cut to its own places once.
+    several, place = np.unique(units, return_inverse=True) if len(units) > _SEVERAL else (units, None)
+    cut: list[Any] = [_cut(text, places, least_places) for text in _with_point(several, places)]
+    return _blanked(cut if place is None else [cut[at] for at in place.tolist()], column.missing)
 
 
 def _blanked(texts: list[Any], missing: Mask | None) -> list[str | None]:
@@ -284,11 +287,21 @@ def _blanked(texts: list[Any], missing: Mask | None) -> list[str | None]:
     return [None if gone else text for text, gone in zip(texts, missing.tolist(), strict=True)]
 
 
-def _with_point(units: list[int], places: int) -> list[str]:
+def _with_point(units: Integers, places: int) -> list[str]:
     """Units as texts with exactly these places, one or more."""
+    if places <= _COUNTED and units.dtype != object and len(units) and units.min() >= 0:
+        whole, part = np.divmod(units, 10**places)
+        behind = _behind_the_point(places)
+        return [f"{each}{behind[at]}" for each, at in zip(whole.tolist(), part.tolist(), strict=True)]
     at_least, with_sign = f"%0{places + 1}d", f"%0{places + 2}d"
-    digits = [(at_least if each >= 0 else with_sign) % each for each in units]
+    digits = [(at_least if each >= 0 else with_sign) % each for each in units.tolist()]
     return [f"{each[:-places]}.{each[-places:]}" for each in digits]
+
+
+@lru_cache(maxsize=_COUNTED)
+def _behind_the_point(places: int) -> list[str]:
+    """What may stand behind a whole number, the point included."""
+    return [f".{part:0{places}d}" for part in range(10**places)]
 
 
 def _cut(text: str, places: int, least_places: int) -> str:
