@@ -123,12 +123,10 @@ def _groups(variance: Variance, by: str, changed: Integers) -> list[VarianceGrou
     kinds = value_codes(money) + 1
     both = (value_codes(values) + 1) * (int(kinds.max(initial=0)) + 1) + kinds
     codes = np.unique(both, return_inverse=True)[1].reshape(-1)
-    count = int(np.max(codes, initial=-1)) + 1
-    first = np.zeros(count, np.int64)
-    first[codes[::-1]] = np.arange(len(codes))[::-1]
+    together = Grouping(codes, int(np.max(codes, initial=-1)) + 1)
+    first = together.first(np.arange(len(codes)), 0)
     places = [variance.after.program.definition.minor_units.get(value_at(money, at) or "", 2) for at in first.tolist()]
     names = ["quantity", *(name for name, columns in variance.figures.items() if columns.is_amount)]
-    together = Grouping(codes, count)
     sums = {
         name: [group_sums(part.take(changed), together) for part in (columns.before, columns.after, columns.variance)]
         for name in names
@@ -145,7 +143,7 @@ def _groups(variance: Variance, by: str, changed: Integers) -> list[VarianceGrou
                 for name, parts in sums.items()
             },
         )
-        for at in range(count)
+        for at in range(together.count)
     ]
     return sorted(groups, key=lambda group: -abs(group.figures.get("without_tax", (0, 0, 0))[2] or 0))
 

@@ -37,8 +37,7 @@ def summed_fractions(terms: Quotient, groups: Grouping, missing: Mask | None) ->
     top, bottom = terms.top, terms.bottom
     if terms.missing is not None:
         top, bottom = np.where(terms.missing, 0, top), np.where(terms.missing, 1, bottom)
-    first = np.ones(groups.count, bottom.dtype)
-    first[groups.of[::-1]] = bottom[::-1]
+    first = groups.first(bottom, 1)
     if (bottom == first[groups.of]).all():
         sums, bound = added(top, terms.top_bound, groups)
         return Quotient(sums, bound, first, terms.bottom_bound, terms.places, missing, _all_plain(terms, groups))

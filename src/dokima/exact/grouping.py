@@ -26,11 +26,6 @@ class Grouping:
         """All lines in one group."""
         return cls(np.zeros(length, np.intp), 1)
 
-    @classmethod
-    def each(cls, length: int) -> Grouping:
-        """Each line in a group of its own."""
-        return cls(np.arange(length), length)
-
     def __len__(self) -> int:
         return len(self.of)
 
@@ -41,6 +36,17 @@ class Grouping:
             lines: Their places, ascending, each once.
         """
         return self if len(lines) == len(self.of) else Grouping(self.of[lines], self.count)
+
+    def first(self, values: Integers, of_none: int) -> Integers:
+        """For each group the value of its first line.
+
+        Args:
+            values: One whole number per line.
+            of_none: What a group without any line has.
+        """
+        found = np.full(self.count, of_none, values.dtype)
+        found[self.of[::-1]] = values[::-1]  # the last one written stays
+        return found
 
     @cached_property
     def sizes(self) -> Integers:

@@ -125,9 +125,7 @@ def over_one_bottom(values: Quotient, groups: Grouping) -> Integers:
     """Numerators of the fractions once all fractions of a group stand over one denominator."""
     values = values.spread(len(groups))
     of = groups.of
-    first = np.ones(groups.count, values.bottom.dtype)
-    first[of[::-1]] = values.bottom[::-1]
-    differs = values.bottom != first[of]
+    differs = values.bottom != groups.first(values.bottom, 1)[of]
     if not differs.any():
         return values.top
     tops = widen(values.top).copy()

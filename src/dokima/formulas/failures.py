@@ -127,9 +127,8 @@ def _of_aggregate(node: Node, frame: Frame) -> Failures | None:
         found = found.without(~inner.leaf)
     by = at_level(operands["by"], Level.LINE)(inner) if "by" in operands else None
     groups = grouped(inner, by)
-    codes = np.full(groups.count, -1, np.int64)
-    failed = np.flatnonzero((found.codes >= 0) & (groups.of >= 0))[::-1]
-    codes[groups.of[failed]] = found.codes[failed]
+    failed = np.flatnonzero((found.codes >= 0) & (groups.of >= 0))
+    codes = groups.at(failed).first(found.codes[failed], -1)
     result: Failures = Texts(codes, found.words)
     if by is not None:
         result = Texts(np.where(groups.of < 0, -1, codes[np.maximum(groups.of, 0)]), found.words)

@@ -46,10 +46,8 @@ class Groups:
         if len(known) and known[0] < 0:
             of = np.where(of == 0, len(known) - 1, of - 1)
             known = known[1:]
-        first = np.full(len(known) + 1, -1, np.int64)
-        places = np.flatnonzero(parent >= 0)[::-1]
-        first[of[places]] = places
-        return cls(frame, Grouping(of, len(known) + 1), first, parent >= 0)
+        lines, places = Grouping(of, len(known) + 1), np.flatnonzero(parent >= 0)
+        return cls(frame, lines, lines.at(places).first(places, -1), parent >= 0)
 
     def value(self, formula: Formula) -> tuple[Column, Texts | None]:
         """The value of a formula for each group, blank where it depends on a call that failed, and those failures."""

@@ -94,8 +94,7 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
     width, kinds = int(rates.max(initial=0)) + 1, len(category.words.items) + 1
     codes = dense((of * kinds + category.codes + 1) * width + rates)
     groups = Grouping(codes, int(codes.max(initial=-1)) + 1)
-    first = np.zeros(groups.count, np.int64)
-    first[codes[::-1]] = np.arange(len(codes))[::-1]
+    first = groups.first(np.arange(len(codes)), 0)
     rate = percent.take(first)
     taxable = group_sums(amount, groups)
     part_of = percent.shifted(2) if fraction is None else fraction

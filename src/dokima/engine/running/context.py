@@ -120,10 +120,8 @@ class Context:
 
     def _of_orders(self, failures: Texts) -> Texts:
         """The first failure on a line of each order."""
-        codes = np.full(self.order_count, -1, np.int64)
-        failed = np.flatnonzero(failures.codes >= 0)[::-1]
-        codes[self.order_of[failed]] = failures.codes[failed]
-        return Texts(codes, failures.words)
+        failed = np.flatnonzero(failures.codes >= 0)
+        return Texts(self.by_order.at(failed).first(failures.codes[failed], -1), failures.words)
 
     def fail(self, name: str, failures: Texts) -> None:
         """Note that a figure is in error at some places: what reads it there is in error too."""

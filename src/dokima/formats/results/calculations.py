@@ -15,7 +15,7 @@ from dokima.engine.running.field_columns import header_columns
 from dokima.engine.running.field_columns import line_columns as line_columns_of
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
-from dokima.exact import Decimals, Quotient
+from dokima.exact import Decimals, Grouping, Quotient
 from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
@@ -228,8 +228,7 @@ def _breakdowns_as_json(calculation: Calculation) -> Any:
         columns = _breakdown_columns(calculation, groups)
         rows.append(objects({name: texts.to_json() for name, texts in columns.items()}))
     by_order = np.argsort(order_of, kind="stable")
-    ends = np.cumsum(np.bincount(order_of, minlength=len(calculation)))
-    return lists(concat_arrays(rows).take(arrow_positions(by_order)), np.append(0, ends))
+    return lists(concat_arrays(rows).take(arrow_positions(by_order)), Grouping(order_of, len(calculation)).ranges)
 
 
 def _instalments(calculation: Calculation) -> list[list[dict[str, Any]]]:
@@ -367,12 +366,12 @@ def total_rows(calculation: Calculation) -> list[dict[str, Any]]:
     """One row an order with date, party and totals, for CSV; of one that is in no sum, why."""
     reasons = {each.order: each.reason for each in left_out(calculation)}
     orders = calculation.orders
-    leaves = np.ones(orders.line_count, bool) if orders.leaf is None else orders.leaf
+    lines = orders.by_order if orders.leaf is None else orders.by_order.at(np.flatnonzero(orders.leaf))
     rows = _records(
         {
             "order": orders.numbers,
             **{name: cells(orders.header(name)) for name in ("kind", "date", "customer", "supplier", "currency")},
-            "lines": np.bincount(orders.order_of[leaves], minlength=len(orders)).astype(str).tolist(),
+            "lines": lines.sizes.astype(str).tolist(),
             **{name: amount_texts(column, calculation.minor_units) for name, column in calculation.totals.items()},
         }
     )
