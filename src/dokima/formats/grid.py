@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from dokima.errors import Problem
-from dokima.exact.integers import Integers
+from dokima.exact.integers import Integers, range_of
 from dokima.model.raw import RawColumn
 
 
@@ -79,18 +79,15 @@ class Batch:
         sink = pa.BufferOutputStream()
         with pa.ipc.new_stream(sink, self.table.schema) as stream:
             stream.write_table(self.table)
-        first = int(self.rows[0]) if len(self.rows) else 0
-        together = len(self.rows) and int(self.rows[-1]) - first + 1 == len(self.rows)
-        return _batch_of_stream, (sink.getvalue(), first if together else self.rows, self.problems)
+        return _batch_of_stream, (sink.getvalue(), range_of(self.rows), self.problems)
 
 
-def _batch_of_stream(stream: Any, rows: Integers | int, problems: list[Problem]) -> Batch:
-    """A batch again; rows that stand together are told by the first of them."""
+def _batch_of_stream(stream: Any, rows: Integers | slice, problems: list[Problem]) -> Batch:
     import pyarrow as pa
 
     with pa.ipc.open_stream(stream) as reader:
         table = reader.read_all()
-    return Batch(table, np.arange(table.num_rows) + rows if isinstance(rows, int) else rows, problems)
+    return Batch(table, np.arange(rows.start, rows.stop) if isinstance(rows, slice) else rows, problems)
 
 
 def coded(cells: Sequence[Any]) -> RawColumn:

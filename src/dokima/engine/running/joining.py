@@ -32,11 +32,3 @@ def _places(positions: Sequence[Integers], length: int) -> Integers | None:
     place = np.full(length, -1, np.int64)
     place[laid] = np.arange(len(laid))
     return place
-
-
-def range_of(positions: Integers) -> slice | Integers:
-    """Ascending positions as a range where none is left out, which is read and written several times as fast."""
-    if not len(positions):
-        return positions
-    first, last = int(positions[0]), int(positions[-1])
-    return slice(first, last + 1) if last - first + 1 == len(positions) else positions

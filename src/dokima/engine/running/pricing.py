@@ -13,7 +13,7 @@ from dokima.engine.running.agreed_columns import KeptOrder, agreed_columns, kept
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.calculation import Calculation, amount_figures
 from dokima.engine.running.context import Context
-from dokima.engine.running.joining import joined, range_of
+from dokima.engine.running.joining import joined
 from dokima.engine.running.parent_lines import summed_into_parents
 from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.required import missing_rows
@@ -21,7 +21,7 @@ from dokima.engine.running.stated_figures import compare_stated
 from dokima.engine.running.threads import PIECE, on_threads
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
-from dokima.exact.integers import Integers
+from dokima.exact.integers import Integers, range_of
 from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
