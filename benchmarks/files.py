@@ -287,16 +287,11 @@ def ceiling(processes: int) -> None:
 def dask_of_two() -> Iterator[str]:
     """The address of a cluster of two processes with one thread each.
 
-    Dask has its workers, and with them every process started after them, give memory back in small bits. A process that
-    prices pieces then asks for four times as many pages; so that is left out, for the workers and for the others.
+    It is started as Dokima starts one: Dask's own setting of memory would reach the other sides too.
     """
-    import dask
-    from distributed import LocalCluster
+    from dokima.cluster.executors import local_cluster
 
-    with (
-        dask.config.set({"distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": None}),
-        LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster,
-    ):
+    with local_cluster(2) as cluster:
         yield cluster.scheduler_address
 
 

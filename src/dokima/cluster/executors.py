@@ -45,7 +45,7 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
     """
     try:
         import dask
-        from distributed import Client, LocalCluster, WorkerPlugin
+        from distributed import Client, WorkerPlugin
     except ImportError:
         raise DokimaError("a cluster needs dask, which is not installed: pip install 'dokima[cluster]'") from None
 
@@ -60,10 +60,7 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
     cluster = None
     try:
         if scheduler is None:
-            # Dask has workers give memory back in small bits, and every process started later too. Pieces are alike
-            # and take the same memory again: without that a worker asks for a quarter of the pages.
-            with dask.config.set({"distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": None}):
-                cluster = LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None)
+            cluster = local_cluster(count)
         client = Client(scheduler or cluster, timeout=10)
     except (OSError, TimeoutError, ValueError) as error:
         raise DokimaError(f"there is no Dask scheduler at {scheduler} ({error})") from None
@@ -76,6 +73,19 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
         client.close()
         if cluster is not None:
             cluster.close()
+
+
+def local_cluster(count: int) -> Any:
+    """A `distributed.LocalCluster` of so many workers of one thread each.
+
+    Dask has workers give memory back in small bits, and every process that is started later too. Pieces are alike and
+    take the same memory again: without that a worker asks for a quarter of the pages.
+    """
+    import dask
+    from distributed import LocalCluster
+
+    with dask.config.set({"distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": None}):
+        return LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None)
 
 
 def packed(book: Rulebook) -> bytes:
