@@ -22,12 +22,12 @@ def _of_few_words(table: Any) -> list[str]:
     """The columns whose values come again and again. To look for that in figures doubles the time of writing them."""
     import pyarrow as pa
 
-    names: list[str] = []
-    for name, column in zip(table.column_names, table.columns, strict=True):
-        if pa.types.is_dictionary(column.type):
-            words = max((len(chunk.dictionary) for chunk in column.chunks), default=0)
-            names += [name] if words * _FEWEST_USES <= len(column) else []
-    return names
+    def words(column: Any) -> int:
+        return max((len(chunk.dictionary) for chunk in column.chunks), default=0)
+
+    columns = zip(table.column_names, table.columns, strict=True)
+    texts = ((name, column) for name, column in columns if pa.types.is_dictionary(column.type))
+    return [name for name, column in texts if words(column) * _FEWEST_USES <= len(column)]
 
 
 def write_csv(table: Any, path: Path) -> None:

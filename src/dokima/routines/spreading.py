@@ -51,10 +51,7 @@ def spread_exact(parts: Number, included: Mask, cap: Number | None, groups: Grou
         places: Decimal places of the parts.
         mode: Rounding mode.
     """
-    lines = _places_of(included)
-    mine = parts.spread(len(groups))
-    inside = groups if lines is None else groups.at(lines)
-    mine = mine if lines is None else mine.take(lines)
+    mine, inside, lines = _taking_part(parts, included, groups)
     exact: Number = group_sums(mine, inside)
     if cap is not None:
         limited = capped(exact, cap)
@@ -83,18 +80,20 @@ def spread_amount(
         mode: Rounding mode.
         equal: Share equally where all weights are zero.
     """
-    lines = _places_of(included)
+    mine, inside, lines = _taking_part(weights, included, groups)
     total = amount.round(places, mode)
-    mine = weights.spread(len(groups))
-    inside = groups if lines is None else groups.at(lines)
-    shares = share_groups(total, mine if lines is None else mine.take(lines), places, inside, equal_if_weightless=equal)
+    shares = share_groups(total, mine, places, inside, equal_if_weightless=equal)
     blank = either(total.missing, shares.mixed | shares.weightless)
     return Spread(_laid_out(shares.parts, lines, blank, groups), shares.mixed, shares.weightless)
 
 
-def _places_of(included: Mask) -> Integers | None:
-    """Where the lines stand that take part; None if all do, as nearly always."""
-    return None if included.all() else np.flatnonzero(included)
+def _taking_part(values: Number, included: Mask, groups: Grouping) -> tuple[Number, Grouping, Integers | None]:
+    """Values and groups of the lines that take part, and where those stand; None if all do, as nearly always."""
+    values = values.spread(len(groups))
+    if included.all():
+        return values, groups, None
+    lines = np.flatnonzero(included)
+    return values.take(lines), groups.at(lines), lines
 
 
 def _laid_out(parts: Decimals, lines: Integers | None, blank: Mask | None, groups: Grouping) -> Decimals:
