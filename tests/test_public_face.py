@@ -1,6 +1,7 @@
 """The public face: what it exports, how light it is to import, and that the examples run."""
 
 import ast
+import pickle
 import re
 import runpy
 import subprocess
@@ -10,6 +11,7 @@ from pathlib import Path
 import pytest
 
 import dokima
+from dokima import errors
 
 ROOT = Path(__file__).parents[1]
 
@@ -38,6 +40,27 @@ def test_every_public_class_and_method_has_a_docstring():
         for method, body in vars(value).items() if isinstance(value, type) else ():
             if not method.startswith("_") and callable(body):
                 assert body.__doc__, f"{name}.{method}"
+
+
+@pytest.mark.parametrize(
+    "error",
+    [
+        dokima.DokimaError("no such folder"),
+        dokima.DocumentError(
+            [errors.Problem("SO-1", "10", "quantity", "expected a number", "a.csv", 3)], "of two files"
+        ),
+        dokima.RulebookError([errors.RulebookProblem("rulebook.toml", "table.item", "expected a key")]),
+        dokima.FormulaError("price * qty", 8, "there is no qty"),
+        dokima.Refused("refused", ["a finding"]),
+        dokima.Locked("it is closed", "closed"),
+        dokima.StaleBaseline("it has moved", ["line 10"]),
+        dokima.Conflict("two changes", ["line 10", "line 20"]),
+    ],
+    ids=lambda error: type(error).__name__,
+)
+def test_an_error_comes_from_another_process_as_it_was(error):
+    came = pickle.loads(pickle.dumps(error))
+    assert (type(came), str(came), vars(came)) == (type(error), str(error), vars(error))
 
 
 def test_import_dokima_stays_light():

@@ -25,6 +25,16 @@ from typing import Any
 class DokimaError(Exception):
     """Root of every error that Dokima raises on purpose."""
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """As it is: Python would make it anew from its message, which is not what most of these are made from."""
+        return _as_it_was, (type(self), self.args, self.__dict__)
+
+
+def _as_it_was(kind: type[DokimaError], args: tuple[Any, ...], facts: dict[str, Any]) -> DokimaError:
+    error = kind.__new__(kind, *args)
+    error.__dict__.update(facts)
+    return error
+
 
 @dataclass(frozen=True)
 class RulebookProblem:

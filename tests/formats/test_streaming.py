@@ -356,7 +356,7 @@ def test_processes_and_a_cluster_do_the_same_work(rulebook, tmp_path):
 
     def kill_one(run):
         if run.pieces == 1:
-            os.kill(next(iter(pool._client.run(os.getpid).values())), signal.SIGKILL)
+            os.kill(next(iter(pool.pool._client.run(os.getpid).values())), signal.SIGKILL)
 
     # A worker that is lost in the middle is replaced, gets the rulebook, and its pieces are done once more.
     with dokima.dask_workers(rulebook, count=2) as pool:

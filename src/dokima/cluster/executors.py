@@ -3,14 +3,43 @@
 from __future__ import annotations
 
 import pickle
-from collections.abc import Iterator
-from concurrent.futures import Executor, ProcessPoolExecutor
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, ParamSpec, TypeVar
 
 from dokima.cluster.parts import BOOKS
 from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+class Workers(Executor):
+    """An executor whose size is known, so that all its workers have something to do.
+
+    Attributes:
+        pool: Who works.
+        count: How many pieces are worked on side by side.
+    """
+
+    def __init__(self, pool: Executor, count: int) -> None:
+        self.pool = pool
+        self.count = count
+
+    def submit(self, work: Callable[P, R], /, *given: P.args, **named: P.kwargs) -> Future[R]:
+        """Have something done."""
+        return self.pool.submit(work, *given, **named)
+
+    def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
+        """End, once everything is done."""
+        self.pool.shutdown(wait, cancel_futures=cancel_futures)
+
+
+def size_of(executor: Executor) -> int:
+    """How many pieces an executor is given before the first comes back: each worker has one to go on with."""
+    return max(4, 2 * executor.count) if isinstance(executor, Workers) else 4
 
 
 @contextmanager
@@ -28,7 +57,7 @@ def worker_processes(book: Rulebook, count: int) -> Iterator[Executor]:
 
     # Fresh processes: a copy of one whose threads are at work (Arrow has some) may wait for a lock that nobody holds.
     with ProcessPoolExecutor(count, get_context("spawn"), install, (packed(book),)) as pool:
-        yield pool
+        yield Workers(pool, count)
 
 
 @contextmanager
@@ -68,7 +97,7 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
         client.register_plugin(Install())
         # Pieces are large because they are the work; how Dask would rather be given data helps nobody here.
         with dask.config.set({"distributed.admin.large-graph-warning-threshold": "1TB"}):
-            yield client.get_executor(pure=False, retries=2)
+            yield Workers(client.get_executor(pure=False, retries=2), sum(client.nthreads().values()))
     finally:
         client.close()
         if cluster is not None:

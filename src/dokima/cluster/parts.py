@@ -1,4 +1,4 @@
-"""One piece of a run: whole orders are read, priced, and written to a file of their own."""
+"""Some pieces of a run: the whole orders of each are read, priced, and written to a file of their own."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from itertools import islice
 from pathlib import Path
 from typing import Literal
 
@@ -15,6 +16,7 @@ from dokima.errors import DokimaError, Problem
 from dokima.exact import added
 from dokima.formats.pieces import Numbers, Piece
 from dokima.formats.results.registry import to_csv
+from dokima.formats.stretches import Stretch
 from dokima.formats.tables_out import write_csv, write_parquet
 from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
@@ -56,49 +58,48 @@ class PartDone:
 
 @dataclass(frozen=True)
 class Part:
-    """A piece to be worked on, wherever.
+    """Pieces to be worked on one after the other, wherever.
 
     Attributes:
         book: Fingerprint of the rulebook.
         folder: Where the file goes.
         level: What is written.
         check: Moment whose rules are asked too; blank for none.
-        piece: The orders, unread; None for a part that only says how the others are worked on.
-        number: Which piece it is, counted from 0.
+        stretch: The pieces; none for a part that only says how the others are worked on.
+        number: Which piece of the run the first is, counted from 0.
+        done: How many of them an earlier run has done.
     """
 
     book: str
     folder: str
     level: Level
     check: str = ""
-    piece: Piece | None = None
+    stretch: Stretch = ()
     number: int = 0
+    done: int = 0
 
-    @property
-    def file(self) -> str:
-        """Name of the file."""
-        return f"part-{self.number:05}{Path(self.folder).suffix}"
-
-    def work(self) -> PartDone:
+    def work(self) -> list[PartDone]:
         """Read, price, write.
 
         Raises:
-            DokimaError: The rulebook was never sent here, or the file cannot be written.
+            DokimaError: The rulebook was never sent here, or a file cannot be read or written.
         """
-        book = BOOKS.get(self.book)
-        assert self.piece is not None
-        if book is None:
+        if self.book not in BOOKS:
             raise DokimaError(f"rulebook {self.book[:12]} has not been sent to this process")
-        calculation, numbers = book.price_piece(self.piece, self.check)
-        path = Path(self.folder) / self.file
+        numbered = enumerate(self.stretch, self.number)
+        return [self._work(number, piece) for number, piece in islice(numbered, self.done, None)]
+
+    def _work(self, number: int, piece: Piece) -> PartDone:
+        path = Path(self.folder) / f"part-{number:05}{Path(self.folder).suffix}"
+        calculation, numbers = BOOKS[self.book].price_piece(piece, self.check)
         table = calculation.to_arrow(self.level)
         with whole_file(path) as beside:
             WRITERS[path.suffix](table, beside)
             digest = hashlib.sha256(beside.read_bytes()).hexdigest()
         del table
-        write_findings(calculation, path.with_name(f"_findings-{self.number:05}.csv"))
+        write_findings(calculation, path.with_name(f"_findings-{number:05}.csv"))
         return PartDone(
-            self.file,
+            path.name,
             digest,
             len(calculation),
             calculation.orders.line_count,

@@ -6,14 +6,16 @@ from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from itertools import chain
 from pathlib import Path
 
+from dokima.cluster.executors import size_of
 from dokima.cluster.manifest import About, Manifest, files_of, open_manifest
-from dokima.cluster.parts import BOOKS, WRITERS, Level, Part, PartDone
+from dokima.cluster.parts import BOOKS, WRITERS, Level, Part
 from dokima.errors import DokimaError, listed
-from dokima.formats.pieces import Piece
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, order_pieces
+from dokima.formats.stretches import Stretch, order_stretches
 from dokima.rulebook.book import Rulebook
 from dokima.rulebook.sharing_out import in_sequence
 
@@ -71,8 +73,9 @@ def price_files(
         totals: Write one row an order, with its totals; else one a line, with all its figures.
         check: Also ask the rules of this moment; what they find stands in the findings of a piece.
         lines: About how many lines a piece has.
-        workers: Threads that share the pieces.
-        executor: Where pieces are worked on instead: from `worker_processes` or `dask_workers`.
+        workers: Threads that share the pieces, without an executor.
+        executor: Where pieces are worked on instead: from `worker_processes` or `dask_workers`. Workers read Parquet
+            files of flat rows themselves, and must see them as they must see ``out``; rows of other sources are sent.
         resume: Go on with a run that was stopped.
         progress: Called after each piece with what there is so far.
 
@@ -91,9 +94,14 @@ def price_files(
         seen = Seen(*how)
         seen.skip([piece["numbers"] for piece in manifest.pieces])
         like = Part(book.fingerprint, str(out.absolute()), level, check)
-        parts = _parts(order_pieces(*how), like, len(manifest.pieces))
+        stretches: Iterator[Stretch] = ((piece,) for piece in order_pieces(*how))
+        if executor is not None:
+            workers = size_of(executor)
+            stretches = order_stretches(*how)
         BOOKS[book.fingerprint] = book
-        for done in in_sequence(_work, parts, workers if executor is None else _AHEAD, executor, ATTEMPTS):
+        manifest.write()  # a run that is stopped before its first piece can be taken up again too
+        parts = _parts(stretches, like, len(manifest.pieces))
+        for done in chain.from_iterable(in_sequence(Part.work, parts, workers, executor, ATTEMPTS)):
             if done.numbers is not None:
                 seen.add(done.numbers)
             manifest.add(done)
@@ -104,18 +112,12 @@ def price_files(
     return _run(manifest)
 
 
-_AHEAD = 4
-"""Pieces that are sent to an executor whose size is its own business before the first comes back."""
-
-
-def _work(part: Part) -> PartDone:
-    return part.work()
-
-
-def _parts(pieces: Iterator[Piece], like: Part, done: int) -> Iterator[Part]:
-    for number, piece in enumerate(pieces):
-        if number >= done:
-            yield replace(like, piece=piece, number=number)
+def _parts(stretches: Iterator[Stretch], like: Part, done: int) -> Iterator[Part]:
+    number = 0
+    for stretch in stretches:
+        if number + len(stretch) > done:
+            yield replace(like, stretch=stretch, number=number, done=max(done - number, 0))
+        number += len(stretch)
 
 
 def _run(manifest: Manifest) -> FileRun:

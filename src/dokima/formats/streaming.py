@@ -41,8 +41,7 @@ def order_pieces(source: Source, fields: Fields, layout: Layout | None, lines: i
         DocumentError: A file cannot be read; lines of one order stand in several pieces; headers and lines are in
             different sequences.
     """
-    both = _linked(source, layout)
-    if both is None and not _is_streamable(source, layout):
+    if _linked(source, layout) is None and not _is_streamable(source, layout):
         yield from _parts(orders_from(source, fields, layout), lines)
         return
     chosen = layout or own_layout(fields)
@@ -52,9 +51,14 @@ def order_pieces(source: Source, fields: Fields, layout: Layout | None, lines: i
 
 def _is_streamable(source: Any, layout: Layout | None) -> bool:
     """Whether a source can be read piece by piece: flat rows of one or more files, or of Arrow."""
-    if layout is not None and not layout.is_flat:
-        return False
-    return is_arrow(source) or (isinstance(source, Path) and bool(_files(source)))
+    return bool(files_of_flat_rows(source, layout)) or (is_arrow(source) and (layout is None or layout.is_flat))
+
+
+def files_of_flat_rows(source: Any, layout: Layout | None) -> Sequence[Path]:
+    """The files that are read piece by piece, one after the other; none if a source is no such files."""
+    if not isinstance(source, Path) or (layout is not None and not layout.is_flat):
+        return []
+    return _files(source)
 
 
 def _linked(source: Any, layout: Layout | None) -> tuple[Any, Any] | None:
@@ -76,7 +80,7 @@ def _rows(source: Any, layout: Layout, lines: int) -> Iterator[Rows]:
         yield from _side_by_side(both, layout, lines)
         return
     for file, found in _sources(source, layout, lines):
-        for batch in _whole_orders(found, number_heading(layout), lines):
+        for batch in whole_orders(found, number_heading(layout), lines):
             yield FlatRows(batch, file)
 
 
@@ -87,7 +91,7 @@ def _side_by_side(both: tuple[Any, Any], layout: Layout, lines: int) -> Iterator
     files = (file or "headers", lines_file or "lines")
     coming = _Coming(map(partial(_named, heading=heading), headers), lines)
     without_rows = _no_lines(layout)
-    for body in _whole_orders(map(partial(_named, heading="line"), bodies), layout.link, lines):
+    for body in whole_orders(map(partial(_named, heading="line"), bodies), layout.link, lines):
         if layout.link not in body.table.column_names or not body.table.num_rows:
             yield LinkedRows(coming.rest(), body, files)  # whoever reads it says what is missing
             continue
@@ -206,28 +210,33 @@ def _arrow_batches(source: Any) -> Iterator[Batch]:
         done += batch.num_rows
 
 
-def _whole_orders(batches: Iterator[Batch], heading: str, lines: int) -> Iterator[Batch]:
-    """Batches cut where an order ends, each of at least so many rows; the last has what is left."""
+def whole_orders(batches: Iterator[Batch], heading: str, lines: int) -> Iterator[Batch]:
+    """Batches cut where an order ends, each of about so many rows; the last has what is left.
+
+    Where they are cut depends on the rows alone, as long as a batch ends with each multiple of ``lines``: a file is cut
+    at the same places whichever of its columns are read.
+    """
     import pyarrow as pa
 
     tables: list[Any] = []
     rows: list[Integers] = []
     problems: list[Problem] = []
-    held = 0
+    passed, due = 0, lines
     for batch in batches:
         tables.append(batch.table)
         rows.append(batch.rows)
         problems += batch.problems
-        held += batch.table.num_rows
-        if held < lines or heading not in batch.table.column_names:
+        passed += batch.table.num_rows
+        if passed < due or heading not in batch.table.column_names:
             continue
+        due = passed + lines
         table, numbers = pa.concat_tables(tables), np.concatenate(rows)
         stop = _last_start(table.column(heading))
         if not stop:
             tables, rows = [table], [numbers]  # all of it is one order, which may go on
             continue
         yield Batch(table.slice(0, stop), numbers[:stop], problems)
-        tables, rows, problems, held = [table.slice(stop)], [numbers[stop:]], [], len(numbers) - stop
+        tables, rows, problems = [table.slice(stop)], [numbers[stop:]], []
     if tables:
         yield Batch(pa.concat_tables(tables), np.concatenate(rows), problems)
 

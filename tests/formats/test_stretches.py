@@ -1,0 +1,127 @@
+"""Pieces of a file that other processes read: the same pieces as those that one process reads, and the same file."""
+
+import pickle
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from itertools import count, pairwise
+
+import hypothesis.strategies as st
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from pyarrow import parquet
+
+import dokima
+from dokima.cluster.executors import Workers
+from dokima.formats.streaming import order_pieces
+from dokima.formats.stretches import MOST, FileStretch, order_stretches
+from tests.formats.test_streaming import BOOK
+
+FIELDS = BOOK.program.fields
+
+
+def flat(counts):
+    """Orders of so many lines each, one after the other."""
+    orders = [number for number, count in enumerate(counts) for _ in range(count)]
+    return pa.table({
+        "order": pa.array([f"O{number:04}" for number in orders]),
+        "line": pa.array([str(at) for count in counts for at in range(count)]),
+        "item": pa.array(["PANE", "=SUM"] * len(orders))[: len(orders)].dictionary_encode(),
+        "quantity": pa.array([str(at % 7) for at in range(len(orders))]),
+    })  # fmt: skip
+
+
+def read(pieces):
+    """What each piece holds: its orders with their lines, and the rows at which they begin."""
+    found = []
+    for piece in pieces:
+        orders, numbers = piece()
+        found.append((list(orders.documents()), numbers.rows.tolist(), numbers.file))
+    return found
+
+
+@given(st.lists(st.integers(1, 30), max_size=40), st.integers(1, 60), st.integers(5, 40))
+def test_whoever_reads_a_file_reads_the_same_pieces(tmp_path_factory, counts, group, lines):
+    """Row groups end anywhere, orders go on beyond them, and columns of words end their batches where groups do."""
+    path = tmp_path_factory.mktemp("stretch") / "lines.parquet"
+    parquet.write_table(flat(counts), path, row_group_size=group)
+    stretches = pickle.loads(pickle.dumps(list(order_stretches(path, FIELDS, None, lines))))
+    assert read(piece for stretch in stretches for piece in stretch) == read(order_pieces(path, FIELDS, None, lines))
+    assert [len(stretch) for stretch in stretches] == [len(list(stretch)) for stretch in stretches]
+    # Two stretches share the row group in which one of them ends, and no other.
+    assert all((before.cuts[-1] - 1) // group >= after.cuts[0] // group - 1 for before, after in pairwise(stretches))
+    assert all((stretch.cuts[-2] - 1) // group == stretch.cuts[0] // group for stretch in stretches if len(stretch) > 2)
+
+
+def test_rows_of_one_large_group_are_sent_so_that_all_workers_have_some(tmp_path):
+    parquet.write_table(flat([5] * 100), tmp_path / "lines.parquet", row_group_size=500)
+    kinds = {
+        lines: {type(stretch) for stretch in order_stretches(tmp_path / "lines.parquet", FIELDS, None, lines)}
+        for lines in (500 // MOST, 500 // MOST + 1)
+    }
+    assert kinds == {31: {tuple}, 32: {FileStretch}}
+
+
+def test_files_of_a_folder_are_each_read_as_they_can_be(tmp_path):
+    for name, group in (("a.parquet", 50), ("b.parquet", 500)):
+        parquet.write_table(flat([5] * 100), tmp_path / name, row_group_size=group)
+    stretches = list(order_stretches(tmp_path, FIELDS, None, 20))
+    assert {type(stretch) for stretch in stretches[:10]} == {FileStretch}
+    assert {type(stretch) for stretch in stretches[10:]} == {tuple}
+    assert read(piece for each in stretches for piece in each) == read(order_pieces(tmp_path, FIELDS, None, 20))
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda path: path.unlink(), r"same file '.*lines.parquet' as the one that begins the run \(No such file"),
+        (lambda path: path.write_bytes(b"PAR1"), r"it has 4 bytes there, expected [\d,]+\)"),
+    ],
+)
+def test_a_worker_that_sees_another_file_says_so(tmp_path, change, said):
+    path = tmp_path / "lines.parquet"
+    parquet.write_table(flat([5] * 20), path, row_group_size=50)
+    (stretch, *_) = order_stretches(path, FIELDS, None, 20)
+    change(path)
+    with pytest.raises(dokima.DocumentError, match=said):
+        next(iter(stretch))
+
+
+def test_every_worker_has_a_stretch_at_once(tmp_path):
+    parquet.write_table(flat([5] * 20), tmp_path / "lines.parquet", row_group_size=10)
+    together, number = threading.Barrier(6, timeout=60), count()
+
+    class Together(ThreadPoolExecutor):
+        def submit(self, work, part):
+            return super().submit(lambda wait: (wait and together.wait(), work(part))[1], next(number) < 6)
+
+    with Together(12) as pool:
+        how = {"lines": 10, "executor": Workers(pool, 6)}
+        run = dokima.price_files(BOOK, tmp_path / "lines.parquet", tmp_path / "out.parquet", **how)
+    assert (run.orders, run.lines, run.set_aside) == (20, 100, 0)
+
+
+def test_a_run_stopped_before_its_first_piece_can_be_taken_up_again(tmp_path):
+    parquet.write_table(flat([5] * 20), tmp_path / "lines.parquet", row_group_size=20)
+    how = (BOOK, tmp_path / "lines.parquet", tmp_path / "out.parquet")
+
+    class Stopped(ThreadPoolExecutor):
+        def submit(self, work, part):
+            work(part)  # its files are there, and nobody has heard of them
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt), Stopped(1) as pool:
+        dokima.price_files(*how, lines=10, executor=pool)
+    assert (tmp_path / "out.parquet" / "part-00000.parquet").exists()
+    assert dokima.price_files(*how, lines=10, resume=True).orders == 20
+
+
+def test_a_file_without_order_numbers_is_named_as_ever(tmp_path):
+    parquet.write_table(flat([5] * 20).drop_columns("order"), tmp_path / "lines.parquet", row_group_size=50)
+    said = []
+    for pieces in (order_pieces, lambda *how: (piece for each in order_stretches(*how) for piece in each)):
+        with pytest.raises(dokima.DocumentError) as caught:
+            read(pieces(tmp_path / "lines.parquet", FIELDS, None, 20))
+        said.append(str(caught.value))
+    assert said[0] == said[1]
+    assert "order" in said[0]
