@@ -16,7 +16,7 @@ from dokima.errors import DocumentError, Problem
 from dokima.exact.arrow_buffers import arrow_positions, flags_of, nulls_of, values_of
 from dokima.exact.conversion import from_arrow
 from dokima.exact.integers import Integers, Mask
-from dokima.formats.grid import Grid
+from dokima.formats.grid import Grid, check_headings
 from dokima.formats.grid import coded as coded_cells
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
 from dokima.model.raw import ColumnValues, RawColumn
@@ -45,6 +45,7 @@ def grid_of_table(table: Any, rows: Integers | None = None, *, is_filled: bool =
     """
     import pyarrow as pa
 
+    check_headings(table.column_names)
     columns: dict[str, RawColumn] = {}
     for name in table.column_names:
         column = table.column(name)
@@ -63,6 +64,7 @@ def raw_column(chunks: Any, *, is_filled: bool = False) -> RawColumn:
     array = _one_array(chunks)
     if array is None:
         return RawColumn([])
+    array = _in_common_form(array)
     kind = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         array.validate(full=True)  # a text that is not UTF-8 is found here, where the file is still known
@@ -74,6 +76,22 @@ def raw_column(chunks: Any, *, is_filled: bool = False) -> RawColumn:
         return RawColumn(_ArrowValues(column, lambda: array))
     encoded = array.dictionary_encode()
     return RawColumn(encoded.dictionary.to_pylist(), codes_of(encoded))
+
+
+def _in_common_form(array: Any) -> Any:
+    """The same values in the form that most writers give them; newer ones write shorter decimals, views and runs."""
+    import pyarrow as pa
+    from pyarrow import compute
+
+    kind = array.type
+    if pa.types.is_dictionary(kind):
+        values = _in_common_form(array.dictionary)
+        return array if values.type == kind.value_type else pa.DictionaryArray.from_arrays(array.indices, values)
+    if pa.types.is_run_end_encoded(kind):
+        return _in_common_form(compute.run_end_decode(array))
+    if pa.types.is_decimal(kind) and kind.bit_width < 128:
+        return array.cast(pa.decimal128(kind.precision, kind.scale))
+    return array.cast(pa.large_string()) if pa.types.is_string_view(kind) else array
 
 
 class TextColumn(RawColumn):

@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import sys
-from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -18,7 +17,7 @@ import numpy as np
 from dokima.errors import DocumentError, Problem
 from dokima.exact.integers import Integers
 from dokima.formats.arrow_columns import grid_of_table
-from dokima.formats.grid import Batch, Grid
+from dokima.formats.grid import Batch, Grid, check_headings
 from dokima.formats.guarding import STARTS, neutral
 from dokima.formats.regular_files import regular
 from dokima.limits import CELL_CHARACTERS, COLUMNS
@@ -194,11 +193,7 @@ def _headings(path: Path, marks: Marks) -> list[str]:
         raise DocumentError([Problem("", "", "", message, path.name, row)])
     if not any(headings):
         raise DocumentError([Problem("", "", "", f"expected headings in row {row} (the row is empty)", path.name, row)])
-    counts = Counter(headings)
-    twice = next((heading for heading in headings if counts[heading] > 1), None)
-    if twice is not None:
-        message = f"expected each heading once (got '{twice}' {counts[twice]} times)"
-        raise DocumentError([Problem("", "", "", message, path.name, row)])
+    check_headings(headings, path.name, row)
     return headings
 
 

@@ -1,4 +1,4 @@
-"""DataFrames and lists of rows as raw columns."""
+"""DataFrames, tables of Arrow and lists of rows as raw columns."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from dokima.errors import DokimaError
-from dokima.formats.grid import Grid
+from dokima.formats.arrow_columns import grid_of_table
+from dokima.formats.grid import Grid, check_headings
 from dokima.model.raw import RawColumn
 
 if TYPE_CHECKING:
@@ -20,20 +21,39 @@ def is_frame(data: object) -> bool:
     return type(data).__module__.partition(".")[0] == "pandas" and hasattr(data, "columns")
 
 
+def is_arrow(data: object) -> bool:
+    """Whether this is a table, a stream or a dataset of Arrow, found out without importing pyarrow."""
+    return not is_frame(data) and (
+        hasattr(data, "__arrow_c_stream__") or (hasattr(data, "scanner") and hasattr(data, "schema"))
+    )
+
+
+def _arrow_table(data: Any) -> Any:
+    """A `pyarrow.Table` of whatever Arrow can read."""
+    import pyarrow as pa
+
+    return data.to_table() if hasattr(data, "scanner") else pa.table(data)
+
+
 def grid_of(data: Any, what: str = "rows") -> Grid:
-    """A pandas DataFrame, or a list of mappings, as a grid. Rows count from 2, as in a file with a heading.
+    """A DataFrame, whatever Arrow can read, or a list of mappings, as a grid; rows count from 2, as below a heading.
 
     Raises:
-        DokimaError: It is neither.
+        DokimaError: It is none of these, two columns have the same name, or one holds what is no value of a field.
     """
+    if is_arrow(data):
+        return grid_of_table(_arrow_table(data))
     if is_frame(data):
-        columns = {str(name): _of_series(data[name]) for name in data.columns}
+        headings = [str(name) for name in data.columns]
+        check_headings(headings)
+        columns = {name: _of_series(data.iloc[:, at]) for at, name in enumerate(headings)}
         return Grid(columns, len(data), np.arange(len(data)) + 2)
     if isinstance(data, Sequence) and all(isinstance(row, Mapping) for row in data):
         names = dict.fromkeys(str(name) for row in data for name in row)
         rows = {name: RawColumn([row.get(name) for row in data]) for name in names}
         return Grid(rows, len(data), np.arange(len(data)) + 2)
-    raise DokimaError(f"expected {what} as a pandas DataFrame or a list of mappings (got {type(data).__name__})")
+    wanted = "a DataFrame, a table of Arrow or a list of mappings"
+    raise DokimaError(f"expected {what} as {wanted} (got {type(data).__name__})")
 
 
 def _of_series(series: pd.Series[Any]) -> RawColumn:

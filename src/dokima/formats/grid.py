@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
-from dokima.errors import Problem
+from dokima.errors import DocumentError, Problem
 from dokima.exact.integers import Integers, range_of
 from dokima.model.raw import RawColumn
 
@@ -52,6 +53,18 @@ class Grid:
             places = [at for at, value in enumerate(coded.values) if _word(value) in words]
             summed[coded.rows_of(places)] = True
         return self.kept(np.flatnonzero(~summed)) if summed.any() else self
+
+
+def check_headings(headings: Iterable[str], file: str = "", row: int | None = None) -> None:
+    """Refuse a heading that stands over two columns.
+
+    Raises:
+        DocumentError: One does; names it, and where it was said where.
+    """
+    twice, times = next(iter(Counter(headings).most_common(1)), ("", 0))
+    if times > 1:
+        message = f"expected each heading once (got '{twice}' {times} times)"
+        raise DocumentError([Problem("", "", "", message, file, row)])
 
 
 def _word(value: Any) -> str:

@@ -12,6 +12,7 @@ from dokima.errors import DocumentError, Problem, listed, nearest
 from dokima.exact.integers import Integers
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
+from dokima.model.columns import shown
 from dokima.model.fields import Field
 from dokima.model.intake import RawOrders
 from dokima.model.orders import Origin
@@ -213,7 +214,8 @@ def _check_repeats(
         order = int(order_of[row])
         at = first[order]
         values = [column.values[place] if place >= 0 else None for place in map(column.place, (int(at), row))]
-        message = f"expected {values[0]!r} as in row {rows[at]} (got {values[1]!r})"
+        expected, got = (repr(value) if isinstance(value, str) else shown(value) for value in values)
+        message = f"expected {expected} as in row {rows[at]} (got {got})"
         number = key.values[key.place(int(at))] if key.place(int(at)) >= 0 else ""
         file, place = raw.origin.file_of("header", order), int(rows[row])
         cell = raw.origin.cell("header", spec.name, place)

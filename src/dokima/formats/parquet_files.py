@@ -12,7 +12,7 @@ import numpy as np
 
 from dokima.errors import DocumentError, Problem
 from dokima.formats.arrow_columns import grid_of_table
-from dokima.formats.grid import Batch, Grid
+from dokima.formats.grid import Batch, Grid, check_headings
 from dokima.formats.regular_files import regular
 from dokima.model.values import PLAIN_MARKS, Marks
 
@@ -91,6 +91,7 @@ def _opened(path: Path, pre_buffer: bool = False) -> Iterator[Any]:
 
     try:
         with parquet.ParquetFile(regular(path, None), pre_buffer=pre_buffer) as file:
+            check_headings(file.schema_arrow.names, path.name)
             yield file
     except (OSError, ValueError, MemoryError, pa.ArrowException) as error:
         said = getattr(error, "strerror", None) or error

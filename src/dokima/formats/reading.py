@@ -8,8 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeAlias, cast
 
 from dokima.errors import DocumentError, DokimaError, Problem, listed, nearest
-from dokima.formats.arrow_columns import grid_of_table
-from dokima.formats.frames import grid_of, is_frame
+from dokima.formats.frames import grid_of, is_arrow, is_frame
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
@@ -63,35 +62,17 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
     return read_orders(replace(RawOrders.from_documents(documents), problems=problems), fields)
 
 
-def is_arrow(source: object) -> bool:
-    """Whether this is a table, a stream or a dataset of Arrow, found out without importing pyarrow."""
-    return not is_frame(source) and (
-        hasattr(source, "__arrow_c_stream__") or (hasattr(source, "scanner") and hasattr(source, "schema"))
-    )
-
-
-def arrow_table(source: Any) -> Any:
-    """A `pyarrow.Table` of whatever Arrow can read."""
-    import pyarrow as pa
-
-    return source.to_table() if hasattr(source, "scanner") else pa.table(source)
-
-
 def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:
     layout = given or own_layout(fields)
     if not isinstance(source, tuple):
-        raw = flat_orders(_grid(source), layout, "")
+        raw = flat_orders(grid_of(source), layout, "")
     else:
-        headers, lines = (_grid(part) for part in source)
+        headers, lines = (grid_of(part) for part in source)
         if given is None:
             # In a frame of its own each level may simply say "number".
             headers, lines = _named(headers, "order"), _named(lines, "line")
         raw = linked_orders(headers, lines, layout, ("headers", "lines"))
     return read_orders(raw, layout.fields(fields), layout.reader)
-
-
-def _grid(source: Any) -> Grid:
-    return grid_of_table(arrow_table(source)) if is_arrow(source) else grid_of(source)
 
 
 def _named(grid: Grid, heading: str) -> Grid:

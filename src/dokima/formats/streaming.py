@@ -14,10 +14,11 @@ import numpy as np
 from dokima.errors import DocumentError, Problem
 from dokima.exact.integers import Integers
 from dokima.formats.arrow_columns import raw_column
-from dokima.formats.grid import Batch
+from dokima.formats.frames import is_arrow
+from dokima.formats.grid import Batch, check_headings
 from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.pieces import FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
-from dokima.formats.reading import Source, is_arrow, orders_from
+from dokima.formats.reading import Source, orders_from
 from dokima.formats.registry import module_of, offers
 from dokima.formats.regular_files import files_in
 from dokima.model.fields import Fields
@@ -204,6 +205,7 @@ def _arrow_batches(source: Any) -> Iterator[Batch]:
     import pyarrow as pa
 
     reader = source.scanner().to_reader() if hasattr(source, "scanner") else pa.RecordBatchReader.from_stream(source)
+    check_headings(reader.schema.names)
     done = 0
     for batch in reader:
         yield Batch(pa.Table.from_batches([batch]), np.arange(done, done + batch.num_rows) + 2)

@@ -214,8 +214,10 @@ class _Intake:
             return
         seen: dict[str, int] = {}
         for row, number in enumerate(self.numbers):
-            if not number and raw.count > 1:
-                self._problem("header", row, "number", "expected an order number (got a blank)")
+            if not number:
+                # One that cannot be read is none either, and is reported where its column is read.
+                if raw.count > 1 and (column is None or column.is_blank(row)):
+                    self._problem("header", row, "number", "expected an order number (got a blank)")
             elif number in seen:
                 self._problem("header", row, "number", f"expected each order number once (got {number!r} again)")
             seen.setdefault(number, row)

@@ -98,6 +98,11 @@ class RawColumn:
         """The place of a row's value."""
         return row if self.codes is None else int(self.codes[row])
 
+    def is_blank(self, row: int) -> bool:
+        """Whether a row has no value, or the empty text."""
+        place = self.place(row)
+        return place < 0 or self.values[place] in (None, "")
+
     def read(self, spec: Field, reader: ValueReader) -> tuple[Column, dict[int, str]]:
         """The values as a field wants them, and for each place that it cannot read what is wrong with it."""
         column = _as_they_are(self.values, spec, is_distinct=self.codes is not None)

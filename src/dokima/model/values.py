@@ -117,7 +117,8 @@ class ValueReader:
             except ValueError:
                 pass
         example = datetime.date(2026, 3, 2).strftime(self.dates or "%Y-%m-%d")
-        raise BadValue(f"expected a date such as {example} (got {value!r})")
+        shown = str(value) if isinstance(value, datetime.datetime) else repr(value)
+        raise BadValue(f"expected a date such as {example} (got {shown})")
 
 
 FLOAT_DIGITS = 15
@@ -140,6 +141,8 @@ def _text(value: object) -> str:
         return value
     if isinstance(value, int) and not isinstance(value, bool):
         return str(value)
+    if isinstance(value, Decimal) and value.as_tuple().exponent == 0:
+        return str(value)  # databases hold whole numbers as decimals without places
     raise BadValue(f"expected text (got {value!r})")
 
 

@@ -52,7 +52,7 @@ class Rulebook(BookCore):
 
         Args:
             data: Sections ``rulebook``, ``header``, ``line``, ``value``, ``table``, ``layout``, ``rule``, ``routine``.
-            tables: Rows by table: a pandas DataFrame or a list of mappings.
+            tables: Rows by table: a DataFrame, a table of Arrow, or a list of mappings.
             python: Functions marked with `rule` or `function`.
             kinds: Kinds of steps beside those that are built in.
 
@@ -376,8 +376,8 @@ def load(
 
     Args:
         folder: The folder with ``rulebook.toml``.
-        tables: What stands in for a table's file: a pandas DataFrame, a list of mappings, or the path of another
-            file, by table.
+        tables: What stands in for a table's file, by table: a DataFrame, a table of Arrow, a list of mappings, or the
+            path of another file.
         values: Named values that stand in for those of the rulebook.
         kinds: Kinds of steps beside those that are built in; their source is part of the rulebook's fingerprint.
 

@@ -76,7 +76,7 @@ class BookCore:
         """This rulebook with other rows in some of its tables, such as today's stock; it shares all the rest.
 
         Args:
-            tables: Rows by table: a pandas DataFrame or a list of mappings.
+            tables: Rows by table: a DataFrame, a table of Arrow, or a list of mappings.
 
         Raises:
             RulebookError: There is no such table, or its rows are not what it wants.

@@ -153,7 +153,7 @@ def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:
 
     Args:
         program: The rulebook.
-        tables: Rows by table: a DataFrame or a list of mappings.
+        tables: Rows by table: a DataFrame, a table of Arrow, or a list of mappings.
 
     Raises:
         RulebookError: There is no such table, or its rows are not what it wants.
