@@ -12,6 +12,7 @@ from hypothesis import given
 from pyarrow import parquet
 
 import dokima
+from dokima.cluster import executors, parts
 from dokima.cluster.executors import Workers
 from dokima.formats.streaming import order_pieces
 from dokima.formats.stretches import MOST, FileStretch, order_stretches
@@ -114,6 +115,64 @@ def test_a_run_stopped_before_its_first_piece_can_be_taken_up_again(tmp_path):
         dokima.price_files(*how, lines=10, executor=pool)
     assert (tmp_path / "out.parquet" / "part-00000.parquet").exists()
     assert dokima.price_files(*how, lines=10, resume=True).orders == 20
+
+
+OWN = """
+import os
+from pathlib import Path
+import dokima
+
+@dokima.function
+def fatal(item: str) -> int:
+    if item == "ALWAYS" or (item == "ONCE" and not Path("FOLDER/died").exists()):
+        Path("FOLDER/died").touch()
+        os._exit(9)
+    return 2
+"""
+RULEBOOK = """
+[rulebook]
+name = "own"
+currency = "EUR"
+python = "own.py"
+
+[routine.all]
+step = [{ name = "price", kind = "price", options = [{ value = "fatal(line.item)" }] }]
+"""
+
+
+@pytest.mark.parametrize(
+    ("sent", "said"),
+    [
+        (b"", "a worker cannot build the rulebook: EOFError"),
+        (pickle.dumps(BOOK), "builds another rulebook from what it was sent: its version of Dokima differs"),
+        (None, "rulebook 3:0000 has not been sent to this process"),
+    ],
+)
+def test_a_worker_without_the_rulebook_says_why(sent, said, monkeypatch, tmp_path):
+    monkeypatch.setattr(parts, "BOOKS", {})
+    monkeypatch.setattr(executors, "BOOKS", parts.BOOKS)
+    if sent is not None:
+        executors.install("3:0000", sent)
+    with pytest.raises(dokima.DokimaError, match=said):
+        parts.Part("3:0000", str(tmp_path / "out.csv"), "lines").work()
+
+
+@pytest.mark.long
+def test_a_piece_whose_process_is_lost_is_made_again_and_then_named(tmp_path):
+    (tmp_path / "own.py").write_text(OWN.replace("FOLDER", str(tmp_path)), encoding="utf-8")
+    (tmp_path / "rulebook.toml").write_text(RULEBOOK, encoding="utf-8")
+    book = dokima.load(tmp_path)
+    items = {name: ["PANE"] * 60 + [name] * 20 + ["PANE"] * 20 for name in ("ONCE", "ALWAYS")}
+    for name, column in items.items():
+        orders = flat([5] * 20).set_column(2, "item", pa.array(column))
+        parquet.write_table(orders, tmp_path / f"{name}.parquet", row_group_size=20)
+    with dokima.worker_processes(book, 2) as pool:
+        run = dokima.price_files(book, tmp_path / "ONCE.parquet", tmp_path / "a.parquet", lines=20, executor=pool)
+        assert (run.orders, run.errors, (tmp_path / "died").exists()) == (20, 0, True)
+        quantities = sum(at % 7 for at in range(100))
+        assert run.sums["EUR"]["with_tax"] == 2 * quantities
+        with pytest.raises(dokima.DokimaError, match=r"^part-0000[34].parquet could not be made, tried 3 times: "):
+            dokima.price_files(book, tmp_path / "ALWAYS.parquet", tmp_path / "b.parquet", lines=20, executor=pool)
 
 
 def test_a_file_without_order_numbers_is_named_as_ever(tmp_path):

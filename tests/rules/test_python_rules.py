@@ -2,6 +2,8 @@
 
 import datetime
 import math
+import subprocess
+import sys
 from decimal import Decimal
 
 import pytest
@@ -110,6 +112,23 @@ def test_a_function_is_told_apart_by_its_version_or_its_source():
     one, same, two = (loaded(made(text, version=v)) for text, v in (("1", "1"), ("2", "1"), ("2", "2")))
     assert one == same != two
     assert loaded(no_red) == loaded(no_red) != loaded(who_and_how_much)
+
+
+def test_a_rulebook_with_functions_is_the_same_in_every_process(tmp_path):
+    (tmp_path / "own.py").write_text(
+        "from decimal import Decimal\nimport dokima\n\n@dokima.function\n"
+        "def twice(price: Decimal, times: int = 2) -> Decimal | None:\n    return price * times\n"
+    )
+    (tmp_path / "rulebook.toml").write_text(
+        "[rulebook]\nname = 'r'\ncurrency = 'EUR'\npython = 'own.py'\n[value]\nprice = 2\n"
+        "[routine.r]\nstep = [{ name = 'price', kind = 'price', options = [{ value = 'twice(value.price, 2)' }] }]\n"
+    )
+    script = f"import dokima, pathlib; print(dokima.load(pathlib.Path({str(tmp_path)!r})).fingerprint)"
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    here = dokima.load(tmp_path)
+    assert done.stdout.strip() == here.fingerprint
+    (tmp_path / "own.py").write_text((tmp_path / "own.py").read_text().replace("* times", "+ times"))
+    assert dokima.load(tmp_path).fingerprint != here.fingerprint
 
 
 PYTHON = [no_red, forgot, breaks, several, columns, pallets, initial, fails]

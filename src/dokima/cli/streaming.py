@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sys
 from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
@@ -26,9 +27,10 @@ def price_to_files(
     resume: bool,
     check: str,
 ) -> int:
-    """Run, say what came of it, and give the exit status: 1 if an order could not be read or priced."""
+    """Run, say what came of it, and give the exit status: 1 if an order could not be read or priced, 130 if stopped."""
     pool: AbstractContextManager[Any] = nullcontext()
     if scheduler:
+        logging.disable(logging.ERROR)  # Dask writes tracebacks beside what is said here
         pool = dask_workers(book, scheduler)
     elif processes:
         pool = worker_processes(book, processes)
@@ -36,18 +38,26 @@ def price_to_files(
         TextColumn("{task.description}"), BarColumn(), TimeElapsedColumn(), TimeRemainingColumn(),
         console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True,
     )  # fmt: skip
+    so_far: FileRun | None = None
     with bar, pool as executor:
         task = bar.add_task("reading", total=_rows(source))
 
         def show(run: FileRun) -> None:
+            nonlocal so_far
+            so_far = run
             rate = run.lines / max(bar.tasks[0].elapsed or 0, 0.001)
             said = f"{run.lines:,} lines, {run.orders:,} orders, {rate:,.0f} lines a second"
             bar.update(task, completed=run.lines, description=said)
 
-        run = price_files(
-            book, source, out, layout=layout, totals=totals, workers=workers, executor=executor, resume=resume,
-            check=check, progress=show,
-        )  # fmt: skip
+        try:
+            run = price_files(
+                book, source, out, layout=layout, totals=totals, workers=workers, executor=executor, resume=resume,
+                check=check, progress=show,
+            )  # fmt: skip
+        except KeyboardInterrupt:
+            whole = 0 if so_far is None else so_far.pieces
+            note(f"stopped: {out} has {_files(whole)} that are whole; --resume goes on with it")
+            return 130
     note(f"written: {run.folder}: {run.orders:,} orders, {run.lines:,} lines in {_files(run.pieces)}")
     for currency, sums in run.sums.items():
         note(f"  {currency}: " + ", ".join(f"{name.replace('_', ' ')} {value:,}" for name, value in sums.items()))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pickle
 from collections.abc import Callable, Iterator
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
 from typing import Any, ParamSpec, TypeVar
 
@@ -12,34 +12,57 @@ from dokima.cluster.parts import BOOKS
 from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
 
+ATTEMPTS = 3
+"""How often a piece is tried whose process was lost."""
+
 P = ParamSpec("P")
 R = TypeVar("R")
 
 
 class Workers(Executor):
-    """An executor whose size is known, so that all its workers have something to do.
+    """An executor whose size is known, so that all its workers have something to do, and how it loses them.
 
     Attributes:
         pool: Who works.
         count: How many pieces are worked on side by side.
+        attempts: How often a piece is tried whose worker was lost.
+        lost: What says that a worker was lost, or that the system failed it.
     """
 
-    def __init__(self, pool: Executor, count: int) -> None:
-        self.pool = pool
+    def __init__(
+        self,
+        pool: Executor | Callable[[], Executor],
+        count: int,
+        attempts: int = 1,
+        lost: tuple[type[BaseException], ...] = (BrokenExecutor, OSError),
+    ) -> None:
+        """
+        Args:
+            pool: Who works; or what makes it, and makes it anew once it is broken.
+            count: How many there are.
+            attempts: See there.
+            lost: See there.
+        """
+        self._make = None if isinstance(pool, Executor) else pool
+        self.pool = pool if isinstance(pool, Executor) else pool()
         self.count = count
+        self.attempts = attempts
+        self.lost = lost
 
     def submit(self, work: Callable[P, R], /, *given: P.args, **named: P.kwargs) -> Future[R]:
         """Have something done."""
-        return self.pool.submit(work, *given, **named)
+        try:
+            return self.pool.submit(work, *given, **named)
+        except BrokenExecutor:
+            if self._make is None:
+                raise
+            self.pool.shutdown(wait=False)
+            self.pool = self._make()
+            return self.pool.submit(work, *given, **named)
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         """End, once everything is done."""
         self.pool.shutdown(wait, cancel_futures=cancel_futures)
-
-
-def size_of(executor: Executor) -> int:
-    """How many pieces an executor is given before the first comes back: each worker has one to go on with."""
-    return max(4, 2 * executor.count) if isinstance(executor, Workers) else 4
 
 
 @contextmanager
@@ -55,9 +78,14 @@ def worker_processes(book: Rulebook, count: int) -> Iterator[Executor]:
     """
     from multiprocessing import get_context
 
-    # Fresh processes: a copy of one whose threads are at work (Arrow has some) may wait for a lock that nobody holds.
-    with ProcessPoolExecutor(count, get_context("spawn"), install, (packed(book),)) as pool:
-        yield Workers(pool, count)
+    sent = packed(book)
+
+    def pool() -> Executor:
+        # Fresh ones: a copy of one whose threads are at work (Arrow has some) may wait for a lock that nobody holds.
+        return ProcessPoolExecutor(count, get_context("spawn"), install, (book.fingerprint, sent))
+
+    with Workers(pool, count, ATTEMPTS) as workers:
+        yield workers
 
 
 @contextmanager
@@ -74,17 +102,17 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
     """
     try:
         import dask
-        from distributed import Client, WorkerPlugin
+        from distributed import Client, KilledWorker, WorkerPlugin
     except ImportError:
         raise DokimaError("a cluster needs dask, which is not installed: pip install 'dokima[cluster]'") from None
 
-    sent = packed(book)
+    fingerprint, sent = book.fingerprint, packed(book)
 
     class Install(WorkerPlugin):  # type: ignore[misc]
-        name = f"dokima-{book.fingerprint}"
+        name = f"dokima-{fingerprint}"
 
         def setup(self, worker: Any) -> None:  # noqa: ARG002 (Dask gives it)
-            install(sent)
+            install(fingerprint, sent)
 
     cluster = None
     try:
@@ -94,10 +122,16 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
     except (OSError, TimeoutError, ValueError) as error:
         raise DokimaError(f"there is no Dask scheduler at {scheduler} ({error})") from None
     try:
-        client.register_plugin(Install())
+        try:
+            client.register_plugin(Install())
+        except Exception as error:  # whatever a worker runs into before it can say anything: Dokima is not there
+            said = f"{type(error).__name__}: {error}"
+            raise DokimaError(f"the workers of the cluster cannot work for Dokima ({said})") from None
         # Pieces are large because they are the work; how Dask would rather be given data helps nobody here.
         with dask.config.set({"distributed.admin.large-graph-warning-threshold": "1TB"}):
-            yield Workers(client.get_executor(pure=False, retries=2), sum(client.nthreads().values()))
+            # Dask itself does a piece again that failed, and one whose worker was lost as often as its settings say.
+            pool = client.get_executor(pure=False, retries=2)
+            yield Workers(pool, sum(client.nthreads().values()), lost=(KilledWorker, CancelledError, OSError))
     finally:
         client.close()
         if cluster is not None:
@@ -135,7 +169,9 @@ def packed(book: Rulebook) -> bytes:
         return found
 
 
-def install(sent: bytes) -> None:
-    """Build a rulebook in this process."""
-    book: Rulebook = pickle.loads(sent)
-    BOOKS[book.fingerprint] = book
+def install(fingerprint: str, sent: bytes) -> None:
+    """Build a rulebook in this process. Where that fails, whoever asks for it is told why."""
+    try:
+        BOOKS[fingerprint] = pickle.loads(sent)
+    except Exception as error:  # whatever unpacking runs into: a module that is not there, another version of Dokima
+        BOOKS[fingerprint] = DokimaError(f"a worker cannot build the rulebook: {type(error).__name__}: {error}")

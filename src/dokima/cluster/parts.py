@@ -27,8 +27,9 @@ SUMMED = ("without_tax", "tax", "with_tax")
 WRITERS = {".parquet": write_parquet, ".csv": write_csv}
 """How the files of a run are written, by the ending of its folder."""
 
-BOOKS: dict[str, Rulebook] = {}
-"""Rulebooks of this process by fingerprint: each is sent to a process once, and its pieces name it."""
+BOOKS: dict[str, Rulebook | DokimaError] = {}
+"""Rulebooks of this process by fingerprint: each is sent to a process once, and its pieces name it. In the place of one
+that could not be built, why."""
 
 
 @dataclass(frozen=True)
@@ -78,20 +79,31 @@ class Part:
     number: int = 0
     done: int = 0
 
+    def __str__(self) -> str:
+        """The files that come of it."""
+        first, last = (self._path(self.number + at).name for at in (self.done, len(self.stretch) - 1))
+        return first if first == last else f"{first} to {last}"
+
+    def _path(self, number: int) -> Path:
+        return Path(self.folder) / f"part-{number:05}{Path(self.folder).suffix}"
+
     def work(self) -> list[PartDone]:
         """Read, price, write.
 
         Raises:
-            DokimaError: The rulebook was never sent here, or a file cannot be read or written.
+            DokimaError: The rulebook was never sent here, or cannot be built, or a file cannot be read or written.
         """
-        if self.book not in BOOKS:
-            raise DokimaError(f"rulebook {self.book[:12]} has not been sent to this process")
+        book = BOOKS.get(self.book, DokimaError(f"rulebook {self.book[:12]} has not been sent to this process"))
+        if isinstance(book, DokimaError):
+            raise book
+        if book.fingerprint != self.book:
+            raise DokimaError("a worker builds another rulebook from what it was sent: its version of Dokima differs")
         numbered = enumerate(self.stretch, self.number)
-        return [self._work(number, piece) for number, piece in islice(numbered, self.done, None)]
+        return [self._work(book, number, piece) for number, piece in islice(numbered, self.done, None)]
 
-    def _work(self, number: int, piece: Piece) -> PartDone:
-        path = Path(self.folder) / f"part-{number:05}{Path(self.folder).suffix}"
-        calculation, numbers = BOOKS[self.book].price_piece(piece, self.check)
+    def _work(self, book: Rulebook, number: int, piece: Piece) -> PartDone:
+        path = self._path(number)
+        calculation, numbers = book.price_piece(piece, self.check)
         table = calculation.to_arrow(self.level)
         with whole_file(path) as beside:
             WRITERS[path.suffix](table, beside)

@@ -9,18 +9,15 @@ from decimal import Decimal
 from itertools import chain
 from pathlib import Path
 
-from dokima.cluster.executors import size_of
+from dokima.cluster.executors import Workers
 from dokima.cluster.manifest import About, Manifest, files_of, open_manifest
-from dokima.cluster.parts import BOOKS, WRITERS, Level, Part
+from dokima.cluster.parts import BOOKS, WRITERS, Level, Part, PartDone
 from dokima.errors import DokimaError, listed
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, order_pieces
 from dokima.formats.stretches import Stretch, order_stretches
 from dokima.rulebook.book import Rulebook
 from dokima.rulebook.sharing_out import in_sequence
-
-ATTEMPTS = 3
-"""How often a piece is tried whose worker was lost."""
 
 
 @dataclass(frozen=True)
@@ -73,14 +70,15 @@ def price_files(
         totals: Write one row an order, with its totals; else one a line, with all its figures.
         check: Also ask the rules of this moment; what they find stands in the findings of a piece.
         lines: About how many lines a piece has.
-        workers: Threads that share the pieces, without an executor.
+        workers: Threads that share the pieces; of an executor that is not Dokima's, how many workers it has.
         executor: Where pieces are worked on instead: from `worker_processes` or `dask_workers`. Workers read Parquet
             files of flat rows themselves, and must see them as they must see ``out``; rows of other sources are sent.
         resume: Go on with a run that was stopped.
         progress: Called after each piece with what there is so far.
 
     Raises:
-        DokimaError: The folder cannot be used, or the run in it was about something else.
+        DokimaError: The folder cannot be used, or the run in it was about something else; or the worker of a piece was
+            lost each time that it was tried. ``resume`` goes on once the cause is gone.
         DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
     """
     if out.suffix not in WRITERS:
@@ -96,12 +94,13 @@ def price_files(
         like = Part(book.fingerprint, str(out.absolute()), level, check)
         stretches: Iterator[Stretch] = ((piece,) for piece in order_pieces(*how))
         if executor is not None:
-            workers = size_of(executor)
             stretches = order_stretches(*how)
+            if not isinstance(executor, Workers):
+                executor = Workers(executor, workers)
         BOOKS[book.fingerprint] = book
         manifest.write()  # a run that is stopped before its first piece can be taken up again too
         parts = _parts(stretches, like, len(manifest.pieces))
-        for done in chain.from_iterable(in_sequence(Part.work, parts, workers, executor, ATTEMPTS)):
+        for done in chain.from_iterable(_worked(parts, workers, executor)):
             if done.numbers is not None:
                 seen.add(done.numbers)
             manifest.add(done)
@@ -110,6 +109,13 @@ def price_files(
         manifest.is_done = True
         manifest.write()
     return _run(manifest)
+
+
+def _worked(parts: Iterator[Part], workers: int, executor: Workers | None) -> Iterator[list[PartDone]]:
+    if executor is None:
+        return in_sequence(Part.work, parts, workers)
+    # Each worker has a piece to go on with.
+    return in_sequence(Part.work, parts, max(4, 2 * executor.count), executor, executor.attempts, executor.lost)
 
 
 def _parts(stretches: Iterator[Stretch], like: Part, done: int) -> Iterator[Part]:

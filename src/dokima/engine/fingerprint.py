@@ -8,7 +8,7 @@ from dataclasses import fields, is_dataclass
 from datetime import date
 from decimal import Decimal
 from functools import cache
-from types import FunctionType
+from types import FunctionType, MethodType
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -123,4 +123,9 @@ def _text(value: Any) -> str:
         return f"{{{', '.join([f'{key}: {_text(each)}' for key, each in value.items()])}}}"
     if isinstance(value, list | tuple):
         return f"[{', '.join(map(_text, value))}]"
-    return repr(value)
+    if isinstance(value, MethodType):
+        return f"{value.__func__.__qualname__} of {_text(value.__self__)}"
+    if isinstance(value, type):
+        return f"{value.__module__}.{value.__qualname__}"
+    # What is written with its place in memory is another rulebook in every process.
+    raise TypeError(f"nothing that a rulebook is made of: {type(value).__name__} {value!r:.80}")

@@ -9,6 +9,7 @@ from contextlib import nullcontext
 from typing import TypeVar
 
 from dokima.engine.running.threads import sharing_the_interpreter
+from dokima.errors import DokimaError
 
 P = TypeVar("P")
 R = TypeVar("R")
@@ -20,6 +21,7 @@ def in_sequence(
     workers: int,
     executor: Executor | None = None,
     attempts: int = 1,
+    lost: tuple[type[BaseException], ...] = (BrokenExecutor,),
 ) -> Iterator[R]:
     """The results of some pieces of work, each as soon as all before it are there.
 
@@ -31,7 +33,11 @@ def in_sequence(
         pieces: The pieces.
         workers: How many are worked on side by side; 1 works in the caller's thread.
         executor: Who works; threads of this process if None.
-        attempts: How often a piece is tried if its worker is lost. A mistake in the work itself is not tried again.
+        attempts: How often a piece is tried whose worker is lost. A mistake in the work itself is not tried again.
+        lost: What says that a worker was lost.
+
+    Raises:
+        DokimaError: That happened each time; names the piece.
     """
     if workers <= 1 and executor is None:
         yield from map(work, pieces)
@@ -39,20 +45,30 @@ def in_sequence(
     with ThreadPoolExecutor(workers) if executor is None else nullcontext(executor) as pool, sharing_the_interpreter():
         waiting: deque[tuple[P, Future[R]]] = deque()
 
+        def begun(piece: P) -> Future[R]:
+            try:
+                return pool.submit(work, piece)
+            except BrokenExecutor as error:  # by a piece before this one, which is tried again first
+                broken: Future[R] = Future()
+                broken.set_exception(error)
+                return broken
+
         def first() -> R:
             piece, future = waiting.popleft()
             for left in reversed(range(attempts)):
                 try:
                     return future.result()
-                except (BrokenExecutor, OSError):
+                except lost as error:
                     if not left:
-                        raise
-                    future = pool.submit(work, piece)
+                        tried = f", tried {attempts} times" if attempts > 1 else ""
+                        said = str(error) or "whoever worked on it is gone"
+                        raise DokimaError(f"{piece} could not be made{tried}: {said}") from None
+                    future = begun(piece)
             raise AssertionError("no attempt at all")
 
         try:
             for piece in pieces:
-                waiting.append((piece, pool.submit(work, piece)))
+                waiting.append((piece, begun(piece)))
                 if len(waiting) > workers:
                     yield first()
             while waiting:
