@@ -1,9 +1,11 @@
 """Pieces of a file that other processes read: the same pieces as those that one process reads, and the same file."""
 
 import pickle
+import sys
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from itertools import count, pairwise
+from types import ModuleType
 
 import hypothesis.strategies as st
 import pyarrow as pa
@@ -138,6 +140,19 @@ python = "own.py"
 [routine.all]
 step = [{ name = "price", kind = "price", options = [{ value = "fatal(line.item)" }] }]
 """
+
+
+def test_a_function_of_a_script_goes_with_the_rulebook(monkeypatch):
+    """A worker on another machine has no such script."""
+    pytest.importorskip("cloudpickle")
+    script = ModuleType("__main__")
+    exec("def one() -> int:\n    return 1", script.__dict__)
+    data = {"rulebook": {"name": "r", "currency": "EUR"}, "value": {"x": 1}}
+    book = dokima.Rulebook.from_dict(data, python=[dokima.function(script.one, version="1")])
+    with monkeypatch.context() as here:
+        here.setitem(sys.modules, "__main__", script)
+        sent = executors.packed(book)
+    assert pickle.loads(sent).fingerprint == book.fingerprint
 
 
 @pytest.mark.parametrize(

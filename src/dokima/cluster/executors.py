@@ -6,6 +6,7 @@ import pickle
 from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future, ProcessPoolExecutor
 from contextlib import contextmanager
+from importlib import import_module
 from typing import Any, ParamSpec, TypeVar
 
 from dokima.cluster.parts import BOOKS
@@ -158,15 +159,15 @@ def packed(book: Rulebook) -> bytes:
         DokimaError: It has functions that cannot be sent to another process.
     """
     try:
-        return pickle.dumps(book)
+        # It also sends functions of a script or a notebook, which other processes do not have.
+        dumps, hint = import_module("cloudpickle").dumps, ""
+    except ImportError:
+        dumps, hint = pickle.dumps, ": pip install cloudpickle"
+    try:
+        found: bytes = dumps(book)
     except (pickle.PicklingError, AttributeError, TypeError) as error:
-        try:
-            import cloudpickle
-        except ImportError:
-            message = f"the rulebook's Python cannot be sent to other processes ({error}): pip install cloudpickle"
-            raise DokimaError(message) from None
-        found: bytes = cloudpickle.dumps(book)
-        return found
+        raise DokimaError(f"the rulebook's Python cannot be sent to other processes ({error}){hint}") from None
+    return found
 
 
 def install(fingerprint: str, sent: bytes) -> None:
