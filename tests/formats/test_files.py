@@ -121,7 +121,7 @@ def test_our_own_headings_need_no_layout(tmp_path):
         ("a.csv", "", "expected headings in row 1"),
         ("a.csv", "order,order\nA,A\n", "expected each heading once .got 'order' 2 times"),
         ("a.csv", "line,quantity\n10,1\n", "expected a column 'order'"),
-        ("a.txt", "x", "expected a file that ends in .json, .jsonl, .csv, .xlsx, .parquet, or a folder of .json files"),
+        ("a.txt", "x", "expected a file that ends in .json, .jsonl, .csv, .xlsx, .parquet, or a folder of .json or .parquet files"),
     ],
 )  # fmt: skip
 def test_files_that_cannot_be_read(tmp_path, name, content, message):

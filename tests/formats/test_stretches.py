@@ -90,6 +90,43 @@ def test_a_worker_that_sees_another_file_says_so(tmp_path, change, said):
         next(iter(stretch))
 
 
+def test_a_folder_is_read_whole_as_it_is_piece_by_piece(tmp_path):
+    table = flat([3] * 10)
+    wrong = table.set_column(3, "quantity", pa.array(["1"] * 16 + ["one"] + ["1"] * 13))
+    for name, start, stop in (("a", 0, 12), ("b", 12, 30)):
+        parquet.write_table(wrong.slice(start, stop - start), tmp_path / f"{name}.parquet")
+    (tmp_path / "_SUCCESS").touch()
+    orders = BOOK.orders(tmp_path)
+    assert [order["number"] for order in orders.documents()] == [f"O{at:04}" for at in range(10) if at != 5]
+    assert [str(each) for each in orders.problems] == [
+        "b.parquet row 6, order O0005, line 1, quantity: expected a number such as 44.25 (got 'one')"
+    ]
+    assert [order.totals for order in BOOK.price(tmp_path)] == [
+        o.totals for each in BOOK.stream(tmp_path) for o in each
+    ]
+    assert BOOK.orders([tmp_path / "b.parquet", tmp_path / "a.parquet"]).count == 9
+
+
+@pytest.mark.parametrize(
+    ("table", "name", "said"),
+    [
+        (
+            flat([1, 2]).slice(1, 1),
+            "b",
+            "b.parquet row 2, order O0001, order: expected all lines of an order in one file",
+        ),
+        (flat([1]).set_column(3, "quantity", [[{"a": 1}]]), "b", "expected files with the same kinds of columns"),
+        (flat([1]), "year=2026/c", "expected all Parquet files in the folder itself .there are more in 'year=2026'."),
+    ],
+)
+def test_files_that_are_not_one_table_are_refused(table, name, said, tmp_path):
+    (tmp_path / "year=2026").mkdir()
+    parquet.write_table(flat([1, 1]), tmp_path / "a.parquet")
+    parquet.write_table(table, tmp_path / f"{name}.parquet")
+    with pytest.raises(dokima.DocumentError, match=said):
+        BOOK.orders(tmp_path)
+
+
 def test_every_worker_has_a_stretch_at_once(tmp_path):
     parquet.write_table(flat([5] * 20), tmp_path / "lines.parquet", row_group_size=10)
     together, number = threading.Barrier(6, timeout=60), count()

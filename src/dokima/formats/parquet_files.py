@@ -22,8 +22,13 @@ AT_ONCE = 65_536
 
 def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:  # noqa: ARG001 (formats are asked alike)
     """All columns; decimals and whole numbers stay exact, dates stay dates."""
-    with _opened(path, pre_buffer=True) as file:  # not `read_table`, which brings pandas along
-        return grid_of_table(file.read())
+    return grid_of_table(read_table(path))
+
+
+def read_table(path: Path) -> Any:
+    """A file as a `pyarrow.Table`."""
+    with _opened(path, pre_buffer=True) as file:  # not `parquet.read_table`, which brings pandas along
+        return file.read()
 
 
 def read_batches(

@@ -12,6 +12,7 @@ from dokima.formats.frames import grid_of, is_arrow, is_frame
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
+from dokima.formats.parquet_folders import flat_orders_of_files, parquet_files_in
 from dokima.formats.registry import endings, module_of, offers, read_grid
 from dokima.formats.regular_files import files_in
 from dokima.model.collecting import collector_at_rest
@@ -37,10 +38,10 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
 
     Args:
         source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON, CSV, XLSX or Parquet file
-            or of a folder of JSON files, a list of paths, a flat DataFrame, or a pair of them (headers, lines); where a
-            DataFrame stands, whatever Arrow can read: a `pyarrow.Table`, a `RecordBatchReader`, a dataset, or anything
-            with ``__arrow_c_stream__``. With a layout of queries, a mapping of their parameters. A text is never taken
-            for a path, because it may come from outside.
+            or of a folder of JSON or Parquet files, a list of paths, a flat DataFrame, or a pair of them (headers,
+            lines); where a DataFrame stands, whatever Arrow can read: a `pyarrow.Table`, a `RecordBatchReader`, a
+            dataset, or anything with ``__arrow_c_stream__``. With a layout of queries, a mapping of their parameters. A
+            text is never taken for a path, because it may come from outside.
         fields: The fields orders may have.
         layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
 
@@ -87,8 +88,11 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
         return _from_two_files(paths, fields, layout)
     files = [file for path in paths for file in _files(path)]
     tables = [file for file in files if offers(file, "read_grid")]
+    if len(tables) == len(files) > 1 and {file.suffix.lower() for file in files} == {".parquet"}:
+        chosen = layout or own_layout(fields)
+        return read_orders(flat_orders_of_files(files, chosen), chosen.fields(fields), chosen.reader)
     if tables and len(files) > 1:
-        message = f"expected one {tables[0].suffix[1:].upper()} file, or JSON files only"
+        message = f"expected one {tables[0].suffix[1:].upper()} file, or JSON or Parquet files only"
         raise DocumentError([Problem("", "", "", message, str(tables[0]))])
     if tables:
         chosen = layout or own_layout(fields)
@@ -174,14 +178,13 @@ def _from_two_sheets(paths: Sequence[Path], fields: Fields, layout: Layout, shee
 
 def _files(path: Path) -> list[Path]:
     if path.is_dir():
-        found = files_in(path, ".json")
+        found = files_in(path, ".json") or parquet_files_in(path)
         if not found:
-            raise DocumentError(
-                [Problem("", "", "", "expected JSON files of orders in this folder (there are none)", str(path))]
-            )
+            message = "expected JSON or Parquet files of orders in this folder (there are none)"
+            raise DocumentError([Problem("", "", "", message, str(path))])
         return found
     known = endings("read_documents", "read_grid")
     if path.suffix.lower() not in known:
-        message = f"expected a file that ends in {listed(known)}, or a folder of .json files"
+        message = f"expected a file that ends in {listed(known)}, or a folder of .json or .parquet files"
         raise DocumentError([Problem("", "", "", message, str(path))])
     return [path]

@@ -17,6 +17,7 @@ from dokima.formats.arrow_columns import raw_column
 from dokima.formats.frames import is_arrow
 from dokima.formats.grid import Batch, check_headings
 from dokima.formats.layouts import Layout, own_layout
+from dokima.formats.parquet_folders import parquet_files_in
 from dokima.formats.pieces import FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
 from dokima.formats.reading import Source, orders_from
 from dokima.formats.registry import module_of, offers
@@ -195,9 +196,9 @@ def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Ite
 
 
 def _files(path: Path) -> Sequence[Path]:
-    """The file, or the Parquet files of a folder in the sequence of their names."""
+    """The file, or the Parquet files of a folder in the sequence of their names, if it has no JSON files."""
     if path.is_dir():
-        return files_in(path, ".parquet")
+        return [] if files_in(path, ".json") else parquet_files_in(path)
     return [path] if offers(path, "read_batches") else []
 
 

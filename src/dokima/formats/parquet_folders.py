@@ -1,0 +1,79 @@
+"""Several Parquet files of flat rows as one: a folder of them, as most systems that write many rows leave it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from dokima.errors import DocumentError, Problem
+from dokima.exact.integers import Integers
+from dokima.formats.arrow_columns import grid_of_table
+from dokima.formats.layouts import Layout
+from dokima.formats.orders_of_grids import flat_orders
+from dokima.formats.parquet_files import read_table
+from dokima.formats.pieces import number_heading
+from dokima.formats.regular_files import files_in
+from dokima.model.intake import RawOrders
+
+
+def parquet_files_in(folder: Path) -> list[Path]:
+    """The Parquet files of a folder in the sequence of their names; none if there are none.
+
+    Raises:
+        DocumentError: There are more in a folder below it, which would be left out.
+    """
+    for below in files_in(folder):
+        hidden = below.name.startswith(("_", "."))  # what a system has left of a run that it did not end
+        if not hidden and below.is_dir() and any(below.rglob("*.parquet")):
+            message = f"expected all Parquet files in the folder itself (there are more in '{below.name}')"
+            raise DocumentError([Problem("", "", "", message, str(folder))])
+    return files_in(folder, ".parquet")
+
+
+def flat_orders_of_files(files: Sequence[Path], layout: Layout) -> RawOrders:
+    """Orders out of several files of flat rows, each order in one of them.
+
+    Raises:
+        DocumentError: One of them cannot be read, their columns do not go together, or an order has lines in two.
+    """
+    import pyarrow as pa
+
+    tables = [read_table(file) for file in files]
+    place = str(files[0].parent)
+    try:
+        whole = pa.concat_tables(tables, promote_options="permissive")
+    except pa.ArrowException as error:
+        message = f"expected files with the same kinds of columns ({error})"
+        raise DocumentError([Problem("", "", "", message, place)]) from None
+    starts = np.cumsum([0, *(table.num_rows for table in tables)])
+
+    def file_at(rows: Integers) -> Integers:
+        found: Integers = np.searchsorted(starts, rows - 2, "right") - 1  # rows are counted from 2
+        return found
+
+    raw = flat_orders(grid_of_table(whole).without_sums(layout.sums), layout, place)
+    headers, lines = raw.origin.header_rows, raw.origin.line_rows
+    assert headers is not None
+    assert lines is not None
+    of_order, of_line = file_at(headers), file_at(lines)
+    for at in np.flatnonzero(of_line != of_order[raw.order_of]).tolist():
+        order = int(raw.order_of[at])
+        column, (first, here) = raw.header["number"], (files[int(each)].name for each in (of_order[order], of_line[at]))
+        number, row = str(column.values[column.place(order)]), int(lines[at] - starts[of_line[at]])
+        message = f"expected all lines of an order in one file (it begins in {first})"
+        raise DocumentError([Problem(number, "", number_heading(layout), message, here, row)])
+    names = [file.name for file in files]
+    origin = replace(
+        raw.origin,
+        files=[names[at] for at in of_order.tolist()],
+        header_rows=headers - starts[of_order],
+        line_rows=lines - starts[of_line],
+    )
+    problems = []
+    for problem in raw.problems:
+        at = int(file_at(np.array([problem.row]))[0])
+        problems.append(replace(problem, file=names[at], row=int(problem.row - starts[at])))
+    return replace(raw, origin=origin, problems=problems)
