@@ -289,6 +289,7 @@ def test_a_run_leaves_files_a_manifest_and_sums(rulebook, tmp_path, out):
     run = dokima.price_files(rulebook, source, tmp_path / out, lines=40, workers=2, progress=seen.append)
     assert (run.orders, run.lines, run.errors, run.set_aside) == (50, 150, 0, 0)
     assert run.sums == {"EUR": {"without_tax": D("3750.00"), "tax": D(0), "with_tax": D("3750.00")}}
+    assert str(run.sums["EUR"]["tax"]) == "0.00"
     assert [each.pieces for each in seen] == list(range(1, run.pieces + 1))
     if out.endswith(".parquet"):
         assert parquet.read_table(tmp_path / out).num_rows == 150  # the folder is one table

@@ -128,7 +128,8 @@ def sums_by_currency(calculation: Calculation) -> dict[str, dict[str, Decimal]]:
     for each in sums_of(calculation):
         mine = found.setdefault(each.currency, dict.fromkeys(SUMMED, Decimal(0)))
         for name in SUMMED:
-            mine[name] = added((mine[name], each.totals[name] or Decimal(0)))
+            if (value := each.totals[name]) is not None:
+                mine[name] = added((mine[name], value))
     return found
 
 

@@ -53,7 +53,8 @@ class Listing(Sequence[Mapping[str, Any]]):
         for row in self.rows:
             mine = found.setdefault(str(row[by] or ""), dict.fromkeys(names, Decimal(0)))
             for name in names:
-                mine[name] = added((mine[name], row[name] or Decimal(0)))
+                if row[name] is not None:
+                    mine[name] = added((mine[name], row[name]))  # 0.00 keeps its places
         return found
 
     def to_dicts(self) -> list[dict[str, Any]]:
