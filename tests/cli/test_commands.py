@@ -234,7 +234,7 @@ def test_other_peoples_files_go_on_after_a_bad_order():
     ("arguments", "message"),
     [
         (("price", "orders/SQ-20410.json"), "there is no file or folder 'orders/SQ-20410.json'; did you mean 'SQ-2041.json'?"),
-        (("price", "SQ-2041"), "an order number needs --orders PATH"),
+        (("price", "SQ-2041"), "an order number needs --orders PLACE"),
         (("price", "SQ-20411", "--orders", "orders"), "there is no order SQ-20411; did you mean 'SQ-2041'?"),
         (("price",), "expected a file or folder of orders"),
         (("price", "orders", "--book", "tables"), "expected a folder with rulebook.toml (it holds no .toml file; 'dokima init' begins one)"),

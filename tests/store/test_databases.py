@@ -377,6 +377,20 @@ def test_the_command_line_from_the_first_table_to_the_feed(database, tmp_path, m
     assert code == 0
     assert [line.split()[0] for line in shown.splitlines() if "SQ-" in line] == ["SQ-2046", "SQ-2045"]
     assert json.loads(run("lines", "--item", "CLIP-S", "--open", "--format", "json")[1])[0]["order"] == "PO-719"
+
+    def read_from(place, *arguments):
+        return run_here(tmp_path, *arguments, "--orders", place, "--book", str(DEMO))
+
+    stored, filed = (read_from(place, "explain", "SQ-2041", "10") for place in ("$PLACE", str(DEMO / "orders")))
+    assert (stored, "44.25" in stored[1]) == (filed, True)
+    found, all_found = (
+        json.loads(read_from(place, "check", "-f", "json")[1])["findings"] for place in ("$PLACE", str(DEMO / "orders"))
+    )
+    refused = {each["order"] for each in all_found if each["severity"] == "error"}
+    assert (found, len(refused)) == ([each for each in all_found if each["order"] not in refused], 1)
+    priced = read_from("$PLACE", "price", "SQ-2044", "SQ-2044", "--totals", "-f", "csv")
+    assert [line.split(",")[0] for line in priced[1].splitlines()] == ["order", "SQ-2044"]
+    assert "--out reads files" in read_from("sqlite:///x", "price", "--out", "o.csv")[2]
     code, tried, _ = run("edit", "SQ-2044", "--set", "10.quantity=2", "--dry-run")
     assert (code, "fields quantity = 2" in tried) == (0, True)
     assert "Ben" not in run("history", "SQ-2044")[1]

@@ -16,7 +16,7 @@ from dokima import DocumentError, DokimaError, Editor, Order, Orders, Rulebook, 
 from dokima.cli import completing
 from dokima.cli.edit_actions import Action, accept_action, close_action, each, line_actions
 from dokima.cli.many_edits import Asked, edit_them
-from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPath, Today, day, open_book, person, read_orders
+from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPlace, Today, day, open_book, person, read_orders
 from dokima.cli.output import complain, note
 from dokima.cli.writing import store_at
 
@@ -54,7 +54,7 @@ def edit(
         Path | None, typer.Option("--out", help="File for one order, folder for many; or .jsonl, .csv, .xlsx.")
     ] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would change, and write nothing.")] = False,
-    orders: OrdersPath = None,
+    orders: OrdersPlace = None,
     book: Book = HERE,
     layout: LayoutName = None,
 ) -> None:

@@ -19,7 +19,7 @@ from dokima.cli.options import (
     LocaleOption,
     OneLine,
     OneOrder,
-    OrdersPath,
+    OrdersPlace,
     Sets,
     Today,
     Values,
@@ -48,7 +48,7 @@ def evaluate(
     by: By = "",
     today: Today = "",
     locale: LocaleOption = "",
-    orders: OrdersPath = None,
+    orders: OrdersPlace = None,
     sets: Sets = None,
     tables: Annotated[
         list[str] | None,

@@ -16,7 +16,7 @@ from dokima.cli.options import (
     FormatOption,
     LayoutName,
     LocaleOption,
-    OrdersPath,
+    OrdersPlace,
     open_book,
     read_orders,
 )
@@ -67,7 +67,7 @@ def orders(
 
 
 def lines(
-    orders: OrdersPath = None,
+    orders: OrdersPlace = None,
     item: Annotated[str, typer.Option("--item", help="Only lines of this item.")] = "",
     open_only: Annotated[bool, typer.Option("--open", help="Only what is still to be delivered.")] = False,
     kind: Kind = "",

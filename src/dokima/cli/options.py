@@ -11,8 +11,9 @@ from typing import Annotated
 
 import typer
 
-from dokima import DocumentError, DokimaError, NotFound, Orders, Problem, Rulebook, load
+from dokima import DocumentError, DokimaError, NotFound, Orders, Problem, Rulebook, load, open_store
 from dokima.cli import completing
+from dokima.cli.closing import AT_END
 from dokima.cli.finding_books import NEAREST, book_folder
 from dokima.cli.standard_input import STANDARD_INPUT, standard_input
 from dokima.errors import nearest
@@ -40,8 +41,14 @@ LayoutName = Annotated[
     str | None,
     typer.Option("--layout", "-l", help="Layout of the rulebook that a file has.", autocompletion=completing.layouts),
 ]
-OrdersPath = Annotated[
-    Path | None, typer.Option("--orders", "-o", help="File or folder of orders; ORDER is then a number.")
+OrdersPlace = Annotated[
+    str | None,
+    typer.Option(
+        "--orders",
+        "-o",
+        metavar="<place>",
+        help="File or folder of orders, or URL of a store; ORDER is then a number.",
+    ),
 ]
 FormatOption = Annotated[Format, typer.Option("--format", "-f", help="For people or for programs.")]
 
@@ -124,8 +131,8 @@ def open_book(
     return book.what_if(set=assignments(sets)) if sets else book
 
 
-def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layout: str | None) -> Orders:
-    """The orders a command is about: files, or numbers among the orders of ``--orders``.
+def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout: str | None) -> Orders:
+    """The orders a command is about: files, or numbers among the orders of ``--orders``, a place or a store.
 
     Raises:
         DokimaError: Neither was given, or a file or number is not there.
@@ -133,13 +140,23 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: Path | None, layou
     if layout and book.layout(layout).queries is not None:
         parameters = pairs([name for name in named if "=" in name])
         return book.orders(parameters, layout) if len(parameters) == len(named) else _no_parameters(layout)
+    if orders is not None and _is_store(orders):
+        store = AT_END.enter_context(open_store(orders, book))
+        return book.orders(
+            [store.order(number) for number in dict.fromkeys(named) or (row["number"] for row in store.orders())]
+        )
     if orders is not None:
-        every = book.orders(_existing(orders), layout)
+        every = book.orders(_existing(Path(orders)), layout)
         return every if not named else every.choose(named)
     if not named:
         raise DokimaError("expected a file or folder of orders, or --orders with order numbers")
     paths = [_existing(Path(name)) for name in named]
     return book.orders(paths[0] if len(paths) == 1 else paths, layout)
+
+
+def _is_store(place: str) -> bool:
+    """Whether a place is the URL of a store, or what the environment says instead of one."""
+    return "://" in place or place.startswith("$")
 
 
 def _no_parameters(layout: str) -> Orders:
@@ -152,17 +169,19 @@ def _existing(path: Path) -> Path:
     if path.exists():
         return path
     beside = [other.name for other in path.parent.iterdir()] if path.parent.is_dir() else []
-    hint = nearest(path.name, beside) or "; an order number needs --orders PATH" * (not path.suffix)
+    hint = nearest(path.name, beside) or "; an order number needs --orders PLACE" * (not path.suffix)
     raise NotFound(f"there is no file or folder '{path}'{hint}")
 
 
-def one_path(named: Sequence[str], folder: Path | None) -> Path:
+def one_path(named: Sequence[str], folder: str | None) -> Path:
     """The one file or folder that a run reads.
 
     Raises:
         DokimaError: There is none, or there are several.
     """
-    paths = [*map(Path, named), *([folder] if folder is not None else [])]
+    if folder is not None and _is_store(folder):
+        raise DokimaError(f"--out reads files (got the store {folder})")
+    paths = [*map(Path, named), *([Path(folder)] if folder is not None else [])]
     if len(paths) != 1:
         raise DokimaError(f"--out reads one file or folder of orders (got {len(paths)})")
     if not paths[0].exists():

@@ -18,7 +18,7 @@ from dokima.cli.options import (
     LayoutName,
     LocaleOption,
     Named,
-    OrdersPath,
+    OrdersPlace,
     Sets,
     Tables,
     Values,
@@ -34,7 +34,7 @@ from dokima.cli.output import note, write
 def price(
     orders_named: Named = None,
     totals: Annotated[bool, typer.Option("--totals", help="One row an order, and a sum for each currency.")] = False,
-    orders: OrdersPath = None,
+    orders: OrdersPlace = None,
     steps: Annotated[
         str | None,
         typer.Option("--steps", help="One line, its steps down the page.", autocompletion=completing.line_numbers),
