@@ -201,6 +201,7 @@ WAYS: dict[str, Callable[[Path], Any]] = {
     **TOTALS, "one thread": one_thread, "two threads": two_threads, "two processes": two_processes,
     "two Dask workers": two_dask_workers, "two processes, to Parquet": totals_by_two_processes,
 }  # fmt: skip
+SHARED = ("one thread", "two threads", "two processes", "two Dask workers")
 GROWING = ("Dokima", "two processes, to Parquet")
 
 
@@ -237,19 +238,19 @@ def cases(given: Any) -> Iterator[Case]:
         said = "starting and reading included; peers in whole cents by hand"
         yield in_processes(what, commands(TOTALS, folder), answer, given.runs, said)
 
-        what = f"from Parquet to Parquet, every figure of {given.lines:,} lines"
-        yield in_processes(
-            "what two processes of this machine are worth: the same plain NumPy in one after the other, and side by side",
-            {"two after one another": [__file__, "--ceiling", "1"], "two side by side": [__file__, "--ceiling", "2"]},
-            lambda _: 0,
-            given.runs,
-        )
-        with dask_of_two() as address:
-            os.environ["DASK_SCHEDULER"] = address
-            ways = ("one thread", "two threads", "two processes", "two Dask workers")
-            yield in_processes(
-                what, commands(ways, folder), answer, min(given.runs, 3), "starting and reading included"
-            )
+    yield in_processes(
+        "what two processes of this machine are worth: the same plain NumPy in one after the other, and side by side",
+        {"two after one another": [__file__, "--ceiling", "1"], "two side by side": [__file__, "--ceiling", "2"]},
+        lambda _: 0,
+        given.runs,
+    )
+    with tempfile.TemporaryDirectory() as name, dask_of_two() as address:
+        folder = Path(name)
+        make(folder, given.shared, given.items)
+        os.environ["DASK_SCHEDULER"] = address
+        what = f"from Parquet to Parquet, every figure of {given.shared:,} lines"
+        ran, said = commands(SHARED, folder), "starting and reading included; Dask and its workers are there already"
+        yield in_processes(what, ran, lambda way: np.load(folder / f"{way}.npy"), min(given.runs, 3), said)
     for lines in given.growth:
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
@@ -298,6 +299,7 @@ def dask_of_two() -> Iterator[str]:
 def main() -> None:
     given = parser(__doc__, 6_000_000)
     given.add_argument("--items", type=int, default=200_000)
+    given.add_argument("--shared", type=int, default=10_000_000, help="so many lines from file to file")
     given.add_argument(
         "--growth", type=int, nargs="*", default=[10_000_000, 30_000_000, 100_000_000], help="also so many lines"
     )
