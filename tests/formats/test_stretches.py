@@ -4,7 +4,7 @@ import pickle
 import sys
 import threading
 from concurrent.futures import ThreadPoolExecutor
-from itertools import count, pairwise
+from itertools import count, groupby, pairwise
 from types import ModuleType
 
 import hypothesis.strategies as st
@@ -139,6 +139,25 @@ def test_every_worker_has_a_stretch_at_once(tmp_path):
         how = {"lines": 10, "executor": Workers(pool, 6)}
         run = dokima.price_files(BOOK, tmp_path / "lines.parquet", tmp_path / "out.parquet", **how)
     assert (run.orders, run.lines, run.set_aside) == (20, 100, 0)
+
+
+@given(st.lists(st.sampled_from("ABCDEFGHJK"), max_size=14), st.integers(2, 6))
+def test_an_order_that_comes_back_is_noticed_whoever_has_read_it(tmp_path_factory, names, group):
+    """Workers say of ascending numbers only the ends; what else must be known is read again."""
+    folder = tmp_path_factory.mktemp("seen")
+    names = [name for name, _ in groupby(names)]
+    table = flat([2] * len(names)).set_column(0, "order", pa.array([name for name in names for _ in "12"], pa.string()))
+    parquet.write_table(table, folder / "lines.parquet", row_group_size=group)
+    said = []
+    with ThreadPoolExecutor(1) as pool:
+        for out, executor in (("a.csv", None), ("b.csv", pool)):
+            try:
+                run = dokima.price_files(BOOK, folder / "lines.parquet", folder / out, lines=3, executor=executor)
+                said.append((run.orders, run.pieces, run.sums))
+            except dokima.DocumentError as error:
+                said.append(str(error))
+    assert said[0] == said[1]
+    assert len(names) > len(set(names)) or said[0][0] == len(names)
 
 
 def test_a_run_stopped_before_its_first_piece_can_be_taken_up_again(tmp_path):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pickle
 from collections.abc import Callable, Iterator
-from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
 from contextlib import contextmanager
 from importlib import import_module
 from typing import Any, ParamSpec, TypeVar
@@ -171,8 +171,22 @@ def packed(book: Rulebook) -> bytes:
 
 
 def install(fingerprint: str, sent: bytes) -> None:
-    """Build a rulebook in this process. Where that fails, whoever asks for it is told why."""
+    """Build a rulebook in this process, while the caller looks for the first pieces."""
+    pool = ThreadPoolExecutor(1)
+    BOOKS[fingerprint] = pool.submit(built, fingerprint, sent)
+    pool.shutdown(wait=False)
+
+
+def built(fingerprint: str, sent: bytes) -> Rulebook:
+    """A rulebook out of what `packed` gives.
+
+    Raises:
+        DokimaError: It cannot be built here, or comes out as another one.
+    """
     try:
-        BOOKS[fingerprint] = pickle.loads(sent)
+        book: Rulebook = pickle.loads(sent)
     except Exception as error:  # whatever unpacking runs into: a module that is not there, another version of Dokima
-        BOOKS[fingerprint] = DokimaError(f"a worker cannot build the rulebook: {type(error).__name__}: {error}")
+        raise DokimaError(f"a worker cannot build the rulebook: {type(error).__name__}: {error}") from None
+    if book.fingerprint != fingerprint:
+        raise DokimaError("a worker builds another rulebook from what it was sent: its version of Dokima differs")
+    return book

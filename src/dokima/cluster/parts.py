@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass
 from decimal import Decimal
 from itertools import islice
@@ -14,7 +15,7 @@ from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.summing import sums_of
 from dokima.errors import DokimaError, Problem
 from dokima.exact import added
-from dokima.formats.pieces import Numbers, Piece
+from dokima.formats.pieces import Ends, Numbers, Piece
 from dokima.formats.results.registry import to_csv
 from dokima.formats.stretches import Stretch
 from dokima.formats.tables_out import write_csv, write_parquet
@@ -27,9 +28,8 @@ SUMMED = ("without_tax", "tax", "with_tax")
 WRITERS = {".parquet": write_parquet, ".csv": write_csv}
 """How the files of a run are written, by the ending of its folder."""
 
-BOOKS: dict[str, Rulebook | DokimaError] = {}
-"""Rulebooks of this process by fingerprint: each is sent to a process once, and its pieces name it. In the place of one
-that could not be built, why."""
+BOOKS: dict[str, Future[Rulebook]] = {}
+"""Rulebooks of this process by fingerprint: each is sent to a process once, and its pieces name it."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class PartDone:
         errors: Findings that stop.
         set_aside: What was wrong with orders that were set aside.
         sums: Totals by currency.
-        numbers: The order numbers, where orders may come back in a later piece.
+        numbers: The order numbers, where orders may come back in a later piece; or the lowest and the highest.
     """
 
     file: str
@@ -54,7 +54,7 @@ class PartDone:
     errors: int
     set_aside: Sequence[Problem]
     sums: dict[str, dict[str, Decimal]]
-    numbers: Numbers | None
+    numbers: Numbers | Ends | None
 
 
 @dataclass(frozen=True)
@@ -66,6 +66,7 @@ class Part:
         folder: Where the file goes.
         level: What is written.
         check: Moment whose rules are asked too; blank for none.
+        in_short: Whether of ascending order numbers the ends are enough.
         stretch: The pieces; none for a part that only says how the others are worked on.
         number: Which piece of the run the first is, counted from 0.
         done: How many of them an earlier run has done.
@@ -75,6 +76,7 @@ class Part:
     folder: str
     level: Level
     check: str = ""
+    in_short: bool = False
     stretch: Stretch = ()
     number: int = 0
     done: int = 0
@@ -93,11 +95,9 @@ class Part:
         Raises:
             DokimaError: The rulebook was never sent here, or cannot be built, or a file cannot be read or written.
         """
-        book = BOOKS.get(self.book, DokimaError(f"rulebook {self.book[:12]} has not been sent to this process"))
-        if isinstance(book, DokimaError):
-            raise book
-        if book.fingerprint != self.book:
-            raise DokimaError("a worker builds another rulebook from what it was sent: its version of Dokima differs")
+        if self.book not in BOOKS:
+            raise DokimaError(f"rulebook {self.book[:12]} has not been sent to this process")
+        book = BOOKS[self.book].result()
         numbered = enumerate(self.stretch, self.number)
         return [self._work(book, number, piece) for number, piece in islice(numbered, self.done, None)]
 
@@ -118,7 +118,7 @@ class Part:
             len(calculation.findings.stopping),
             calculation.problems,
             sums_by_currency(calculation),
-            numbers,
+            numbers.in_short if numbers is not None and self.in_short else numbers,
         )
 
 

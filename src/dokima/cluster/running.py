@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import Executor
+from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from itertools import chain
@@ -91,13 +91,14 @@ def price_files(
         how = (source, book.program.fields, chosen, lines)
         seen = Seen(*how)
         seen.skip([piece["numbers"] for piece in manifest.pieces])
-        like = Part(book.fingerprint, str(out.absolute()), level, check)
+        like = Part(book.fingerprint, str(out.absolute()), level, check, seen.takes_ends)
         stretches: Iterator[Stretch] = ((piece,) for piece in order_pieces(*how))
         if executor is not None:
             stretches = order_stretches(*how)
             if not isinstance(executor, Workers):
                 executor = Workers(executor, workers)
-        BOOKS[book.fingerprint] = book
+        BOOKS[book.fingerprint] = Future()
+        BOOKS[book.fingerprint].set_result(book)
         manifest.write()  # a run that is stopped before its first piece can be taken up again too
         parts = _parts(stretches, like, len(manifest.pieces))
         for done in chain.from_iterable(_worked(parts, workers, executor)):

@@ -48,6 +48,22 @@ class Numbers:
         found: Integers = words[np.array(self.column.places(), np.int64)]
         return found
 
+    @property
+    def in_short(self) -> Numbers | Ends:
+        """The lowest and the highest, where that says enough of a source that can be read again."""
+        return self if self.ascending is None else Ends(self.ascending)
+
+
+@dataclass(frozen=True)
+class Ends:
+    """The order numbers of a piece in which each is above the one before it.
+
+    Attributes:
+        ascending: The lowest and the highest.
+    """
+
+    ascending: tuple[str, str]
+
 
 @dataclass(frozen=True)
 class FlatRows:

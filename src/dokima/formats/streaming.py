@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from functools import partial
@@ -18,7 +19,7 @@ from dokima.formats.frames import is_arrow
 from dokima.formats.grid import Batch, check_headings
 from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.parquet_folders import parquet_files_in
-from dokima.formats.pieces import FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
+from dokima.formats.pieces import Ends, FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
 from dokima.formats.reading import Source, orders_from
 from dokima.formats.registry import module_of, offers
 from dokima.formats.regular_files import files_in
@@ -281,7 +282,10 @@ class Seen:
         self._again = partial(_rows, source, self._layout, lines)
         self._last = ""
         self._pieces = 0
-        self._digests: Integers | None = None if _can_be_read_again(source) else np.zeros(0, np.int64)
+        self._reads_again = _can_be_read_again(source)
+        self._digests: Integers | None = None if self._reads_again else np.zeros(0, np.int64)
+        self._rest: Iterator[Numbers] = iter(())  # of the pieces that come, once they have to be read again
+        self._rest_from = 0
 
     def skip(self, numbers: Sequence[Sequence[str] | None]) -> None:
         """Count pieces of an earlier run as added: lowest and highest number of each, None if they do not ascend."""
@@ -292,13 +296,18 @@ class Seen:
                 return
             self._last, self._pieces = each[1], self._pieces + 1
 
-    def add(self, numbers: Numbers) -> None:
+    @property
+    def takes_ends(self) -> bool:
+        """Whether the ends of a piece say enough: what else must be known is read from the source."""
+        return self._reads_again
+
+    def add(self, numbers: Numbers | Ends) -> None:
         """Add the orders of the next piece.
 
         Raises:
             DocumentError: One of them was in an earlier piece.
         """
-        if not numbers.column.size:
+        if isinstance(numbers, Numbers) and not numbers.column.size:
             return
         ascending = numbers.ascending if self._digests is None else None
         if ascending is not None and ascending[0] > self._last:
@@ -306,6 +315,9 @@ class Seen:
             return
         if self._digests is None:
             self._digests = self._digests_so_far()
+        if isinstance(numbers, Ends):
+            (numbers,) = deque(islice(self._rest, self._pieces + 1 - self._rest_from), 1)
+            self._rest_from = self._pieces + 1
         mine = numbers.digests
         at = np.searchsorted(self._digests, mine)
         known = (np.append(self._digests, 0)[at] == mine) & (at < len(self._digests))
@@ -315,7 +327,8 @@ class Seen:
         self._pieces += 1
 
     def _digests_so_far(self) -> Integers:
-        found = [rows.numbers(self._layout).digests for rows in islice(self._again(), self._pieces)]
+        self._rest, self._rest_from = (rows.numbers(self._layout) for rows in self._again()), self._pieces
+        found = [numbers.digests for numbers in islice(self._rest, self._pieces)]
         return np.sort(np.concatenate(found)) if found else np.zeros(0, np.int64)
 
     def _refuse(self, numbers: Numbers, at: int) -> None:
