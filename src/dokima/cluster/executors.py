@@ -120,8 +120,9 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
         if scheduler is None:
             cluster = local_cluster(count)
         client = Client(scheduler or cluster, timeout=10)
-    except (OSError, TimeoutError, ValueError) as error:
-        raise DokimaError(f"there is no Dask scheduler at {scheduler} ({error})") from None
+    except (OSError, TimeoutError, ValueError, RuntimeError) as error:
+        said = "no cluster can be started here" if scheduler is None else f"there is no Dask scheduler at {scheduler}"
+        raise DokimaError(f"{said} ({error})") from None
     try:
         try:
             client.register_plugin(Install())
