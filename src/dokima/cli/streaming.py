@@ -56,18 +56,19 @@ def price_to_files(
             )  # fmt: skip
         except KeyboardInterrupt:
             whole = 0 if so_far is None else so_far.pieces
-            note(f"stopped: {out} has {_files(whole)} that are whole; --resume goes on with it")
+            note(f"stopped: {out} has {_counted(whole, 'file')} that are whole; --resume goes on with it")
             return 130
-    note(f"written: {run.folder}: {run.orders:,} orders, {run.lines:,} lines in {_files(run.pieces)}")
+    note(f"written: {run.folder}: {run.orders:,} orders, {run.lines:,} lines in {_counted(run.pieces, 'file')}")
     for currency, sums in run.sums.items():
         note(f"  {currency}: " + ", ".join(f"{name.replace('_', ' ')} {value:,}" for name, value in sums.items()))
-    if run.set_aside:
-        note(f"  {run.set_aside} orders set aside: _findings-*.csv says why")
+    if run.errors:
+        aside = f", {_counted(run.set_aside, 'order')} set aside" if run.set_aside else ""
+        note(f"  {_counted(run.errors, 'error')}{aside}: _findings-*.csv says why")
     return 1 if run.errors else 0
 
 
-def _files(count: int) -> str:
-    return "1 file" if count == 1 else f"{count:,} files"
+def _counted(count: int, what: str) -> str:
+    return f"1 {what}" if count == 1 else f"{count:,} {what}s"
 
 
 def _rows(source: Path) -> int | None:
