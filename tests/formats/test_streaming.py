@@ -334,7 +334,11 @@ def test_orders_set_aside_are_named_beside_the_files(rulebook, tmp_path):
     text = FLAT.set_column(3, "quantity", pa.array(["2"] * 100 + ["two"] + ["2"] * 49))
     source = write(tmp_path / "lines.csv", text)
     status, _, err = run_here(tmp_path, "price", source, "--out", "out.csv", "--workers", "2")
-    assert (status, "49 orders, 147 lines in 1 file" in err, "  1 error, 1 order set aside: _findings-" in err) == (1, True, True)
+    assert (status, "49 orders, 147 lines in 1 file" in err, "  1 error, 1 order set aside: _findings-" in err) == (
+        1,
+        True,
+        True,
+    )
     (row,) = csv.DictReader((tmp_path / "out.csv" / "_findings-00000.csv").read_text(encoding="utf-8").splitlines())
     assert (row["order"], row["line"], "got 'two'" in row["message"]) == ("O000033", "20", True)
     status, _, err = run_here(tmp_path, "price", source, "--out", "out.json")

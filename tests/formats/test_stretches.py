@@ -160,7 +160,7 @@ def test_an_order_that_comes_back_is_noticed_whoever_has_read_it(tmp_path_factor
     assert len(names) > len(set(names)) or said[0][0] == len(names)
 
 
-def test_a_run_stopped_before_its_first_piece_can_be_taken_up_again(tmp_path):
+def test_a_run_stopped_before_its_first_piece_leaves_its_folder_free(tmp_path):
     parquet.write_table(flat([5] * 20), tmp_path / "lines.parquet", row_group_size=20)
     how = (BOOK, tmp_path / "lines.parquet", tmp_path / "out.parquet")
 
@@ -171,8 +171,13 @@ def test_a_run_stopped_before_its_first_piece_can_be_taken_up_again(tmp_path):
 
     with pytest.raises(KeyboardInterrupt), Stopped(1) as pool:
         dokima.price_files(*how, lines=10, executor=pool)
-    assert (tmp_path / "out.parquet" / "part-00000.parquet").exists()
-    assert dokima.price_files(*how, lines=10, resume=True).orders == 20
+    assert (tmp_path / "out.parquet" / "part-00001.parquet").exists()
+    # Nobody has heard of them, so that the folder is free for a run that is about something else.
+    assert dokima.price_files(*how, lines=200).orders == 20
+    assert sorted(each.name for each in (tmp_path / "out.parquet").iterdir()) == [
+        "_manifest.json",
+        "part-00000.parquet",
+    ]
 
 
 OWN = """
@@ -244,6 +249,23 @@ def test_a_piece_whose_process_is_lost_is_made_again_and_then_named(tmp_path):
         assert run.sums["EUR"]["with_tax"] == 2 * quantities
         with pytest.raises(dokima.DokimaError, match=r"^part-0000[34].parquet could not be made, tried 3 times: "):
             dokima.price_files(book, tmp_path / "ALWAYS.parquet", tmp_path / "b.parquet", lines=20, executor=pool)
+
+
+@pytest.mark.parametrize(
+    ("out", "lines", "said"),
+    [
+        ("out.parquet", 0, "expected pieces of at least 1 line .got 0."),
+        ("in/out.parquet", 40, "expected a folder outside '.*in', which is read .got '.*in/out.parquet'."),
+    ],
+)
+def test_a_run_that_makes_no_sense_leaves_nothing(tmp_path, out, lines, said):
+    (tmp_path / "in").mkdir()
+    parquet.write_table(flat([5] * 20), tmp_path / "in" / "lines.parquet")
+    with pytest.raises(dokima.DokimaError, match=said):
+        dokima.price_files(BOOK, tmp_path / "in", tmp_path / out, lines=lines)
+    assert not (tmp_path / out).exists()
+    with pytest.raises(dokima.DokimaError, match="expected at least 1 process"), dokima.worker_processes(BOOK, 0):
+        pass
 
 
 def test_a_file_without_order_numbers_is_named_as_ever(tmp_path):

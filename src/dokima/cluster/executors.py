@@ -75,10 +75,12 @@ def worker_processes(book: Rulebook, count: int) -> Iterator[Executor]:
         count: How many.
 
     Raises:
-        DokimaError: The rulebook cannot be sent.
+        DokimaError: There would be none, or the rulebook cannot be sent.
     """
     from multiprocessing import get_context
 
+    if count < 1:
+        raise DokimaError(f"expected at least 1 process (got {count})")
     sent = packed(book)
 
     def pool() -> Executor:

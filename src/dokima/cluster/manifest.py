@@ -115,14 +115,20 @@ def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
         except OSError as error:
             raise DokimaError(f"'{folder}' cannot be written: {error.strerror}") from None
         return Manifest(folder, about)
-    if not resume:
-        raise DokimaError(f"'{folder}' holds a run already: --resume goes on with it, or choose another folder")
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
         form, kept, pieces = data["form"], About(**data["about"]), list(data["pieces"])
         written = [(folder / str(piece["file"]), str(piece["sha256"])) for piece in pieces]
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise DokimaError(f"'{path}' is no manifest of a run ({error})") from None
+    if not pieces and not data["done"]:
+        # Nothing has come of it, so that it may be about something else now; what was in work is nobody's.
+        for left in folder.iterdir():
+            if left.name.startswith(("part-", "_findings-")):
+                left.unlink()
+        return Manifest(folder, about)
+    if not resume:
+        raise DokimaError(f"'{folder}' holds a run already: --resume goes on with it, or choose another folder")
     if form != FORM:
         raise DokimaError(f"'{path}' has form {form}, expected {FORM}")
     for name, was in asdict(kept).items():

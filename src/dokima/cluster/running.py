@@ -14,7 +14,7 @@ from dokima.cluster.manifest import About, Manifest, files_of, open_manifest
 from dokima.cluster.parts import BOOKS, WRITERS, Level, Part, PartDone
 from dokima.errors import DokimaError, listed
 from dokima.formats.reading import Source
-from dokima.formats.streaming import Seen, order_pieces
+from dokima.formats.streaming import Seen, check_size, order_pieces
 from dokima.formats.stretches import Stretch, order_stretches
 from dokima.rulebook.book import Rulebook
 from dokima.rulebook.sharing_out import in_sequence
@@ -81,6 +81,10 @@ def price_files(
             lost each time that it was tried. ``resume`` goes on once the cause is gone.
         DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
     """
+    out = Path(out)
+    check_size(lines)
+    if isinstance(source, Path) and source.is_dir() and out.absolute().is_relative_to(source.absolute()):
+        raise DokimaError(f"expected a folder outside '{source}', which is read (got '{out}')")
     if out.suffix not in WRITERS:
         raise DokimaError(f"expected a folder that ends in {listed(WRITERS)} (got '{out}')")
     level: Level = "headers" if totals else "lines"
@@ -99,7 +103,7 @@ def price_files(
                 executor = Workers(executor, workers)
         BOOKS[book.fingerprint] = Future()
         BOOKS[book.fingerprint].set_result(book)
-        manifest.write()  # a run that is stopped before its first piece can be taken up again too
+        manifest.write()  # whoever finds the folder knows from the start that it is that of a run
         parts = _parts(stretches, like, len(manifest.pieces))
         for done in chain.from_iterable(_worked(parts, workers, executor)):
             if done.numbers is not None:

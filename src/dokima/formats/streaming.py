@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.errors import DocumentError, Problem
+from dokima.errors import DocumentError, DokimaError, Problem
 from dokima.exact.integers import Integers
 from dokima.formats.arrow_columns import raw_column
 from dokima.formats.frames import is_arrow
@@ -41,15 +41,27 @@ def order_pieces(source: Source, fields: Fields, layout: Layout | None, lines: i
         lines: About how many lines a piece has.
 
     Raises:
+        DokimaError: Pieces would have no line.
         DocumentError: A file cannot be read; lines of one order stand in several pieces; headers and lines are in
             different sequences.
     """
+    check_size(lines)
     if _linked(source, layout) is None and not _is_streamable(source, layout):
         yield from _parts(orders_from(source, fields, layout), lines)
         return
     chosen = layout or own_layout(fields)
     for rows in _rows(source, chosen, lines):
         yield partial(rows.read, chosen, fields)
+
+
+def check_size(lines: int) -> None:
+    """Refuse pieces without a line.
+
+    Raises:
+        DokimaError: They would have none.
+    """
+    if lines < 1:
+        raise DokimaError(f"expected pieces of at least 1 line (got {lines})")
 
 
 def _is_streamable(source: Any, layout: Layout | None) -> bool:
