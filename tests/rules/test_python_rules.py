@@ -1,6 +1,7 @@
 """Rules and functions in Python: an answer from every rule, and none by omission."""
 
 import datetime
+import linecache
 import math
 import subprocess
 import sys
@@ -129,6 +130,59 @@ def test_a_rulebook_with_functions_is_the_same_in_every_process(tmp_path):
     assert done.stdout.strip() == here.fingerprint
     (tmp_path / "own.py").write_text((tmp_path / "own.py").read_text().replace("* times", "+ times"))
     assert dokima.load(tmp_path).fingerprint != here.fingerprint
+
+
+OWN = """
+from decimal import Decimal
+import dokima
+
+STEPS, OTHER = {"a": [Decimal("2"), None], "b": (1, "x")}, 5
+UNUSED = 7
+KINDS = frozenset({"b", "a", "c"})
+
+@dokima.function
+def figure(price: Decimal) -> Decimal:
+    return helper(price) * STEPS["a"][0] * len(KINDS)
+
+@dokima.function(version="1")
+def told(price: Decimal) -> Decimal:
+    return price * UNUSED
+
+def helper(price):
+    return Table.factor * deeper(price)
+
+def deeper(price):
+    return price + 1
+
+class Table:
+    factor = 3
+"""
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "differs"),
+    [
+        ('Decimal("2")', 'Decimal("3")', True),
+        ('"c"}', '"d"}', True),
+        ("price + 1", "price + 2", True),
+        ("factor = 3", "factor = 4", True),
+        ("= 7", "= 8", False),
+        ('version="1"', 'version="2"', True),
+        ("import dokima", "import dokima, math", False),
+    ],
+)
+def test_what_a_function_reads_beside_it_tells_it_apart(tmp_path, old, new, differs):
+    said = [
+        "[rulebook]", "name = 'r'", "currency = 'EUR'", "python = 'own.py'", "[value]", "price = 2", "[routine.r]",
+        "step = [{ name = 'price', kind = 'price', options = [{ value = 'figure(value.price)' }] }]",
+    ]  # fmt: skip
+    (tmp_path / "rulebook.toml").write_text("\n".join(said), encoding="utf-8")
+    found = []
+    for text in (OWN, OWN, OWN.replace(old, new)):
+        (tmp_path / "own.py").write_text(text, encoding="utf-8")
+        linecache.clearcache()
+        found.append(dokima.load(tmp_path).fingerprint)
+    assert (found[0] == found[1], found[0] != found[2]) == (True, differs)
 
 
 PYTHON = [no_red, forgot, breaks, several, columns, pallets, initial, fails]

@@ -1,15 +1,20 @@
-"""What a piece of Python is told apart by: the version it says, else its source."""
+"""What a piece of Python is told apart by: the version it says, else its source and what that reads beside it."""
 
 from __future__ import annotations
 
+import ast
+import linecache
 from collections.abc import Callable
 from inspect import getsource
 from textwrap import dedent
+from types import FunctionType
 from typing import Any
 
 from dokima.errors import DokimaError
 
 _TOLD_APART = "__dokima_source__"
+_VERSIONED = "__dokima_versioned__"
+_BESIDE = "__dokima_beside__"
 
 
 def note_source(body: Callable[..., Any], version: str = "") -> None:
@@ -21,10 +26,19 @@ def note_source(body: Callable[..., Any], version: str = "") -> None:
     """
     found = f"{body.__qualname__} version {version}" if version else _source(body)
     setattr(body, _TOLD_APART, found)
+    setattr(body, _VERSIONED, bool(version))
+
+
+def note_beside(body: Any) -> None:
+    """Note the constants, functions and classes of its file that a function without a version reads."""
+    if isinstance(body, FunctionType) and not getattr(body, _VERSIONED, False):
+        setattr(body, _BESIDE, _beside(body))
 
 
 def source_of(body: Any) -> str:
-    """The version of a function or class, else its source without indentation. The same in every version of Python.
+    """The version of a function or class, else its source without indentation, and what that reads beside it.
+
+    The same in every version of Python.
 
     Raises:
         DokimaError: It has neither, so that nobody could tell whether it has changed.
@@ -36,7 +50,8 @@ def source_of(body: Any) -> str:
             f"the source of {name} cannot be found; say version='1' where it is declared, and another when it changes"
         )
         raise DokimaError(message)
-    return found
+    beside: str = getattr(body, _BESIDE, "")
+    return f"{found}\n{beside}" if beside else found
 
 
 def _source(body: Any) -> str:
@@ -45,3 +60,42 @@ def _source(body: Any) -> str:
         return dedent(getsource(body))
     except (OSError, TypeError):
         return ""
+
+
+def _beside(body: FunctionType) -> str:
+    """The statements of its file that bind what a function reads, and what those read in turn, by name."""
+    file = body.__code__.co_filename
+    linecache.checkcache(file)
+    text = "".join(linecache.getlines(file))
+    bound: dict[str, list[ast.stmt]] = {}
+    for statement in _statements(text):
+        if isinstance(statement, ast.Import | ast.ImportFrom):
+            continue  # what another file says is not part of this one
+        for name in _bound(statement):
+            bound.setdefault(name, []).append(statement)
+    said: dict[str, str] = {}
+    todo = _names(_statements(getattr(body, _TOLD_APART, "") or _source(body)))
+    while todo:
+        name = todo.pop()
+        if name in bound and name not in said:
+            said[name] = "\n".join(ast.get_source_segment(text, each) or "" for each in bound[name])
+            todo |= _names(bound[name])
+    return "\n".join(said[name] for name in sorted(said) if name != body.__name__)
+
+
+def _statements(text: str) -> list[ast.stmt]:
+    """The statements of a piece of source; none if it is none by itself."""
+    try:
+        return ast.parse(text).body
+    except (SyntaxError, ValueError):
+        return []
+
+
+def _names(statements: list[ast.stmt]) -> set[str]:
+    return {node.id for each in statements for node in ast.walk(each) if isinstance(node, ast.Name)}
+
+
+def _bound(statement: ast.stmt) -> set[str]:
+    if isinstance(statement, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        return {statement.name}
+    return {node.id for node in ast.walk(statement) if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store)}

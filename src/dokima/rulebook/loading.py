@@ -27,7 +27,7 @@ from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
 from dokima.model.databases import Database, Query
 from dokima.model.fields import Field
-from dokima.model.source import source_of
+from dokima.model.source import note_beside, source_of
 from dokima.model.values import BadValue, ValueReader
 from dokima.routines.kinds.kind import StepKind
 from dokima.rulebook.adapters import defined, model_of
@@ -276,6 +276,7 @@ def _without_source(python: Sequence[object]) -> list[RulebookProblem]:
         is_kind = issubclass(kind, StepKind)
         if is_kind or declared_rule(body) or own_function(body) or is_policy(body):
             try:
+                note_beside(body)
                 source_of(kind if is_kind else body)
             except DokimaError as error:
                 problems.append(RulebookProblem("", "rulebook.python", str(error)))
