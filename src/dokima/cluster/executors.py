@@ -6,10 +6,11 @@ import pickle
 from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
 from contextlib import contextmanager
+from dataclasses import dataclass, field
 from importlib import import_module
 from typing import Any, ParamSpec, TypeVar
 
-from dokima.cluster.parts import BOOKS
+from dokima.cluster.parts import BOOKS, Part, PartDone
 from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
 
@@ -20,50 +21,93 @@ P = ParamSpec("P")
 R = TypeVar("R")
 
 
+@dataclass(eq=False)
 class Workers(Executor):
     """An executor whose size is known, so that all its workers have something to do, and how it loses them.
 
     Attributes:
         pool: Who works.
         count: How many pieces are worked on side by side.
-        attempts: How often a piece is tried whose worker was lost.
+        attempts: How often a piece is tried whose worker was lost. A mistake in the work itself is not tried again.
         lost: What says that a worker was lost, or that the system failed it.
     """
 
-    def __init__(
-        self,
-        pool: Executor | Callable[[], Executor],
-        count: int,
-        attempts: int = 1,
-        lost: tuple[type[BaseException], ...] = (BrokenExecutor, OSError),
-    ) -> None:
-        """
-        Args:
-            pool: Who works; or what makes it, and makes it anew once it is broken.
-            count: How many there are.
-            attempts: See there.
-            lost: See there.
-        """
-        self._make = None if isinstance(pool, Executor) else pool
-        self.pool = pool if isinstance(pool, Executor) else pool()
-        self.count = count
-        self.attempts = attempts
-        self.lost = lost
+    pool: Executor
+    count: int
+    attempts: int = 1
+    lost: tuple[type[BaseException], ...] = (BrokenExecutor, OSError)
 
     def submit(self, work: Callable[P, R], /, *given: P.args, **named: P.kwargs) -> Future[R]:
         """Have something done."""
-        try:
-            return self.pool.submit(work, *given, **named)
-        except BrokenExecutor:
-            if self._make is None:
-                raise
-            self.pool.shutdown(wait=False)
-            self.pool = self._make()
-            return self.pool.submit(work, *given, **named)
+        return self.pool.submit(work, *given, **named)
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         """End, once everything is done."""
         self.pool.shutdown(wait, cancel_futures=cancel_futures)
+
+    def begin(self, part: Part) -> Trying:
+        """Have a part worked on."""
+        return Trying(self, part)
+
+
+@dataclass(eq=False)
+class Processes(Workers):
+    """Processes of this machine. One that dies breaks their pool, which is made anew.
+
+    Attributes:
+        make: Makes the pool.
+    """
+
+    make: Callable[[], Executor] = field(kw_only=True)
+
+    def submit(self, work: Callable[P, R], /, *given: P.args, **named: P.kwargs) -> Future[R]:
+        """Have something done."""
+        try:
+            return super().submit(work, *given, **named)
+        except BrokenExecutor:
+            self.pool.shutdown(wait=False)
+            self.pool = self.make()
+            return super().submit(work, *given, **named)
+
+
+class Trying:
+    """A part that is worked on again if its worker is lost."""
+
+    def __init__(self, workers: Workers, part: Part) -> None:
+        self._workers = workers
+        self._part = part
+        self._future = self._begun()
+
+    def _begun(self) -> Future[list[PartDone]]:
+        try:
+            return self._workers.submit(Part.work, self._part)
+        except BrokenExecutor as error:  # by a part before this one, which is tried again first
+            broken: Future[list[PartDone]] = Future()
+            broken.set_exception(error)
+            return broken
+
+    def result(self) -> list[PartDone]:
+        """What came of it.
+
+        Raises:
+            DokimaError: Its worker was lost each time; names the files that are missing.
+        """
+        attempts = self._workers.attempts
+        for _ in range(attempts - 1):
+            try:
+                return self._future.result()
+            except self._workers.lost:
+                self._future = self._begun()
+        try:
+            return self._future.result()
+        except self._workers.lost as error:
+            tried = f", tried {attempts} times" if attempts > 1 else ""
+            said = str(error) or "whoever worked on it is gone"
+            raise DokimaError(f"{self._part} could not be made{tried}: {said}") from None
+
+    def cancel(self) -> None:
+        """Do not begin it, if that has not happened."""
+        self._future.cancel()
 
 
 @contextmanager
@@ -87,7 +131,7 @@ def worker_processes(book: Rulebook, count: int) -> Iterator[Executor]:
         # Fresh ones: a copy of one whose threads are at work (Arrow has some) may wait for a lock that nobody holds.
         return ProcessPoolExecutor(count, get_context("spawn"), install, (book.fingerprint, sent))
 
-    with Workers(pool, count, ATTEMPTS) as workers:
+    with Processes(pool(), count, ATTEMPTS, make=pool) as workers:
         yield workers
 
 
@@ -176,11 +220,11 @@ def packed(book: Rulebook) -> bytes:
 def install(fingerprint: str, sent: bytes) -> None:
     """Build a rulebook in this process, while the caller looks for the first pieces."""
     pool = ThreadPoolExecutor(1)
-    BOOKS[fingerprint] = pool.submit(built, fingerprint, sent)
+    BOOKS[fingerprint] = pool.submit(_built, fingerprint, sent)
     pool.shutdown(wait=False)
 
 
-def built(fingerprint: str, sent: bytes) -> Rulebook:
+def _built(fingerprint: str, sent: bytes) -> Rulebook:
     """A rulebook out of what `packed` gives.
 
     Raises:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -17,7 +17,7 @@ from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, check_size, order_pieces
 from dokima.formats.stretches import Stretch, order_stretches
 from dokima.rulebook.book import Rulebook
-from dokima.rulebook.sharing_out import in_sequence
+from dokima.rulebook.sharing_out import in_sequence, one_after_another
 
 
 @dataclass(frozen=True)
@@ -83,10 +83,7 @@ def price_files(
     """
     out = Path(out)
     check_size(lines)
-    if isinstance(source, Path) and source.is_dir() and out.absolute().is_relative_to(source.absolute()):
-        raise DokimaError(f"expected a folder outside '{source}', which is read (got '{out}')")
-    if out.suffix not in WRITERS:
-        raise DokimaError(f"expected a folder that ends in {listed(WRITERS)} (got '{out}')")
+    _check_folder(out, source)
     level: Level = "headers" if totals else "lines"
     about = About(files_of(source), book.fingerprint, layout or "", level, lines, check)
     manifest = open_manifest(out, about, resume)
@@ -95,17 +92,12 @@ def price_files(
         how = (source, book.program.fields, chosen, lines)
         seen = Seen(*how)
         seen.skip([piece["numbers"] for piece in manifest.pieces])
-        like = Part(book.fingerprint, str(out.absolute()), level, check, seen.takes_ends)
-        stretches: Iterator[Stretch] = ((piece,) for piece in order_pieces(*how))
-        if executor is not None:
-            stretches = order_stretches(*how)
-            if not isinstance(executor, Workers):
-                executor = Workers(executor, workers)
+        like = Part(book.fingerprint, str(out.absolute()), level, check, seen.reads_again)
+        stretches = ((piece,) for piece in order_pieces(*how)) if executor is None else order_stretches(*how)
         BOOKS[book.fingerprint] = Future()
         BOOKS[book.fingerprint].set_result(book)
         manifest.write()  # whoever finds the folder knows from the start that it is that of a run
-        parts = _parts(stretches, like, len(manifest.pieces))
-        for done in chain.from_iterable(_worked(parts, workers, executor)):
+        for done in _worked(_parts(stretches, like, len(manifest.pieces)), workers, executor):
             if done.numbers is not None:
                 seen.add(done.numbers)
             manifest.add(done)
@@ -116,14 +108,22 @@ def price_files(
     return _run(manifest)
 
 
-def _worked(parts: Iterator[Part], workers: int, executor: Workers | None) -> Iterator[list[PartDone]]:
+def _check_folder(out: Path, source: Source) -> None:
+    if isinstance(source, Path) and source.is_dir() and out.absolute().is_relative_to(source.absolute()):
+        raise DokimaError(f"expected a folder outside '{source}', which is read (got '{out}')")
+    if out.suffix not in WRITERS:
+        raise DokimaError(f"expected a folder that ends in {listed(WRITERS)} (got '{out}')")
+
+
+def _worked(parts: Iterator[Part], workers: int, executor: Executor | None) -> Iterator[PartDone]:
     if executor is None:
-        return in_sequence(Part.work, parts, workers)
-    # Each worker has a piece to go on with.
-    return in_sequence(Part.work, parts, max(4, 2 * executor.count), executor, executor.attempts, executor.lost)
+        return chain.from_iterable(in_sequence(Part.work, parts, workers))
+    them = executor if isinstance(executor, Workers) else Workers(executor, workers)
+    # Each worker has a part to go on with.
+    return chain.from_iterable(one_after_another(them.begin, parts, max(4, 2 * them.count)))
 
 
-def _parts(stretches: Iterator[Stretch], like: Part, done: int) -> Iterator[Part]:
+def _parts(stretches: Iterable[Stretch], like: Part, done: int) -> Iterator[Part]:
     number = 0
     for stretch in stretches:
         if number + len(stretch) > done:

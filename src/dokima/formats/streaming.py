@@ -279,6 +279,9 @@ class Seen:
 
     While numbers come in ascending order the last one is enough. From the first one that does not, a digest of eight
     bytes is kept of each; those before it are read once more.
+
+    Attributes:
+        reads_again: Whether the ends of a piece say enough, because what else must be known is read from the source.
     """
 
     def __init__(self, source: Any, fields: Fields, layout: Layout | None, lines: int) -> None:
@@ -294,8 +297,8 @@ class Seen:
         self._again = partial(_rows, source, self._layout, lines)
         self._last = ""
         self._pieces = 0
-        self._reads_again = _can_be_read_again(source)
-        self._digests: Integers | None = None if self._reads_again else np.zeros(0, np.int64)
+        self.reads_again = _can_be_read_again(source)
+        self._digests: Integers | None = None if self.reads_again else np.zeros(0, np.int64)
         self._rest: Iterator[Numbers] = iter(())  # of the pieces that come, once they have to be read again
         self._rest_from = 0
 
@@ -307,11 +310,6 @@ class Seen:
                 self._digests = self._digests_so_far()
                 return
             self._last, self._pieces = each[1], self._pieces + 1
-
-    @property
-    def takes_ends(self) -> bool:
-        """Whether the ends of a piece say enough: what else must be known is read from the source."""
-        return self._reads_again
 
     def add(self, numbers: Numbers | Ends) -> None:
         """Add the orders of the next piece.
