@@ -131,9 +131,13 @@ def test_every_worker_has_a_stretch_at_once(tmp_path):
     parquet.write_table(flat([5] * 20), tmp_path / "lines.parquet", row_group_size=10)
     together, number = threading.Barrier(6, timeout=60), count()
 
+    def with_the_others(work, part):
+        together.wait()
+        return work(part)
+
     class Together(ThreadPoolExecutor):
         def submit(self, work, part):
-            return super().submit(lambda wait: (wait and together.wait(), work(part))[1], next(number) < 6)
+            return super().submit(with_the_others, work, part) if next(number) < 6 else super().submit(work, part)
 
     with Together(12) as pool:
         how = {"lines": 10, "executor": Workers(pool, 6)}
@@ -158,6 +162,23 @@ def test_an_order_that_comes_back_is_noticed_whoever_has_read_it(tmp_path_factor
                 said.append(str(error))
     assert said[0] == said[1]
     assert len(names) > len(set(names)) or said[0][0] == len(names)
+
+
+def test_rows_of_sums_are_no_order_that_comes_back(tmp_path):
+    """Pieces may hold nothing else; and numbers that do not ascend are read again, without them."""
+    rows = [row for name in "ACBDE" for row in ((name, "1", "1"), (name, "2", "1"), ("Total", None, "2"))]
+    table = pa.table(dict(zip(("order", "line", "quantity"), map(pa.array, zip(*rows, strict=True)), strict=True)))
+    parquet.write_table(table, tmp_path / "lines.parquet", row_group_size=4)
+    headings = {"number": {"heading": "line"}, "quantity": {"heading": "quantity"}}
+    layout = {"sums": ["Total"], "header": {"number": {"heading": "order"}}, "line": headings}
+    step = {"name": "price", "kind": "price", "options": [{"value": "2"}]}
+    data = {"rulebook": {"name": "r", "currency": "EUR"}, "layout": {"own": layout}}
+    book = dokima.Rulebook.from_dict({**data, "routine": {"all": {"step": [step]}}})
+    with ThreadPoolExecutor(1) as pool:
+        for out, executor in (("a.csv", None), ("b.csv", pool)):
+            how = {"layout": "own", "lines": 3, "executor": executor}
+            run = dokima.price_files(book, tmp_path / "lines.parquet", tmp_path / out, **how)
+            assert (run.orders, run.lines, run.errors, str(run.sums["EUR"]["with_tax"])) == (5, 10, 0, "20.00")
 
 
 def test_a_run_stopped_before_its_first_piece_leaves_its_folder_free(tmp_path):

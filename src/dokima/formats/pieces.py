@@ -38,7 +38,7 @@ class Numbers:
     def ascending(self) -> tuple[str, str] | None:
         """The lowest and the highest; None unless each is above the one before it."""
         column = self.column.distinct()
-        return None if column is None else (column.values[0], column.values[column.size - 1])
+        return None if column is None or not column.size else (column.values[0], column.values[column.size - 1])
 
     @cached_property
     def digests(self) -> Integers:
@@ -86,9 +86,10 @@ class FlatRows:
 
     def numbers(self, layout: Layout) -> Numbers:
         """The order numbers, and nothing else."""
-        key = raw_column(self.batch.table.column(number_heading(layout)))
-        first = np.append(0, np.flatnonzero(key.changes()) + 1)
-        return Numbers(key.taken(first), self.batch.rows[first], self.file)
+        grid = _grid(self.batch).without_sums(layout.sums)
+        key = grid.columns[number_heading(layout)]
+        first = np.append(0, np.flatnonzero(key.changes()) + 1)[: grid.size]
+        return Numbers(key.taken(first), grid.rows[first], self.file)
 
 
 @dataclass(frozen=True)

@@ -318,6 +318,7 @@ class Seen:
             DocumentError: One of them was in an earlier piece.
         """
         if isinstance(numbers, Numbers) and not numbers.column.size:
+            self._pieces += 1  # of nothing but rows that are left out
             return
         ascending = numbers.ascending if self._digests is None else None
         if ascending is not None and ascending[0] > self._last:
