@@ -51,6 +51,7 @@ GROUPS = {
         "Store",
         "FolderStore",
         "create_store",
+        "is_store_url",
         "upgrade_store",
         "check_store",
         "refresh_drafts",

@@ -115,6 +115,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.store.folder import FolderStore as FolderStore
     from dokima.store.opening import check_store as check_store
     from dokima.store.opening import create_store as create_store
+    from dokima.store.opening import is_store_url as is_store_url
     from dokima.store.opening import open_store as open_store
     from dokima.store.opening import refresh_drafts as refresh_drafts
     from dokima.store.opening import store_sql as store_sql
@@ -215,6 +216,7 @@ _HOMES = {
     "function": "dokima.formulas.custom",
     "junit": "dokima.formats.results.proofs",
     "load": "dokima.rulebook.book",
+    "is_store_url": "dokima.store.opening",
     "open_store": "dokima.store.opening",
     "price_files": "dokima.cluster.running",
     "refresh_drafts": "dokima.store.opening",
@@ -327,6 +329,7 @@ __all__ = [
     "dask_workers",
     "draw",
     "function",
+    "is_store_url",
     "junit",
     "load",
     "open_store",

@@ -11,7 +11,7 @@ from typing import Annotated
 
 import typer
 
-from dokima import DocumentError, DokimaError, NotFound, Orders, Problem, Rulebook, load, open_store
+from dokima import DocumentError, DokimaError, NotFound, Orders, Problem, Rulebook, is_store_url, load, open_store
 from dokima.cli import completing
 from dokima.cli.closing import AT_END
 from dokima.cli.finding_books import NEAREST, book_folder
@@ -140,11 +140,10 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout
     if layout and book.layout(layout).queries is not None:
         parameters = pairs([name for name in named if "=" in name])
         return book.orders(parameters, layout) if len(parameters) == len(named) else _no_parameters(layout)
-    if orders is not None and _is_store(orders):
+    if orders is not None and is_store_url(orders):
         store = AT_END.enter_context(open_store(orders, book))
-        return book.orders(
-            [store.order(number) for number in dict.fromkeys(named) or (row["number"] for row in store.orders())]
-        )
+        numbers = dict.fromkeys(named) or [row["number"] for row in store.orders()]
+        return book.orders([store.order(number) for number in numbers])
     if orders is not None:
         every = book.orders(_existing(Path(orders)), layout)
         return every if not named else every.choose(named)
@@ -152,11 +151,6 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout
         raise DokimaError("expected a file or folder of orders, or --orders with order numbers")
     paths = [_existing(Path(name)) for name in named]
     return book.orders(paths[0] if len(paths) == 1 else paths, layout)
-
-
-def _is_store(place: str) -> bool:
-    """Whether a place is the URL of a store, or what the environment says instead of one."""
-    return "://" in place or place.startswith("$")
 
 
 def _no_parameters(layout: str) -> Orders:
@@ -179,7 +173,7 @@ def one_path(named: Sequence[str], folder: str | None) -> Path:
     Raises:
         DokimaError: There is none, or there are several.
     """
-    if folder is not None and _is_store(folder):
+    if folder is not None and is_store_url(folder):
         raise DokimaError(f"--out reads files (got the store {folder})")
     paths = [*map(Path, named), *([Path(folder)] if folder is not None else [])]
     if len(paths) != 1:

@@ -76,6 +76,11 @@ class Manifest:
         )
         self.write()
 
+    def finish(self) -> None:
+        """Note that there is nothing more to come."""
+        self.is_done = True
+        self.write()
+
     def write(self) -> None:
         """Write it, whole or not at all."""
         self._texts += map(_text, self.pieces[len(self._texts) :])  # those of earlier pieces stay as they are

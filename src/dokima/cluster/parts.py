@@ -32,6 +32,12 @@ BOOKS: dict[str, Future[Rulebook]] = {}
 """Rulebooks of this process by fingerprint: each is sent to a process once, and its pieces name it."""
 
 
+def let_know(book: Rulebook) -> None:
+    """Let parts that are worked on in this process find a rulebook."""
+    BOOKS[book.fingerprint] = Future()
+    BOOKS[book.fingerprint].set_result(book)
+
+
 @dataclass(frozen=True)
 class PartDone:
     """What came of a piece.

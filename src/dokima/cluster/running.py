@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from concurrent.futures import Executor, Future
+from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from itertools import chain
@@ -11,7 +11,7 @@ from pathlib import Path
 
 from dokima.cluster.executors import Workers
 from dokima.cluster.manifest import About, Manifest, files_of, open_manifest
-from dokima.cluster.parts import BOOKS, WRITERS, Level, Part, PartDone
+from dokima.cluster.parts import WRITERS, Level, Part, PartDone, let_know
 from dokima.errors import DokimaError, listed
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, check_size, order_pieces
@@ -88,14 +88,12 @@ def price_files(
     about = About(files_of(source), book.fingerprint, layout or "", level, lines, check)
     manifest = open_manifest(out, about, resume)
     if not manifest.is_done:
-        chosen = None if layout is None else book.layout(layout)
-        how = (source, book.program.fields, chosen, lines)
+        how = (source, book.program.fields, None if layout is None else book.layout(layout), lines)
         seen = Seen(*how)
         seen.skip([piece["numbers"] for piece in manifest.pieces])
         like = Part(book.fingerprint, str(out.absolute()), level, check, seen.reads_again)
         stretches = ((piece,) for piece in order_pieces(*how)) if executor is None else order_stretches(*how)
-        BOOKS[book.fingerprint] = Future()
-        BOOKS[book.fingerprint].set_result(book)
+        let_know(book)
         manifest.write()  # whoever finds the folder knows from the start that it is that of a run
         for done in _worked(_parts(stretches, like, len(manifest.pieces)), workers, executor):
             if done.numbers is not None:
@@ -103,8 +101,7 @@ def price_files(
             manifest.add(done)
             if progress is not None:
                 progress(_run(manifest))
-        manifest.is_done = True
-        manifest.write()
+        manifest.finish()
     return _run(manifest)
 
 

@@ -38,7 +38,11 @@ PLAIN = frozenset({str, int, bool, float, Decimal, date})
 
 
 def fingerprint_of(definition: ProgramDefinition) -> str:
-    """The form of fingerprints, and the SHA-256 of a rulebook's definition. The same rulebook always gives the same."""
+    """The form of fingerprints, and the SHA-256 of a rulebook's definition. The same rulebook always gives the same.
+
+    Raises:
+        TypeError: It holds what cannot be written the same way in every process. A defect of ours.
+    """
     digest = hashlib.sha256()
     for each in fields(definition):
         if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -55,16 +55,26 @@ class Grid:
         return self.kept(np.flatnonzero(~summed)) if summed.any() else self
 
 
-def check_headings(headings: Iterable[str], file: str = "", row: int | None = None) -> None:
+def check_headings(
+    headings: Sequence[str], file: str = "", row: int | None = None, letters: Sequence[str] = ()
+) -> None:
     """Refuse a heading that stands over two columns.
 
+    Args:
+        headings: The headings.
+        file: Name of the file, blank for what is none.
+        row: The row they stand in, None where rows have no numbers.
+        letters: For each heading the column of a workbook.
+
     Raises:
-        DocumentError: One does; names it, and where it was said where.
+        DocumentError: One does; names it, and its place.
     """
-    twice, times = next(iter(Counter(headings).most_common(1)), ("", 0))
-    if times > 1:
-        message = f"expected each heading once (got '{twice}' {times} times)"
-        raise DocumentError([Problem("", "", "", message, file, row)])
+    counts = Counter(headings)
+    at = next((at for at, heading in enumerate(headings) if counts[heading] > 1), None)
+    if at is not None:
+        message = f"expected each heading once (got '{headings[at]}' {counts[headings[at]]} times)"
+        cell = f"{letters[at]}{row}" if letters else ""
+        raise DocumentError([Problem("", "", "", message, file, row, cell)])
 
 
 def _word(value: Any) -> str:

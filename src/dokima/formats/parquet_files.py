@@ -26,7 +26,11 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:  # noqa: ARG001 (
 
 
 def read_table(path: Path) -> Any:
-    """A file as a `pyarrow.Table`."""
+    """A file as a `pyarrow.Table`.
+
+    Raises:
+        DocumentError: It cannot be read.
+    """
     with _opened(path, pre_buffer=True) as file:  # not `parquet.read_table`, which brings pandas along
         return file.read()
 
@@ -53,6 +57,9 @@ def rows_between(path: Path, cuts: Sequence[int]) -> Iterator[Batch]:
     Args:
         path: The file.
         cuts: Ascending row numbers, counted from 0.
+
+    Raises:
+        DocumentError: It cannot be read.
     """
     import pyarrow as pa
 
@@ -74,7 +81,11 @@ def rows_between(path: Path, cuts: Sequence[int]) -> Iterator[Batch]:
 
 
 def group_ends(path: Path, heading: str) -> list[int]:
-    """For each row group the row after its last, counted from 0; nothing for a file without this column."""
+    """For each row group the row after its last, counted from 0; nothing for a file without this column.
+
+    Raises:
+        DocumentError: It cannot be read.
+    """
     with _opened(path) as file:
         return _ends(file) if heading in file.schema_arrow.names else []
 

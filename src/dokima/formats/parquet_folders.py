@@ -41,7 +41,7 @@ def flat_orders_of_files(files: Sequence[Path], layout: Layout) -> RawOrders:
     """
     import pyarrow as pa
 
-    tables = [read_table(file) for file in files]
+    tables, names = [read_table(file) for file in files], [file.name for file in files]
     place = str(files[0].parent)
     try:
         whole = pa.concat_tables(tables, promote_options="permissive")
@@ -60,12 +60,12 @@ def flat_orders_of_files(files: Sequence[Path], layout: Layout) -> RawOrders:
     assert lines is not None
     of_order, of_line = file_at(headers), file_at(lines)
     for at in np.flatnonzero(of_line != of_order[raw.order_of]).tolist():
-        order = int(raw.order_of[at])
-        column, (first, here) = raw.header["number"], (files[int(each)].name for each in (of_order[order], of_line[at]))
-        number, row = str(column.values[column.place(order)]), int(lines[at] - starts[of_line[at]])
-        message = f"expected all lines of an order in one file (it begins in {first})"
-        raise DocumentError([Problem(number, "", number_heading(layout), message, here, row)])
-    names = [file.name for file in files]
+        order, here = int(raw.order_of[at]), int(of_line[at])
+        column = raw.header["number"]
+        number = str(column.values[column.place(order)])
+        message = f"expected all lines of an order in one file (it begins in {names[int(of_order[order])]})"
+        row = int(lines[at] - starts[here])
+        raise DocumentError([Problem(number, "", number_heading(layout), message, names[here], row)])
     origin = replace(
         raw.origin,
         files=[names[at] for at in of_order.tolist()],

@@ -88,18 +88,9 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
         return _from_two_files(paths, fields, layout)
     files = [file for path in paths for file in _files(path)]
     tables = [file for file in files if offers(file, "read_grid")]
-    if len(tables) == len(files) > 1 and {file.suffix.lower() for file in files} == {".parquet"}:
-        chosen = layout or own_layout(fields)
-        return read_orders(flat_orders_of_files(files, chosen), chosen.fields(fields), chosen.reader)
-    if tables and len(files) > 1:
-        message = f"expected one {tables[0].suffix[1:].upper()} file, or JSON or Parquet files only"
-        raise DocumentError([Problem("", "", "", message, str(tables[0]))])
     if tables:
         chosen = layout or own_layout(fields)
-        in_book = chosen.sheet and tables[0].suffix.lower() == ".xlsx"
-        told = f"{tables[0].name} [{chosen.sheet}]" if in_book else tables[0].name
-        raw = flat_orders(read_grid(tables[0], chosen), chosen, told)
-        return read_orders(raw, chosen.fields(fields), chosen.reader)
+        return read_orders(_flat_rows(files, tables[0], chosen), chosen.fields(fields), chosen.reader)
     documents: list[Order] = []
     names: list[str] = []
     problems: list[Problem] = []
@@ -115,6 +106,18 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
         names += [file.name] * len(found)
     raw = RawOrders.from_documents(documents, names)
     return read_orders(replace(raw, problems=problems), fields)
+
+
+def _flat_rows(files: Sequence[Path], table: Path, layout: Layout) -> RawOrders:
+    """The rows of a file, or of several of Parquet; ``table`` is the first that is no document."""
+    if len(files) == 1:
+        in_book = layout.sheet and table.suffix.lower() == ".xlsx"
+        told = f"{table.name} [{layout.sheet}]" if in_book else table.name
+        return flat_orders(read_grid(table, layout), layout, told)
+    if any(file.suffix.lower() != ".parquet" for file in files):
+        message = f"expected one {table.suffix[1:].upper()} file, or JSON or Parquet files only"
+        raise DocumentError([Problem("", "", "", message, str(table))])
+    return flat_orders_of_files(files, layout)
 
 
 def _from_queries(source: object, fields: Fields, layout: Layout, queries: LayoutQueries) -> Orders:

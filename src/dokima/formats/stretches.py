@@ -87,7 +87,7 @@ def order_stretches(source: Source, fields: Fields, layout: Layout | None, lines
     Raises:
         DocumentError: As for `order_pieces`.
     """
-    paths = files_of_flat_rows(source, layout) if isinstance(source, Path) else []
+    paths = files_of_flat_rows(source, layout)
     if not paths:
         yield from ((piece,) for piece in order_pieces(source, fields, layout, lines))
     for path in paths:

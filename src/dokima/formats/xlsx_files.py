@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
@@ -12,7 +11,7 @@ from zipfile import BadZipFile
 import numpy as np
 
 from dokima.errors import DocumentError, DokimaError, Problem, nearest
-from dokima.formats.grid import Grid, coded
+from dokima.formats.grid import Grid, check_headings, coded
 from dokima.formats.regular_files import regular
 from dokima.formats.whole_files import write_in_one_go
 from dokima.formats.xlsx_marks import SheetMarks, sheet_marks
@@ -123,10 +122,7 @@ def _headings(cells: Sequence[Sequence[Any]], row: int, where: str) -> dict[int,
         only = f"it holds only '{next(iter(found.values()))}'" if found else "the row is empty"
         message = f"expected headings in row {row} ({only}{hint})"
         raise DocumentError([Problem("", "", "", message, where, row)])
-    counts = Counter(found.values())
-    if twice := next((at for at, heading in found.items() if counts[heading] > 1), None):
-        message = f"expected each heading once (got '{found[twice]}' {counts[found[twice]]} times)"
-        raise DocumentError([Problem("", "", "", message, where, row, f"{column_letters(twice)}{row}")])
+    check_headings([*found.values()], where, row, [column_letters(at) for at in found])
     return found
 
 

@@ -29,7 +29,7 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
         NotFound: There is no such folder.
         DokimaError: It is no place, cannot be reached, or holds no store; says which command helps.
     """
-    if not is_url(place):
+    if not is_store_url(place):
         from dokima.store.folder import FolderStore
 
         return FolderStore(place, book)
@@ -38,7 +38,7 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
     return DatabaseStore(str(place), book, schema=schema, prefix=prefix)
 
 
-def is_url(place: str | Path) -> bool:
+def is_store_url(place: str | Path) -> bool:
     """Whether a place is a database: a URL, or the name of one in the environment."""
     return isinstance(place, str) and ("://" in place or place.startswith("$"))
 
@@ -136,6 +136,6 @@ def store_sql(book: Rulebook, dialect: Literal["sqlite", "postgresql"], *, schem
 
 
 def _url(place: str | Path) -> str:
-    if not is_url(place):
+    if not is_store_url(place):
         raise DokimaError(f"expected the URL of a database such as sqlite:///orders.db (got '{place}')")
     return str(place)
