@@ -102,6 +102,7 @@ def test_a_line_step_after_an_order_step_moves_the_net_again():
         ([{"quantity": 1}], FREIGHT, "no freight: line.weight is blank"),
         ([], FREIGHT, "no freight: there is no line, or only lines of weight 0, to share it over"),
         ([{"quantity": 1}], {**REBATE, "percent": "header.credit"}, "no rebate: header.credit is blank"),
+        ([{"quantity": 1, "fitted": False}], {**REBATE, "percent": "header.credit", "where": "line.fitted"}, "no rebate: header.credit is blank"),
         ([{"quantity": 1}], {**REBATE, "when": "header.rush"}, "no rebate: header.rush is blank"),
         ([{"quantity": 1}], {**REBATE, "where": "line.fitted"}, "no rebate: line.fitted is blank"),
     ],

@@ -164,9 +164,9 @@ class Run(TaxSteps):
         order_of = self.frame.order_of
         wrong = any_in(parts.missing, self.frame.by_order)
         nowhere = np.zeros(self.frame.order_count, bool) if wrong is None else wrong
-        # An order without any line has nothing to blank, but an amount that is unknown or that nobody bears is lost.
+        # Without a line that takes part there is nothing to blank, but what is unknown or nobody bears is lost.
         lost = spread.weightless if spread.blank is None else spread.weightless | spread.blank
-        lost = lost & (self.frame.by_order.sizes == 0)
+        lost = lost & ~nowhere
         emptied = self.frame.emptied()
         lost = lost if emptied is None else lost & ~emptied
         failed = any_in(self.failed, self.frame.by_order)
