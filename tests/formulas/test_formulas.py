@@ -185,7 +185,7 @@ def test_lines_and_header_meet_by_broadcast(rows):
     [
         ("  ", 0, "expected a formula (got nothing)"),
         ("line.quantity >", 15, "this is not a formula"),
-        ("line.quantity > 'A'", 16, "'>' cannot compare a number ('line.quantity') with text (''A'')"),
+        ("line.quantity > 'A'", 16, "'>' cannot compare 'line.quantity' (a number) with ''A'' (text)"),
         ("line.quantty + 1", 0, "there is no 'line.quantty'; did you mean 'line.quantity'?"),
         ("1 + header.cuontry", 4, "there is no 'header.cuontry'; did you mean 'header.country'?"),
         (

@@ -84,6 +84,52 @@ def test_every_problem_at_once_with_file_and_line(broken):
     ]
 
 
+BAKED = """rulebook = { name = "baked", currency = "EUR" }
+[table.items]
+file = "items.csv"
+match = { item = "line.item" }
+[[rule]]
+id = "sold"
+at = "enter"
+require = "items.price > 0"
+message = "{line.item} is not sold here."
+[routine.shop]
+step = [{ name = "price", kind = "price", options = [{ value = "items.price" }] }]
+"""
+
+
+@pytest.mark.parametrize(
+    ("cells", "problems"),
+    [
+        (
+            "item;price\nBREAD;3,20\n",
+            [
+                "items.csv row 2, table.items: expected 1 cell (got 2)",
+                "items.csv, table.items: expected a column 'item' (there is none, but one that says 'item;price': "
+                'do semicolons separate the cells? separator = ";" says so)',
+            ],
+        ),
+        (
+            'item,price\nBREAD,3.20\nCAKE,"4,00"\n',
+            [
+                "rulebook.toml line 11, routine.shop.step.price.options.0.value: 'value' must give a number "
+                "(this gives text: items.csv row 3 says '4,00')\n    items.price\n    ^",
+                "rulebook.toml line 8, rule.sold.require: '>' cannot compare 'items.price' (text: items.csv row 3 says "
+                "'4,00') with '0' (a whole number)\n    items.price > 0\n                  ^",
+            ],
+        ),
+        ("", ["items.csv row 1, table.items.file: expected headings in row 1 (the row is empty)"]),
+    ],
+)
+def test_a_table_that_cannot_be_used_is_the_only_thing_told(tmp_path, cells, problems):
+    """What reads it has no mistake of its own: neither a rule of lines nor its message is judged without the table."""
+    (tmp_path / "rulebook.toml").write_text(BAKED)
+    (tmp_path / "items.csv").write_text(cells)
+    with pytest.raises(dokima.RulebookError) as caught:
+        dokima.load(tmp_path)
+    assert [str(problem) for problem in caught.value.problems] == problems
+
+
 def test_formulas_point_at_file_line_and_character(broken):
     found = broken(
         ('amount = "item.weight * line.quantity', 'amount = "item.wieght * line.quantity'),
@@ -102,7 +148,7 @@ def test_formulas_point_at_file_line_and_character(broken):
         "table 'item' has no column 'wieght'; did you mean 'item.weight'?\n"
         "    item.wieght * line.quantity * value.freight_rate\n    ^",
         f"rulebook.toml line {place('line.quantity % 0.5')}, rule.half-days.require: "
-        "'>' cannot compare a number ('line.quantity') with text (''A'')\n    line.quantity > 'A'\n                    ^",
+        "'>' cannot compare 'line.quantity' (a number) with ''A'' (text)\n    line.quantity > 'A'\n                    ^",
         f"rulebook.toml line {place('{line.description} is sold')}, rule.half-days.message: "
         "there is no 'line.descripton'; did you mean 'line.description'?\n"
         "    {line.descripton} is sold by the half day: {line.quantity} is not a multiple of 0.5.\n     ^",

@@ -190,12 +190,19 @@ def local_cluster(count: int) -> Any:
     """A `distributed.LocalCluster` of so many workers of one thread each.
 
     Dask has workers give memory back in small bits, and every process that is started later too. Pieces are alike and
-    take the same memory again: without that a worker asks for a quarter of the pages.
+    take the same memory again: without that a worker asks for a quarter of the pages. It also looks at itself, fifty
+    times a second and more, for a page of figures that nobody opens: a fourteenth of two cores.
     """
     import dask
     from distributed import LocalCluster
 
-    with dask.config.set({"distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": None}):
+    settings = {
+        "distributed.nanny.pre-spawn-environ.MALLOC_TRIM_THRESHOLD_": None,
+        "distributed.admin.tick.interval": "1s",
+        "distributed.admin.system-monitor.interval": "10s",
+        "distributed.worker.profile.enabled": False,
+    }
+    with dask.config.set(settings):
         return LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None)
 
 

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
+from collections.abc import Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field, replace
 from decimal import Decimal
 from pathlib import Path
+from threading import Event
 from typing import Any
 
 from dokima.cluster.parts import SUMMED, PartDone
@@ -18,6 +21,8 @@ from dokima.formats.whole_files import write_whole
 NAME = "_manifest.json"
 FORM = 1
 """The form of manifests, raised with each change of what they hold."""
+CHUNK = 1 << 20
+"""So many bytes of a source are read at once."""
 
 
 @dataclass(frozen=True)
@@ -47,13 +52,13 @@ class Manifest:
 
     Attributes:
         folder: Where the run writes.
-        about: What it is about.
+        about: What it is about, once all files of the source have been read for it.
         pieces: What came of each piece, in sequence.
         is_done: Whether there is nothing more to come.
     """
 
     folder: Path
-    about: About
+    about: Future[About]
     pieces: list[dict[str, Any]] = field(default_factory=list)
     is_done: bool = False
     _texts: list[str] = field(default_factory=list, init=False, repr=False)
@@ -84,7 +89,12 @@ class Manifest:
     def write(self) -> None:
         """Write it, whole or not at all."""
         self._texts += map(_text, self.pieces[len(self._texts) :])  # those of earlier pieces stay as they are
-        about = {"form": FORM, "about": asdict(self.about), "done": self.is_done}
+        # A run begins before its source has been read for the digests; until there is a piece it is about nothing.
+        about = {
+            "form": FORM,
+            "about": asdict(self.about.result()) if self.pieces or self.is_done else None,
+            "done": self.is_done,
+        }
         rows = [f"{_text(name)}: {_text(value)}" for name, value in about.items()]
         pieces = ",".join(f"\n{text}" for text in self._texts)
         write_whole(self.folder / NAME, "{\n" + ",\n".join([*rows, f'"pieces": [{pieces}]']) + "\n}\n")
@@ -104,7 +114,7 @@ class Manifest:
         return found
 
 
-def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
+def open_manifest(folder: Path, about: Future[About], resume: bool) -> Manifest:
     """The manifest of a run that begins, or of one that is taken up again, its files verified.
 
     Raises:
@@ -122,11 +132,12 @@ def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
         return Manifest(folder, about)
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
-        form, kept, pieces = data["form"], About(**data["about"]), list(data["pieces"])
+        form, pieces = data["form"], list(data["pieces"])
+        kept = About(**data["about"]) if pieces or data["done"] else None
         written = [(folder / str(piece["file"]), str(piece["sha256"])) for piece in pieces]
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise DokimaError(f"'{path}' is no manifest of a run ({error})") from None
-    if not pieces and not data["done"]:
+    if kept is None:
         # Nothing has come of it, so that it may be about something else now; what was in work is nobody's.
         for left in folder.iterdir():
             if left.name.startswith(("part-", "_findings-")):
@@ -137,7 +148,7 @@ def open_manifest(folder: Path, about: About, resume: bool) -> Manifest:
     if form != FORM:
         raise DokimaError(f"'{path}' has form {form}, expected {FORM}")
     for name, was in asdict(kept).items():
-        now = asdict(about)[name]
+        now = asdict(about.result())[name]
         if was != now:
             raise DokimaError(f"the run in '{folder}' had another {name}: expected {_short(was)} (got {_short(now)})")
     for file, digest in written:
@@ -155,7 +166,25 @@ def _short(value: Any) -> str:
     return text if len(text) <= 120 else text[:117] + "..."
 
 
-def files_of(source: object) -> dict[str, dict[str, Any]]:
+@contextmanager
+def beside_the_run(about: About, source: object) -> Iterator[Future[About]]:
+    """What a run is about, its source read for the digests while the run is at work.
+
+    Args:
+        about: What is known of it already.
+        source: The source.
+    """
+    # A file of a hundred gigabytes takes minutes, and who stops the run does not wait for it.
+    stopped = Event()
+    pool = ThreadPoolExecutor(1)
+    try:
+        yield pool.submit(lambda: replace(about, source=_files_of(source, stopped)))
+    finally:
+        stopped.set()
+        pool.shutdown()
+
+
+def _files_of(source: object, stopped: Event) -> dict[str, dict[str, Any]]:
     """Name, size and SHA-256 of the files of a source; empty for what is no file."""
     paths = source if isinstance(source, list | tuple) else [source]
     found: dict[str, dict[str, Any]] = {}
@@ -164,7 +193,9 @@ def files_of(source: object) -> dict[str, dict[str, Any]]:
             return {}
         for file in sorted(path.iterdir()) if path.is_dir() else [path]:
             if file.is_file():
+                digest = hashlib.sha256()
                 with file.open("rb") as stream:
-                    digest = hashlib.file_digest(stream, "sha256").hexdigest()
-                found[file.name] = {"size": file.stat().st_size, "sha256": digest}
+                    while not stopped.is_set() and (read := stream.read(CHUNK)):
+                        digest.update(read)
+                found[file.name] = {"size": file.stat().st_size, "sha256": digest.hexdigest()}
     return found

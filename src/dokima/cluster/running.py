@@ -10,7 +10,7 @@ from itertools import chain
 from pathlib import Path
 
 from dokima.cluster.executors import Workers
-from dokima.cluster.manifest import About, Manifest, files_of, open_manifest
+from dokima.cluster.manifest import About, Manifest, beside_the_run, open_manifest
 from dokima.cluster.parts import WRITERS, Level, Part, PartDone, let_know
 from dokima.errors import DokimaError, listed
 from dokima.formats.reading import Source
@@ -85,23 +85,24 @@ def price_files(
     check_size(lines)
     _check_folder(out, source)
     level: Level = "headers" if totals else "lines"
-    about = About(files_of(source), book.fingerprint, layout or "", level, lines, check)
-    manifest = open_manifest(out, about, resume)
-    if not manifest.is_done:
-        how = (source, book.program.fields, None if layout is None else book.layout(layout), lines)
-        seen = Seen(*how)
-        seen.skip([piece["numbers"] for piece in manifest.pieces])
-        like = Part(book.fingerprint, str(out.absolute()), level, check, seen.reads_again)
-        stretches = ((piece,) for piece in order_pieces(*how)) if executor is None else order_stretches(*how)
-        let_know(book)
-        manifest.write()  # whoever finds the folder knows from the start that it is that of a run
-        for done in _worked(_parts(stretches, like, len(manifest.pieces)), workers, executor):
-            if done.numbers is not None:
-                seen.add(done.numbers)
-            manifest.add(done)
-            if progress is not None:
-                progress(_run(manifest))
-        manifest.finish()
+    known = About({}, book.fingerprint, layout or "", level, lines, check)
+    with beside_the_run(known, source) as about:
+        manifest = open_manifest(out, about, resume)
+        if not manifest.is_done:
+            how = (source, book.program.fields, None if layout is None else book.layout(layout), lines)
+            seen = Seen(*how)
+            seen.skip([piece["numbers"] for piece in manifest.pieces])
+            like = Part(book.fingerprint, str(out.absolute()), level, check, seen.reads_again)
+            stretches = ((piece,) for piece in order_pieces(*how)) if executor is None else order_stretches(*how)
+            let_know(book)
+            manifest.write()  # whoever finds the folder knows from the start that it is that of a run
+            for done in _worked(_parts(stretches, like, len(manifest.pieces)), workers, executor):
+                if done.numbers is not None:
+                    seen.add(done.numbers)
+                manifest.add(done)
+                if progress is not None:
+                    progress(_run(manifest))
+            manifest.finish()
     return _run(manifest)
 
 

@@ -102,7 +102,9 @@ def _by_appearance(column: RawColumn) -> tuple[Sequence[Any], Integers | None]:
     place = np.full(len(column.values) + 1, -1, np.int64)
     place[sequence] = np.arange(len(sequence))
     values = list(column.values)
-    return [values[at] for at in sequence.tolist()], place[column.codes]
+    if not np.array_equal(sequence, np.arange(len(values))):  # keys nearly always have it already
+        values = [values[at] for at in sequence.tolist()]
+    return values, place[column.codes]
 
 
 @cache

@@ -125,9 +125,8 @@ class _BadRows:
     def problems(self, file: str) -> list[Problem]:
         """What is wrong with the rows left out since this was last asked."""
         fresh, self._reported = self.rows[self._reported :], len(self.rows)
-        message = "expected {width} cells (got {count})"
         return [
-            Problem("", "", "", message.format(width=self.width, count=count), file, number)
+            Problem("", "", "", f"expected {self.width} cell{'s' * (self.width != 1)} (got {count})", file, number)
             for number, count in fresh
             if count
         ]

@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from dokima.errors import DocumentError, Problem, listed, nearest
+from dokima.errors import DocumentError, Problem, nearest, no_column
 from dokima.exact.integers import Integers
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
@@ -196,9 +196,7 @@ def _require(grid: Grid, layout: Layout, file: str, specs: Mapping[str, Field], 
 
 
 def _missing(file: str, heading: str, grid: Grid, layout: Layout) -> None:
-    hint = nearest(heading, grid.columns) or f"; there are {listed(grid.columns)}"
-    message = f"expected a column '{heading}' (there is none{hint})"
-    raise DocumentError([Problem("", "", "", message, file, layout.heading_row)])
+    raise DocumentError([Problem("", "", "", no_column(heading, grid.columns), file, layout.heading_row)])
 
 
 def _check_repeats(

@@ -19,7 +19,7 @@ from dokima.formulas import operators
 from dokima.formulas.calls import Calls
 from dokima.formulas.names import NUMBERS, FormulaKind, Level, Names, UnknownName
 from dokima.formulas.nodes import Formula, Node, at_level
-from dokima.formulas.reader import as_flag, as_number, folded, in_words
+from dokima.formulas.reader import as_flag, as_number, folded, in_words, shown_kind
 from dokima.limits import FORMULA_CHARACTERS, FORMULA_DEPTH, FORMULA_PARTS
 from dokima.model.columns import Flags, Texts, blanks
 
@@ -54,7 +54,8 @@ def compile_formula(
     text = _as_text(source)
     formula = Formula(text, _Compiler(text, names).compile())
     if expect and formula.kind != "blank" and formula.kind not in expect:
-        raise FormulaError(text, 0, f"{what} must give {in_words(expect)} (this gives {in_words([formula.kind])})")
+        gives = shown_kind(formula.root, names)
+        raise FormulaError(text, 0, f"{what} must give {in_words(expect)} (this gives {gives})")
     if formula.level > most:
         line = next((node for node in formula.root.walk() if node.name and node.level > most), formula.root)
         once = "once per order" if most is Level.HEADER else "without reading an order"
@@ -244,9 +245,8 @@ class _Compiler(Calls):
         operands, (a, b) = self._operands([left, right], depth)
         kinds = [operand.kind for operand in operands]
         if "blank" not in kinds and not set(kinds) <= NUMBERS and len(set(kinds)) > 1:
-            told = " with ".join(
-                f"{in_words([kind])} ('{self._quote(n)}')" for kind, n in zip(kinds, (left, right), strict=True)
-            )
+            shown = [shown_kind(operand, self.names) for operand in operands]
+            told = " with ".join(f"'{self._quote(n)}' ({s})" for s, n in zip(shown, (left, right), strict=True))
             self._fail(right, f"'{operator}' cannot compare {told}")
         if operator not in ("==", "!=") and "flag" in kinds:
             self._fail(left, f"'{operator}' cannot order flags; use ==, not, and, or")

@@ -65,6 +65,9 @@ class Names(Protocol):
             UnknownName: There is no such table.
         """
 
+    def evidence(self, name: str) -> str:
+        """The cell for which a column of a table holds texts; blank for a name whose kind was said by somebody."""
+
     def function(self, name: str) -> Function | None:
         """The rulebook's own function of that name, None if there is none."""
 

@@ -79,8 +79,8 @@ class Reader(ABC):
 
     def _needs(self, node: ast.expr, operand: Node, kinds: frozenset[FormulaKind] | set[FormulaKind], who: str) -> None:
         if operand.kind not in kinds and operand.kind != "blank":
-            wanted = in_words(sorted(kinds))
-            self._fail(node, f"{who} needs {wanted} (got '{self._quote(node)}', which is {in_words([operand.kind])})")
+            wanted, came = in_words(sorted(kinds)), shown_kind(operand, self.names)
+            self._fail(node, f"{who} needs {wanted} (got '{self._quote(node)}', which is {came})")
 
     def _common(self, node: ast.expr, nodes: Sequence[ast.expr], operands: Sequence[Node], who: str) -> FormulaKind:
         """The one kind that all operands have; whole numbers and blanks fit in with numbers."""
@@ -89,7 +89,7 @@ class Reader(ABC):
             return "blank" if not kinds else "integer" if kinds == {"integer"} else "decimal"
         if len(kinds) > 1:
             told = ", ".join(
-                f"'{self._quote(each)}' is {in_words([o.kind])}" for each, o in zip(nodes, operands, strict=True)
+                f"'{self._quote(each)}' is {shown_kind(o, self.names)}" for each, o in zip(nodes, operands, strict=True)
             )
             self._fail(node, f"{who} must be of one kind ({told})")
         return kinds.pop()
@@ -101,6 +101,12 @@ def in_words(kinds: Sequence[FormulaKind]) -> str:
     if {"integer", "decimal"} <= set(kinds):
         kinds = [kind for kind in kinds if kind != "integer"]
     return " or ".join(dict.fromkeys(words.get(kind, "a blank") for kind in kinds))
+
+
+def shown_kind(node: Node, names: Names) -> str:
+    """What a part of a formula gives, as a message names it; of a column of texts also the cell that made it one."""
+    said = names.evidence(node.name) if node.kind == "text" and node.name else ""
+    return in_words([node.kind]) + (said and f": {said}")
 
 
 def as_number(column: Column) -> Number:

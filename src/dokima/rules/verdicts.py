@@ -60,7 +60,8 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
     when, require = formula("when", definition.when), formula("require", definition.require)
     used = [part for part in (when, require) if part is not None]
     by_line = definition.python is not None and definition.python.by_line
-    level = Level.LINE if by_line else max([Level.HEADER, *(part.level for part in used)])
+    is_unknown = len(used) < sum(part is not None for part in (definition.when, definition.require))
+    level = Level.LINE if by_line or is_unknown else max([Level.HEADER, *(part.level for part in used)])
     message = Message(("",), ())
     try:
         message = read_message(definition.message or f"{definition.id} does not hold.", names, level)

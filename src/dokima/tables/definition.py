@@ -106,6 +106,12 @@ class TableDefinition(Marks):
         return self.key if self.key is not None else self.match or {}
 
     @property
+    def reads_lines(self) -> bool:
+        """Whether a formula that finds its row names a line, as far as can be said without its columns."""
+        on = [] if self.window is None else [self.window.on]
+        return any("line." in str(each) for each in (*self.conditions.values(), *self.breaks.values(), *on))
+
+    @property
     def shown(self) -> str:
         """The label, or the name in words."""
         return self.label or self.name.replace("_", " ")

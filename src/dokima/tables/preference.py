@@ -47,6 +47,10 @@ class RowNames:
     def describe_table(self, name: str) -> Level:
         raise UnknownName(f"choose sees only the columns of its own table (got '{name}')")
 
+    def evidence(self, name: str) -> str:  # noqa: ARG002 (names have it)
+        """What rows are chosen by is compared as it is."""
+        return ""
+
     def function(self, name: str) -> None:
         """Own functions work on orders; ``choose`` is about rows."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from dokima.errors import RulebookProblem, nearest
+from dokima.errors import RulebookProblem, no_column
 from dokima.model.columns import Column, Kind, blanks, kind_of
 from dokima.model.fields import Field
 from dokima.model.raw import ColumnValues
@@ -46,8 +46,7 @@ def read_columns(
             columns[name] = blanks(kinds.get(name, fields[name].kind), 0)
         elif name not in fields:
             wanted = definition.columns[name].heading if name in definition.columns else ""
-            hint = nearest(wanted or name, source.columns)
-            message = f"expected a column '{wanted or name}' (there is none{hint})"
+            message = no_column(wanted or name, source.columns)
             problems.append(RulebookProblem(source.file, f"table.{definition.name}", message))
     return fields, columns, problems
 
@@ -67,6 +66,18 @@ def _inferred(name: str, heading: str, source: TableSource) -> Field:
     except BadValue:
         return Field(name, "text")
     return trial
+
+
+def first_text(source: TableSource, heading: str) -> str:
+    """The first cell of a column that is no number, and where it stands; blank if there is none."""
+    column, trial = source.columns[heading], Field(heading, "decimal")
+    for place, value in enumerate(column.values):
+        try:
+            source.reader.read(trial, value)
+        except BadValue:
+            row = source.row_number(int(column.rows_of([place])[0]))
+            return f"{source.file or 'its'} row {row} says '{value}'"
+    return ""
 
 
 def _read(

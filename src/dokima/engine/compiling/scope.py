@@ -12,6 +12,7 @@ from dokima.formulas import Level, Name, UnknownName
 from dokima.formulas.functions import Function
 from dokima.model.columns import kind_of
 from dokima.model.fields import Field
+from dokima.tables.reading import first_text
 from dokima.tables.table import Table
 
 TableGetter = Callable[[str], Table | None]
@@ -131,19 +132,25 @@ class Scope:
         return Name(found.fields[column].kind, level, found.fields[column].shown, money=money)
 
     def describe_table(self, name: str) -> Level:
-        names = [table.name for table in self.definition.tables]
-        if name not in names:
-            hint = nearest(name, [*names, "header", "line", "value"])
+        tables = self.definition.tables
+        if name not in {table.name for table in tables}:
+            hint = nearest(name, [*(table.name for table in tables), "header", "line", "value"])
             raise UnknownName(f"there is no table or level '{name}'{hint}")
         found = self.table(name)
         if found is None:
-            return Level.HEADER  # nothing is known of it, and whatever reads it may stand where it stands
+            # All that is known of it is what it says itself; a wrong level would be told as a mistake of its readers.
+            return next(Level.LINE if table.reads_lines else Level.HEADER for table in tables if table.name == name)
         for read in found.reads:
             try:
                 self.describe(read)
             except UnknownName as error:
                 raise UnknownName(f"table '{name}' cannot be read here: {error.args[0]}") from None
         return found.level
+
+    def evidence(self, name: str) -> str:
+        head, _, tail = name.partition(".")
+        table = self.table(head) if head in self.definition.sources else None
+        return "" if table is None or tail in table.definition.columns else first_text(table.source, tail)
 
     def function(self, name: str) -> Function | None:
         return self.definition.functions.get(name)
