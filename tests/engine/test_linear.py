@@ -10,12 +10,14 @@ import weakref
 from collections.abc import Callable
 from decimal import Decimal as D
 
+import numpy as np
 import pytest
 
 import dokima
 from dokima.engine.program import Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
+from dokima.formulas import aggregates
 from dokima.tables.table import Table
 from tests.books import DEMO
 
@@ -91,6 +93,70 @@ def test_twice_the_orders_take_twice_the_calls(name):
     WORK[name](few)  # what is imported or made once is there now
     once, twice = calls(lambda: WORK[name](some)), calls(lambda: WORK[name](many))
     assert twice <= 2.2 * once
+
+
+@dokima.rule("own", at="save")
+def lines_of_its_own(order):
+    return dokima.accept() if len(order.lines) == 2 else dokima.refuse("some of another order")
+
+
+FAILING = dokima.Rulebook.from_dict(
+    {
+        "rulebook": {"name": "failing", "currency": "EUR"},
+        "header": {"fee": {"kind": "decimal"}},
+        "line": {"weight": {"kind": "decimal"}},
+        "table": {
+            "item": {"key": {"item": "line.item"}},
+            "bulk": {"key": {"item": "line.item"}, "breaks": {"least": "sum(line.quantity, by=line.item)"}},
+        },
+        "rule": [
+            {"id": "light", "at": "save", "require": "sum(line.weight) < 5"},
+            {"id": "few", "at": "save", "require": "line.quantity < 0", "severity": "warning", "acknowledge": True},
+        ],
+        "routine": {
+            "all": {
+                "step": [
+                    {"name": "price", "kind": "price", "options": [{"value": "item.price"}]},
+                    {"name": "off", "kind": "discount", "percent": "bulk.percent"},
+                    {"name": "handling", "kind": "charge", "amount": "header.fee", "over": "order", "where": "line.quantity > 0"},
+                    {"name": "freight", "kind": "charge", "amount": "sum(line.weight)", "over": "order"},
+                ]
+            }
+        },
+    },
+    tables={"item": [{"item": "PANE", "price": "12.50"}, {"item": "VENT", "price": "3"}], "bulk": [{"item": "VENT", "least": 1, "percent": "3"}]},
+    python=[lines_of_its_own],
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("work", ["price", "check"])
+def test_what_is_wrong_with_an_order_is_looked_for_among_its_own_lines(monkeypatch, work):
+    """Values looked at grow with the orders: none of them, blank or refused, has those of all others searched again."""
+    looked_at, find, gather = 0, np.flatnonzero, aggregates.aggregate
+
+    def finding(values):
+        nonlocal looked_at
+        looked_at += len(values)
+        return find(values)
+
+    def gathering(kind, frame, *given):
+        nonlocal looked_at
+        looked_at += len(frame.order_of)
+        return gather(kind, frame, *given)
+
+    monkeypatch.setattr(np, "flatnonzero", finding)
+    monkeypatch.setattr(aggregates, "aggregate", gathering)
+    seen = []
+    for count in (90, 180):
+        looked_at = 0
+        # Of three orders one has no discount, one no fee, and one no weight.
+        ways = [("PANE", None), ("VENT", None), ("VENT", 1)]
+        lines = [[{"item": item, "quantity": 1}] * 2 for item, _ in ways]
+        given = [dokima.Order(f"O{at}", fee=ways[at % 3][1], lines=lines[at % 3]) for at in range(count)]
+        found = FAILING.check(given) if work == "check" else FAILING.price(given).findings
+        assert len(found) == (3 * count if work == "check" else 4 * count // 3)
+        seen.append(looked_at)
+    assert seen[1] <= 2.2 * seen[0]
 
 
 def test_an_edit_reads_the_line_that_changed_and_no_other():

@@ -88,6 +88,7 @@ BLANKS = dokima.Rulebook.from_dict(
         "table": {
             "rate": {"match": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": ["most specific", "highest least"]},
             "band": {"key": {"item": "rate.band"}},
+            "bulk": {"key": {"item": "line.item"}, "breaks": {"least": "sum(line.quantity, by=line.item)"}},
         },
         "routine": {
             "sales": {
@@ -97,6 +98,7 @@ BLANKS = dokima.Rulebook.from_dict(
                     {"name": "off", "kind": "discount", "percent": "band.off", "when": "line.worth != 2"},
                     {"name": "extra", "kind": "charge", "amount": "line.worth / header.factor"},
                     {"name": "whole", "kind": "charge", "amount": "header.factor", "over": "order", "where": "line.worth > 0"},
+                    {"name": "bulk_off", "kind": "discount", "percent": "bulk.off * sum(line.divisor) / line.divisor"},
                     {"name": "vat", "kind": "tax", "percent": "10 / line.divisor", "category": "'S'"},
                 ],
             }
@@ -105,6 +107,7 @@ BLANKS = dokima.Rulebook.from_dict(
     tables={
         "rate": [{"item": "A", "least": 1, "price": "5", "band": "X"}, {"item": "B", "least": 2, "price": None, "band": "Y"}, {"item": None, "least": 3, "price": "4", "band": None}],
         "band": [{"item": "X", "price": "1", "off": "3"}, {"item": "Y", "price": None, "off": None}],
+        "bulk": [{"item": "A", "least": 2, "off": "1"}, {"item": "B", "least": 1, "off": None}],
     },
 )  # fmt: skip
 VALUE = st.sampled_from([None, 0, 1, 2, "1.5"])
@@ -174,3 +177,33 @@ def test_a_table_of_orders_is_asked_by_order_where_there_are_as_many_orders_as_l
         "no price: tried table zone has a row that fits, but no price in it",
     ]  # fmt: skip
     assert alike == singly
+
+
+def test_what_a_sum_over_the_order_meets_is_told_of_the_line_it_stands_on():
+    """The line of another order, which has a row of the table, says nothing about it."""
+    book = dokima.Rulebook.from_dict(
+        {
+            "rulebook": {"name": "summed", "currency": "EUR"},
+            "line": {"weight": {"kind": "decimal"}},
+            "table": {"bulk": {"key": {"item": "line.item"}, "columns": {"fee": {"kind": "decimal"}}}},
+            "routine": {
+                "all": {
+                    "step": [
+                        {"name": "price", "kind": "price", "options": [{"value": "1"}]},
+                        {"name": "bulk_fee", "kind": "charge", "amount": "sum(bulk.fee)", "over": "order"},
+                        {"name": "freight", "kind": "charge", "amount": "sum(line.weight)", "over": "order"},
+                    ]
+                }
+            },
+        },
+        tables={"bulk": [{"item": "A", "fee": None}, {"item": "B", "fee": 2}]},
+    )
+    lines = {"O1": ["A"], "O2": ["B", "C"], "O3": ["B", "B"]}
+    found = book.price(
+        [dokima.Order(name, lines=[{"item": item, "quantity": 1} for item in items]) for name, items in lines.items()]
+    ).findings
+    assert [(each.order, each.message) for each in found] == [
+        ("O1", "no bulk fee: table bulk has a row that fits, but no fee in it (line 10)"),
+        ("O2", "no bulk fee: table bulk has no row that fits (line 20)"),
+        ("O3", "no freight: line.weight is blank on line 10"),
+    ]

@@ -20,10 +20,14 @@ class Cause:
     Attributes:
         text: In words, such as ``header.country is blank``.
         name: The name that is blank, blank itself if it was something else (a division by zero).
+        line: The position of the line on which an aggregate met it; None if it is blank where it was looked for.
+        number: The number of that line.
     """
 
     text: str
     name: str = ""
+    line: int | None = None
+    number: str = ""
 
 
 @dataclass
@@ -68,16 +72,16 @@ class BlankSearch:
 
     def _on_some_line(self, operand: Node, order: int) -> Cause | None:
         """The first line of the order on which a part of an aggregate is blank."""
-        for position in np.flatnonzero(self.frame.order_of == order).tolist():
+        for position in self.frame.by_order.members(order):
             if found := self._cause(operand, order, position):
                 number = self.frame.line_column("line.number").take(np.array([position]))
                 line = number.to_list()[0]  # type: ignore[union-attr]
-                return Cause(Said("{why} on line {line}", why=found.text, line=line), found.name)
+                return Cause(Said("{why} on line {line}", why=found.text, line=line), found.name, position, str(line))
         return None
 
     def _on_some_row(self, operand: Node, order: int, rows: str) -> Cause | None:
         """The first delivery or payment of the order on which a part of an aggregate is blank."""
-        for position in np.flatnonzero(self.frame.order_of == order).tolist():
+        for position in self.frame.by_order.members(order):
             if found := self._cause(operand, order, position):
                 return Cause(Said("{why} in one of its {rows}", why=found.text, rows=rows), found.name)
         return None

@@ -9,7 +9,7 @@ from __future__ import annotations
 import ast
 import re
 import warnings
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
 
@@ -98,8 +98,8 @@ class _Compiler(Calls):
         except (ValueError, RecursionError, MemoryError):
             self._fail(0, "this is not a formula: it is nested too deeply or holds a character that cannot be read")
         root = self._node(tree.body, 0)
-        for node in _outside_aggregates(root):
-            if node.rows:
+        for node in root.outside_aggregates():
+            if node.rows and not node.gathers:
                 self._fail(
                     node.start, f"{node.name} is a value of each {node.rows}: read it through sum, count, any, all"
                 )
@@ -271,14 +271,6 @@ class _Compiler(Calls):
         else:
             made = self._made(node, "flag", listed_, found)
         return replace(made, role="in")
-
-
-def _outside_aggregates(node: Node) -> Iterator[Node]:
-    """A node and those below it that stand in no aggregate."""
-    if not node.gathers:
-        yield node
-        for operand in node.operands:
-            yield from _outside_aggregates(operand)
 
 
 def _construct(node: ast.AST) -> str:

@@ -13,7 +13,7 @@ from typing import Any, TypeVar, overload
 
 import numpy as np
 
-from dokima.exact import parse
+from dokima.exact import Grouping, parse
 from dokima.exact.integers import Integers
 from dokima.formulas.failures import Failures, failed_at
 from dokima.formulas.functions import Function, Takes
@@ -193,9 +193,10 @@ class OwnFunction:
             return [self._checked(value, row) for value, row in zip(values, rows, strict=True)]
         outcome: list[tuple[Any, str]] = [(None, failure)] * len(rows)
         of = np.arange(len(rows)) if order_of is None or len(order_of) != len(rows) else order_of
-        if len(np.unique(of)) > 1:
-            for order in np.unique(of).tolist():
-                places = np.flatnonzero(of == order).tolist()
+        orders = Grouping(of, int(of.max(initial=-1)) + 1)
+        if len(there := np.flatnonzero(orders.sizes)) > 1:
+            for order in there.tolist():
+                places = orders.members(order)
                 mine = self._by_column([rows[at] for at in places], None if len(places) == 1 else np.zeros(len(places)))
                 for at, each in zip(places, mine, strict=True):
                     outcome[at] = each

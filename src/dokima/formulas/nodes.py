@@ -52,6 +52,12 @@ class Node:
         """Whether it calls an own function of the rulebook."""
         return any(node.role == "call" for node in self.walk())
 
+    def outside_aggregates(self) -> Iterator[Node]:
+        """The node and those below it as far down as aggregates, which are told as a whole."""
+        yield self
+        for operand in () if self.gathers else self.operands:
+            yield from operand.outside_aggregates()
+
     def walk(self) -> Iterator[Node]:
         """This node and all below it."""
         yield self

@@ -10,9 +10,9 @@ import numpy as np
 from dokima.exact import Decimals, compare
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import classes_of
-from dokima.formulas import BlankSearch, Formula, Level, Name
+from dokima.formulas import BlankSearch, Cause, Formula, Level, Name
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import value_at
+from dokima.model.columns import Column, value_at
 from dokima.model.said import Said, listing
 from dokima.routines.results import Workings
 from dokima.routines.routine import Step
@@ -56,6 +56,8 @@ class Reasons:
         self.figures = figures
         self.includes_tax = includes_tax
         self.taxes = taxes
+        self._searches: dict[Formula, BlankSearch] = {}
+        self._included: dict[str, Column] = {}
 
     @staticmethod
     def is_table(name: str) -> bool:
@@ -75,7 +77,7 @@ class Reasons:
         order = int(self.frame.order_of[line])
         found = self._of_formulas(step, order, [line])
         if found is None and step.way.is_tax and self.includes_tax is not None:
-            search = BlankSearch(self.includes_tax, self.frame)
+            search = self._search(self.includes_tax)
             if search.is_blank(order, None):
                 why = search.at(order, None).text
                 return Reason(Said("whether prices include tax is unknown ({why})", why=why))
@@ -106,13 +108,16 @@ class Reasons:
         formulas = [*(formula for _, formula in step.formulas()), *shared, *others]
         asked = self.frame.behind(self._tables_of(formulas))
         formulas += [formula for table in asked for formula in self.frame.asked_with(table)]
-        nodes = [node for formula in dict.fromkeys(formulas) for node in formula.root.walk()]
-        if self.frame.has_terms or any(node.gathers or node.rows for node in nodes):
-            return None  # what was agreed, or what is blank on another line, is named
+        if self.frame.has_terms:
+            return None  # what was agreed is named
+        nodes = [node for formula in dict.fromkeys(formulas) for node in formula.root.outside_aggregates()]
         facts = [self._on(lines, self.frame.column("line.quantity").is_missing(), Level.LINE)]
         for node in dict.fromkeys(nodes):
             column = node.evaluate(self.frame)
-            facts.append(self._on(lines, column.is_missing(), node.level))
+            blank = self._on(lines, column.is_missing(), node.level)
+            if node.gathers and blank.any():
+                return None  # the line on which a value of it is blank is named
+            facts.append(blank)
             if node.kind in ("decimal", "integer"):
                 facts.append(self._on(lines, compare(numbers(column), Decimals.zeros(1)) == 0, node.level))
             if node.kind == "flag":
@@ -135,25 +140,31 @@ class Reasons:
 
     def of_order(self, step: Step, order: int) -> Reason | None:
         """The reason for a step of the order; None if no formula of it is blank."""
-        return self._of_formulas(step, order, np.flatnonzero(self.frame.order_of == order).tolist())
+        return self._of_formulas(step, order, self.frame.by_order.members(order))
 
     def _of_formulas(self, step: Step, order: int, lines: Sequence[int]) -> Reason | None:
         """The first formula that is blank for the order or on one of the lines, and why; None for none."""
         met = [line for line in lines if self._is_met(step, line)]
         for key, formula in step.parts.items():
-            search = BlankSearch(formula, self.frame)
+            search = self._search(formula)
             places = lines if key in ("when", "where") else met
             for at in places if formula.level is Level.LINE else [None]:
                 if search.is_blank(order, at):
                     cause = search.at(order, at)
-                    text = self._told(cause.name, order, at or 0) if cause.name else cause.text
-                    return Reason(text, cause.name in self.figures)
+                    return Reason(self._told_of(cause, order, at or 0), cause.name in self.figures)
         return None
 
     def _is_met(self, step: Step, line: int) -> bool:
         """Whether a line is one of those that a step of the order works on."""
-        where = step.parts.get("where")
-        return where is None or value_at(where.evaluate(self.frame, Level.LINE), line) is not False
+        if "where" not in step.parts:
+            return True
+        if step.name not in self._included:
+            self._included[step.name] = step.parts["where"].evaluate(self.frame, Level.LINE)
+        return value_at(self._included[step.name], line) is not False
+
+    def _search(self, formula: Formula) -> BlankSearch:
+        """What looks for causes in a formula: it works each column out once, for all places that are blank."""
+        return self._searches.setdefault(formula, BlankSearch(formula, self.frame))
 
     def _price(self, step: Step, line: int, chosen: int) -> str:
         if self._is_blank("line.quantity", line):
@@ -163,7 +174,7 @@ class Reasons:
         order = int(self.frame.order_of[line])
         if chosen > 0:
             for key, formula in step.options[chosen - 1].formulas():
-                if key not in ("value", "amount") and BlankSearch(formula, self.frame).is_blank(order, line):
+                if key not in ("value", "amount") and self._search(formula).is_blank(order, line):
                     return Said("its {key} '{formula}' is blank", key=key, formula=formula.source)
             base = step.options[chosen - 1].base
             return Said("its base '{formula}' is 0", formula=base.source if base else "1")
@@ -177,7 +188,15 @@ class Reasons:
             for name, level in formula.reads.items()
             if self._is_blank(name, line if level is Level.LINE else order)
         ]
-        return told or [BlankSearch(formula, self.frame).at(order, line).text]
+        return told or [self._search(formula).at(order, line).text]
+
+    def _told_of(self, cause: Cause, order: int, line: int) -> str:
+        """Why a formula is blank at a line, or because of another line of its order."""
+        if not self.is_table(cause.name.partition(".")[0] or "line"):
+            return cause.text
+        if cause.line is None:
+            return self._told(cause.name, order, line)
+        return Said("{why} (line {line})", why=self._told(cause.name, order, cause.line), line=cause.number)
 
     def _told(self, name: str, order: int, line: int) -> str:
         """Why a name is blank; a blank that a table was asked with is told as that blank."""
@@ -192,10 +211,10 @@ class Reasons:
         if self.frame.row_at(table, order, line) < 0:
             for formula in self.frame.asked_with(table):
                 at = line if formula.level is Level.LINE else None
-                search = BlankSearch(formula, self.frame)
+                search = self._search(formula)
                 if search.is_blank(order, at):
                     cause = search.at(order, at)
-                    return self._told(cause.name, order, line) if cause.name else cause.text
+                    return self._told_of(cause, order, line)
             return Said("table {table} has no row that fits", table=table)
         return Said("table {table} has a row that fits, but no {column} in it", table=table, column=column)
 

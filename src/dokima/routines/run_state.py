@@ -41,9 +41,6 @@ class Running:
         self.failed = np.zeros(self.length, bool)
         self.lost = np.zeros(frame.order_count, bool)
         self.broken: Texts | None = None
-        self.reasons = Reasons(
-            frame, routine.figures, routine.includes_tax, [step for step in routine.steps if step.way.is_tax]
-        )
 
     def _close_errors(self) -> None:
         """Orders with a blank money step are in error, and each of them has a finding that says so."""
@@ -65,7 +62,7 @@ class Running:
         names |= {f"line.{of}"} if of else set() if step.way.is_price else {"line.amount"}
         tables = {name.split(".")[0] for name in names} | {t for _, f in step.formulas() for t in f.tables}
         columns = {name: self.frame.column(name) for name in sorted(names)}
-        asked = self.frame.behind(table for table in tables if self.reasons.is_table(table))
+        asked = self.frame.behind(table for table in tables if Reasons.is_table(table))
         rows = {table: self.frame.rows(table) for table in asked}
         self.result.trace.append(StepTrace(step, columns, rows))
 
@@ -133,6 +130,11 @@ class Running:
             self.broken = first_of(self.broken, failed.take(groups.lines.of))
         return column
 
+    def reasons(self) -> Reasons:
+        """What finds out why a step is blank, while the figures stand as they do."""
+        taxes = [step for step in self.routine.steps if step.way.is_tax]
+        return Reasons(self.frame, self.routine.figures, self.routine.includes_tax, taxes)
+
     def note_blanks(self, step: Step, missing: Mask) -> None:
         """Note the lines on which this step is the first to come out blank for a reason of its own."""
         if not np.count_nonzero(missing):
@@ -140,13 +142,14 @@ class Running:
         new = np.flatnonzero(missing & ~self.failed)
         failed = any_in(self.failed, self.frame.by_order) if len(new) else None
         options = self.result.options[new] if step.way.is_price else None
-        alike = self.reasons.alike(step, new, options) if len(new) > MANY else None
+        reasons = self.reasons()
+        alike = reasons.alike(step, new, options) if len(new) > MANY else None
         known: dict[int, Reason] = {}
         for at, line in enumerate(new.tolist()):
             key = at if alike is None else int(alike[at])
             reason = self._broken_at(line) or known.get(key)
             if reason is None:
-                reason = known[key] = self.reasons.of(step, line, -1 if options is None else int(options[at]))
+                reason = known[key] = reasons.of(step, line, -1 if options is None else int(options[at]))
             # What is blank because of another line of the order has been told there.
             if not (reason.inherited and failed is not None and failed[self.frame.order_of[line]]):
                 self.result.blank_steps.append(BlankStep(step, line, reason.text))

@@ -161,7 +161,6 @@ class Run(TaxSteps):
 
     def _note_blank_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
         """One finding for each order whose figure came out blank for a reason of its own."""
-        order_of = self.frame.order_of
         wrong = any_in(parts.missing, self.frame.by_order)
         nowhere = np.zeros(self.frame.order_count, bool) if wrong is None else wrong
         # Without a line that takes part there is nothing to blank, but what is unknown or nobody bears is lost.
@@ -171,10 +170,11 @@ class Run(TaxSteps):
         lost = lost if emptied is None else lost & ~emptied
         failed = any_in(self.failed, self.frame.by_order)
         before = self.lost if failed is None else self.lost | failed
+        reasons = self.reasons()
         for order in np.flatnonzero((nowhere | lost) & ~before).tolist():
-            lines = np.flatnonzero(order_of == order)
-            broken = next((found for line in lines.tolist() if (found := self._broken_at(line))), None)
-            reason = broken or self.reasons.of_order(step, order)
+            lines = self.frame.by_order.members(order)
+            broken = next((found for line in lines if (found := self._broken_at(line))), None)
+            reason = broken or reasons.of_order(step, order)
             shared = _MIXED if spread.mixed[order] else _WEIGHTLESS
             self.result.blank_steps.append(BlankStep(step, -1, shared if reason is None else reason.text, order))
         self.lost = self.lost | lost

@@ -11,8 +11,6 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-import numpy as np
-
 from dokima.errors import nearest
 from dokima.formulas import Frame, UnknownName
 from dokima.model.columns import value_at
@@ -110,7 +108,7 @@ class View:
     @property
     def lines(self) -> list[View]:
         """The lines of the order."""
-        at = np.flatnonzero(self._frame.order_of == self._order).tolist()
+        at = self._frame.by_order.members(self._order)
         return [View(self._frame, self._order, line, self._known, {}) for line in at]
 
 

@@ -455,11 +455,11 @@ def rule_digest(rule: Rule, frame: Frame, order: int, line: int | None) -> str:
     file has no before.
     """
     read: dict[str, Any] = {}
-    lines = np.flatnonzero(frame.order_of == order).tolist()
+    lines = frame.by_order.members(order)
     for name in rule.reads_of_records:
         records = frame.records(name.partition(".")[0])
-        column, mine = records.column(name), np.flatnonzero(records.order_of == order).tolist()
-        read[name] = [shown(value_at(column, at)) for at in mine]
+        column = records.column(name)
+        read[name] = [shown(value_at(column, at)) for at in records.by_order.members(order)]
     for name, level in sorted(rule.reads.items()):
         if name.startswith(("was.", "was_header.")) or name == "line.is_new":
             continue
