@@ -15,6 +15,7 @@ from pyarrow import parquet
 import dokima
 from dokima.formulas.aggregates import AGGREGATES
 from dokima.formulas.functions import FUNCTIONS
+from dokima.model.raw import RawColumn
 from tests.books import DEMO
 
 BOOK = dokima.load(DEMO)
@@ -221,3 +222,24 @@ def test_a_workbook_without_a_cell(tmp_path):
     openpyxl.Workbook().save(tmp_path / "o.xlsx")
     with pytest.raises(dokima.DocumentError, match="expected headings in row 1 .the row is empty"):
         BOOK.price(tmp_path / "o.xlsx")
+
+
+def test_names_that_no_field_has_take_no_column_each(monkeypatch):
+    """As many names as lines: a column for each would make the memory and the time grow with their square."""
+    made = 0
+    of = RawColumn.of
+
+    def counted(rows):
+        nonlocal made
+        made += len(rows)
+        return of(rows)
+
+    monkeypatch.setattr(RawColumn, "of", counted)
+    book = dokima.Rulebook.from_dict({"rulebook": {"name": "odd", "currency": "EUR"}})
+    orders = book.orders([{"number": f"O{at}", f"h{at}": 1, "lines": [{f"q{at}": 1}]} for at in range(3000)])
+    assert made <= 4 * 3000
+    assert [(each.order, each.message) for each in orders.problems[:2]] == [
+        ("O0", "expected a known header field (got 'h0')"),
+        ("O0", "expected a known line field (got 'q0')"),
+    ]
+    assert len(orders.problems) == 6000

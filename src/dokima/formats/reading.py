@@ -18,7 +18,7 @@ from dokima.formats.regular_files import files_in
 from dokima.model.collecting import collector_at_rest
 from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Fields
-from dokima.model.intake import RawOrders, read_orders
+from dokima.model.intake import RawOrders, read_documents, read_orders
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 
@@ -60,7 +60,7 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
     if isinstance(source, Sequence) and source and all(isinstance(part, Path) for part in source):
         return _from_paths(cast("Sequence[Path]", source), fields, layout)
     documents, problems = Order.all_of(source)
-    return read_orders(replace(RawOrders.from_documents(documents), problems=problems), fields)
+    return read_documents(documents, fields, problems=problems)
 
 
 def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:
@@ -104,8 +104,7 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
             continue
         documents += found
         names += [file.name] * len(found)
-    raw = RawOrders.from_documents(documents, names)
-    return read_orders(replace(raw, problems=problems), fields)
+    return read_documents(documents, fields, names, problems)
 
 
 def _flat_rows(files: Sequence[Path], table: Path, layout: Layout) -> RawOrders:

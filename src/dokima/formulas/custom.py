@@ -197,7 +197,9 @@ class OwnFunction:
         if len(there := np.flatnonzero(orders.sizes)) > 1:
             for order in there.tolist():
                 places = orders.members(order)
-                mine = self._by_column([rows[at] for at in places], None if len(places) == 1 else np.zeros(len(places)))
+                mine = self._by_column(
+                    [rows[at] for at in places], None if len(places) == 1 else np.zeros(len(places), np.int64)
+                )
                 for at, each in zip(places, mine, strict=True):
                     outcome[at] = each
         return outcome

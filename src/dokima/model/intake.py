@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Protocol
@@ -19,6 +19,9 @@ from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
 from dokima.model.orders import Orders, Origin
 from dokima.model.raw import ABSENT, ColumnValues, RawColumn
 from dokima.model.values import BadValue, ValueReader
+
+MOST_HINTS = 1_000
+"""For so many unknown names the nearest known one is looked for."""
 
 
 class HeaderAndLines(Protocol):
@@ -37,7 +40,8 @@ class HeaderAndLines(Protocol):
 class RawOrders:
     """Orders as they were given: columns of headers and lines, and which line belongs to which header.
 
-    ``given`` holds the place of each line among the caller's, where some of those are left out.
+    ``given`` holds the place of each line among the caller's, where some of those are left out. ``strays`` are names
+    that no field has: level, row and name.
     """
 
     header: Mapping[str, RawColumn]
@@ -49,9 +53,12 @@ class RawOrders:
     problems: list[Problem] = field(default_factory=list)
     set_aside: set[int] = field(default_factory=set)
     given: Integers | None = None
+    strays: Sequence[tuple[str, int, str]] = ()
 
     @classmethod
-    def from_documents(cls, documents: Sequence[HeaderAndLines], files: Sequence[str] = ()) -> RawOrders:
+    def from_documents(
+        cls, documents: Sequence[HeaderAndLines], fields: Fields, files: Sequence[str] = ()
+    ) -> RawOrders:
         """Out of orders as they were given, or documents as they were read, with the name of the source of each."""
         headers = [document.header for document in documents]
         rows = [document.rows for document in documents]
@@ -60,19 +67,37 @@ class RawOrders:
         records: dict[str, Sequence[Any]] = {
             name: [header.get(name) or [] for header in headers] for name in RECORDS if any(name in h for h in headers)
         }
-        return cls(
-            _gather(headers, skip=RECORDS),
-            _gather(lines),
-            np.repeat(np.arange(len(sizes)), sizes),
-            len(sizes),
-            records,
-            Origin(files),
-        )
+        header, strays = _gather("header", headers, fields.header, RECORDS)
+        line, others = _gather("line", lines, fields.line)
+        of = np.repeat(np.arange(len(sizes)), sizes)
+        return cls(header, line, of, len(sizes), records, Origin(files), strays=[*strays, *others])
 
 
-def _gather(rows: Sequence[Mapping[str, Any]], skip: Sequence[str] = ()) -> dict[str, RawColumn]:
+def _gather(
+    level: str, rows: Sequence[Mapping[str, Any]], known: Container[str], skip: Sequence[str] = ()
+) -> tuple[dict[str, RawColumn], list[tuple[str, int, str]]]:
+    """The values of each field as a column, and names that no field has.
+
+    A column for each of those as well would let ten thousand names in ten thousand rows fill the memory.
+    """
     names = dict.fromkeys(name for row in rows for name in row)
-    return {name: RawColumn.of([row.get(name, ABSENT) for row in rows]) for name in names if name not in skip}
+    columns = {name: RawColumn.of([row.get(name, ABSENT) for row in rows]) for name in names if name in known}
+    odd = {name for name in names if name not in columns and name not in skip}
+    return columns, [(level, at, name) for at, row in enumerate(rows) for name in row if name in odd] if odd else []
+
+
+def read_documents(
+    documents: Sequence[HeaderAndLines], fields: Fields, files: Sequence[str] = (), problems: Sequence[Problem] = ()
+) -> Orders:
+    """Orders out of documents.
+
+    Args:
+        documents: Orders as they were given, or documents as they were read.
+        fields: The fields they may have.
+        files: Name of the source of each.
+        problems: Those of documents that are no orders.
+    """
+    return read_orders(replace(RawOrders.from_documents(documents, fields, files), problems=list(problems)), fields)
 
 
 def read_orders(raw: RawOrders, fields: Fields, reader: ValueReader | None = None) -> Orders:
@@ -89,7 +114,7 @@ def read_all(documents: Sequence[HeaderAndLines], fields: Fields) -> Orders:
     Raises:
         DocumentError: With every problem.
     """
-    orders = read_orders(RawOrders.from_documents(documents), fields)
+    orders = read_documents(documents, fields)
     if orders.problems:
         raise DocumentError(orders.problems)
     return orders
@@ -297,11 +322,13 @@ class _Intake:
         texts: dict[str, RawColumn] = {}
         for name, column in raw.items():
             if name not in fields:
-                self._unknown(level, name, column, fields, count)
+                given = np.arange(count) if column.absent is None else np.flatnonzero(~column.absent)
+                self._unknown([(level, row, name) for row in given.tolist()], fields)
             elif _takes_any_text(fields[name]) and column.is_text:
                 texts[name] = column  # nothing can be wrong with it, so it is read when somebody wants it
             else:
                 columns[name] = self._read_column(level, fields[name], column)
+        self._unknown([stray for stray in self.raw.strays if stray[0] == level], fields)
         for name, field_ in fields.items():
             if name not in columns and name not in texts:
                 if field_.default is not None:
@@ -314,11 +341,12 @@ class _Intake:
             lambda name: columns[name] if name in columns else texts[name].read(fields[name], self.reader)[0],
         )
 
-    def _unknown(self, level: str, name: str, column: RawColumn, fields: Mapping[str, Field], count: int) -> None:
-        given = np.arange(count) if column.absent is None else np.flatnonzero(~column.absent)
-        hint = nearest(name, fields)
-        for row in given.tolist():
-            self._problem(level, row, name, f"expected a known {level} field (got '{name}'{hint})")
+    def _unknown(self, strays: Sequence[tuple[str, int, str]], fields: Mapping[str, Field]) -> None:
+        hints: dict[str, str] = {}
+        for level, row, name in strays:
+            if name not in hints:
+                hints[name] = nearest(name, fields) if len(hints) < MOST_HINTS else ""
+            self._problem(level, row, name, f"expected a known {level} field (got '{name}'{hints[name]})")
 
     def _read_column(self, level: str, spec: Field, raw: RawColumn) -> Column:
         column, bad = raw.read(spec, self.reader)

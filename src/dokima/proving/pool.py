@@ -16,7 +16,7 @@ from dokima.engine.program import Program, Run
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError
 from dokima.model.columns import value_at
-from dokima.model.intake import RawOrders, read_orders
+from dokima.model.intake import read_documents
 from dokima.model.order import Order
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
@@ -99,11 +99,11 @@ def checked(program: Program, documents: Sequence[Document], today: datetime.dat
             made[at] = Order.from_dict({**each, "number": f"S-{at}"})
         except DokimaError:
             continue
-    orders = read_orders(RawOrders.from_documents(list(made.values())), program.fields)
+    orders = read_documents(list(made.values()), program.fields)
     wrong = {problem.order for problem in orders.problems}
     if wrong:
         made = {at: order for at, order in made.items() if order.number not in wrong}
-        orders = read_orders(RawOrders.from_documents(list(made.values())), program.fields)
+        orders = read_documents(list(made.values()), program.fields)
     if not made:
         return None, []
     run = Run(today, "case")

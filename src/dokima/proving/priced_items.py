@@ -14,7 +14,7 @@ from dokima.formulas import Formula
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Texts, shown, value_at
 from dokima.model.finding import Severity
-from dokima.model.intake import RawOrders, read_orders
+from dokima.model.intake import read_documents
 from dokima.model.order import Order
 from dokima.proving.examples import Examples, document, header_of
 from dokima.proving.remark import AuditRemark
@@ -104,7 +104,7 @@ def _on_top(program: Program, routine: Routine, table: Table, place: int, exampl
     if not tried:
         return
     documents = [Order.from_dict(document(str(at), example)) for at, (_, example) in enumerate(tried)]
-    orders = read_orders(RawOrders.from_documents(documents), program.fields)
+    orders = read_documents(documents, program.fields)
     calculation = price_orders(program, orders, Run(examples.today)).calculation
     discounts = [step for step in routine.steps if step.sign < 0 and step.name in calculation.figures]
     figures = {step.name: stored(numbers(calculation.figures[step.name])) for step in discounts}

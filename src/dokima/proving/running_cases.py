@@ -18,7 +18,7 @@ from dokima.errors import DocumentError, DokimaError, Refused, nearest
 from dokima.model.columns import shown
 from dokima.model.document import Document
 from dokima.model.finding import Finding
-from dokima.model.intake import RawOrders, read_orders
+from dokima.model.intake import read_documents
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.proving.cases import Case
@@ -143,7 +143,7 @@ def _together(
         return []
     first = cases[next(iter(made))]
     program, run = program_of(first), Run(first.today, first.by)
-    orders = read_orders(RawOrders.from_documents(list(made.values())), program.fields)
+    orders = read_documents(list(made.values()), program.fields)
     wrong: dict[str, list[Any]] = {}
     for problem in orders.problems:
         wrong.setdefault(problem.order, []).append(problem)
@@ -173,7 +173,7 @@ def _beyond(found: list[Finding], more: Sequence[Finding]) -> list[Finding]:
 def _alone(case: Case, program: Program) -> tuple[Ran, list[Batch]]:
     """Run a case that sets, edits or changes something."""
     order = _order(case)
-    orders = read_orders(RawOrders.from_documents([order]), program.fields)
+    orders = read_documents([order], program.fields)
     if orders.problems:
         raise DocumentError(orders.problems)
     if case.set:

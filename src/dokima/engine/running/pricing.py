@@ -181,10 +181,13 @@ def _minor_units(program: Program, orders: Orders, findings: list[Finding]) -> I
     column = orders.header("currency")
     assert isinstance(column, Texts)
     places = np.array([known.get(word, -1) for word in column.words.items] + [-1], np.int64)[column.codes]
+    said: dict[str | None, Said] = {}  # to find the nearest code takes half a millisecond
     for at in np.flatnonzero(places < 0).tolist():
         code = value_at(column, at)
-        came = Said("got '{code}'{hint}", code=code, hint=nearest(code, known)) if code else Said("it is blank")
-        message = Said("expected a currency code of ISO 4217, such as EUR ({came})", came=came)
+        message = said.get(code)
+        if message is None:
+            came = Said("got '{code}'{hint}", code=code, hint=nearest(code, known)) if code else Said("it is blank")
+            message = said[code] = Said("expected a currency code of ISO 4217, such as EUR ({came})", came=came)
         findings.append(Finding("currency", "error", message, orders.numbers[at], field="currency"))
     return places
 
