@@ -484,3 +484,49 @@ def test_describe_says_what_tables_roll_up_convert_and_how_changes_are_settled()
         "Totals are told in GBP too, at the rate in exchange rates.",
     ):
         assert said in out
+
+
+def test_a_table_of_lines_is_no_place_for_errors_so_they_are_told_beside_it(tmp_path):
+    known = json.loads((DEMO / "orders" / "SQ-2041.json").read_text())
+    many = [{**known, "number": f"U{at}", "lines": [{"item": "NOPE", "quantity": 1}]} for at in range(11)]
+    (tmp_path / "many.json").write_text(json.dumps([known, {**known, "number": "D", "date": "soon"}, *many]))
+    for form in (("--format", "csv"), ("--columns", "order,line,net")):
+        status, out, err = dokima("price", tmp_path / "many.json", *form)
+        assert (status, "1682.50" in out) == (1, True)
+        told = err.splitlines()
+        assert told[0] == "error: D: date: expected a date such as 2026-03-02 (got 'soon') (many.json)"
+        assert told[1].startswith("error: U0 line 10: no price: tried ")
+        assert told[-1] == "and 13 more errors: --format json holds all of them"
+    (tmp_path / "one.json").write_text(json.dumps({**known, "date": "soon"}))
+    status, out, err = dokima("price", tmp_path / "one.json", "--columns", "order,net", "--format", "csv")
+    assert (status, out, len(err.splitlines())) == (1, "order,net\n", 1)
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [
+        (["--workers", "2"], "--workers is of a run over many orders: it needs --out"),
+        (["--resume"], "--resume is of a run over many orders: it needs --out"),
+        (["--check", "save"], "--check is of a run over many orders: it needs --out"),
+        (["--out", "x.csv", "--columns", "net"], "--columns is about what is shown: --out writes every figure"),
+        (["--out", "x.csv", "--format", "csv"], "--format is about what is shown: --out writes every figure"),
+        (
+            ["--out", "x.csv", "--workers", "2", "--processes", "2"],
+            "expected one of --workers, --processes and --scheduler (got --workers, --processes)",
+        ),
+        (["--out", "x.csv", "--check", "nonsense"], "there is no moment 'nonsense'"),
+    ],
+)
+def test_an_option_that_would_be_passed_over_is_refused(options, said, tmp_path):
+    options = [tmp_path / each if each == "x.csv" else each for each in options]
+    status, out, err = dokima("price", "orders", *options)
+    assert (status, out, said in err) == (2, "", True)
+    assert not list(tmp_path.iterdir())
+
+
+def test_a_run_reads_standard_input(tmp_path, monkeypatch):
+    text = (DEMO / "orders" / "SQ-2041.json").read_bytes()
+    monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(text)))
+    status, _, err = dokima("price", "-", "--out", tmp_path / "out.csv", "--totals")
+    assert (status, "1 order, 3 lines in 1 file" in err) == (0, True)
+    assert "4339.39" in (tmp_path / "out.csv" / "part-00000.csv").read_text()

@@ -298,9 +298,78 @@ def test_a_run_leaves_files_a_manifest_and_sums(rulebook, tmp_path, out):
         # A dictionary of words that come again and again; order numbers and figures do not.
         coded = [each.path_in_schema for each in columns if each.has_dictionary_page]
         assert coded == ["line", "item", "description", "unit"]
-    assert lines_of(tmp_path / out) == [(f"O{at // 3:06}", str(at % 3 * 10 + 10), "25.00") for at in range(150)]
+    net = "25.00" if out.endswith(".csv") else "25.0000"
+    assert lines_of(tmp_path / out) == [(f"O{at // 3:06}", str(at % 3 * 10 + 10), net) for at in range(150)]
     manifest = json.loads((tmp_path / out / "_manifest.json").read_text())
     assert (manifest["done"], sum(piece["orders"] for piece in manifest["pieces"])) == (True, 50)
+
+
+PIECES = dokima.Rulebook.from_dict(
+    {
+        "rulebook": {"name": "pieces", "currency": "EUR"},
+        "routine": {
+            "sales": {
+                "when": "header.kind == 'sales'",
+                "step": [
+                    {"name": "price", "kind": "price", "options": [{"value": "line.price_override"}]},
+                    {"name": "third", "kind": "figure", "value": "line.quantity / 3"},
+                    {"name": "soon", "kind": "figure", "value": "line.quantity < 2"},
+                ],
+            },
+            "purchase": {
+                "when": "header.kind == 'purchase'",
+                "step": [
+                    {"name": "price", "kind": "price", "options": [{"value": "2"}]},
+                    {"name": "rebate", "kind": "discount", "percent": "10"},
+                ],
+            },
+        },
+    }
+)  # fmt: skip
+# One order a piece: more and more decimal places, another routine, another minor unit, one that is in error, and one of
+# so many digits that 64 bits do not hold them with twelve places.
+UNLIKE = pa.Table.from_pylist(
+    [
+        {"order": "A", "kind": "sales", "currency": "EUR", "line": "10", "quantity": "1", "price_override": "2"},
+        {"order": "B", "kind": "sales", "currency": "EUR", "line": "10", "quantity": "1.5", "price_override": "2.12345"},
+        {"order": "C", "kind": "purchase", "currency": "KWD", "line": "10", "quantity": "3", "price_override": None},
+        {"order": "D", "kind": "neither", "currency": "EUR", "line": "10", "quantity": "3", "price_override": None},
+        {"order": "E", "kind": "sales", "currency": "JPY", "line": "10", "quantity": "12345678.25", "price_override": "9999999"},
+    ]
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("totals", [False, True])
+def test_pieces_that_hold_other_things_make_one_table(tmp_path, totals):
+    """Kinds and columns follow from the rulebook: a reader that goes by the first file would round the others."""
+    level = "headers" if totals else "lines"
+    source = tmp_path / "unlike.parquet"
+    parquet.write_table(UNLIKE, source, row_group_size=1)
+    run = dokima.price_files(PIECES, source, tmp_path / "out.parquet", lines=1, totals=totals)
+    schema, whole = PIECES.arrow_schema(level), PIECES.price(source)
+    assert (run.pieces, whole.to_arrow(level).schema.names) == (5, schema.names)
+    assert [parquet.read_schema(part) for part in sorted(run.folder.glob("part-*"))] == [schema] * 5
+    rows = parquet.read_table(run.folder).to_pylist()
+    assert rows == whole.to_arrow(level).to_pylist() == whole.to_arrow(level, schema).to_pylist()
+    if not totals:
+        assert [row["net"] for row in rows] == [D("2"), D("3.19"), D("5.4"), None, D("123456770154322")]
+        assert [row["third"] for row in rows[:2]] == [D("0.333333333333"), D("0.5")]
+        lists = dokima.price_files(PIECES, source, tmp_path / "out.csv", lines=1)
+        headings = {part.read_text().splitlines()[0] for part in lists.folder.glob("part-*")}
+        assert [[name.strip('"') for name in each.split(",")] for each in headings] == [schema.names]
+
+
+def test_what_a_schema_cannot_hold_is_refused():
+    def priced(**line):
+        return PIECES.price(dokima.Order("A", kind="sales", lines=[{"quantity": 1, "price_override": 1, **line}]))
+
+    schema = PIECES.arrow_schema()
+    with pytest.raises(dokima.ExactError, match="quantity has a value of 13 decimal places, expected at most 12"):
+        priced(quantity="0.0000000000001").to_arrow(schema=schema)
+    with pytest.raises(dokima.ExactError, match="quantity has a value of more than 26 digits before the point"):
+        priced(quantity=10**26).to_arrow(schema=schema)
+    with pytest.raises(dokima.DokimaError, match="expected the schema of this rulebook .it has no 'order'."):
+        priced().to_arrow(schema=PIECES.arrow_schema("headers"))
 
 
 def test_a_stopped_run_goes_on_and_is_about_the_same(rulebook, tmp_path):

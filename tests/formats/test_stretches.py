@@ -298,3 +298,17 @@ def test_a_file_without_order_numbers_is_named_as_ever(tmp_path):
         said.append(str(caught.value))
     assert said[0] == said[1]
     assert "order" in said[0]
+
+
+def test_a_folder_holds_one_kind_of_files(tmp_path):
+    """Of JSON and Parquet side by side one would be left out in silence; what systems leave beside them is no order."""
+    parquet.write_table(flat([2, 3]), tmp_path / "B.PARQUET")
+    for name in ("_SUCCESS", "_manifest.json", "._B.PARQUET", ".hidden.json"):
+        (tmp_path / name).write_text("{}")
+    book = dokima.Rulebook.from_dict({"rulebook": {"name": "folders", "currency": "EUR"}})
+    assert book.orders(tmp_path).line_count == 5
+    assert sum(len(piece.orders.order_of) for piece in book.stream(tmp_path)) == 5
+    (tmp_path / "a.json").write_text("{}")
+    for read in (book.orders, lambda source: list(book.stream(source))):
+        with pytest.raises(dokima.DocumentError, match="JSON or Parquet files .* .there are 'a.json' and 'B.PARQUET'."):
+            read(tmp_path)

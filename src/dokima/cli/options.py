@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -175,12 +175,25 @@ def one_path(named: Sequence[str], folder: str | None) -> Path:
     """
     if folder is not None and is_store_url(folder):
         raise DokimaError(f"--out reads files (got the store {folder})")
-    paths = [*map(Path, named), *([Path(folder)] if folder is not None else [])]
+    paths = [*named, *([folder] if folder is not None else [])]
     if len(paths) != 1:
         raise DokimaError(f"--out reads one file or folder of orders (got {len(paths)})")
-    if not paths[0].exists():
-        raise NotFound(f"there is no file or folder '{paths[0]}'")
-    return paths[0]
+    return _existing(Path(paths[0]))
+
+
+def refuse_given(options: Mapping[str, object], why: str) -> None:
+    """Refuse options that would be passed over.
+
+    Args:
+        options: What was given for each, false for nothing.
+        why: What is said of one.
+
+    Raises:
+        DokimaError: One was given.
+    """
+    given = next((name for name, value in options.items() if value), None)
+    if given is not None:
+        raise DokimaError(f"{given} is {why}")
 
 
 def assignments(sets: Sequence[str] | None) -> dict[str, str]:

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from dokima import report
+from dokima import DokimaError, Findings, report
 from dokima.cli import completing
 from dokima.cli.options import (
     HERE,
@@ -27,8 +27,13 @@ from dokima.cli.options import (
     one_path,
     open_book,
     read_orders,
+    refuse_given,
 )
 from dokima.cli.output import note, write
+from dokima.errors import listed
+
+MOST_SAID = 10
+"""So many errors are told beside a table of lines."""
 
 
 def price(
@@ -61,6 +66,18 @@ def price(
     check: Annotated[str, typer.Option("--check", help="With --out: also ask the rules of this moment.")] = "",
 ) -> None:
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
+    of_a_run = {"--workers": workers > 1, "--processes": processes, "--scheduler": scheduler, "--resume": resume}
+    of_what_is_shown = {
+        "--steps": steps, "--figures": figures, "--columns": columns, "--chart": chart, "--locale": locale,
+        "--format": form is not Format.table,
+    }  # fmt: skip
+    if out is None:
+        refuse_given({**of_a_run, "--check": check}, "of a run over many orders: it needs --out")
+    else:
+        ways = [name for name in ("--workers", "--processes", "--scheduler") if of_a_run[name]]
+        if len(ways) > 1:
+            raise DokimaError(f"expected one of --workers, --processes and --scheduler (got {listed(ways)})")
+        refuse_given(of_what_is_shown, "about what is shown: --out writes every figure, or with --totals the totals")
     rulebook = open_book(book, tables, values, sets)
     if out is not None:
         from dokima.cli.streaming import price_to_files
@@ -82,4 +99,15 @@ def price(
         if steps is not None and form is Format.table:
             shown = report(one, locale=locale)
     write(form, shown)
+    if (columns or form in (Format.csv, Format.raw_csv)) and not totals:
+        _say_errors(calculation.findings.errors)
     raise typer.Exit(1 if calculation.findings.errors else 0)
+
+
+def _say_errors(errors: Findings) -> None:
+    """What a table of lines has no place for: orders that could not be read, and figures that are blank in it."""
+    for each in errors[:MOST_SAID]:
+        place = f"{each.order} line {each.line}" if each.line else each.order
+        note(f"error: {place}: {each.message}")
+    if len(errors) > MOST_SAID:
+        note(f"and {len(errors) - MOST_SAID:,} more errors: --format json holds all of them")

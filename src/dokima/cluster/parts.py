@@ -18,7 +18,7 @@ from dokima.exact import added
 from dokima.formats.pieces import Ends, Numbers, Piece
 from dokima.formats.results.registry import to_csv
 from dokima.formats.stretches import Stretch
-from dokima.formats.tables_out import write_csv, write_parquet
+from dokima.formats.tables_out import with_columns, write_csv, write_parquet
 from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
 
@@ -110,7 +110,11 @@ class Part:
     def _work(self, book: Rulebook, number: int, piece: Piece) -> PartDone:
         path = self._path(number)
         calculation, numbers = book.price_piece(piece, self.check)
-        table = calculation.to_arrow(self.level)
+        schema = book.arrow_schema(self.level)
+        if path.suffix == ".csv":  # where a number is its digits, and needs no places beyond them
+            table = with_columns(calculation.to_arrow(self.level), schema.names)
+        else:
+            table = calculation.to_arrow(self.level, schema)
         with whole_file(path) as beside:
             WRITERS[path.suffix](table, beside)
             digest = hashlib.sha256(beside.read_bytes()).hexdigest()

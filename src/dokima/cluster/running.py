@@ -12,6 +12,7 @@ from pathlib import Path
 from dokima.cluster.executors import Workers
 from dokima.cluster.manifest import About, Manifest, beside_the_run, open_manifest
 from dokima.cluster.parts import WRITERS, Level, Part, PartDone, let_know
+from dokima.engine.running.checking import rules_asked
 from dokima.errors import DokimaError, listed
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, check_size, order_pieces
@@ -77,6 +78,7 @@ def price_files(
         progress: Called after each piece with what there is so far.
 
     Raises:
+        NotFound: There is no such moment to ask the rules of.
         DokimaError: The folder cannot be used, or the run in it was about something else; or the worker of a piece was
             lost each time that it was tried. ``resume`` goes on once the cause is gone.
         DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
@@ -84,6 +86,8 @@ def price_files(
     out = Path(out)
     check_size(lines)
     _check_folder(out, source)
+    if check:
+        rules_asked(book.program, check)
     level: Level = "headers" if totals else "lines"
     known = About({}, book.fingerprint, layout or "", level, lines, check)
     with beside_the_run(known, source) as about:

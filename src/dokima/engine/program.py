@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from dokima.engine.fingerprint import fingerprint_of
 from dokima.formulas import Formula
 from dokima.formulas.functions import Function
+from dokima.formulas.names import FormulaKind
 from dokima.model.columns import Column
 from dokima.model.databases import Database
 from dokima.model.fields import Fields
@@ -144,6 +145,29 @@ class Program:
     def figures(self) -> frozenset[str]:
         """The figures that routines leave, by dotted name."""
         return frozenset(name for routine in self.routines for name in routine.figures)
+
+    @cached_property
+    def line_figures(self) -> Mapping[str, FormulaKind]:
+        """The figures that a line has in one routine or another, in the sequence of their steps, and their kinds."""
+        found: dict[str, FormulaKind] = {}
+        for routine in self.routines:
+            known = {
+                dotted.partition(".")[2]: each for dotted, each in routine.figures.items() if dotted[:5] == "line."
+            }
+            for name in (*known, *routine.amounts):  # tax is 0 where no step takes any
+                found.setdefault(name, known[name].kind if name in known else "decimal")
+        return found
+
+    @cached_property
+    def header_figures(self) -> Mapping[str, FormulaKind]:
+        """The figures of orders that steps of one routine or another leave, and their kinds."""
+        found: dict[str, FormulaKind] = {}
+        for routine in self.routines:
+            for step in routine.steps:
+                known = routine.figures.get(f"header.{step.name}")
+                if known is not None and not step.way.is_amount and f"line.{step.name}" not in routine.figures:
+                    found.setdefault(step.name, known.kind)
+        return found
 
     @cached_property
     def read_by_rules(self) -> Mapping[str, frozenset[str]]:

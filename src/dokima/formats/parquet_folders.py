@@ -1,4 +1,4 @@
-"""Several Parquet files of flat rows as one: a folder of them, as most systems that write many rows leave it."""
+"""Folders of orders; and several Parquet files of flat rows as one, as most systems that write many rows leave them."""
 
 from __future__ import annotations
 
@@ -17,6 +17,23 @@ from dokima.formats.parquet_files import read_table
 from dokima.formats.pieces import number_heading
 from dokima.formats.regular_files import files_in
 from dokima.model.intake import RawOrders
+
+
+def files_of_orders(folder: Path) -> list[Path]:
+    """The files of a folder that hold orders, in the sequence of their names: JSON documents, or Parquet.
+
+    Raises:
+        DocumentError: There are none, or both, or more Parquet files in a folder below it, which would be left out.
+    """
+    documents, tables = files_in(folder, ".json"), parquet_files_in(folder)
+    if tables:
+        # What systems write beside Parquet begins with an underscore, as the manifest of a run does.
+        documents = [file for file in documents if not file.name.startswith("_")]
+    if bool(documents) == bool(tables):
+        there = f"there are '{documents[0].name}' and '{tables[0].name}'" if tables else "there are none"
+        message = f"expected JSON or Parquet files of orders in this folder ({there})"
+        raise DocumentError([Problem("", "", "", message, str(folder))])
+    return documents or tables
 
 
 def parquet_files_in(folder: Path) -> list[Path]:

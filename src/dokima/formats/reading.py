@@ -12,9 +12,8 @@ from dokima.formats.frames import grid_of, is_arrow, is_frame
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
-from dokima.formats.parquet_folders import flat_orders_of_files, parquet_files_in
+from dokima.formats.parquet_folders import files_of_orders, flat_orders_of_files
 from dokima.formats.registry import endings, module_of, offers, read_grid
-from dokima.formats.regular_files import files_in
 from dokima.model.collecting import collector_at_rest
 from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Fields
@@ -180,11 +179,7 @@ def _from_two_sheets(paths: Sequence[Path], fields: Fields, layout: Layout, shee
 
 def _files(path: Path) -> list[Path]:
     if path.is_dir():
-        found = files_in(path, ".json") or parquet_files_in(path)
-        if not found:
-            message = "expected JSON or Parquet files of orders in this folder (there are none)"
-            raise DocumentError([Problem("", "", "", message, str(path))])
-        return found
+        return files_of_orders(path)
     known = endings("read_documents", "read_grid")
     if path.suffix.lower() not in known:
         message = f"expected a file that ends in {listed(known)}, or a folder of .json or .parquet files"

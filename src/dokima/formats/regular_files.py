@@ -39,7 +39,7 @@ def files_in(folder: Path, ending: str = "") -> list[Path]:
 
     Args:
         folder: The folder.
-        ending: Only files whose names end so.
+        ending: Only files whose names end so, in any case; but none that is hidden, such as ``._a.json``.
 
     Raises:
         DokimaError: It cannot be looked into. A search by pattern would pass over that and find nothing.
@@ -50,7 +50,8 @@ def files_in(folder: Path, ending: str = "") -> list[Path]:
         return []
     except OSError as error:
         raise DokimaError(f"'{folder}' cannot be read: {error.strerror}") from None
-    return [folder / name for name in sorted(names) if name.endswith(ending)]
+    chosen = [name for name in sorted(names) if not name.startswith(".") and name.lower().endswith(ending)]
+    return [folder / name for name in (chosen if ending else sorted(names))]
 
 
 def text_of(path: Path, most: int = TEXT_BYTES) -> str:

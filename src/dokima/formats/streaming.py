@@ -18,11 +18,10 @@ from dokima.formats.arrow_columns import raw_column
 from dokima.formats.frames import is_arrow
 from dokima.formats.grid import Batch, check_headings
 from dokima.formats.layouts import Layout, own_layout
-from dokima.formats.parquet_folders import parquet_files_in
+from dokima.formats.parquet_folders import files_of_orders
 from dokima.formats.pieces import Ends, FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
 from dokima.formats.reading import Source, orders_from
 from dokima.formats.registry import module_of, offers
-from dokima.formats.regular_files import files_in
 from dokima.model.fields import Fields
 from dokima.model.orders import Orders
 
@@ -209,10 +208,8 @@ def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Ite
 
 
 def _files(path: Path) -> Sequence[Path]:
-    """The file, or the Parquet files of a folder in the sequence of their names, if it has no JSON files."""
-    if path.is_dir():
-        return [] if files_in(path, ".json") else parquet_files_in(path)
-    return [path] if offers(path, "read_batches") else []
+    """The file, or those of a folder, if they can be read batch by batch."""
+    return [file for file in (files_of_orders(path) if path.is_dir() else [path]) if offers(file, "read_batches")]
 
 
 def _arrow_batches(source: Any) -> Iterator[Batch]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +10,15 @@ from dokima.formats.guarding import neutral
 
 _FEWEST_USES = 8
 """How often a word is used, on average, for a dictionary to be worth its making."""
+
+
+def with_columns(table: Any, names: Sequence[str]) -> Any:
+    """A table with these columns in this sequence, blank where it has none."""
+    import pyarrow as pa
+
+    blank = pa.nulls(len(table), pa.string())
+    there = set(table.column_names)
+    return pa.table({name: table.column(name) if name in there else blank for name in names})
 
 
 def write_parquet(table: Any, path: Path) -> None:

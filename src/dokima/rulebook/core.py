@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from functools import partial
-from typing import TYPE_CHECKING, Any, Self
+from typing import TYPE_CHECKING, Any, Literal, Self
 
 from dokima.engine.program import Program, Run
 from dokima.engine.running.calculation import Calculation
@@ -48,6 +48,17 @@ class BookCore:
         if not self._what_if:
             return self.program.fingerprint
         return f"{self.program.fingerprint}:{digest_of(canonical_json(self._what_if))}"
+
+    def arrow_schema(self, level: Literal["lines", "headers"] = "lines") -> Any:
+        """The `pyarrow.Schema` of `Calculation.to_arrow`, the same for all orders: amounts of money have the places of
+        the currency with the most (4), other numbers 12.
+
+        Args:
+            level: As for `Calculation.to_arrow`.
+        """
+        from dokima.engine.running.arrow_tables import arrow_schema
+
+        return arrow_schema(self.program, level)
 
     def order_schema(self) -> dict[str, Any]:
         """The JSON Schema (2020-12) of the orders that this rulebook reads."""

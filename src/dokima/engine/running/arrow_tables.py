@@ -2,43 +2,127 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Mapping
+from typing import Any, Literal
 
 import numpy as np
 
+from dokima.engine.program import Program
 from dokima.engine.running.calculation import HEADER_FIELDS, LINE_FIELDS, Calculation
+from dokima.errors import DokimaError, ExactError
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
+from dokima.exact.conversion import ARROW_DIGITS
+from dokima.exact.quotients import PLACES_KEPT
+from dokima.formulas import NUMBERS
+from dokima.formulas.names import FormulaKind
 from dokima.model.columns import Column, Dates, Texts
 from dokima.model.orders import texts
+from dokima.routines.totals import TOTALS
+
+Level = Literal["lines", "headers"]
 
 
-def line_table(calculation: Calculation) -> Any:
-    """A `pyarrow.Table`, one row a line in the caller's sequence: order, line, item ... and all figures."""
+def arrow_schema(program: Program, level: Level) -> Any:
+    """The `pyarrow.Schema` of every table of a level, whatever its orders hold: pieces of a stream make one table.
+
+    Money has the places of the currency with the most; other numbers have those that a quotient is kept with.
+    """
     import pyarrow as pa
 
+    money = max(program.definition.minor_units.values(), default=0)
+    kinds: dict[str, FormulaKind]
+    if level == "lines":
+        amounts = {name for routine in program.routines for name in routine.amounts}
+        given = {"line" if name == "number" else name: program.fields.line[name].kind for name in LINE_FIELDS}
+        kinds = {"order": "text", **given, **program.line_figures}
+    else:
+        amounts = set(TOTALS)
+        given = {name: program.fields.header[name].kind for name in HEADER_FIELDS}
+        kinds = {**given, **dict.fromkeys(TOTALS, "decimal"), **program.header_figures}
+    return pa.schema([(name, _type(kind, money if name in amounts else PLACES_KEPT)) for name, kind in kinds.items()])
+
+
+def line_table(calculation: Calculation, schema: Any = None) -> Any:
+    """A `pyarrow.Table`, one row a line in the caller's sequence: order, line, item ... and all figures."""
     orders = calculation.orders
     numbers = texts(orders.header("number"))
-    columns: dict[str, Any] = {"order": _text(Texts(numbers.codes[orders.order_of], numbers.words))}
+    columns: dict[str, tuple[Column, int]] = {"order": (Texts(numbers.codes[orders.order_of], numbers.words), 0)}
     for name in LINE_FIELDS:
-        columns["line" if name == "number" else name] = _array(orders.line(name), name)
+        columns["line" if name == "number" else name] = orders.line(name), 0
     for name, column in calculation.figures.items():
-        columns[name] = _array(column, name, calculation.places_of(name))
-    table = pa.Table.from_arrays(list(columns.values()), list(columns))
+        columns[name] = column, calculation.places_of(name)
+    table = _table(columns, schema, orders.line_count)
     given = orders.given
     if len(given) < 2 or bool((given[1:] > given[:-1]).all()):
         return table
     return table.take(arrow_positions(np.argsort(given, kind="stable")))
 
 
-def header_table(calculation: Calculation) -> Any:
+def header_table(calculation: Calculation, schema: Any = None) -> Any:
     """A `pyarrow.Table`, one row an order: number, kind, currency, totals and header figures."""
+    columns: dict[str, tuple[Column, int]] = {name: (calculation.orders.header(name), 0) for name in HEADER_FIELDS}
+    for name, column in {**calculation.totals, **calculation.order_figures}.items():
+        columns[name] = column, calculation.most_places
+    return _table(columns, schema, len(calculation))
+
+
+def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int) -> Any:
+    """Columns with the least places of their numbers, in their own kinds or in those of a schema."""
     import pyarrow as pa
 
-    columns = {name: _array(calculation.orders.header(name), name) for name in HEADER_FIELDS}
-    for name, column in {**calculation.totals, **calculation.order_figures}.items():
-        columns[name] = _array(column, name, calculation.most_places)
-    return pa.Table.from_arrays(list(columns.values()), list(columns))
+    if schema is None:
+        return pa.Table.from_arrays(
+            [_array(column, name, least) for name, (column, least) in columns.items()], list(columns)
+        )
+    unknown = next((name for name in columns if name not in schema.names), None)
+    if unknown is not None:
+        raise DokimaError(f"expected the schema of this rulebook (it has no '{unknown}')")
+    arrays = [
+        _fitted(columns[field.name][0], field) if field.name in columns else pa.nulls(length, field.type)
+        for field in schema
+    ]
+    return pa.Table.from_arrays(arrays, schema=schema)
+
+
+def _fitted(column: Column, field: Any) -> Any:
+    """A column in the type of a field."""
+    import pyarrow as pa
+
+    if not pa.types.is_decimal(field.type) or not isinstance(column, Decimals | Quotient):
+        found = _array(column, field.name)
+        return found if found.type == field.type else _blank(found, field)
+    exact, places = stored(column), field.type.scale
+    if exact.places > places and (exact := exact.compact()).places > places:
+        raise ExactError(
+            f"{field.name} has a value of {exact.places} decimal places, expected at most {places} in a file"
+        )
+    # A number that leaves 64 bits with so many places is left to Arrow, which has 128.
+    room = 2**63 // 10 ** (places - exact.places)
+    fits = exact.units.dtype != object and (not len(exact.units) or int(np.abs(exact.units).max()) < room)
+    found = to_arrow(exact, places if fits else None, field.name)
+    try:
+        return found.cast(field.type)
+    except pa.ArrowInvalid:
+        most = ARROW_DIGITS - places
+        raise ExactError(f"{field.name} has a value of more than {most} digits before the point") from None
+
+
+def _blank(found: Any, field: Any) -> Any:
+    """A column of another kind than its field has, which may only be blank."""
+    import pyarrow as pa
+
+    if found.null_count < len(found):
+        raise DokimaError(f"expected the schema of this rulebook ('{field.name}' is {found.type}, not {field.type})")
+    return pa.nulls(len(found), field.type)
+
+
+def _type(kind: FormulaKind, places: int) -> Any:
+    import pyarrow as pa
+
+    if kind in NUMBERS:
+        return pa.decimal128(ARROW_DIGITS, places)
+    return {"date": pa.date32(), "flag": pa.bool_()}.get(kind, pa.dictionary(pa.int32(), pa.string()))
 
 
 def _array(column: Column, name: str, places: int = 0) -> Any:

@@ -225,16 +225,23 @@ class Calculation:
         """The least decimal places of a line figure in a table of all lines: those of money, 0 for other numbers."""
         return self.most_places if any(name in routine.amounts for routine in self.program.routines) else 0
 
-    def to_arrow(self, level: Literal["lines", "headers"] = "lines") -> Any:
+    def to_arrow(self, level: Literal["lines", "headers"] = "lines", schema: Any = None) -> Any:
         """A `pyarrow.Table`: decimals exact, texts by their dictionary.
+
+        Without a schema it has the columns and the decimal places that these orders need.
 
         Args:
             level: ``lines`` for a row a line in the caller's sequence, with order, number, item, quantity and all
                 figures; ``headers`` for a row an order, with number, kind, currency, totals and header figures.
+            schema: That of `Rulebook.arrow_schema`: all pieces of a stream then have the same columns and kinds.
+
+        Raises:
+            ExactError: A value has more digits than the schema.
+            DokimaError: It is the schema of another rulebook or level.
         """
         from dokima.engine.running.arrow_tables import header_table, line_table
 
-        return line_table(self) if level == "lines" else header_table(self)
+        return line_table(self, schema) if level == "lines" else header_table(self, schema)
 
     @property
     def lines(self) -> Any:

@@ -26,7 +26,7 @@ from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, LazyColumns, Texts, shown, value_at
+from dokima.model.columns import Column, LazyColumns, Texts, blanks, shown, value_at
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
 from dokima.model.findings import Findings
@@ -398,8 +398,11 @@ def _prepaid(orders: Orders) -> Decimals:
 def _put_together(
     program: Program, orders: Orders, parts: Sequence[Part], routine_of: Integers, places: Integers
 ) -> Calculation:
-    lines = joined([(part.lines, part.result.lines) for part in parts], orders.line_count)
-    headers = joined([(part.orders, part.result.headers) for part in parts], orders.count)
+    lines: Mapping[str, Column] = joined([(part.lines, part.result.lines) for part in parts], orders.line_count)
+    headers: Mapping[str, Column] = joined([(part.orders, part.result.headers) for part in parts], orders.count)
+    if not parts:  # whoever asks for a figure of orders of which none can be priced finds it blank
+        lines = {name: blanks(kind, orders.line_count) for name, kind in program.line_figures.items()}
+        headers = {name: blanks(kind, orders.count) for name, kind in program.header_figures.items()}
     totals = joined([(part.orders, part.totals) for part in parts], orders.count)
     reported = joined([(part.orders, part.reporting) for part in parts], orders.count)
     reporting = {name: stored(numbers(reported[name])) for name in reported}

@@ -297,6 +297,9 @@ def _table_columns(calculation: Calculation, detail: Detail) -> tuple[dict[str, 
     """The columns of `line_columns`, not written yet."""
     columns, wanted = _line_columns(calculation, detail.figures)
     figures = dict.fromkeys(name for names in wanted.values() for name in names)
+    if not figures:  # none of them could be priced, and whoever reads the columns finds them all the same
+        figures = dict.fromkeys(detail.figures or calculation.figures)
+        columns |= {name: _figure_texts(calculation, name) for name in figures}
     order_of = calculation.orders.order_of
     found = {
         "order": ValueTexts(calculation.orders.header("number").take(order_of)),
