@@ -58,9 +58,8 @@ def price_to_files(
             whole = 0 if so_far is None else so_far.pieces
             note(f"stopped: {out} has {_counted(whole, 'file')} that are whole; --resume goes on with it")
             return 130
-    note(
-        f"written: {run.folder}: {_counted(run.orders, 'order')}, {_counted(run.lines, 'line')} in {_counted(run.pieces, 'file')}"
-    )
+    counts = f"{_counted(run.orders, 'order')}, {_counted(run.lines, 'line')} in {_counted(run.pieces, 'file')}"
+    note(f"written: {run.folder}: {counts}")
     for currency, sums in run.sums.items():
         note(f"  {currency}: " + ", ".join(f"{name.replace('_', ' ')} {value:,}" for name, value in sums.items()))
     if run.errors:
