@@ -29,7 +29,16 @@ suppress_warnings = ["misc.highlighting_failure"]
 GROUPS = {
     "Rulebooks": ["load", "Rulebook", "begin", "Beginning", "answer", "rulebook_schema", "settings_page"],
     "Orders": ["Order", "Line", "Orders", "write_order", "write_orders", "Source"],
-    "Prices": ["Calculation", "PricedOrder", "PricedLine", "Totals", "TaxRow", "InstalmentRow", "ReportingTotals"],
+    "Prices": [
+        "Calculation",
+        "PricedOrder",
+        "PricedLine",
+        "Totals",
+        "TaxRow",
+        "InstalmentRow",
+        "ReportingTotals",
+        "write_parquet",
+    ],
     "Many orders": ["price_files", "FileRun", "worker_processes", "dask_workers"],
     "Explanations": ["Explanation", "QuantityPrice", "Evaluation", "PriceList", "PriceRow"],
     "Rules": ["Finding", "Findings", "RuleAnswer", "RuleAnswers", "RuleSummary"],

@@ -52,6 +52,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formats.order_files import write_order as write_order
     from dokima.formats.reading import Source as Source
     from dokima.formats.results.detail import Detail as Detail
+    from dokima.formats.results.parquet import write_parquet as write_parquet
     from dokima.formats.results.proofs import junit as junit
     from dokima.formats.results.proofs import told_outcome as told_outcome
     from dokima.formats.results.registry import to_csv as to_csv
@@ -237,6 +238,7 @@ _HOMES = {
     "worker_processes": "dokima.cluster.executors",
     "write_order": "dokima.formats.order_files",
     "write_orders": "dokima.rulebook.writing",
+    "write_parquet": "dokima.formats.results.parquet",
 }
 """Where each public name lives."""
 
@@ -355,6 +357,7 @@ __all__ = [
     "worker_processes",
     "write_order",
     "write_orders",
+    "write_parquet",
 ]
 __version__ = "0.1.0"
 

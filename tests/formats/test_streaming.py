@@ -359,6 +359,20 @@ def test_pieces_that_hold_other_things_make_one_table(tmp_path, totals):
         assert [[name.strip('"') for name in each.split(",")] for each in headings] == [schema.names]
 
 
+def test_pieces_of_a_stream_go_to_one_file_or_each_to_its_own(tmp_path):
+    source = tmp_path / "unlike.parquet"
+    parquet.write_table(UNLIKE, source, row_group_size=1)
+    pieces = list(PIECES.stream(source, lines=1))
+    with parquet.ParquetWriter(tmp_path / "one.parquet", PIECES.arrow_schema()) as file:
+        for piece in pieces:
+            file.write_table(piece.to_arrow(schema=PIECES.arrow_schema()))
+    for at, piece in enumerate(pieces):
+        assert dokima.write_parquet(piece, tmp_path / "each" / f"{at}.parquet") == tmp_path / "each" / f"{at}.parquet"
+    whole = PIECES.price(source).to_arrow().to_pylist()
+    assert parquet.read_table(tmp_path / "one.parquet").to_pylist() == whole
+    assert parquet.read_table(tmp_path / "each").to_pylist() == whole
+
+
 def test_what_a_schema_cannot_hold_is_refused():
     def priced(**line):
         return PIECES.price(dokima.Order("A", kind="sales", lines=[{"quantity": 1, "price_override": 1, **line}]))

@@ -18,14 +18,14 @@ from dokima.exact import added
 from dokima.formats.pieces import Ends, Numbers, Piece
 from dokima.formats.results.registry import to_csv
 from dokima.formats.stretches import Stretch
-from dokima.formats.tables_out import with_columns, write_csv, write_parquet
+from dokima.formats.tables_out import save_csv, save_parquet, with_columns
 from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
 
 Level = Literal["lines", "headers"]
 """What a run writes: a row a line with all figures, or a row an order with its totals."""
 SUMMED = ("without_tax", "tax", "with_tax")
-WRITERS = {".parquet": write_parquet, ".csv": write_csv}
+WRITERS = {".parquet": save_parquet, ".csv": save_csv}
 """How the files of a run are written, by the ending of its folder."""
 
 BOOKS: dict[str, Future[Rulebook]] = {}

@@ -21,7 +21,7 @@ def with_columns(table: Any, names: Sequence[str]) -> Any:
     return pa.table({name: table.column(name) if name in there else blank for name in names})
 
 
-def write_parquet(table: Any, path: Path) -> None:
+def save_parquet(table: Any, path: Path) -> None:
     """Write a `pyarrow.Table` as a Parquet file."""
     from pyarrow import parquet
 
@@ -40,7 +40,7 @@ def _of_few_words(table: Any) -> list[str]:
     return [name for name, column in texts if words(column) * _FEWEST_USES <= len(column)]
 
 
-def write_csv(table: Any, path: Path) -> None:
+def save_csv(table: Any, path: Path) -> None:
     """Write a `pyarrow.Table` as CSV (RFC 4180) with a heading; texts that would be formulas are guarded."""
     from pyarrow import csv
 
