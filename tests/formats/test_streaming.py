@@ -413,6 +413,15 @@ def test_a_stopped_run_goes_on_and_is_about_the_same(rulebook, tmp_path):
         dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40, resume=True)
 
 
+@pytest.mark.parametrize("form", [lambda table: table, lambda table: table.to_pandas(), dokima.Orders.from_json])
+def test_only_a_run_over_files_can_be_taken_up_again(rulebook, tmp_path, form):
+    """Of what is no file nobody can tell whether it holds the orders that the run began with."""
+    source = FLAT if form is not dokima.Orders.from_json else '[{"number": "A"}, {"number": "B"}]'
+    dokima.price_files(rulebook, form(source), tmp_path / "out.parquet", lines=40)
+    with pytest.raises(dokima.DokimaError, match="can go on with files only"):
+        dokima.price_files(rulebook, form(source), tmp_path / "out.parquet", lines=40, resume=True)
+
+
 def test_orders_set_aside_are_named_beside_the_files(rulebook, tmp_path):
     text = FLAT.set_column(3, "quantity", pa.array(["2"] * 100 + ["two"] + ["2"] * 49))
     source = write(tmp_path / "lines.csv", text)

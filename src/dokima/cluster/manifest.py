@@ -147,6 +147,10 @@ def open_manifest(folder: Path, about: Future[About], resume: bool) -> Manifest:
         raise DokimaError(f"'{folder}' holds a run already: --resume goes on with it, or choose another folder")
     if form != FORM:
         raise DokimaError(f"'{path}' has form {form}, expected {FORM}")
+    if not about.result().source:
+        raise DokimaError(
+            f"the run in '{folder}' can go on with files only: nothing says whether other orders are its own"
+        )
     for name, was in asdict(kept).items():
         now = asdict(about.result())[name]
         if was != now:
@@ -197,5 +201,6 @@ def _files_of(source: object, stopped: Event) -> dict[str, dict[str, Any]]:
                 with file.open("rb") as stream:
                     while not stopped.is_set() and (read := stream.read(CHUNK)):
                         digest.update(read)
-                found[file.name] = {"size": file.stat().st_size, "sha256": digest.hexdigest()}
+                name = str(file) if file.name in found else file.name  # of files of one name in two folders each counts
+                found[name] = {"size": file.stat().st_size, "sha256": digest.hexdigest()}
     return found

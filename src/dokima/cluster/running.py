@@ -74,7 +74,7 @@ def price_files(
         workers: Threads that share the pieces; of an executor that is not Dokima's, how many workers it has.
         executor: Where pieces are worked on instead: from `worker_processes` or `dask_workers`. Workers read Parquet
             files of flat rows themselves, and must see them as they must see ``out``; rows of other sources are sent.
-        resume: Go on with a run that was stopped.
+        resume: Go on with a run that was stopped, and whose source is files.
         progress: Called after each piece with what there is so far.
 
     Raises:
