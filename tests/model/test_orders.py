@@ -74,7 +74,8 @@ def test_every_problem_of_every_order_in_one_pass():
     assert found == [
         "order A, colr: expected a known header field (got 'colr')",
         "order A, line 10, quantity: expected a number such as 44.25 (got '1,5')",
-        "order A, line 10, boxes: expected an exact number (got the binary float 1.5); pass it as text or Decimal",
+        "order A, line 10, boxes: expected an exact number (got the binary float 1.5); pass it as text or "
+        'Decimal, or say floats = "round" and places for it',
         "order A, line 20, quantty: expected a known line field (got 'quantty'; did you mean 'quantity'?)",
         "order C, customer: expected a value for customer (it is not given)",
         "order C, line 10, quantity: expected at most 2 decimal places (got 1.005)",

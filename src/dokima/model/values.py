@@ -74,7 +74,8 @@ class ValueReader:
         try:
             units, used = parse(self._plain(value))
         except ExactError as error:
-            raise BadValue(str(error)) from None
+            way = ', or say floats = "round" and places for it' if isinstance(value, float) else ""
+            raise BadValue(f"{error}{way}") from None
         if places is not None and used > places:
             wanted = "a whole number" if places == 0 else f"at most {places} decimal places"
             raise BadValue(f"expected {wanted} (got {value})")
