@@ -1,13 +1,16 @@
 """From an export of somebody else to a price, by the command line, answering only what is asked; and what cells prove."""
 
+import datetime
 import json
 import shutil
 import tomllib
 from decimal import Decimal
 
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pyarrow import parquet
 
 import dokima
 from dokima.inference.arithmetic import prove
@@ -106,7 +109,7 @@ def test_answers_that_are_none_change_nothing(tmp_path):
         (["J", "N", "J"], "flag", True, "J or N"),
         (["2026-03-02"], "date", True, "year-month-day"),
         (["1e5", "2"], "text", True, "different texts"),
-        ([D("0.5"), 3], "decimal", True, "numbers of the workbook"),
+        ([D("0.5"), 3], "decimal", True, "numbers of the file"),
         ([None, None], "text", True, "no cell is filled"),
     ],
 )
@@ -145,3 +148,23 @@ def test_the_product_is_proved_whatever_the_headings_say(lines, has_discount):
     assert (found.amount, {found.quantity, found.price}, len(found.fails)) == ("x", {"u", "v"}, 0)
     if has_discount and len(set(percents)) > 1 and all(percents):
         assert found.percent == "w"
+
+
+def test_an_export_and_prices_in_parquet_with_binary_floats(tmp_path, monkeypatch):
+    """As a data frame writes them. 0.1 + 0.2 is the 0.3 that was meant; the file says by itself what its columns are."""
+    monkeypatch.setattr("dokima.formats.sniffing.MOST_ROWS", 60)
+    rows = [
+        {"OrderNo": f"S{at // 3:04}", "OrderDate": datetime.datetime(2026, 1, 5), "Sku": f"I{at % 7}", "Qty": 0.1 + 0.2 + at % 5}
+        for at in range(90)
+    ]  # fmt: skip
+    parquet.write_table(pa.Table.from_pylist(rows), tmp_path / "export.parquet")
+    prices = [{"Sku": f"I{at}", "Price": 1.1 * (at + 1)} for at in range(7)]
+    parquet.write_table(pa.Table.from_pylist(prices), tmp_path / "prices.parquet")
+    found = dokima.begin(tmp_path / "book", [tmp_path / "export.parquet"], tmp_path / "prices.parquet")
+    assert any("the first 60 of its 90 rows" in guess.why for guess in found.guesses)
+    assert any("binary floats, read to 6 decimal places" in guess.why for guess in found.guesses)
+    book = dokima.load(tmp_path / "book")
+    calculation = book.price(tmp_path / "export.parquet", layout="export")
+    assert not calculation.findings.errors
+    (line, *_), expected = calculation["S0001"].lines, D("3.3") * D("4.4")
+    assert (line.quantity, line.price, line.net) == (D("3.3"), D("4.4"), expected.quantize(D("0.01")))

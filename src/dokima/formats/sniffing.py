@@ -20,6 +20,8 @@ SEPARATORS = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
 SUMS = ("total", "totals", "sum", "grand total", "summe", "gesamt", "gesamtsumme", "somme", "total général", "totaal")
 """What a row of sums is called, in any case; a heading like it is none."""
 
+MOST_ROWS = 100_000
+"""So many rows of a Parquet file are looked at: it may have millions."""
 _LOOKED_AT = 25
 _NUMBER = re.compile(r"[+-]?[\d.,' \u00a0]*\d[\d.,' \u00a0]*%?")
 _DATE = re.compile(r"\d{1,4}[./-]\d{1,2}[./-]\d{1,4}")
@@ -27,14 +29,15 @@ _DATE = re.compile(r"\d{1,4}[./-]\d{1,2}[./-]\d{1,4}")
 
 @dataclass(frozen=True)
 class RawSheet:
-    """A file of rows as it stands there, cells as text or, out of a workbook, as it holds them; a blank is None.
+    """A file of rows as it stands there, cells as text or, out of a workbook or Parquet, as it holds them; a blank is
+    None.
 
     Attributes:
         path: The file.
-        sheet: The sheet of a workbook, blank for a text file.
-        encoding: How its text is encoded, blank for a workbook.
+        sheet: The sheet of a workbook, blank for other files.
+        encoding: How its text is encoded, blank for a workbook or Parquet.
         is_certain: Whether no other encoding would read the same bytes as another text.
-        separator: What stands between cells, blank for a workbook.
+        separator: What stands between cells, blank for a workbook or Parquet.
         heading_row: The row of the headings, counted from 1.
         headings: The headings.
         rows: The rows below them.
@@ -67,7 +70,7 @@ class RawSheet:
 
 
 def sniff(path: Path, sheet: str = "") -> RawSheet:
-    """Read a CSV file or a sheet of a workbook without knowing anything of it.
+    """Read a CSV file, a sheet of a workbook or a Parquet file without knowing anything of it.
 
     Raises:
         DocumentError: It cannot be read, or no row looks like headings.
@@ -79,6 +82,8 @@ def sniff(path: Path, sheet: str = "") -> RawSheet:
         cells = read_cells(path, sheet)
         told = sheet if len(names) > 1 or sheet else ""
         return _of_cells(path, told, cells, "", True, "", [])
+    if path.suffix.lower() == ".parquet":
+        return _of_parquet(path)
     text, encoding, certain, said = _decoded(path)
     separator, why = _separator(text)
     try:
@@ -91,6 +96,18 @@ def sniff(path: Path, sheet: str = "") -> RawSheet:
     if max(map(len, cells), default=0) > COLUMNS:
         raise DocumentError([Problem("", "", "", f"expected at most {COLUMNS} columns", path.name)])
     return _of_cells(path, "", cells, encoding, certain, separator, [said, why])
+
+
+def _of_parquet(path: Path) -> RawSheet:
+    """Its first rows, with cells as they are in it."""
+    from dokima.formats.parquet_files import read_table
+
+    table = read_table(path)
+    some = table.slice(0, MOST_ROWS)
+    rows = list(zip(*(column.to_pylist() for column in some.columns), strict=True))
+    said = f"the first {MOST_ROWS:,} of its {len(table):,} rows were looked at" if len(table) > MOST_ROWS else ""
+    numbers = range(2, len(rows) + 2)  # as they are counted where it is read
+    return RawSheet(path, "", "", True, "", 1, table.column_names, rows, numbers, (), [said])
 
 
 def _decoded(path: Path) -> tuple[str, str, bool, str]:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import datetime
+import math
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from functools import cached_property
 from typing import Any
@@ -42,6 +43,8 @@ FLAG_PAIRS = (("true", "false"), ("yes", "no"), ("y", "n"), ("j", "n"), ("ja", "
 MOST_OF = 0.95
 MANY = 20
 """Of so many cells, this share settles what they are; the others are told as exceptions. Of fewer, all must agree."""
+FLOAT_PLACES = 6
+"""Binary floats are read to at least so many decimal places: the next file may have more than this one."""
 FEW = 12
 """Most distinct texts that are told as codes."""
 
@@ -58,6 +61,7 @@ class Profile:
         dates: Forms that read all of its dates; empty for a column of no dates in text.
         certain: Whether a cell settles the marks, or the form, for itself.
         why: What speaks for it.
+        rounded: The decimal places that its numbers are read to, where they are binary floats; None for others.
     """
 
     heading: str
@@ -67,6 +71,7 @@ class Profile:
     dates: Sequence[str] = ()
     certain: bool = True
     why: str = ""
+    rounded: int | None = None
 
     @property
     def filled(self) -> list[Any]:
@@ -96,14 +101,20 @@ class Profile:
 
 def profile(heading: str, cells: Sequence[Any]) -> Profile:
     """Find out what the cells of a column are."""
+    if any(isinstance(cell, float) for cell in cells):
+        exact = [_shortest(cell) if isinstance(cell, float) else cell for cell in cells]
+        most = max((-int(cell.as_tuple().exponent) for cell in exact if isinstance(cell, Decimal)), default=0)
+        places = max(most, FLOAT_PLACES)
+        found = profile(heading, exact)
+        return replace(found, rounded=places, why=f"{found.why}; binary floats, read to {places} decimal places")
     filled = [cell for cell in cells if cell is not None]
     count = len(filled)
     if not filled:
         return Profile(heading, cells, "text", why="no cell is filled")
     if all(isinstance(cell, datetime.date) for cell in filled):
-        return Profile(heading, cells, "date", why=f"{count} of {count} cells are dates of the workbook")
+        return Profile(heading, cells, "date", why=f"{count} of {count} cells are dates of the file")
     if all(isinstance(cell, bool) for cell in filled):
-        return Profile(heading, cells, "flag", why=f"{count} of {count} cells are flags of the workbook")
+        return Profile(heading, cells, "flag", why=f"{count} of {count} cells are flags of the file")
     texts = [cell.strip() for cell in filled if isinstance(cell, str)]
     if len(texts) < count and any(isinstance(cell, datetime.date | bool) for cell in filled):
         return Profile(heading, cells, "text", why="cells are of several kinds")
@@ -162,7 +173,7 @@ def _numbers(heading: str, cells: Sequence[Any], filled: Sequence[Any], texts: S
     deciding = next(settled, "")
     values = {tuple(number(cell, each) for cell in filled) for each in marks}
     kind: Kind = "integer" if all(each == each.to_integral_value() for each in read) else "decimal"
-    said = "numbers of the workbook" if not texts else _marks_said(marks[0], texts)
+    said = "numbers of the file" if not texts else _marks_said(marks[0], texts)
     settles = f"; {deciding} settles it" if deciding and len(values) == 1 else ""
     why = f"{said}, {best} of {count} cells{settles}{_exceptions(filled, hits[marks[0]])}"
     return Profile(heading, cells, kind, marks=marks if texts else (), certain=len(values) == 1, why=why)
@@ -184,6 +195,11 @@ def _marks_said(marks: Marks, texts: Sequence[str]) -> str:
     if thousands and any(thousands in text for text in texts):
         parts.append(f"{MARK_WORDS[thousands]} between thousands")
     return ", ".join(parts)
+
+
+def _shortest(value: float) -> Decimal | None:
+    """A binary float as the decimal of at most fifteen digits that it was made of; None for none."""
+    return Decimal(f"{value:.15g}").normalize() if math.isfinite(value) else None
 
 
 def number(cell: Any, marks: Marks) -> Decimal | None:

@@ -145,6 +145,8 @@ def _fields(made: Proposal, export: Export) -> None:
             made.guesses.append(Guess(heading, f"{level}.{name}", why))
             if name not in _STANDARD[level]:
                 own[level][name] = _own(heading, each)
+            if each.rounded is not None:
+                own[level][name] = {**own[level].get(name, {}), **_rounded(each)}
     for level, fields in own.items():
         if fields:
             made.settings[level] = fields
@@ -186,6 +188,11 @@ def _own(heading: str, each: Profile) -> Settings:
     if field_name(heading).replace("_", " ") != heading:
         spec["label"] = heading
     return spec
+
+
+def _rounded(each: Profile) -> Settings:
+    """How the binary floats of a column are read; nothing where it holds none."""
+    return {} if each.rounded is None else {"places": each.rounded, "floats": "round"}
 
 
 def _codes(name: str, each: Profile) -> dict[str, str]:
@@ -253,6 +260,7 @@ def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Set
         columns["base"] = {"kind": "decimal", "default": 1, "from": terms.base}
     if not terms.unique or terms.least or "window" in table:
         table["choose"] = ["lowest price / base" if terms.base else "lowest price"]
+    columns = {each: {**spec, **_rounded(prices.columns[spec["from"]])} for each, spec in columns.items()}
     table["columns"] = {name_: _plain(spec, name_) for name_, spec in columns.items()}
     if prices.marks[0] != ".":
         table["decimal"] = prices.marks[0]

@@ -33,8 +33,8 @@ def begin(folder: str | Path, sources: Sequence[str | Path] = (), prices: str | 
 
     Args:
         folder: The folder; it is made if it is missing.
-        sources: An export of orders (CSV or XLSX), or two of headers and lines. Without any a small rulebook is written
-            that works, with one table, one rule, one order and one case.
+        sources: An export of orders (CSV, XLSX or Parquet), or two of headers and lines. Without any a small rulebook
+            is written that works, with one table, one rule, one order and one case.
         prices: A price list.
 
     Returns:
