@@ -7,7 +7,7 @@ import pickle
 from dataclasses import replace
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import dokima
@@ -84,7 +84,7 @@ BLANKS = dokima.Rulebook.from_dict(
     {
         "rulebook": {"name": "blanks", "currency": "EUR"},
         "header": {"factor": {"kind": "decimal", "places": 2}},
-        "line": {"divisor": {"kind": "decimal", "places": 2}, "worth": {"kind": "decimal", "places": 2}},
+        "line": {"divisor": {"kind": "decimal", "places": 2}, "worth": {"kind": "decimal", "places": 2}, "spare": {"kind": "decimal", "places": 2}},
         "table": {
             "rate": {"match": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": ["most specific", "highest least"]},
             "band": {"key": {"item": "rate.band"}},
@@ -94,7 +94,7 @@ BLANKS = dokima.Rulebook.from_dict(
             "sales": {
                 "prices_include_tax": "header.factor > 1",
                 "step": [
-                    {"name": "price", "kind": "price", "options": [{"value": "rate.price / line.divisor"}, {"value": "band.price if line.worth > 1 else rate.price", "base": "line.worth"}]},
+                    {"name": "price", "kind": "price", "options": [{"value": "rate.price / line.divisor"}, {"value": "rate.price * sum(coalesce(line.spare, 0))"}, {"value": "band.price if line.worth > 1 else rate.price", "base": "line.worth"}]},
                     {"name": "off", "kind": "discount", "percent": "band.off", "when": "line.worth != 2"},
                     {"name": "extra", "kind": "charge", "amount": "line.worth / header.factor"},
                     {"name": "whole", "kind": "charge", "amount": "header.factor", "over": "order", "where": "line.worth > 0"},
@@ -112,7 +112,7 @@ BLANKS = dokima.Rulebook.from_dict(
 )  # fmt: skip
 VALUE = st.sampled_from([None, 0, 1, 2, "1.5"])
 ODD = st.fixed_dictionaries(
-    {}, optional={"item": st.sampled_from(["A", "B", "C"]), "quantity": VALUE, "divisor": VALUE, "worth": VALUE, "price_override": VALUE}
+    {}, optional={"item": st.sampled_from(["A", "B", "C"]), "quantity": VALUE, "divisor": VALUE, "worth": VALUE, "spare": VALUE, "price_override": VALUE}
 )  # fmt: skip
 SOLD = st.fixed_dictionaries(
     {"item": st.sampled_from(["PANE-H4", "CLIP-S", "NOPE", "W-0107"])},
@@ -132,6 +132,7 @@ def _both_ways(book, documents):
 
 
 @given(st.lists(st.tuples(VALUE, st.lists(ODD, min_size=1, max_size=4)), min_size=1, max_size=4))
+@example([(1, [{"item": "B", "quantity": 2, "spare": 1}, {"item": "B", "quantity": 2}])])  # of no price of its own
 def test_lines_that_are_alike_are_blank_for_one_reason(of_orders):
     documents = [dokima.Order(f"O{at}", factor=factor, lines=lines) for at, (factor, lines) in enumerate(of_orders)]
     singly, alike = _both_ways(BLANKS, documents)

@@ -182,11 +182,14 @@ class Reasons:
         return Said("tried {reasons}", reasons=listing(dict.fromkeys(tried), "; "))
 
     def _blanks_of(self, formula: Formula, order: int, line: int) -> list[str]:
-        """What each blank name of a formula has to say; its first cause if no name is blank."""
+        """What each blank name of a formula has to say; its first cause if no name is blank.
+
+        A value that is gathered over lines is looked at where its sum is: on this line it may be blank for nothing.
+        """
         told = [
             self._told(name, order, line)
             for name, level in formula.reads.items()
-            if self._is_blank(name, line if level is Level.LINE else order)
+            if name not in formula.gathered and self._is_blank(name, line if level is Level.LINE else order)
         ]
         return told or [self._search(formula).at(order, line).text]
 

@@ -99,7 +99,8 @@ def _fitted(column: Column, field: Any) -> Any:
         )
     # A number that leaves 64 bits with so many places is left to Arrow, which has 128.
     room = 2**63 // 10 ** (places - exact.places)
-    fits = exact.units.dtype != object and (not len(exact.units) or int(np.abs(exact.units).max()) < room)
+    units = exact.units
+    fits = units.dtype != object and (not len(units) or max(-int(units.min()), int(units.max())) < room)
     found = to_arrow(exact, places if fits else None, field.name)
     try:
         return found.cast(field.type)
