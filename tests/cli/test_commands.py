@@ -497,6 +497,12 @@ def test_a_table_of_lines_is_no_place_for_errors_so_they_are_told_beside_it(tmp_
         assert told[0] == "error: D: date: expected a date such as 2026-03-02 (got 'soon') (many.json)"
         assert told[1].startswith("error: U0 line 10: no price: tried ")
         assert told[-1] == "and 13 more errors: --format json holds all of them"
+    status, out, err = dokima("price", tmp_path / "many.json", "--columns", "order,net", "--format", "json")
+    data = json.loads(out)
+    assert (status, err, data["lines"][0]) == (1, "", {"order": "SQ-2041", "net": "1682.50"})
+    assert (len(data["lines"]), len(data["findings"]), len(data["problems"])) == (14, 23, 1)
+    _, out, _ = dokima("price", tmp_path / "many.json", "--totals", "--columns", "order,payable", "--format", "json")
+    assert json.loads(out)["orders"][0] == {"order": "SQ-2041", "payable": "4339.39"}
     (tmp_path / "one.json").write_text(json.dumps({**known, "date": "soon"}))
     status, out, err = dokima("price", tmp_path / "one.json", "--columns", "order,net", "--format", "csv")
     assert (status, out, len(err.splitlines())) == (1, "order,net\n", 1)

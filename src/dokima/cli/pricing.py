@@ -99,7 +99,7 @@ def price(
         if steps is not None and form is Format.table:
             shown = report(one, locale=locale)
     write(form, shown)
-    if (columns or form in (Format.csv, Format.raw_csv)) and not totals:
+    if not totals and (form in (Format.csv, Format.raw_csv) or (columns and form is Format.table)):
         _say_errors(calculation.findings.errors)
     raise typer.Exit(1 if calculation.findings.errors else 0)
 

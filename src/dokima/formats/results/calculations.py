@@ -45,23 +45,32 @@ def line_figures(order: PricedOrder) -> list[str]:
 
 
 def data(calculation: Calculation, detail: Detail = PLAIN) -> dict[str, Any]:
-    """A calculation as plain data, with the line figures named, or all; or its totals."""
-    if detail.totals:
+    """A calculation as plain data, with the line figures named, or all; or its totals; or the columns wanted of either,
+    one entry a row.
+    """
+    if detail.totals and not detail.columns:
         return totals_data(calculation)
-    lines, where = _line_data(calculation, detail.figures), calculation.orders.line_ranges
-    orders = _order_data(calculation)
-    for order, start, stop in zip(orders, where[:-1].tolist(), where[1:].tolist(), strict=True):
-        order["lines"] = lines[start:stop]
+    found: dict[str, Any]
+    if detail.columns:
+        found = {"orders" if detail.totals else "lines": rows(calculation, detail)}
+    else:
+        lines, where = _line_data(calculation, detail.figures), calculation.orders.line_ranges
+        orders = _order_data(calculation)
+        for order, start, stop in zip(orders, where[:-1].tolist(), where[1:].tolist(), strict=True):
+            order["lines"] = lines[start:stop]
+        found = {"orders": orders}
     return {
-        "orders": orders,
+        **found,
         "findings": calculation.findings.to_dicts(),
         "problems": [problem_data(problem) for problem in calculation.problems],
     }
 
 
 def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None:
-    """The same as JSON text, made from columns without an object for each line; None for few lines, or for totals."""
-    if detail.totals or calculation.orders.line_count <= LONG:
+    """The same as JSON text, made from columns without an object for each line; None for few lines, or for less than
+    all of them.
+    """
+    if detail.totals or detail.columns or calculation.orders.line_count <= LONG:
         return None
     of_orders = {
         name: each.to_json() if isinstance(each, ValueTexts) else arrow_texts(as_json(each), large=True)
