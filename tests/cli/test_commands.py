@@ -511,6 +511,9 @@ def test_a_table_of_lines_is_no_place_for_errors_so_they_are_told_beside_it(tmp_
 @pytest.mark.parametrize(
     ("options", "said"),
     [
+        (["--steps", "10", "--totals"], "--totals is not for --steps, which shows one line down the page"),
+        (["--steps", "10", "--format", "csv"], "--format is not for --steps"),
+        (["--totals", "--figures", "net"], "--figures is about lines with their steps: --columns names the columns"),
         (["--workers", "2"], "--workers is of a run over many orders: it needs --out"),
         (["--resume"], "--resume is of a run over many orders: it needs --out"),
         (["--check", "save"], "--check is of a run over many orders: it needs --out"),

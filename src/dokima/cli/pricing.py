@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Annotated
 
@@ -66,18 +67,13 @@ def price(
     check: Annotated[str, typer.Option("--check", help="With --out: also ask the rules of this moment.")] = "",
 ) -> None:
     """Price orders: every step of every line, tax, totals. Exit status 1 if a finding is an error."""
-    of_a_run = {"--workers": workers > 1, "--processes": processes, "--scheduler": scheduler, "--resume": resume}
-    of_what_is_shown = {
-        "--steps": steps, "--figures": figures, "--columns": columns, "--chart": chart, "--locale": locale,
-        "--format": form is not Format.table,
-    }  # fmt: skip
-    if out is None:
-        refuse_given({**of_a_run, "--check": check}, "of a run over many orders: it needs --out")
-    else:
-        ways = [name for name in ("--workers", "--processes", "--scheduler") if of_a_run[name]]
-        if len(ways) > 1:
-            raise DokimaError(f"expected one of --workers, --processes and --scheduler (got {listed(ways)})")
-        refuse_given(of_what_is_shown, "about what is shown: --out writes every figure, or with --totals the totals")
+    _refuse_what_would_be_passed_over(
+        {
+            "--totals": totals, "--steps": steps, "--figures": figures, "--columns": columns, "--chart": chart,
+            "--locale": locale, "--format": form is not Format.table, "--out": out, "--workers": workers > 1,
+            "--processes": processes, "--scheduler": scheduler, "--resume": resume, "--check": check,
+        }
+    )  # fmt: skip
     rulebook = open_book(book, tables, values, sets)
     if out is not None:
         from dokima.cli.streaming import price_to_files
@@ -102,6 +98,35 @@ def price(
     if not totals and (form in (Format.csv, Format.raw_csv) or (columns and form is Format.table)):
         _say_errors(calculation.findings.errors)
     raise typer.Exit(1 if calculation.findings.errors else 0)
+
+
+def _refuse_what_would_be_passed_over(given: Mapping[str, object]) -> None:
+    """Refuse options that say nothing beside another.
+
+    Args:
+        given: What was given for each, false for nothing.
+
+    Raises:
+        DokimaError: Names the first.
+    """
+
+    def refuse(why: str, *names: str) -> None:
+        refuse_given({name: given[name] for name in names}, why)
+
+    if given["--steps"]:
+        one = "not for --steps, which shows one line down the page"
+        refuse(one, "--totals", "--figures", "--columns", "--format")
+    if given["--totals"] or given["--columns"]:
+        refuse("about lines with their steps: --columns names the columns of a table", "--figures")
+    if given["--out"]:
+        ways = [name for name in ("--workers", "--processes", "--scheduler") if given[name]]
+        if len(ways) > 1:
+            raise DokimaError(f"expected one of --workers, --processes and --scheduler (got {listed(ways)})")
+        every = "about what is shown: --out writes every figure, or with --totals the totals"
+        refuse(every, "--steps", "--figures", "--columns", "--chart", "--locale", "--format")
+    else:
+        many = "of a run over many orders: it needs --out"
+        refuse(many, "--workers", "--processes", "--scheduler", "--resume", "--check")
 
 
 def _say_errors(errors: Findings) -> None:
