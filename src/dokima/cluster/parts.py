@@ -9,9 +9,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 from itertools import islice
 from pathlib import Path
-from typing import Literal
 
-from dokima.engine.running.calculation import Calculation
+from dokima.engine.running.calculation import Calculation, TableLevel
 from dokima.engine.running.summing import sums_of
 from dokima.errors import DokimaError, Problem
 from dokima.exact import added
@@ -22,8 +21,6 @@ from dokima.formats.tables_out import save_csv, save_parquet, with_columns
 from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
 
-Level = Literal["lines", "headers"]
-"""What a run writes: a row a line with all figures, or a row an order with its totals."""
 SUMMED = ("without_tax", "tax", "with_tax")
 WRITERS = {".parquet": save_parquet, ".csv": save_csv}
 """How the files of a run are written, by the ending of its folder."""
@@ -80,7 +77,7 @@ class Part:
 
     book: str
     folder: str
-    level: Level
+    level: TableLevel
     check: str = ""
     in_short: bool = False
     stretch: Stretch = ()

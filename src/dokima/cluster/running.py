@@ -11,7 +11,8 @@ from pathlib import Path
 
 from dokima.cluster.executors import Workers
 from dokima.cluster.manifest import About, Manifest, beside_the_run, open_manifest
-from dokima.cluster.parts import WRITERS, Level, Part, PartDone, let_know
+from dokima.cluster.parts import WRITERS, Part, PartDone, let_know
+from dokima.engine.running.calculation import TableLevel
 from dokima.engine.running.checking import rules_asked
 from dokima.errors import DokimaError, listed
 from dokima.formats.reading import Source
@@ -88,7 +89,7 @@ def price_files(
     _check_folder(out, source)
     if check:
         rules_asked(book.program, check)
-    level: Level = "headers" if totals else "lines"
+    level: TableLevel = "headers" if totals else "lines"
     known = About({}, book.fingerprint, layout or "", level, lines, check)
     with beside_the_run(known, source) as about:
         manifest = open_manifest(out, about, resume)

@@ -7,10 +7,10 @@ import time
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from functools import partial
-from typing import TYPE_CHECKING, Any, Literal, Self
+from typing import TYPE_CHECKING, Any, Self
 
 from dokima.engine.program import Program, Run
-from dokima.engine.running.calculation import Calculation
+from dokima.engine.running.calculation import Calculation, TableLevel
 from dokima.engine.running.checking import answers, check_orders
 from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.pricing import price_orders
@@ -49,7 +49,7 @@ class BookCore:
             return self.program.fingerprint
         return f"{self.program.fingerprint}:{digest_of(canonical_json(self._what_if))}"
 
-    def arrow_schema(self, level: Literal["lines", "headers"] = "lines") -> Any:
+    def arrow_schema(self, level: TableLevel = "lines") -> Any:
         """The `pyarrow.Schema` of `Calculation.to_arrow`, the same for all orders: amounts of money have the places of
         the currency with the most (4), other numbers 12.
 

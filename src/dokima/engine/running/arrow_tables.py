@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
 from dokima.engine.program import Program
-from dokima.engine.running.calculation import HEADER_FIELDS, LINE_FIELDS, Calculation
+from dokima.engine.running.calculation import HEADER_FIELDS, LINE_FIELDS, Calculation, TableLevel
 from dokima.errors import DokimaError, ExactError
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
@@ -20,10 +20,8 @@ from dokima.model.columns import Column, Dates, Texts
 from dokima.model.orders import texts
 from dokima.routines.totals import TOTALS
 
-Level = Literal["lines", "headers"]
 
-
-def arrow_schema(program: Program, level: Level) -> Any:
+def arrow_schema(program: Program, level: TableLevel) -> Any:
     """The `pyarrow.Schema` of every table of a level, whatever its orders hold: pieces of a stream make one table.
 
     Money has the places of the currency with the most; other numbers have those that a quotient is kept with.

@@ -31,6 +31,8 @@ LINE_FIELDS = ("number", "item", "description", "quantity", "unit")
 """Fields that stand before the figures of a line, in every table of lines."""
 HEADER_FIELDS = ("number", "kind", "currency")
 """Fields that stand before the totals of an order."""
+TableLevel = Literal["lines", "headers"]
+"""What a row of a table of a calculation is: a line with its figures, or an order with its totals."""
 
 
 @dataclass(frozen=True)
@@ -225,7 +227,7 @@ class Calculation:
         """The least decimal places of a line figure in a table of all lines: those of money, 0 for other numbers."""
         return self.most_places if any(name in routine.amounts for routine in self.program.routines) else 0
 
-    def to_arrow(self, level: Literal["lines", "headers"] = "lines", schema: Any = None) -> Any:
+    def to_arrow(self, level: TableLevel = "lines", schema: Any = None) -> Any:
         """A `pyarrow.Table`: decimals exact, texts by their dictionary.
 
         Without a schema it has the columns and the decimal places that these orders need.

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
 
 from dokima.engine.running.arrow_tables import arrow_schema
-from dokima.engine.running.calculation import Calculation
+from dokima.engine.running.calculation import Calculation, TableLevel
 from dokima.formats.tables_out import save_parquet
 from dokima.formats.whole_files import whole_file
 
 
-def write_parquet(calculation: Calculation, path: str | Path, level: Literal["lines", "headers"] = "lines") -> Path:
+def write_parquet(calculation: Calculation, path: str | Path, level: TableLevel = "lines") -> Path:
     """Write a calculation as a Parquet file, which is there whole or not at all.
 
     Columns and kinds are those of `Rulebook.arrow_schema`, so that several such files make one table.
