@@ -533,6 +533,22 @@ def test_an_option_that_would_be_passed_over_is_refused(options, said, tmp_path)
     assert not list(tmp_path.iterdir())
 
 
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (
+            ["explain", "orders/SQ-2041.json", "10", "--line", "quantity=48"],
+            "--line is for a line that stands in no order",
+        ),
+        (["check", "orders", "--why", "--severity", "error"], "--severity is about findings: --why shows what came of"),
+        (["variance", "orders", "orders", "--by", "item", "--all"], "--all is about lines: --by sums them"),
+    ],
+)
+def test_what_another_option_leaves_nothing_to_say_is_refused(arguments, said):
+    status, out, err = dokima(*arguments)
+    assert (status, out, said in err) == (2, "", True)
+
+
 def test_a_run_reads_standard_input(tmp_path, monkeypatch):
     text = (DEMO / "orders" / "SQ-2041.json").read_bytes()
     monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(text)))

@@ -26,6 +26,7 @@ from dokima.cli.options import (
     open_book,
     person,
     read_orders,
+    refuse_given,
     what_was,
 )
 from dokima.cli.output import write
@@ -53,6 +54,8 @@ def check(
     form: FormatOption = Format.table,
 ) -> None:
     """Ask the rules about orders. Exit status 1 if a finding stops them: an error, or a warning nobody has accepted."""
+    if why:
+        refuse_given({"--severity": severity != "notice"}, "about findings: --why shows what came of every rule")
     values_now, was = what_was(sets)
     rulebook = open_book(book, tables, values, values_now)
     found = read_orders(rulebook, orders_named or [], orders, layout)

@@ -26,6 +26,7 @@ from dokima.cli.options import (
     open_book,
     pairs,
     read_orders,
+    refuse_given,
 )
 from dokima.cli.output import note, write
 
@@ -51,6 +52,10 @@ def explain(
     form: FormatOption = Format.table,
 ) -> None:
     """Say where the figures of a line came from, and which table rows lost; or what a line would cost."""
+    if order is not None:
+        refuse_given(
+            {"--header": header, "--line": fields}, "for a line that stands in no order: --set changes this one"
+        )
     rulebook = open_book(book, tables, values, sets)
     rungs: list[QuantityPrice] = []
     found = None

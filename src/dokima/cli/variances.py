@@ -7,7 +7,17 @@ from typing import Annotated
 import typer
 
 from dokima import report
-from dokima.cli.options import HERE, Book, Format, FormatOption, LayoutName, LocaleOption, open_book, read_orders
+from dokima.cli.options import (
+    HERE,
+    Book,
+    Format,
+    FormatOption,
+    LayoutName,
+    LocaleOption,
+    open_book,
+    read_orders,
+    refuse_given,
+)
 from dokima.cli.output import write
 
 
@@ -23,6 +33,8 @@ def variance(
     form: FormatOption = Format.table,
 ) -> None:
     """Compare two states of orders, line by line and in total. Exit status 1 if one of them cannot be priced."""
+    if by:
+        refuse_given({"--all": every}, "about lines: --by sums them")
     rulebook = open_book(book)
     sides = [rulebook.price(read_orders(rulebook, [side], None, layout)) for side in (before, after)]
     found = rulebook.variance(sides[0], sides[1], mix=mix)
