@@ -378,9 +378,13 @@ def test_what_a_schema_cannot_hold_is_refused():
         return PIECES.price(dokima.Order("A", kind="sales", lines=[{"quantity": 1, "price_override": 1, **line}]))
 
     schema = PIECES.arrow_schema()
-    with pytest.raises(dokima.ExactError, match="quantity has a value of 13 decimal places, expected at most 12"):
+    with pytest.raises(
+        dokima.ExactError, match="order A, line 10, quantity: expected at most 12 decimal places in a file"
+    ):
         priced(quantity="0.0000000000001").to_arrow(schema=schema)
-    with pytest.raises(dokima.ExactError, match="quantity has a value of more than 26 digits before the point"):
+    with pytest.raises(
+        dokima.ExactError, match="order A, line 10, quantity: expected at most 26 digits before the point"
+    ):
         priced(quantity=10**26).to_arrow(schema=schema)
     with pytest.raises(dokima.DokimaError, match="expected the schema of this rulebook .it has no 'order'."):
         priced().to_arrow(schema=PIECES.arrow_schema("headers"))

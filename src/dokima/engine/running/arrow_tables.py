@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -50,7 +50,12 @@ def line_table(calculation: Calculation, schema: Any = None) -> Any:
         columns["line" if name == "number" else name] = orders.line(name), 0
     for name, column in calculation.figures.items():
         columns[name] = column, calculation.places_of(name)
-    table = _table(columns, schema, orders.line_count)
+
+    def place(row: int) -> str:
+        line = orders.line_numbers_at(np.array([row]))[0]
+        return f"order {orders.numbers[int(orders.order_of[row])]}, line {line}"
+
+    table = _table(columns, schema, orders.line_count, place)
     given = orders.given
     if len(given) < 2 or bool((given[1:] > given[:-1]).all()):
         return table
@@ -62,11 +67,15 @@ def header_table(calculation: Calculation, schema: Any = None) -> Any:
     columns: dict[str, tuple[Column, int]] = {name: (calculation.orders.header(name), 0) for name in HEADER_FIELDS}
     for name, column in {**calculation.totals, **calculation.order_figures}.items():
         columns[name] = column, calculation.most_places
-    return _table(columns, schema, len(calculation))
+    return _table(columns, schema, len(calculation), lambda row: f"order {calculation.orders.numbers[row]}")
 
 
-def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int) -> Any:
-    """Columns with the least places of their numbers, in their own kinds or in those of a schema."""
+def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int, place: Callable[[int], str]) -> Any:
+    """Columns with the least places of their numbers, in their own kinds or in those of a schema.
+
+    Raises:
+        ExactError: A value does not fit the schema; says whose it is.
+    """
     import pyarrow as pa
 
     if schema is None:
@@ -77,13 +86,13 @@ def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int) 
     if unknown is not None:
         raise DokimaError(f"expected the schema of this rulebook (it has no '{unknown}')")
     arrays = [
-        _fitted(columns[field.name][0], field) if field.name in columns else pa.nulls(length, field.type)
+        _fitted(columns[field.name][0], field, place) if field.name in columns else pa.nulls(length, field.type)
         for field in schema
     ]
     return pa.Table.from_arrays(arrays, schema=schema)
 
 
-def _fitted(column: Column, field: Any) -> Any:
+def _fitted(column: Column, field: Any, place: Callable[[int], str]) -> Any:
     """A column in the type of a field."""
     import pyarrow as pa
 
@@ -92,8 +101,9 @@ def _fitted(column: Column, field: Any) -> Any:
         return found if found.type == field.type else _blank(found, field)
     exact, places = stored(column), field.type.scale
     if exact.places > places and (exact := exact.compact()).places > places:
+        row = int(np.flatnonzero(exact.filled().units.astype(object) % 10 ** (exact.places - places))[0])
         raise ExactError(
-            f"{field.name} has a value of {exact.places} decimal places, expected at most {places} in a file"
+            f"{place(row)}, {field.name}: expected at most {places} decimal places in a file (it has more)"
         )
     # A number that leaves 64 bits with so many places is left to Arrow, which has 128.
     room = 2**63 // 10 ** (places - exact.places)
@@ -104,7 +114,11 @@ def _fitted(column: Column, field: Any) -> Any:
         return found.cast(field.type)
     except pa.ArrowInvalid:
         most = ARROW_DIGITS - places
-        raise ExactError(f"{field.name} has a value of more than {most} digits before the point") from None
+        row = next(
+            at for at, unit in enumerate(exact.filled().units.tolist()) if abs(unit) >= 10 ** (most + exact.places)
+        )
+        said = f"expected at most {most} digits before the point in a file (it has more)"
+        raise ExactError(f"{place(row)}, {field.name}: {said}") from None
 
 
 def _blank(found: Any, field: Any) -> Any:
