@@ -192,7 +192,7 @@ class OwnFunction:
         if not failure:
             return [self._checked(value, row) for value, row in zip(values, rows, strict=True)]
         outcome: list[tuple[Any, str]] = [(None, failure)] * len(rows)
-        of = np.arange(len(rows)) if order_of is None or len(order_of) != len(rows) else order_of
+        of: Integers = np.arange(len(rows)) if order_of is None or len(order_of) != len(rows) else order_of
         orders = Grouping(of, int(of.max(initial=-1)) + 1)
         if len(there := np.flatnonzero(orders.sizes)) > 1:
             for order in there.tolist():
