@@ -417,6 +417,15 @@ def test_a_stopped_run_goes_on_and_is_about_the_same(rulebook, tmp_path):
         dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40, resume=True)
 
 
+def test_a_run_that_another_version_began_is_left_alone(rulebook, tmp_path):
+    """Its files may have other columns."""
+    source = write(tmp_path / "lines.parquet", FLAT)
+    path = dokima.price_files(rulebook, source, tmp_path / "out.csv").folder / "_manifest.json"
+    path.write_text(path.read_text().replace('"form": 2', '"form": 1'))
+    with pytest.raises(dokima.DokimaError, match="has form 1, expected 2: another version of Dokima began the run"):
+        dokima.price_files(rulebook, source, tmp_path / "out.csv", resume=True)
+
+
 @pytest.mark.parametrize("form", [lambda table: table, lambda table: table.to_pandas(), dokima.Orders.from_json])
 def test_only_a_run_over_files_can_be_taken_up_again(rulebook, tmp_path, form):
     """Of what is no file nobody can tell whether it holds the orders that the run began with."""

@@ -19,8 +19,8 @@ from dokima.exact import added
 from dokima.formats.whole_files import write_whole
 
 NAME = "_manifest.json"
-FORM = 1
-"""The form of manifests, raised with each change of what they hold."""
+FORM = 2
+"""The form of manifests, raised with each change of what they say, or of the columns that the files of a run have."""
 CHUNK = 1 << 20
 """So many bytes of a source are read at once."""
 
@@ -146,7 +146,7 @@ def open_manifest(folder: Path, about: Future[About], resume: bool) -> Manifest:
     if not resume:
         raise DokimaError(f"'{folder}' holds a run already: --resume goes on with it, or choose another folder")
     if form != FORM:
-        raise DokimaError(f"'{path}' has form {form}, expected {FORM}")
+        raise DokimaError(f"'{path}' has form {form}, expected {FORM}: another version of Dokima began the run")
     if not about.result().source:
         raise DokimaError(
             f"the run in '{folder}' can go on with files only: nothing says whether other orders are its own"
