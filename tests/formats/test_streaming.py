@@ -348,6 +348,7 @@ def test_pieces_that_hold_other_things_make_one_table(tmp_path, totals):
     run = dokima.price_files(PIECES, source, tmp_path / "out.parquet", lines=1, totals=totals)
     schema, whole = PIECES.arrow_schema(level), PIECES.price(source)
     assert (run.pieces, whole.to_arrow(level).schema.names) == (5, schema.names)
+    assert (run.in_no_sum, run.sums["KWD"]["with_tax"]) == (1, D("5.400"))
     assert [parquet.read_schema(part) for part in sorted(run.folder.glob("part-*"))] == [schema] * 5
     rows = parquet.read_table(run.folder).to_pylist()
     assert rows == whole.to_arrow(level).to_pylist() == whole.to_arrow(level, schema).to_pylist()

@@ -64,7 +64,8 @@ def price_to_files(
         note(f"  {currency}: " + ", ".join(f"{name.replace('_', ' ')} {value:,}" for name, value in sums.items()))
     if run.errors:
         aside = f", {_counted(run.set_aside, 'order')} set aside" if run.set_aside else ""
-        note(f"  {_counted(run.errors, 'error')}{aside}: _findings-*.csv says why")
+        left = f", {_counted(run.in_no_sum, 'order')} in no sum" if run.in_no_sum else ""
+        note(f"  {_counted(run.errors, 'error')}{aside}{left}: _findings-*.csv says why")
     return 1 if run.errors else 0
 
 

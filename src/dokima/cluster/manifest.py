@@ -75,6 +75,7 @@ class Manifest:
                 "lines": done.lines,
                 "errors": done.errors,
                 "set_aside": len({(problem.order, problem.file) for problem in done.set_aside}),
+                "in_no_sum": done.in_no_sum,
                 "sums": sums,
                 "numbers": None if ascending is None else list(ascending),
             }

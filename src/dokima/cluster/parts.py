@@ -46,6 +46,7 @@ class PartDone:
         lines: Their lines.
         errors: Findings that stop.
         set_aside: What was wrong with orders that were set aside.
+        in_no_sum: Orders that are in error, and so in no sum.
         sums: Totals by currency.
         numbers: The order numbers, where orders may come back in a later piece; or the lowest and the highest.
     """
@@ -56,6 +57,7 @@ class PartDone:
     lines: int
     errors: int
     set_aside: Sequence[Problem]
+    in_no_sum: int
     sums: dict[str, dict[str, Decimal]]
     numbers: Numbers | Ends | None
 
@@ -124,6 +126,7 @@ class Part:
             calculation.orders.line_count,
             len(calculation.findings.stopping),
             calculation.problems,
+            int(calculation.totals["with_tax"].is_missing().sum()),
             sums_by_currency(calculation),
             numbers.in_short if numbers is not None and self.in_short else numbers,
         )

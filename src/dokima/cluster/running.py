@@ -33,6 +33,7 @@ class FileRun:
         lines: Their lines.
         set_aside: Orders that could not be read; ``_findings-*.csv`` says why.
         errors: Findings that stop, those of orders set aside included.
+        in_no_sum: Orders that were read and are in error: they have no totals, and are in no sum.
         sums: Totals by currency.
     """
 
@@ -42,6 +43,7 @@ class FileRun:
     lines: int
     set_aside: int
     errors: int
+    in_no_sum: int
     sums: Mapping[str, Mapping[str, Decimal]]
 
 
@@ -135,5 +137,5 @@ def _parts(stretches: Iterable[Stretch], like: Part, done: int) -> Iterator[Part
 
 
 def _run(manifest: Manifest) -> FileRun:
-    counts = {name: manifest.count(name) for name in ("orders", "lines", "set_aside", "errors")}
+    counts = {name: manifest.count(name) for name in ("orders", "lines", "set_aside", "errors", "in_no_sum")}
     return FileRun(manifest.folder, len(manifest.pieces), **counts, sums=manifest.sums())
