@@ -17,7 +17,6 @@ A message says what was expected, what came and, where it helps, what to do. The
 from __future__ import annotations
 
 import difflib
-import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -214,22 +213,6 @@ def listed(words: Iterable[str], most: int = 12) -> str:
     every = list(words)
     more = f" and {len(every) - most} more" if len(every) > most else ""
     return ", ".join(every[:most]) + more
-
-
-def no_column(heading: str, known: Iterable[str]) -> str:
-    """What is said of a column that is not there, with what the headings that are there suggest."""
-    there = list(known)
-    other = next((mark for mark in SEPARATORS if len(there) == 1 and mark in there[0]), "")
-    if other:
-        setting = f"separator = {json.dumps(other)}"
-        why = f", but one that says '{there[0]}': do {SEPARATORS[other]} separate the cells? {setting} says so"
-    else:
-        why = nearest(heading, there) or (f"; there are {listed(there)}" if there else "")
-    return f"expected a column '{heading}' (there is none{why})"
-
-
-SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
-"""What separates the cells of files that call themselves CSV, and what it is called."""
 
 
 for _error in (DokimaError, *DokimaError.__subclasses__(), FormulaError):

@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from dokima.errors import DocumentError, Problem, nearest, no_column
+from dokima.errors import DocumentError, Problem, nearest
 from dokima.exact.integers import Integers
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
@@ -17,6 +17,7 @@ from dokima.model.fields import Field
 from dokima.model.intake import RawOrders
 from dokima.model.orders import Origin
 from dokima.model.raw import RawColumn
+from dokima.model.values import no_column
 
 
 def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:

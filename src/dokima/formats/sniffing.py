@@ -15,8 +15,8 @@ from typing import Any
 from dokima.errors import DocumentError, Problem
 from dokima.formats.regular_files import regular
 from dokima.limits import COLUMNS
+from dokima.model.values import SEPARATORS
 
-SEPARATORS = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
 SUMS = ("total", "totals", "sum", "grand total", "summe", "gesamt", "gesamtsumme", "somme", "total général", "totaal")
 """What a row of sums is called, in any case; a heading like it is none."""
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import json
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Annotated, Any
@@ -185,3 +187,17 @@ class Marks:
 
 PLAIN_MARKS = Marks()
 """Commas, UTF-8, the heading in the first row."""
+SEPARATORS = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}
+"""What separates the cells of files that call themselves CSV, and what it is called."""
+
+
+def no_column(heading: str, known: Iterable[str]) -> str:
+    """What is said of a column that is not there, with what the headings that are there suggest."""
+    there = list(known)
+    other = next((mark for mark in SEPARATORS if len(there) == 1 and mark in there[0]), "")
+    if other:
+        setting = f"separator = {json.dumps(other)}"
+        why = f", but one that says '{there[0]}': do {SEPARATORS[other]}s separate the cells? {setting} says so"
+    else:
+        why = nearest(heading, there) or (f"; there are {listed(there)}" if there else "")
+    return f"expected a column '{heading}' (there is none{why})"

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from dokima.errors import RulebookProblem, no_column
+from dokima.errors import RulebookProblem
 from dokima.model.columns import Column, Kind, blanks, kind_of
 from dokima.model.fields import Field
 from dokima.model.raw import ColumnValues
-from dokima.model.values import BadValue
+from dokima.model.values import BadValue, no_column
 from dokima.tables.definition import TableDefinition, TableSource
 
 
