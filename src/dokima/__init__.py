@@ -52,11 +52,11 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formats.order_files import write_order as write_order
     from dokima.formats.reading import Source as Source
     from dokima.formats.results.detail import Detail as Detail
-    from dokima.formats.results.parquet import write_parquet as write_parquet
     from dokima.formats.results.proofs import junit as junit
     from dokima.formats.results.proofs import told_outcome as told_outcome
     from dokima.formats.results.registry import to_csv as to_csv
     from dokima.formats.results.registry import to_json as to_json
+    from dokima.formats.tables_out import write_parquet as write_parquet
     from dokima.formulas.custom import function as function
     from dokima.inference.beginning import Beginning as Beginning
     from dokima.model.databases import Query as Query
@@ -238,7 +238,7 @@ _HOMES = {
     "worker_processes": "dokima.cluster.executors",
     "write_order": "dokima.formats.order_files",
     "write_orders": "dokima.rulebook.writing",
-    "write_parquet": "dokima.formats.results.parquet",
+    "write_parquet": "dokima.formats.tables_out",
 }
 """Where each public name lives."""
 

@@ -17,7 +17,7 @@ from dokima.exact import added
 from dokima.formats.pieces import Ends, Numbers, Piece
 from dokima.formats.results.registry import to_csv
 from dokima.formats.stretches import Stretch
-from dokima.formats.tables_out import save_csv, save_parquet, with_columns
+from dokima.formats.tables_out import save_csv, save_parquet
 from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
 
@@ -109,15 +109,9 @@ class Part:
     def _work(self, book: Rulebook, number: int, piece: Piece) -> PartDone:
         path = self._path(number)
         calculation, numbers = book.price_piece(piece, self.check)
-        schema = book.arrow_schema(self.level)
-        if path.suffix == ".csv":  # where a number is its digits, and needs no places beyond them
-            table = with_columns(calculation.to_arrow(self.level), schema.names)
-        else:
-            table = calculation.to_arrow(self.level, schema)
         with whole_file(path) as beside:
-            WRITERS[path.suffix](table, beside)
+            WRITERS[path.suffix](calculation, beside, self.level)
             digest = hashlib.sha256(beside.read_bytes()).hexdigest()
-        del table
         write_findings(calculation, path.with_name(f"_findings-{number:05}.csv"))
         return PartDone(
             path.name,

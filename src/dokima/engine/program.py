@@ -151,11 +151,12 @@ class Program:
         """The figures that a line has in one routine or another, in the sequence of their steps, and their kinds."""
         found: dict[str, FormulaKind] = {}
         for routine in self.routines:
-            known = {
-                dotted.partition(".")[2]: each for dotted, each in routine.figures.items() if dotted[:5] == "line."
-            }
-            for name in (*known, *routine.amounts):  # tax is 0 where no step takes any
-                found.setdefault(name, known[name].kind if name in known else "decimal")
+            for dotted, known in routine.figures.items():
+                level, _, name = dotted.partition(".")
+                if level == "line":
+                    found.setdefault(name, known.kind)
+            for name in routine.amounts:  # tax is 0 where no step takes any
+                found.setdefault(name, "decimal")
         return found
 
     @cached_property

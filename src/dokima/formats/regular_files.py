@@ -50,8 +50,9 @@ def files_in(folder: Path, ending: str = "") -> list[Path]:
         return []
     except OSError as error:
         raise DokimaError(f"'{folder}' cannot be read: {error.strerror}") from None
-    chosen = [name for name in sorted(names) if not name.startswith(".") and name.lower().endswith(ending)]
-    return [folder / name for name in (chosen if ending else sorted(names))]
+    if ending:
+        names = [name for name in names if not name.startswith(".") and name.lower().endswith(ending)]
+    return [folder / name for name in sorted(names)]
 
 
 def text_of(path: Path, most: int = TEXT_BYTES) -> str:

@@ -1,4 +1,4 @@
-"""Tables of Arrow to files: Parquet, and CSV whose texts a spreadsheet takes for texts."""
+"""Calculations to files as tables of Arrow: Parquet, and CSV whose texts a spreadsheet takes for texts."""
 
 from __future__ import annotations
 
@@ -6,25 +6,46 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from dokima.engine.running.arrow_tables import arrow_schema
+from dokima.engine.running.calculation import Calculation, TableLevel
 from dokima.formats.guarding import neutral
+from dokima.formats.whole_files import whole_file
 
 _FEWEST_USES = 8
 """How often a word is used, on average, for a dictionary to be worth its making."""
 
 
-def with_columns(table: Any, names: Sequence[str]) -> Any:
-    """A table with these columns in this sequence, blank where it has none."""
-    import pyarrow as pa
+def write_parquet(calculation: Calculation, path: str | Path, level: TableLevel = "lines") -> Path:
+    """Write a calculation as a Parquet file, which is there whole or not at all.
 
-    blank = pa.nulls(len(table), pa.string())
-    there = set(table.column_names)
-    return pa.table({name: table.column(name) if name in there else blank for name in names})
+    Columns and kinds are those of `Rulebook.arrow_schema`, so that several such files make one table.
+
+    Args:
+        calculation: The calculation, or a piece of a stream.
+        path: The file.
+        level: ``lines`` for a row a line, or ``headers`` for a row an order; see `Calculation.to_arrow`.
+
+    Returns:
+        The file.
+
+    Raises:
+        ExactError: A value has more digits than the schema.
+        DokimaError: The file cannot be written; says why.
+    """
+    with whole_file(Path(path)) as beside:
+        save_parquet(calculation, beside, level)
+    return Path(path)
 
 
-def save_parquet(table: Any, path: Path) -> None:
-    """Write a `pyarrow.Table` as a Parquet file."""
+def save_parquet(calculation: Calculation, path: Path, level: TableLevel) -> None:
+    """Write a table of a calculation as Parquet, in the schema of its rulebook.
+
+    Raises:
+        ExactError: A value has more digits than the schema.
+    """
     from pyarrow import parquet
 
+    table = calculation.to_arrow(level, arrow_schema(calculation.program, level))
     parquet.write_table(table, path, use_dictionary=_of_few_words(table))
 
 
@@ -40,11 +61,24 @@ def _of_few_words(table: Any) -> list[str]:
     return [name for name, column in texts if words(column) * _FEWEST_USES <= len(column)]
 
 
-def save_csv(table: Any, path: Path) -> None:
-    """Write a `pyarrow.Table` as CSV (RFC 4180) with a heading; texts that would be formulas are guarded."""
+def save_csv(calculation: Calculation, path: Path, level: TableLevel) -> None:
+    """Write a table of a calculation as CSV (RFC 4180) with a heading; texts that would be formulas are guarded.
+
+    It has the columns of its rulebook; a number is its digits, and needs no decimal places beyond them.
+    """
     from pyarrow import csv
 
+    table = _with_columns(calculation.to_arrow(level), arrow_schema(calculation.program, level).names)
     csv.write_csv(_guarded(table), path, csv.WriteOptions(quoting_style="needed"))
+
+
+def _with_columns(table: Any, names: Sequence[str]) -> Any:
+    """A table with these columns in this sequence, blank where it has none."""
+    import pyarrow as pa
+
+    blank = pa.nulls(len(table), pa.string())
+    there = set(table.column_names)
+    return pa.table({name: table.column(name) if name in there else blank for name in names})
 
 
 def _guarded(table: Any) -> Any:

@@ -195,7 +195,7 @@ class Reasons:
 
     def _told_of(self, cause: Cause, order: int, line: int) -> str:
         """Why a formula is blank at a line, or because of another line of its order."""
-        if not self.is_table(cause.name.partition(".")[0] or "line"):
+        if not cause.name or not self.is_table(cause.name.partition(".")[0]):
             return cause.text
         if cause.line is None:
             return self._told(cause.name, order, line)

@@ -60,8 +60,9 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
     when, require = formula("when", definition.when), formula("require", definition.require)
     used = [part for part in (when, require) if part is not None]
     by_line = definition.python is not None and definition.python.by_line
-    is_unknown = len(used) < sum(part is not None for part in (definition.when, definition.require))
-    level = Level.LINE if by_line or is_unknown else max([Level.HEADER, *(part.level for part in used)])
+    # What a formula with a problem reads is unknown, so that the message may read lines: it has no problem of its own.
+    is_broken = len(used) < sum(part is not None for part in (definition.when, definition.require))
+    level = Level.LINE if by_line or is_broken else max([Level.HEADER, *(part.level for part in used)])
     message = Message(("",), ())
     try:
         message = read_message(definition.message or f"{definition.id} does not hold.", names, level)

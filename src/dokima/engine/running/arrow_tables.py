@@ -82,7 +82,8 @@ def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int, 
         return pa.Table.from_arrays(
             [_array(column, name, least) for name, (column, least) in columns.items()], list(columns)
         )
-    unknown = next((name for name in columns if name not in schema.names), None)
+    known = set(schema.names)
+    unknown = next((name for name in columns if name not in known), None)
     if unknown is not None:
         raise DokimaError(f"expected the schema of this rulebook (it has no '{unknown}')")
     arrays = [
