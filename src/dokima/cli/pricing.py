@@ -30,7 +30,7 @@ from dokima.cli.options import (
     read_orders,
     refuse_given,
 )
-from dokima.cli.output import note, write
+from dokima.cli.output import complain, note, write
 from dokima.errors import listed
 
 MOST_SAID = 10
@@ -78,21 +78,19 @@ def price(
     if out is not None:
         from dokima.cli.streaming import price_to_files
 
-        source = one_path(orders_named or [], orders)
         how = (layout, totals, workers, processes, scheduler, resume, check)
-        raise typer.Exit(price_to_files(rulebook, source, out, *how))
+        raise typer.Exit(price_to_files(rulebook, one_path(orders_named or [], orders), out, *how))
     found = read_orders(rulebook, orders_named or [], orders, layout)
     calculation = rulebook.price(found)
-    whole = report(calculation, locale=locale, figures=names_of(figures), columns=names_of(columns), totals=totals)
-    shown = whole
+    shown = report(calculation, locale=locale, figures=names_of(figures), columns=names_of(columns), totals=totals)
     if chart is not None or steps is not None:
         order = calculation[one_order(found, "draw" if steps is None else "show")]
         one = order if steps is None else order.line(steps)
         if chart is not None:
             from dokima import draw
 
-            note(f"written: {draw(one, chart, locale=whole.locale)}")
-        if steps is not None and form is Format.table:
+            note(f"written: {draw(one, chart, locale=shown.locale)}")
+        if steps is not None:
             shown = report(one, locale=locale)
     write(form, shown)
     if not totals and (form in (Format.csv, Format.raw_csv) or (columns and form is Format.table)):
@@ -133,6 +131,6 @@ def _say_errors(errors: Findings) -> None:
     """What a table of lines has no place for: orders that could not be read, and figures that are blank in it."""
     for each in errors[:MOST_SAID]:
         place = f"{each.order} line {each.line}" if each.line else each.order
-        note(f"error: {place}: {each.message}")
+        complain(f"{place}: {each.message}")
     if len(errors) > MOST_SAID:
         note(f"and {len(errors) - MOST_SAID:,} more errors: --format json holds all of them")

@@ -14,6 +14,7 @@ from threading import Event
 from typing import Any
 
 from dokima.cluster.parts import SUMMED, PartDone
+from dokima.engine.running.calculation import TableLevel
 from dokima.errors import DokimaError
 from dokima.exact import added
 from dokima.formats.whole_files import write_whole
@@ -41,7 +42,7 @@ class About:
     source: Mapping[str, Mapping[str, Any]]
     rulebook: str
     layout: str
-    level: str
+    level: TableLevel
     lines: int
     check: str = ""
 
@@ -172,8 +173,8 @@ def _short(value: Any) -> str:
 
 
 @contextmanager
-def beside_the_run(about: About, source: object) -> Iterator[Future[About]]:
-    """What a run is about, its source read for the digests while the run is at work.
+def digesting(about: About, source: object) -> Iterator[Future[About]]:
+    """What a run is about with the digests of its source, which is read for them while the run is at work.
 
     Args:
         about: What is known of it already.
@@ -190,7 +191,7 @@ def beside_the_run(about: About, source: object) -> Iterator[Future[About]]:
 
 
 def _files_of(source: object, stopped: Event) -> dict[str, dict[str, Any]]:
-    """Name, size and SHA-256 of the files of a source; empty for what is no file."""
+    """Name, size and SHA-256 of the files of a source; empty for what is no file. Once stopped nobody reads it."""
     paths = source if isinstance(source, list | tuple) else [source]
     found: dict[str, dict[str, Any]] = {}
     for path in paths:

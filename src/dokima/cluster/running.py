@@ -10,7 +10,7 @@ from itertools import chain
 from pathlib import Path
 
 from dokima.cluster.executors import Workers
-from dokima.cluster.manifest import About, Manifest, beside_the_run, open_manifest
+from dokima.cluster.manifest import About, Manifest, digesting, open_manifest
 from dokima.cluster.parts import WRITERS, Part, PartDone, let_know
 from dokima.engine.running.calculation import TableLevel
 from dokima.engine.running.checking import rules_asked
@@ -93,24 +93,33 @@ def price_files(
         rules_asked(book.program, check)
     level: TableLevel = "headers" if totals else "lines"
     known = About({}, book.fingerprint, layout or "", level, lines, check)
-    with beside_the_run(known, source) as about:
+    with digesting(known, source) as about:
         manifest = open_manifest(out, about, resume)
         if not manifest.is_done:
-            how = (source, book.program.fields, None if layout is None else book.layout(layout), lines)
-            seen = Seen(*how)
-            seen.skip([piece["numbers"] for piece in manifest.pieces])
-            like = Part(book.fingerprint, str(out.absolute()), level, check, seen.reads_again)
-            stretches = ((piece,) for piece in order_pieces(*how)) if executor is None else order_stretches(*how)
-            let_know(book)
-            manifest.write()  # whoever finds the folder knows from the start that it is that of a run
-            for done in _worked(_parts(stretches, like, len(manifest.pieces)), workers, executor):
-                if done.numbers is not None:
-                    seen.add(done.numbers)
-                manifest.add(done)
+            for _ in _pieces_done(book, source, manifest, known, workers, executor):
                 if progress is not None:
                     progress(_run(manifest))
             manifest.finish()
     return _run(manifest)
+
+
+def _pieces_done(
+    book: Rulebook, source: Source, manifest: Manifest, known: About, workers: int, executor: Executor | None
+) -> Iterator[PartDone]:
+    """What comes of each piece that is left, once it stands in the manifest."""
+    layout = book.layout(known.layout) if known.layout else None
+    how = (source, book.program.fields, layout, known.lines)
+    seen = Seen(*how)
+    seen.skip([piece["numbers"] for piece in manifest.pieces])
+    like = Part(book.fingerprint, str(manifest.folder.absolute()), known.level, known.check, seen.reads_again)
+    stretches = ((piece,) for piece in order_pieces(*how)) if executor is None else order_stretches(*how)
+    let_know(book)
+    manifest.write()  # whoever finds the folder knows from the start that it is that of a run
+    for done in _worked(_parts(stretches, like, len(manifest.pieces)), workers, executor):
+        if done.numbers is not None:
+            seen.add(done.numbers)
+        manifest.add(done)
+        yield done
 
 
 def _check_folder(out: Path, source: Source) -> None:
