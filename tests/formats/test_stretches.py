@@ -234,7 +234,7 @@ def test_a_function_of_a_script_goes_with_the_rulebook(monkeypatch):
     with monkeypatch.context() as here:
         here.setitem(sys.modules, "__main__", script)
         sent = executors.packed(book)
-    assert pickle.loads(sent).fingerprint == book.fingerprint
+    assert pickle.loads(sent.content).fingerprint == sent.fingerprint == book.fingerprint
 
 
 @pytest.mark.parametrize(
@@ -249,7 +249,7 @@ def test_a_worker_without_the_rulebook_says_why(sent, said, monkeypatch, tmp_pat
     monkeypatch.setattr(parts, "BOOKS", {})
     monkeypatch.setattr(executors, "BOOKS", parts.BOOKS)
     if sent is not None:
-        executors.install("3:0000", sent)
+        executors.install(executors.Packed(sent, "3:0000", "3:0000"))
     with pytest.raises(dokima.DokimaError, match=said):
         parts.Part("3:0000", str(tmp_path / "out.csv"), "lines").work()
 

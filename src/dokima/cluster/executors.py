@@ -11,6 +11,7 @@ from importlib import import_module
 from typing import Any, ParamSpec, TypeVar
 
 from dokima.cluster.parts import BOOKS, Part, PartDone
+from dokima.engine.fingerprint import settings_digest
 from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
 
@@ -129,7 +130,7 @@ def worker_processes(book: Rulebook, count: int) -> Iterator[Executor]:
 
     def pool() -> Executor:
         # Fresh ones: a copy of one whose threads are at work (Arrow has some) may wait for a lock that nobody holds.
-        return ProcessPoolExecutor(count, get_context("spawn"), install, (book.fingerprint, sent))
+        return ProcessPoolExecutor(count, get_context("spawn"), install, (sent,))
 
     with Processes(pool(), count, ATTEMPTS, make=pool) as workers:
         yield workers
@@ -153,13 +154,13 @@ def dask_workers(book: Rulebook, scheduler: str | None = None, count: int = 2) -
     except ImportError:
         raise DokimaError("a cluster needs dask, which is not installed: pip install 'dokima[cluster]'") from None
 
-    fingerprint, sent = book.fingerprint, packed(book)
+    sent = packed(book)
 
     class Install(WorkerPlugin):  # type: ignore[misc]
-        name = f"dokima-{fingerprint}"
+        name = f"dokima-{sent.fingerprint}"
 
         def setup(self, worker: Any) -> None:  # noqa: ARG002 (Dask gives it)
-            install(fingerprint, sent)
+            install(sent)
 
     cluster = None
     try:
@@ -206,8 +207,23 @@ def local_cluster(count: int) -> Any:
         return LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None)
 
 
-def packed(book: Rulebook) -> bytes:
-    """A rulebook as bytes: what it says, from which it is built anew.
+@dataclass(frozen=True)
+class Packed:
+    """A rulebook as it is sent: what it says, from which it is built anew.
+
+    Attributes:
+        content: What it says, as bytes.
+        fingerprint: Its fingerprint, by which pieces name it.
+        settings: The digest of what it says beside the rows of its tables.
+    """
+
+    content: bytes
+    fingerprint: str
+    settings: str
+
+
+def packed(book: Rulebook) -> Packed:
+    """A rulebook to be sent.
 
     Raises:
         DokimaError: It has functions that cannot be sent to another process.
@@ -218,29 +234,30 @@ def packed(book: Rulebook) -> bytes:
     except ImportError:
         dumps, hint = pickle.dumps, ": pip install cloudpickle"
     try:
-        found: bytes = dumps(book)
+        content: bytes = dumps(book)
     except (pickle.PicklingError, AttributeError, TypeError) as error:
         raise DokimaError(f"the rulebook's Python cannot be sent to other processes ({error}){hint}") from None
-    return found
+    return Packed(content, book.fingerprint, settings_digest(book.program.definition))
 
 
-def install(fingerprint: str, sent: bytes) -> None:
+def install(sent: Packed) -> None:
     """Build a rulebook in this process, while the caller looks for the first pieces."""
     pool = ThreadPoolExecutor(1)
-    BOOKS[fingerprint] = pool.submit(_built, fingerprint, sent)
+    BOOKS[sent.fingerprint] = pool.submit(_built, sent)
     pool.shutdown(wait=False)
 
 
-def _built(fingerprint: str, sent: bytes) -> Rulebook:
+def _built(sent: Packed) -> Rulebook:
     """A rulebook out of what `packed` gives.
 
     Raises:
         DokimaError: It cannot be built here, or comes out as another one.
     """
     try:
-        book: Rulebook = pickle.loads(sent)
+        book: Rulebook = pickle.loads(sent.content)
     except Exception as error:  # whatever unpacking runs into: a module that is not there, another version of Dokima
         raise DokimaError(f"a worker cannot build the rulebook: {type(error).__name__}: {error}") from None
-    if book.fingerprint != fingerprint:
+    # Not the whole fingerprint: the rows are those that were sent, and a look at all of them takes as long as a piece.
+    if settings_digest(book.program.definition) != sent.settings:
         raise DokimaError("a worker builds another rulebook from what it was sent: its version of Dokima differs")
     return book

@@ -43,14 +43,28 @@ def fingerprint_of(definition: ProgramDefinition) -> str:
     Raises:
         TypeError: It holds what cannot be written the same way in every process. A defect of ours.
     """
-    digest = hashlib.sha256()
-    for each in fields(definition):
-        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE):
-            digest.update(_text(getattr(definition, each.name)).encode())
+    digest = _of_settings(definition)
     for name, source in definition.sources.items():
         digest.update(f"{name}:{source.file}:{source.size}".encode())
         _add_rows(digest, source)
     return f"{FINGERPRINT_FORM}:{digest.hexdigest()}"
+
+
+def settings_digest(definition: ProgramDefinition) -> str:
+    """The same of all that a rulebook says but the rows of its tables, which may be millions.
+
+    Raises:
+        TypeError: As for `fingerprint_of`.
+    """
+    return f"{FINGERPRINT_FORM}:{_of_settings(definition).hexdigest()}"
+
+
+def _of_settings(definition: ProgramDefinition) -> Any:
+    digest = hashlib.sha256()
+    for each in fields(definition):
+        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE):
+            digest.update(_text(getattr(definition, each.name)).encode())
+    return digest
 
 
 def rows_digest(source: TableSource) -> str:
@@ -96,15 +110,17 @@ def _by_appearance(column: RawColumn) -> tuple[Sequence[Any], Integers | None]:
     """Values in the sequence in which rows have them, and codes of the rows: the same however the source was read."""
     if column.codes is None:
         return column.values, None
-    used, first = np.unique(column.codes, return_index=True)
-    used, first = used[used >= 0], first[used >= 0]
-    sequence = used[np.argsort(first)]
-    place = np.full(len(column.values) + 1, -1, np.int64)
+    values, rows = column.values, len(column.codes)
+    first = np.full(len(values) + 1, rows)  # the last is that of blanks
+    first[column.codes[::-1]] = np.arange(rows)[::-1]  # of rows with one value the first comes last, and stays
+    sequence = np.argsort(first[:-1])[: np.count_nonzero(first[:-1] < rows)]
+    place = np.full(len(values) + 1, -1, np.int64)
     place[sequence] = np.arange(len(sequence))
-    values = list(column.values)
-    if not np.array_equal(sequence, np.arange(len(values))):  # keys nearly always have it already
-        values = [values[at] for at in sequence.tolist()]
-    return values, place[column.codes]
+    if np.array_equal(sequence, np.arange(len(values))):  # keys nearly always have it already
+        return list(values), place[column.codes]
+    if isinstance(values, ColumnValues):
+        return values.pick(sequence), place[column.codes]
+    return [values[at] for at in sequence.tolist()], place[column.codes]
 
 
 @cache
