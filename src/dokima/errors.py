@@ -18,7 +18,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 
@@ -146,6 +146,14 @@ class DocumentError(DokimaError):
         self.said = said
         messages = [str(problem) for problem in self.problems]
         super().__init__("\n".join([f"{said}:", *messages] if said else messages))
+
+
+class HeadingsError(DocumentError):
+    """Orders whose headings are not those of their layout."""
+
+    def with_hint(self, hint: str) -> HeadingsError:
+        """The same, with what may help."""
+        return HeadingsError([replace(problem, message=problem.message + hint) for problem in self.problems])
 
 
 class ExactError(DokimaError, ArithmeticError):

@@ -180,6 +180,20 @@ def test_a_stopped_run_goes_on_and_is_about_the_same(rulebook, tmp_path):
         dokima.price_files(rulebook, source, tmp_path / "out.parquet", lines=40, resume=True)
 
 
+def test_a_run_does_not_go_on_with_other_columns(tmp_path):
+    data = {"rulebook": {"name": "columns", "currency": "EUR"}}
+    data["routine"] = {"all": {"step": [{"name": "price", "kind": "price", "options": [{"value": "line.unit_price"}]}]}}
+    source, out = tmp_path / "lines.csv", tmp_path / "out.csv"
+    source.write_text("no,pos,qty,list,agreed\nA,10,1,5,4\n", encoding="utf-8")
+    line = {"number": "pos", "quantity": "qty", "unit_price": "list"}
+    book = dokima.Rulebook.from_dict({**data, "layout": {"export": {"header": {"number": "no"}, "line": line}}})
+    assert dokima.price_files(book, source, out, layout="export").sums["EUR"]["with_tax"] == D(5)
+    line["unit_price"] = "agreed"
+    book = dokima.Rulebook.from_dict({**data, "layout": {"export": {"header": {"number": "no"}, "line": line}}})
+    with pytest.raises(dokima.DokimaError, match='had another layout: expected {"name": "export", "sha256"'):
+        dokima.price_files(book, source, out, layout="export", resume=True)
+
+
 def test_a_run_that_another_version_began_is_left_alone(rulebook, tmp_path):
     """Its files may have other columns."""
     source = write(tmp_path / "lines.parquet", FLAT)

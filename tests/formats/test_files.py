@@ -103,9 +103,13 @@ def test_our_own_headings_need_no_layout(tmp_path):
     bad = written(tmp_path / "bad.csv", "order,line,quantiy\nA,10,1\n")
     with pytest.raises(
         dokima.DocumentError,
-        match="bad.csv row 1: expected headings that are fields .got 'quantiy'; did you mean 'quantity'",
+        match="bad.csv row 1: expected headings that are fields .got 'quantiy'; did you mean 'quantity'..; a layout "
+        "can name others: theirs, pair .--layout.",
     ):
         BOOK.orders(bad)
+    plain = dokima.Rulebook.from_dict({"rulebook": {"name": "plain", "currency": "EUR"}})
+    with pytest.raises(dokima.DocumentError, match="did you mean 'quantity'..; a layout can name others"):
+        list(plain.stream(bad))
 
 
 @pytest.mark.parametrize(

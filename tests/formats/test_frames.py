@@ -57,9 +57,15 @@ def test_a_number_that_is_none_is_no_blank():
     """A column of whole numbers with a blank is one of binary floats in pandas."""
     frame = pd.DataFrame({"order": [7.0, None], "line": ["10", "10"], "item": ["PANE"] * 2, "quantity": ["1"] * 2})
     assert read(frame)[1] == [
-        "row 2, number: expected text (got 7.0)",
+        'row 2, number: expected text, or say floats = "round" for it (got 7.0)',
         "row 3, number: expected an order number (got a blank)",
     ]
+    data = {"rulebook": {"name": "whole", "currency": "EUR"}}
+    whole = dokima.Rulebook.from_dict({**data, "header": {"number": {"floats": "round"}}})
+    frame = frame.assign(order=[7.0, 7.5], item=["PANE", "RIDGE"])
+    orders = whole.orders(frame)
+    assert orders.numbers == ["7"]
+    assert [str(problem) for problem in orders.problems] == ["row 3, number: expected text (got 7.5)"]
 
 
 @pytest.mark.parametrize(

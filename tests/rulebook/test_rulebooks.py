@@ -216,6 +216,7 @@ def test_several_files_form_one_rulebook(tmp_path):
         ({"line": {"amount": {}}}, "line.amount: 'amount' is a figure every routine leaves"),
         ({"line": {"a": {"kind": "number"}}}, "line.a.kind: expected 'text', 'decimal', 'integer', 'date' or 'flag' (got 'number')"),
         ({"line": {"a": {"kind": "decimal", "floats": "round"}}}, "floats = 'round' needs 'places' to round to"),
+        ({"line": {"quantity": {"floats": "round"}}}, "line.quantity: floats = 'round' needs 'places' to round to"),
         ({"line": {"a": {"default": "line.quantity"}}}, "this default must give text (this gives a number)"),
         ({"header": {"a": {"default": "line.item"}}}, "this default is worked out once per order"),
         ({"routine": {"sales": {"step": [], "rounding": "halfup"}}}, "expected a rounding mode: half-up, half-even"),

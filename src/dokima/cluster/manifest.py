@@ -33,7 +33,7 @@ class About:
     Attributes:
         source: Each file with its size and SHA-256; empty for what is no file.
         rulebook: Fingerprint of the rulebook.
-        layout: Name of the layout, blank for Dokima's own.
+        layout: Name of the layout, and the SHA-256 of what it says; None for Dokima's own.
         level: What is written: lines or headers.
         lines: About how many lines a piece has.
         check: Moment whose rules are asked too; blank for none.
@@ -41,7 +41,7 @@ class About:
 
     source: Mapping[str, Mapping[str, Any]]
     rulebook: str
-    layout: str
+    layout: Mapping[str, str] | None
     level: TableLevel
     lines: int
     check: str = ""

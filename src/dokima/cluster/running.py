@@ -15,9 +15,12 @@ from dokima.cluster.parts import WRITERS, Part, PartDone, let_know
 from dokima.engine.running.calculation import TableLevel
 from dokima.engine.running.checking import rules_asked
 from dokima.errors import DokimaError, listed
+from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, check_size, order_pieces
 from dokima.formats.stretches import Stretch, order_stretches
+from dokima.model.content import digest_of
+from dokima.model.fields import Fields
 from dokima.rulebook.book import Rulebook
 from dokima.rulebook.sharing_out import in_sequence, one_after_another
 
@@ -92,23 +95,29 @@ def price_files(
     if check:
         rules_asked(book.program, check)
     level: TableLevel = "headers" if totals else "lines"
-    known = About({}, book.fingerprint, layout or "", level, lines, check)
-    with digesting(known, source) as about:
-        manifest = open_manifest(out, about, resume)
-        if not manifest.is_done:
-            for _ in _pieces_done(book, source, manifest, known, workers, executor):
-                if progress is not None:
-                    progress(_run(manifest))
-            manifest.finish()
+    with book.reading(layout) as chosen:
+        how = (source, book.program.fields, chosen, lines)
+        said = None if chosen is None else {"name": chosen.name, "sha256": digest_of(repr(chosen))}
+        known = About({}, book.fingerprint, said, level, lines, check)
+        with digesting(known, source) as about:
+            manifest = open_manifest(out, about, resume)
+            if not manifest.is_done:
+                for _ in _pieces_done(book, how, manifest, known, workers, executor):
+                    if progress is not None:
+                        progress(_run(manifest))
+                manifest.finish()
     return _run(manifest)
 
 
 def _pieces_done(
-    book: Rulebook, source: Source, manifest: Manifest, known: About, workers: int, executor: Executor | None
+    book: Rulebook,
+    how: tuple[Source, Fields, Layout | None, int],
+    manifest: Manifest,
+    known: About,
+    workers: int,
+    executor: Executor | None,
 ) -> Iterator[PartDone]:
-    """What comes of each piece that is left, once it stands in the manifest."""
-    layout = book.layout(known.layout) if known.layout else None
-    how = (source, book.program.fields, layout, known.lines)
+    """What comes of each piece that is left, once it stands in the manifest; ``how`` is as for `order_pieces`."""
     seen = Seen(*how)
     seen.skip([piece["numbers"] for piece in manifest.pieces])
     like = Part(book.fingerprint, str(manifest.folder.absolute()), known.level, known.check, seen.reads_again)

@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from dokima.errors import DocumentError, Problem, nearest
+from dokima.errors import HeadingsError, Problem, nearest
 from dokima.exact.integers import Integers
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
@@ -17,14 +17,14 @@ from dokima.model.fields import Field
 from dokima.model.intake import RawOrders
 from dokima.model.orders import Origin
 from dokima.model.raw import RawColumn
-from dokima.model.values import no_column
+from dokima.model.values import no_column, number_shown
 
 
 def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:
     """Orders out of a flat table. Rows of an order need not stand together.
 
     Raises:
-        DocumentError: A heading of the layout is not there.
+        HeadingsError: A heading of the layout is not there.
     """
     _require(
         grid,
@@ -74,7 +74,7 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
     """Orders out of a table of headers and one of lines, joined by order number.
 
     Raises:
-        DocumentError: A heading of the layout is not there.
+        HeadingsError: A heading of the layout is not there.
     """
     _require(headers, layout, files[0], layout.header, ("number",))
     _require(lines, layout, files[1], layout.line, ("number",))
@@ -97,7 +97,7 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
         message = f"expected the number of an order in {files[0]} (got {value!r})"
         at = int(lines.rows[row])
         cell = f"{lines.letters[layout.link]}{at}" if lines.letters else ""
-        problems.append(Problem(str(value or ""), "", layout.link, message, files[1], at, cell))
+        problems.append(Problem(number_shown(value), "", layout.link, message, files[1], at, cell))
     kept = np.flatnonzero(order_of >= 0)
     wrong = {int(order_of[row]) for row in _wrong_rows(lines)} | set(_wrong_rows(headers))
     return RawOrders(
@@ -141,7 +141,7 @@ def _wrong_rows(grid: Grid) -> list[int]:
 def _with_numbers(grid: Grid, key: RawColumn) -> list[Problem]:
     """The problems of a grid, each with the number of the order that its row belongs to, as far as it has one."""
     place = {int(grid.rows[row]): key.place(row) for row in _wrong_rows(grid)}
-    known = {row: str(key.values[at]) for row, at in place.items() if at >= 0}
+    known = {row: number_shown(key.values[at]) for row, at in place.items() if at >= 0}
     return [replace(problem, order=known.get(problem.row or 0, "")) for problem in grid.problems]
 
 
@@ -192,12 +192,12 @@ def _require(grid: Grid, layout: Layout, file: str, specs: Mapping[str, Field], 
         unknown = [heading for heading in grid.columns if heading not in needed.values() and heading != layout.link]
         if unknown:
             hint = nearest(unknown[0], needed.values())
-            message = f"expected headings that are fields (got '{unknown[0]}'{hint}); a layout can name others"
-            raise DocumentError([Problem("", "", "", message, file, layout.heading_row)])
+            message = f"expected headings that are fields (got '{unknown[0]}'{hint})"
+            raise HeadingsError([Problem("", "", "", message, file, layout.heading_row)])
 
 
 def _missing(file: str, heading: str, grid: Grid, layout: Layout) -> None:
-    raise DocumentError([Problem("", "", "", no_column(heading, grid.columns), file, layout.heading_row)])
+    raise HeadingsError([Problem("", "", "", no_column(heading, grid.columns), file, layout.heading_row)])
 
 
 def _check_repeats(
@@ -215,8 +215,8 @@ def _check_repeats(
         values = [column.values[place] if place >= 0 else None for place in map(column.place, (int(at), row))]
         expected, got = (repr(value) if isinstance(value, str) else shown(value) for value in values)
         message = f"expected {expected} as in row {rows[at]} (got {got})"
-        number = key.values[key.place(int(at))] if key.place(int(at)) >= 0 else ""
+        number = key.values[key.place(int(at))] if key.place(int(at)) >= 0 else None
         file, place = raw.origin.file_of("header", order), int(rows[row])
         cell = raw.origin.cell("header", spec.name, place)
-        raw.problems.append(Problem(str(number), "", spec.name, message, file, place, cell))
+        raw.problems.append(Problem(number_shown(number), "", spec.name, message, file, place, cell))
         raw.set_aside.add(order)

@@ -35,6 +35,19 @@ def read_table(path: Path) -> Any:
         return file.read()
 
 
+def read_head(path: Path, rows: int) -> tuple[Any, int]:
+    """The first rows of a file as a `pyarrow.Table`, and how many it has.
+
+    Raises:
+        DocumentError: It cannot be read.
+    """
+    import pyarrow as pa
+
+    with _opened(path) as file:
+        batches = [next(file.iter_batches(batch_size=rows))] if file.metadata.num_rows else []
+        return pa.Table.from_batches(batches, file.schema_arrow), file.metadata.num_rows
+
+
 def read_batches(
     path: Path,
     marks: Marks = PLAIN_MARKS,  # noqa: ARG001

@@ -6,7 +6,7 @@ import csv
 import datetime
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
@@ -100,14 +100,13 @@ def sniff(path: Path, sheet: str = "") -> RawSheet:
 
 def _of_parquet(path: Path) -> RawSheet:
     """Its first rows, with cells as they are in it."""
-    from dokima.formats.parquet_files import read_table
+    from dokima.formats.parquet_files import read_head
 
-    table = read_table(path)
-    some = table.slice(0, MOST_ROWS)
-    rows = list(zip(*(column.to_pylist() for column in some.columns), strict=True))
-    said = f"the first {MOST_ROWS:,} of its {len(table):,} rows were looked at" if len(table) > MOST_ROWS else ""
-    numbers = range(2, len(rows) + 2)  # as they are counted where it is read
-    return RawSheet(path, "", "", True, "", 1, table.column_names, rows, numbers, (), [said])
+    table, count = read_head(path, MOST_ROWS)
+    cells = zip(*(column.to_pylist() for column in table.columns), strict=True)
+    rows, numbers, sums, said = _told_apart(cells, 2)  # as rows are counted where it is read
+    some = [f"the first {MOST_ROWS:,} of its {count:,} rows were looked at"] if count > MOST_ROWS else []
+    return RawSheet(path, "", "", True, "", 1, table.column_names, rows, numbers, sums, some + said)
 
 
 def _decoded(path: Path) -> tuple[str, str, bool, str]:
@@ -154,21 +153,8 @@ def _of_cells(
     named = {at: str(cell).strip() for at, cell in enumerate(cells[heading]) if cell is not None}
     if heading:
         evidence = [*evidence, f"headings in row {heading + 1}: above them stands '{_first(cells[:heading])}'"]
-    rows: list[list[Any]] = []
-    numbers: list[int] = []
-    sums: dict[str, None] = {}
-    for number, row in enumerate(cells[heading + 1 :], start=heading + 2):
-        found = [row[at] if at < len(row) else None for at in named]
-        if all(cell is None for cell in found):
-            continue
-        said = next((cell.strip() for cell in found if isinstance(cell, str) and _word(cell) in SUMS), None)
-        if said is not None:
-            sums[said] = None
-            continue
-        rows.append(found)
-        numbers.append(number)
-    if sums:
-        evidence = [*evidence, f"rows that say {', '.join(sums)} are sums and left out"]
+    below = ([row[at] if at < len(row) else None for at in named] for row in cells[heading + 1 :])
+    rows, numbers, sums, said = _told_apart(below, heading + 2)
     return RawSheet(
         path,
         sheet,
@@ -179,9 +165,28 @@ def _of_cells(
         list(named.values()),
         rows,
         numbers,
-        list(sums),
-        evidence,
+        sums,
+        evidence + said,
     )
+
+
+def _told_apart(
+    cells: Iterable[Sequence[Any]], first: int
+) -> tuple[list[Sequence[Any]], list[int], list[str], list[str]]:
+    """Rows that hold something and their numbers, without those of sums; what these say, and the evidence of it."""
+    rows: list[Sequence[Any]] = []
+    numbers: list[int] = []
+    sums: dict[str, None] = {}
+    for number, row in enumerate(cells, start=first):
+        if all(cell is None for cell in row):
+            continue
+        said = next((cell.strip() for cell in row if isinstance(cell, str) and _word(cell) in SUMS), None)
+        if said is not None:
+            sums[said] = None
+            continue
+        rows.append(row)
+        numbers.append(number)
+    return rows, numbers, list(sums), [f"rows that say {', '.join(sums)} are sums and left out"] if sums else []
 
 
 def _word(cell: str) -> str:

@@ -61,7 +61,7 @@ class Profile:
         dates: Forms that read all of its dates; empty for a column of no dates in text.
         certain: Whether a cell settles the marks, or the form, for itself.
         why: What speaks for it.
-        rounded: The decimal places that its numbers are read to, where they are binary floats; None for others.
+        has_floats: Whether its numbers are binary floats.
     """
 
     heading: str
@@ -71,7 +71,7 @@ class Profile:
     dates: Sequence[str] = ()
     certain: bool = True
     why: str = ""
-    rounded: int | None = None
+    has_floats: bool = False
 
     @property
     def filled(self) -> list[Any]:
@@ -88,6 +88,12 @@ class Profile:
         """Whether it holds numbers."""
         return self.kind in ("decimal", "integer")
 
+    @property
+    def places(self) -> int:
+        """The decimal places that binary floats are read to."""
+        used = (-int(cell.as_tuple().exponent) for cell in self.cells if isinstance(cell, Decimal))
+        return max(FLOAT_PLACES, *used)
+
     def codes(self) -> str:
         """Its values with their counts, where there are few: ``STK 310, QM 40``; blank for many."""
         if not 1 < len(self.counts) <= FEW or len(self.filled) < 2 * len(self.counts):
@@ -103,10 +109,7 @@ def profile(heading: str, cells: Sequence[Any]) -> Profile:
     """Find out what the cells of a column are."""
     if any(isinstance(cell, float) for cell in cells):
         exact = [_shortest(cell) if isinstance(cell, float) else cell for cell in cells]
-        most = max((-int(cell.as_tuple().exponent) for cell in exact if isinstance(cell, Decimal)), default=0)
-        places = max(most, FLOAT_PLACES)
-        found = profile(heading, exact)
-        return replace(found, rounded=places, why=f"{found.why}; binary floats, read to {places} decimal places")
+        return replace(profile(heading, exact), cells=exact, has_floats=True)
     filled = [cell for cell in cells if cell is not None]
     count = len(filled)
     if not filled:
@@ -199,7 +202,9 @@ def _marks_said(marks: Marks, texts: Sequence[str]) -> str:
 
 def _shortest(value: float) -> Decimal | None:
     """A binary float as the decimal of at most fifteen digits that it was made of; None for none."""
-    return Decimal(f"{value:.15g}").normalize() if math.isfinite(value) else None
+    if not math.isfinite(value):
+        return None
+    return Decimal(f"{Decimal(f'{value:.15g}').normalize():f}")  # 70 and not 7E+1, which is no key of a price list
 
 
 def number(cell: Any, marks: Marks) -> Decimal | None:

@@ -13,6 +13,7 @@ from dokima.inference.questions import OpenQuestion, about_dates, about_header, 
 from dokima.inference.roles import TELLING, Roles, is_constant
 from dokima.inference.terms import PriceTerms, price_terms
 from dokima.inference.words import UNITS, field_name, plain
+from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
 
 LAYOUT = "export"
 Settings = dict[str, Any]
@@ -142,11 +143,11 @@ def _fields(made: Proposal, export: Export) -> None:
             why = f"{each.why}; {role.why}" if role and role.why else each.why
             if (role is None or name in ("unit", "currency")) and (told := each.codes()):
                 why += f" ({told})"
-            made.guesses.append(Guess(heading, f"{level}.{name}", why))
-            if name not in _STANDARD[level]:
-                own[level][name] = _own(heading, each)
-            if each.rounded is not None:
-                own[level][name] = {**own[level].get(name, {}), **_rounded(each)}
+            told_of = {} if name in _STANDARD[level] else _own(heading, each)
+            of_floats, said = _floats(each, is_text=told_of.get("kind") == "text" or name in _TEXTS[level])
+            made.guesses.append(Guess(heading, f"{level}.{name}", why + said))
+            if told_of or of_floats:
+                own[level][name] = {**told_of, **of_floats}
     for level, fields in own.items():
         if fields:
             made.settings[level] = fields
@@ -160,6 +161,13 @@ def _fields(made: Proposal, export: Export) -> None:
     if dates and dates != "%Y-%m-%d":
         marks["dates"] = dates
     made.settings["layout"] = {LAYOUT: {**marks, **layout}}
+
+
+_TEXTS = {
+    "header": {each.name for each in HEADER_FIELDS if each.kind == "text"},
+    "line": {each.name for each in LINE_FIELDS if each.kind == "text"},
+}
+"""Standard fields that are texts."""
 
 
 def _level(heading: str, roles: Roles, export: Export, level: str) -> str:
@@ -184,15 +192,20 @@ def _free(heading: str, taken: set[str]) -> str:
 
 
 def _own(heading: str, each: Profile) -> Settings:
-    spec: Settings = {"kind": each.kind}
+    # Floats that are whole here may have places in the next file.
+    spec: Settings = {"kind": "decimal" if each.kind == "integer" and each.has_floats else each.kind}
     if field_name(heading).replace("_", " ") != heading:
         spec["label"] = heading
     return spec
 
 
-def _rounded(each: Profile) -> Settings:
-    """How the binary floats of a column are read; nothing where it holds none."""
-    return {} if each.rounded is None else {"places": each.rounded, "floats": "round"}
+def _floats(each: Profile, *, is_text: bool) -> tuple[Settings, str]:
+    """How the binary floats of a column are read, and what is said of it; nothing where it holds none."""
+    if not each.has_floats or (is_text and each.kind != "integer"):
+        return {}, ""
+    if is_text:
+        return {"floats": "round"}, "; whole numbers in binary floats"
+    return {"places": each.places, "floats": "round"}, f"; binary floats, read to {each.places} decimal places"
 
 
 def _codes(name: str, each: Profile) -> dict[str, str]:
@@ -260,7 +273,8 @@ def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Set
         columns["base"] = {"kind": "decimal", "default": 1, "from": terms.base}
     if not terms.unique or terms.least or "window" in table:
         table["choose"] = ["lowest price / base" if terms.base else "lowest price"]
-    columns = {each: {**spec, **_rounded(prices.columns[spec["from"]])} for each, spec in columns.items()}
+    for spec in columns.values():
+        spec.update(_floats(prices.columns[spec["from"]], is_text="kind" not in spec)[0])
     table["columns"] = {name_: _plain(spec, name_) for name_, spec in columns.items()}
     if prices.marks[0] != ".":
         table["decimal"] = prices.marks[0]

@@ -43,7 +43,9 @@ class Field:
     label: str = setting("The word shown to people.", default="")
     heading: str = setting("The heading in the file, where it is another than the name.", default="", key="from")
     codes: Mapping[str, str] = setting("Values of the file, and what they stand for.", default_factory=dict)
-    floats: Literal["refuse", "round"] = setting("Binary floats: refused, or rounded to `places`.", default="refuse")
+    floats: Literal["refuse", "round"] = setting(
+        "Binary floats: refused, or rounded to `places`; a text takes those that are whole numbers.", default="refuse"
+    )
     empty: Literal["blank", "absent"] = setting(
         "What an empty cell says: that the field is blank, or that it is absent, so that the default stands in.",
         default="blank",
@@ -60,7 +62,8 @@ class Field:
 
     def wrong(self) -> str:
         """What is wrong with the settings together, blank for nothing."""
-        if self.floats == "round" and self.places is None:
+        # As settings it has no kind yet where it is that of the standard field; the rulebook is asked again then.
+        if self.floats == "round" and self.places is None and self.kind not in (None, "text"):
             return "floats = 'round' needs 'places' to round to"
         return ""
 

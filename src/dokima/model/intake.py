@@ -18,7 +18,7 @@ from dokima.model.columns import Column, LazyColumns, Texts, Words, laid_over
 from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
 from dokima.model.orders import Orders, Origin
 from dokima.model.raw import ABSENT, ColumnValues, RawColumn
-from dokima.model.values import BadValue, ValueReader
+from dokima.model.values import BadValue, ValueReader, number_shown
 
 MOST_HINTS = 1_000
 """For so many unknown names the nearest known one is looked for."""
@@ -220,7 +220,7 @@ class _Intake:
         column, count = self.raw.line.get("number"), len(self.raw.order_of)
         if column is None:
             return [""] * count
-        values = [str(value) if value is not None else "" for value in column.values] + [""]
+        values = [*map(number_shown, column.values), ""]
         return [values[place] for place in column.places()[:count]]
 
     def _check_numbers(self) -> None:

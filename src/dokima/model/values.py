@@ -59,7 +59,7 @@ class ValueReader:
     def _by_kind(self, field: Field, value: object) -> Any:
         match field.kind:
             case "text":
-                return _text(value)
+                return _text(_whole(value) if field.floats == "round" else value)
             case "date":
                 return self._date(value)
             case "flag":
@@ -126,6 +126,8 @@ class ValueReader:
 
 FLOAT_DIGITS = 15
 """Significant digits that a binary float always keeps (IEEE 754 double precision)."""
+MOST_WHOLE = 10**FLOAT_DIGITS
+"""Below it every whole number is a binary float of its own."""
 
 
 def _short(value: float) -> object:
@@ -146,7 +148,18 @@ def _text(value: object) -> str:
         return str(value)
     if isinstance(value, Decimal) and value.as_tuple().exponent == 0:
         return str(value)  # databases hold whole numbers as decimals without places
-    raise BadValue(f"expected text (got {value!r})")
+    way = ', or say floats = "round" for it' if isinstance(value, float) and _whole(value) is not value else ""
+    raise BadValue(f"expected text{way} (got {value!r})")
+
+
+def _whole(value: object) -> object:
+    """A binary float that is a whole number as that number: an order number 1001 that a data frame keeps as 1001.0."""
+    return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < MOST_WHOLE else value
+
+
+def number_shown(value: object) -> str:
+    """The number of an order or a line as it was given, for messages; blank for none."""
+    return "" if value is None else str(_whole(value))
 
 
 def _flag(value: object) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 import time
 from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Any, Self
@@ -15,7 +16,7 @@ from dokima.engine.running.checking import answers, check_orders
 from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
-from dokima.errors import DocumentError, NotFound, nearest
+from dokima.errors import DocumentError, HeadingsError, NotFound, listed, nearest
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
@@ -152,8 +153,24 @@ class BookCore:
 
     def _read(self, source: Source, layout: str | None) -> Orders:
         """Orders, whatever is wrong with them among their problems."""
-        chosen = None if layout is None else self.layout(layout)
-        return self._as_if(orders_from(source, self.program.fields, chosen))
+        with self.reading(layout) as chosen:
+            return self._as_if(orders_from(source, self.program.fields, chosen))
+
+    @contextmanager
+    def reading(self, layout: str | None) -> Iterator[Layout | None]:
+        """The layout of that name, None for Dokima's own, while orders are read in it.
+
+        Raises:
+            NotFound: There is none.
+            HeadingsError: Headings are none of Dokima's own; names the layouts there are for others.
+        """
+        try:
+            yield None if layout is None else self.layout(layout)
+        except HeadingsError as error:
+            if layout is not None:
+                raise
+            there = f": {listed(self.layouts)} (--layout)" if self.layouts else ""
+            raise error.with_hint(f"; a layout can name others{there}") from None
 
     def _as_if(self, orders: Orders) -> Orders:
         """Orders with the values of `what_if`."""
@@ -264,14 +281,15 @@ class BookCore:
         from dokima.formats.streaming import Seen, order_pieces
         from dokima.rulebook.sharing_out import in_sequence
 
-        how = (source, self.program.fields, None if layout is None else self.layout(layout), lines)
-        seen = Seen(*how)
-
-        for calculation, numbers in in_sequence(partial(self.price_piece, check=check), order_pieces(*how), workers):
-            if numbers is not None:
-                seen.add(numbers)
-            yield calculation
-            del calculation, numbers  # the next piece takes their place
+        priced = partial(self.price_piece, check=check)
+        with self.reading(layout) as chosen:
+            how = (source, self.program.fields, chosen, lines)
+            seen = Seen(*how)
+            for calculation, numbers in in_sequence(priced, order_pieces(*how), workers):
+                if numbers is not None:
+                    seen.add(numbers)
+                yield calculation
+                del calculation, numbers  # the next piece takes their place
 
     def price_piece(self, piece: Piece, check: str = "") -> tuple[Calculation, Numbers | None]:
         """Read and price a piece of a stream; its order numbers too, where one may come back in a later piece."""

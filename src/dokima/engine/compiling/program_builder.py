@@ -83,9 +83,11 @@ class _Builder:
                 self._problem(f"table.{name}", f"'{name}' has a meaning of its own in formulas; choose another name")
         fields = self.definition.fields
         for level, known in (("header", fields.header), ("line", fields.line)):
-            for name in known:
+            for name, field in known.items():
                 if name in RESERVED:
                     self._problem(f"{level}.{name}", f"'{name}' is a figure every routine leaves; choose another name")
+                elif said := field.wrong():
+                    self._problem(f"{level}.{name}", said)
         for routine in self.definition.routines:
             for step in routine.steps:
                 for level, known in (("header", fields.header), ("line", fields.line)):
