@@ -125,7 +125,7 @@ def test_our_own_headings_need_no_layout(tmp_path):
         ("a.csv", "", "expected headings in row 1"),
         ("a.csv", "order,order\nA,A\n", "expected each heading once .got 'order' 2 times"),
         ("a.csv", "line,quantity\n10,1\n", "expected a column 'order'"),
-        ("a.txt", "x", "expected a file that ends in .json, .jsonl, .csv, .xlsx, .parquet, or a folder of .json or .parquet files"),
+        ("a.doc", "x", "expected a file that ends in .json, .jsonl, .csv, .tsv, .txt, .xlsx, .parquet, or a folder of .json or .parquet files"),
     ],
 )  # fmt: skip
 def test_files_that_cannot_be_read(tmp_path, name, content, message):
@@ -229,7 +229,7 @@ def test_tables_from_parquet(tmp_path):
     ):
         priced_by(tmp_path, "terms.parquet")
     with pytest.raises(
-        dokima.RulebookError, match="expected a file that ends in .csv, .xlsx, .parquet .got 'terms.ods'"
+        dokima.RulebookError, match="expected a file that ends in .csv, .tsv, .txt, .xlsx, .parquet .got 'terms.ods'"
     ):
         priced_by(tmp_path, "terms.ods")
 

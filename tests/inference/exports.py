@@ -1,4 +1,4 @@
-"""Three exports of other people, made here: a tea merchant, a bicycle shop, a brewery's supplier. None is the demo's."""
+"""Four exports of other people, made here: a tea merchant, a bicycle shop, a brewery's supplier, a seed merchant."""
 
 import csv
 import datetime
@@ -14,6 +14,7 @@ TEAS = [
     ("T-0200", "Früchtetee Größe L", D("5.95")), ("K-0042", "Teekanne Glas", D("24.90")),
 ]  # fmt: skip
 PARTS = [("1001", "Spoke 262 mm", D("18.50"), 100), ("1002", "Chain", D("14.20"), 1), ("1003", "Bell", D("3.05"), 1)]
+SEEDS = [("S-10", D("1240.00")), ("S-20", D("3.95")), ("S-30", D("0.60"))]
 MALTS = [("M1", "Pale malt", D("1.28")), ("M2", "Smoked malt", D("2.04")), ("H9", "Hops, leaf", D("31.60"))]
 
 
@@ -109,3 +110,20 @@ def malt(folder: Path, orders: int = 35) -> int:
     sheet.append(["Total", None, None, None, None, None, None, None, float(whole)])
     book.save(folder / "malt.xlsx")
     return lines
+
+
+def seeds(folder: Path, orders: int = 30) -> int:
+    """Tabs, dollars and percent beside numbers, brackets for what comes back, amounts that orders share by chance."""
+    draw = random.Random(5)
+    rows = ["Order #\tOrder Date\tCust ID\tLine\tSKU\tQty\tUnit Price\tDiscount\tExt Price"]
+    for number in range(orders):
+        for line in range(draw.randint(1, 3)):
+            (item, price), percent = draw.choice(SEEDS), draw.choice([0, 0, 10])
+            quantity = D(draw.choice([1, 2, 10, -1]))
+            net = cent(quantity * price * (100 - percent) / 100)
+            shown = [f"${each:,.2f}" if each >= 0 else f"$({-each:,.2f})" for each in (price, net)]
+            cells = (f"W{number:03}", f"03/{number + 1:02}/2026", f"C{number % 4}", line + 1, item)
+            bracketed = str(quantity) if quantity > 0 else f"({-quantity})"
+            rows.append("\t".join(map(str, (*cells, bracketed, shown[0], f"{percent} %", shown[1]))))
+    (folder / "seeds.txt").write_text("\n".join(rows) + "\n", encoding="utf-8")
+    return len(rows) - 1

@@ -24,6 +24,7 @@ WALKS = {
     "tea": (exports.tea, ["belege.csv"], ["--prices", "preise.csv"], {**ALWAYS, "encoding": "cp1252"}),
     "bicycles": (exports.bicycles, ["heads.csv", "rows.csv"], [], {**ALWAYS, "dates": "day-month-year"}),
     "malt": (exports.malt, ["malt.xlsx"], [], {**ALWAYS, "header": "yes"}),
+    "seeds": (exports.seeds, ["seeds.txt"], [], {**ALWAYS, "currency": "USD", "header": "yes"}),
 }
 
 
@@ -108,6 +109,15 @@ def test_answers_that_are_none_change_nothing(tmp_path):
         (["03/04/2026", "25/06/2026"], "date", True, "25/06/2026 settles it"),
         (["J", "N", "J"], "flag", True, "J or N"),
         (["2026-03-02"], "date", True, "year-month-day"),
+        (
+            ["1.234,50 €", "€ -7,00"],
+            "decimal",
+            True,
+            "1.234,50 settles it; € beside them",
+        ),
+        (["12,50-", "3,00"], "decimal", True, "the minus after them"),
+        (["5 €", "5 $"], "text", True, "2 different texts"),
+        (["5 kg", "7 kg"], "text", True, "2 different texts"),
         (["1e5", "2"], "text", True, "different texts"),
         ([D("0.5"), 3], "decimal", True, "numbers of the file"),
         ([None, None], "text", True, "no cell is filled"),

@@ -113,9 +113,9 @@ step = [{ name = "price", kind = "price", options = [{ value = "items.price" }] 
             'item,price\nBREAD,3.20\nCAKE,"4,00"\n',
             [
                 "rulebook.toml line 11, routine.shop.step.price.options.0.value: 'value' must give a number "
-                "(this gives text: items.csv row 3 says '4,00')\n    items.price\n    ^",
+                "(this gives text: items.csv row 3 says '4,00'; decimal = \",\" in its layout or table reads it)\n    items.price\n    ^",
                 "rulebook.toml line 8, rule.sold.require: '>' cannot compare 'items.price' (text: items.csv row 3 says "
-                "'4,00') with '0' (a whole number)\n    items.price > 0\n                  ^",
+                "'4,00'; decimal = \",\" in its layout or table reads it) with '0' (a whole number)\n    items.price > 0\n                  ^",
             ],
         ),
         ("", ["items.csv row 1, table.items.file: expected headings in row 1 (the row is empty)"]),

@@ -33,6 +33,9 @@ NOTE = "note"
 OF_REPORTS = ("letterhead", "texts", "report")
 """What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
 
+LATER = {"beside": (), "minus": "before"}
+"""Settings that came after fingerprints had their form: a rulebook that leaves them out keeps the one that it had."""
+
 PLAIN = frozenset({str, int, bool, float, Decimal, date})
 """Kinds of values that Python writes the same way everywhere."""
 
@@ -140,7 +143,9 @@ def _text(value: Any) -> str:
     if isinstance(value, StepKind):
         return f"{value.name}: {source_of(type(value))}"
     if is_dataclass(value) and not isinstance(value, type):
-        return f"({', '.join([f'{name}={_text(getattr(value, name))}' for name in _said(type(value))])})"
+        said = [(name, getattr(value, name)) for name in _said(type(value))]
+        told = [f"{name}={_text(each)}" for name, each in said if name not in LATER or each != LATER[name]]
+        return f"({', '.join(told)})"
     if isinstance(value, dict):
         return f"{{{', '.join([f'{key}: {_text(each)}' for key, each in value.items()])}}}"
     if isinstance(value, list | tuple):

@@ -19,6 +19,8 @@ MODULES: Mapping[str, tuple[str, tuple[Ability, ...]]] = {
     ".json": ("json_files", ("read_documents",)),
     ".jsonl": ("json_lines_files", ("read_documents",)),
     ".csv": ("csv_files", ("read_grid", "read_batches")),
+    ".tsv": ("csv_files", ("read_grid", "read_batches")),
+    ".txt": ("csv_files", ("read_grid", "read_batches")),
     ".xlsx": ("xlsx_files", ("read_grid",)),
     ".parquet": ("parquet_files", ("read_grid", "read_batches")),
 }

@@ -120,10 +120,17 @@ def _decoded(path: Path) -> tuple[str, str, bool, str]:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError:
         text = content.decode("cp1252", errors="replace")
-        words = sorted({word for word in re.findall(r"\w+", text) if not word.isascii()})[:3]
-        return text, "cp1252", False, f"cp1252: it is not utf-8; read so it says {', '.join(words)}"
+        return text, "cp1252", False, f"cp1252: it is not utf-8; read so it says {', '.join(odd_words(text)[:3])}"
     plain = "it has nothing but plain letters" if text.isascii() else "every byte of it can be read so"
     return text, "utf-8", True, f"utf-8: {plain}"
+
+
+def odd_words(text: str) -> list[str]:
+    """The words with letters that another encoding would read otherwise; where there are none, the signs like them."""
+    for piece in (r"\w+", r"\S+"):
+        if found := sorted({word for word in re.findall(piece, text) if not word.isascii()}):
+            return found
+    return []
 
 
 def _separator(text: str) -> tuple[str, str]:

@@ -11,8 +11,11 @@ from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from functools import cached_property
 from typing import Any
+from unicodedata import category
 
+from dokima.inference.words import CURRENCIES
 from dokima.model.columns import Kind
+from dokima.model.values import Minus, bare_number
 
 Marks = tuple[str, str]
 """The decimal mark and the mark between thousands, blank for none."""
@@ -38,6 +41,11 @@ DATE_FORMS: Mapping[str, str] = {
 }  # fmt: skip
 """Forms that dates are tried with, in the codes of strptime."""
 
+_DRESSED = re.compile(
+    r"[(+-]?\s*(?P<before>[^\d\s.,'()+-]*)\s*[(+-]?\s*[\d.,' \u00a0\u202f]*\d\s*(?P<close>[)-]?)"
+    r"\s*(?P<after>[^\d\s.,'()+-]*)\s*[)-]?"
+)
+"""A number with what may stand beside it: ``$(1,234.50)``, ``5,00- €``."""
 _LOOKS_LIKE_DATE = re.compile(r"\d{1,4}([./-])\d{1,2}\1\d{1,4}|(19|20)\d{6}")
 FLAG_PAIRS = (("true", "false"), ("yes", "no"), ("y", "n"), ("j", "n"), ("ja", "nein"), ("oui", "non"), ("x", ""))
 MOST_OF = 0.95
@@ -62,6 +70,8 @@ class Profile:
         certain: Whether a cell settles the marks, or the form, for itself.
         why: What speaks for it.
         has_floats: Whether its numbers are binary floats.
+        beside: What stands beside its numbers in text, such as €; ``cells`` are without it.
+        minus: Where the minus of these stands; in ``cells`` it is before the number.
     """
 
     heading: str
@@ -72,6 +82,8 @@ class Profile:
     certain: bool = True
     why: str = ""
     has_floats: bool = False
+    beside: str = ""
+    minus: Minus = "before"
 
     @property
     def filled(self) -> list[Any]:
@@ -87,6 +99,12 @@ class Profile:
     def is_number(self) -> bool:
         """Whether it holds numbers."""
         return self.kind in ("decimal", "integer")
+
+    @property
+    def dressed(self) -> str:
+        """What is said of what stands beside its numbers, and of their minus; blank for nothing."""
+        minus = {"before": "", "after": "; the minus after them", "brackets": "; brackets for a minus"}[self.minus]
+        return (f"; {self.beside} beside them" if self.beside else "") + minus
 
     @property
     def places(self) -> int:
@@ -110,6 +128,15 @@ def profile(heading: str, cells: Sequence[Any]) -> Profile:
     if any(isinstance(cell, float) for cell in cells):
         exact = [_shortest(cell) if isinstance(cell, float) else cell for cell in cells]
         return replace(profile(heading, exact), cells=exact, has_floats=True)
+    beside, minus = _dress([cell for cell in cells if isinstance(cell, str)])
+    if beside or minus != "before":
+        bare = [
+            bare_number(cell, [beside] if beside else [], minus) if isinstance(cell, str) else cell for cell in cells
+        ]
+        found = profile(heading, bare)
+        if found.is_number:
+            found = replace(found, beside=beside, minus=minus)
+            return replace(found, why=f"{found.why}{found.dressed}")
     filled = [cell for cell in cells if cell is not None]
     count = len(filled)
     if not filled:
@@ -126,6 +153,19 @@ def profile(heading: str, cells: Sequence[Any]) -> Profile:
         return Profile(heading, cells, "text", why=f"{zeros} of {count} cells begin with a zero that must stay")
     dates = _dates(heading, cells, texts) if len(texts) == count else None
     return dates or _numbers(heading, cells, filled, texts) or _words(heading, cells, texts, count)
+
+
+def _dress(texts: Sequence[str]) -> tuple[str, Minus]:
+    """What stands beside each number of a column, one sign of a currency or of percent, and where the minus stands."""
+    matches = [found for text in texts if (found := _DRESSED.fullmatch(text.strip()))]
+    if not _enough(len(matches), len(texts)):
+        return "", "before"
+    beside = {word for found in matches if (word := found["before"] + found["after"])}
+    if len(beside) > 1 or not all(word == "%" or word in CURRENCIES or category(word[0]) == "Sc" for word in beside):
+        return "", "before"  # of several currencies each says something
+    bracketed = any(found["close"] == ")" for found in matches)
+    behind = any(found["close"] == "-" for found in matches)
+    return "".join(beside), "brackets" if bracketed else "after" if behind else "before"
 
 
 def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile | None:
@@ -260,6 +300,20 @@ class FileProfile:
     other_dates: Sequence[str] = field(default_factory=tuple)
     open_marks: tuple[str, str] = ("", "")
 
+    @property
+    def written(self) -> dict[str, Any]:
+        """How its numbers and dates are written, as the settings of a layout or table."""
+        beside = sorted({each.beside for each in self.columns.values() if each.beside})
+        minus = sorted({each.minus for each in self.columns.values()} - {"before"})
+        said = {
+            "decimal": self.marks[0] if self.marks[0] != "." else "",
+            "thousands": self.marks[1],
+            "beside": beside,
+            "minus": minus[0] if minus else "",
+            "dates": self.dates if self.dates != "%Y-%m-%d" else "",
+        }
+        return {key: value for key, value in said.items() if value}
+
     def numbers(self, heading: str) -> list[Decimal | None]:
         """The cells of a column as numbers."""
         return self.columns[heading].numbers(self.marks)
@@ -298,10 +352,8 @@ def _read_again(each: Profile, marks: Marks) -> Profile:
     whole = all(found == found.to_integral_value() for found in read)
     texts = [cell for cell in each.filled if isinstance(cell, str)]
     odd = _exceptions(each.filled, [number(cell, marks) is not None for cell in each.filled])
-    why = f"{_marks_said(marks, texts)}, {len(read)} of {len(each.filled)} cells{odd}"
-    return Profile(
-        each.heading, each.cells, "integer" if whole else "decimal", each.marks, certain=each.certain, why=why
-    )
+    why = f"{_marks_said(marks, texts)}, {len(read)} of {len(each.filled)} cells{odd}{each.dressed}"
+    return replace(each, kind="integer" if whole else "decimal", why=why)
 
 
 def _open_cell(written: Sequence[Profile], first: Marks, others: Sequence[Marks]) -> tuple[str, str]:

@@ -10,7 +10,7 @@ from typing import Any
 from dokima.inference.arithmetic import discount_rounding
 from dokima.inference.profiles import DATE_FORMS, MARKS, FileProfile, Profile, number
 from dokima.inference.questions import OpenQuestion, about_dates, about_header, about_marks, always
-from dokima.inference.roles import TELLING, Roles, is_constant
+from dokima.inference.roles import TELLING, Role, Roles, is_constant
 from dokima.inference.terms import PriceTerms, price_terms
 from dokima.inference.words import UNITS, field_name, plain
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
@@ -107,7 +107,8 @@ def _currency(export: Export) -> str:
     values = export.value_of("header", "currency")
     if values:
         return max(sorted({str(v) for v in values if v}), key=[str(v) for v in values].count, default="EUR")
-    words = " ".join([*export.headers.columns, *export.lines.columns]).upper()
+    columns = {**export.headers.columns, **export.lines.columns}
+    words = " ".join([*columns, *(each.beside for each in columns.values())]).upper()
     signs = {"GBP": ("GBP", "£"), "USD": ("USD", "$"), "CHF": ("CHF",), "EUR": ("EUR", "€")}
     return next((code for code, known in signs.items() if any(sign in words for sign in known)), "EUR")
 
@@ -143,7 +144,7 @@ def _fields(made: Proposal, export: Export) -> None:
             why = f"{each.why}; {role.why}" if role and role.why else each.why
             if (role is None or name in ("unit", "currency")) and (told := each.codes()):
                 why += f" ({told})"
-            told_of = {} if name in _STANDARD[level] else _own(heading, each)
+            told_of = {} if name in _STANDARD[level] else _own(heading, each, role)
             of_floats, said = _floats(each, is_text=told_of.get("kind") == "text" or name in _TEXTS[level])
             made.guesses.append(Guess(heading, f"{level}.{name}", why + said))
             if told_of or of_floats:
@@ -151,15 +152,10 @@ def _fields(made: Proposal, export: Export) -> None:
     for level, fields in own.items():
         if fields:
             made.settings[level] = fields
-    marks: dict[str, Any] = {}
     file = export.lines if export.lines.columns else export.headers
-    if file.marks[0] != ".":
-        marks["decimal"] = file.marks[0]
-    if file.marks[1]:
-        marks["thousands"] = file.marks[1]
-    dates = export.headers.dates or export.lines.dates
-    if dates and dates != "%Y-%m-%d":
-        marks["dates"] = dates
+    marks = export.headers.written | file.written
+    if beside := {*export.headers.written.get("beside", ()), *file.written.get("beside", ())}:
+        marks["beside"] = sorted(beside)
     made.settings["layout"] = {LAYOUT: {**marks, **layout}}
 
 
@@ -191,9 +187,10 @@ def _free(heading: str, taken: set[str]) -> str:
     return next(each for each in (name, *(f"{name}_{at}" for at in range(2, 100))) if each not in taken)
 
 
-def _own(heading: str, each: Profile) -> Settings:
-    # Floats that are whole here may have places in the next file.
-    spec: Settings = {"kind": "decimal" if each.kind == "integer" and each.has_floats else each.kind}
+def _own(heading: str, each: Profile, role: Role | None) -> Settings:
+    # Percents that are whole here, and floats, may have places in the next file.
+    may_have_places = each.kind == "integer" and (role is not None or each.has_floats)
+    spec: Settings = {"kind": "decimal" if may_have_places else each.kind}
     if field_name(heading).replace("_", " ") != heading:
         spec["label"] = heading
     return spec
@@ -276,12 +273,7 @@ def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Set
     for spec in columns.values():
         spec.update(_floats(prices.columns[spec["from"]], is_text="kind" not in spec)[0])
     table["columns"] = {name_: _plain(spec, name_) for name_, spec in columns.items()}
-    if prices.marks[0] != ".":
-        table["decimal"] = prices.marks[0]
-    if prices.marks[1]:
-        table["thousands"] = prices.marks[1]
-    if prices.dates and prices.dates != "%Y-%m-%d":
-        table["dates"] = prices.dates
+    table |= prices.written
     made.settings.setdefault("table", {})["price"] = table
     made.guesses.append(
         Guess(f"{name}: {terms.item}", "finds the row of the price table", "its values are the items of the export")

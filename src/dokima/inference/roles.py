@@ -9,7 +9,7 @@ from typing import Any
 
 from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
 from dokima.inference.profiles import MOST_OF, FileProfile, Profile
-from dokima.inference.words import best, suggests
+from dokima.inference.words import CURRENCIES, best, suggests
 
 TELLING = 30
 """Orders of several lines from which on what they have in common is taken for their header."""
@@ -150,7 +150,8 @@ def _is_key(each: Profile) -> bool:
 
 def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
     """The column that most others follow: what repeats in it repeats in them."""
-    found: list[tuple[int, int, int, str, list[int]]] = []
+    found: list[tuple[bool, int, int, int, str, list[int]]] = []
+    telling = {name for name, mine in columns.items() if len(mine.counts) > 1}
     for at, (name, each) in enumerate(columns.items()):
         if each.kind in ("decimal", "date", "flag") or len(each.filled) < len(each.cells) or len(each.counts) < 2:
             continue
@@ -158,16 +159,18 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
         if len(each.counts) == len(each.cells):
             follow = 0
         else:
-            follow = sum(1 for other, mine in columns.items() if other != name and is_constant(mine.cells, groups))
-        found.append((follow, suggests(name, "header.number"), -at, name, groups))
+            follow = sum(1 for other in telling - {name} if is_constant(columns[other].cells, groups))
+        said = suggests(name, "header.number")
+        # Of few rows much follows by chance, an item from an amount; a heading that says what it is decides then.
+        found.append((said == 3 and follow > 0, follow, said, -at, name, groups))
     if not found:
         return "", []
     best_one = max(found)
-    if not best_one[0]:  # every order has one line: only words can tell
-        best_one = max(found, key=lambda each: (each[1], each[2]))
-        if not best_one[1]:
+    if not best_one[1]:  # every order has one line: only words can tell
+        best_one = max(found, key=lambda each: (each[2], each[3]))
+        if not best_one[2]:
             return "", []
-    return best_one[3], best_one[4]
+    return best_one[4], best_one[5]
 
 
 def _groups(cells: Sequence[Any]) -> list[int]:
@@ -412,12 +415,3 @@ def _overlap(each: Profile, prices: FileProfile) -> float:
     mine = {str(value) for value in each.counts}
     shares = [len(mine & {str(v) for v in other.counts}) / len(mine) for other in prices.columns.values()]
     return max(shares, default=0.0)
-
-
-CURRENCIES = frozenset([
-    "AED", "ARS", "AUD", "BGN", "BRL", "CAD", "CHF", "CLP", "CNY", "COP", "CZK", "DKK", "EGP", "EUR", "GBP",
-    "HKD", "HUF", "IDR", "ILS", "INR", "ISK", "JPY", "KRW", "KWD", "MAD", "MXN", "MYR", "NOK", "NZD", "PEN",
-    "PHP", "PLN", "QAR", "RON", "RSD", "SAR", "SEK", "SGD", "THB", "TND", "TRY", "TWD", "UAH", "USD", "UYU",
-    "VND", "ZAR",
-])  # fmt: skip
-"""Codes of ISO 4217 that exports have; a column of nothing else is one of currencies."""

@@ -40,6 +40,14 @@ UNITS: Mapping[str, str] = {
 }  # fmt: skip
 """Words of units and their codes in UN/ECE Recommendation 20."""
 
+CURRENCIES = frozenset([
+    "AED", "ARS", "AUD", "BGN", "BRL", "CAD", "CHF", "CLP", "CNY", "COP", "CZK", "DKK", "EGP", "EUR", "GBP",
+    "HKD", "HUF", "IDR", "ILS", "INR", "ISK", "JPY", "KRW", "KWD", "MAD", "MXN", "MYR", "NOK", "NZD", "PEN",
+    "PHP", "PLN", "QAR", "RON", "RSD", "SAR", "SEK", "SGD", "THB", "TND", "TRY", "TWD", "UAH", "USD", "UYU",
+    "VND", "ZAR",
+])  # fmt: skip
+"""Codes of ISO 4217 that exports have; a column of nothing else is one of currencies."""
+
 
 def plain(heading: str) -> str:
     """A heading as small plain letters: ``Beleg-Nr.`` is ``belegnr``, ``Währung`` is ``waehrung``."""

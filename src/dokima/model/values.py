@@ -5,10 +5,10 @@ from __future__ import annotations
 import datetime
 import json
 import re
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from decimal import Decimal
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from dokima.errors import ExactError, listed, nearest
 from dokima.exact import from_floats, parse
@@ -16,7 +16,11 @@ from dokima.model.fields import Field
 from dokima.model.settings import Reads, Texts, setting
 
 _ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
+_WORDS = re.compile(r"[^\d\s.,'()+-]+")
 _FLAGS = {"true": True, "false": False}
+
+
+Minus = Literal["before", "after", "brackets"]
 
 
 class BadValue(ValueError):
@@ -31,6 +35,8 @@ class ValueReader:
         decimal: Decimal mark of numbers in text.
         thousands: Thousands mark, blank for none.
         dates: Form of dates in text, in the codes of Python's ``strptime``; blank for ISO 8601 (2026-03-02).
+        beside: What may stand beside a number in text, such as €.
+        minus: Where the minus of a number stands: ``before`` it, ``after`` it, or ``brackets`` in its place.
         short_floats: Whether a binary float of at most 15 significant digits is read, in a field that declares places,
             as the decimal that its shortest text shows: a parsed request body has no other numbers.
     """
@@ -38,6 +44,8 @@ class ValueReader:
     decimal: str = "."
     thousands: str = ""
     dates: str = ""
+    beside: Sequence[str] = ()
+    minus: Minus = "before"
     short_floats: bool = False
 
     def read(self, field: Field, value: object) -> Any:
@@ -77,7 +85,7 @@ class ValueReader:
             units, used = parse(self._plain(value))
         except ExactError as error:
             way = ', or say floats = "round" and places for it' if isinstance(value, float) else ""
-            raise BadValue(f"{error}{way}") from None
+            raise BadValue(f"{error}{way}{self.hint(value)}") from None
         if places is not None and used > places:
             wanted = "a whole number" if places == 0 else f"at most {places} decimal places"
             raise BadValue(f"expected {wanted} (got {value})")
@@ -85,22 +93,55 @@ class ValueReader:
 
     def _plain(self, value: object) -> object:
         """Text in the marks of the source as text with a point."""
-        if not isinstance(value, str) or (self.decimal == "." and not self.thousands):
+        if not isinstance(value, str):
             return value
         text = value.strip()
+        if self.beside or self.minus != "before":
+            text = bare_number(text, self.beside, self.minus)
+        if self.decimal == "." and not self.thousands:
+            return text
         if self.thousands:
             group = re.escape(self.thousands)
             whole = text.split(self.decimal, 1)[0]
             if self.thousands in text and not re.fullmatch(rf"[+-]?\d{{1,3}}({group}\d{{3}})+", whole):
-                raise BadValue(f"expected a number such as {self._example()} (got {value!r})")
+                raise self._no_number(value)
             text = whole.replace(self.thousands, "") + text[len(whole) :]
         if self.decimal != "." and "." in text:
-            raise BadValue(f"expected a number such as {self._example()} (got {value!r})")
+            raise self._no_number(value)
         try:
             parse(text.replace(self.decimal, "."))
         except ExactError:
-            raise BadValue(f"expected a number such as {self._example()} (got {value!r})") from None
+            raise self._no_number(value) from None
         return text.replace(self.decimal, ".")
+
+    def _no_number(self, value: str) -> BadValue:
+        return BadValue(f"expected a number such as {self._example()} (got {value!r}){self.hint(value)}")
+
+    def hint(self, value: object) -> str:
+        """What a layout or a table must say so that a text is a number; blank if nothing makes it one."""
+        if not isinstance(value, str) or self.short_floats:  # a document has no layout
+            return ""
+        beside = [word for word in _WORDS.findall(value) if word not in self.beside]
+        ways: dict[str, dict[str, Any]] = {}
+        if beside:
+            ways[f"beside = {json.dumps(beside, ensure_ascii=False)}"] = {"beside": (*self.beside, *beside)}
+        elif value.endswith("-"):
+            ways['minus = "after"'] = {"minus": "after"}
+        elif "(" in value:
+            ways['minus = "brackets"'] = {"minus": "brackets"}
+        elif "," in value:
+            ways['decimal = ","'] = {"decimal": ","}
+            ways['thousands = ","'] = {"thousands": ","}
+            ways['decimal = "," and thousands = "."'] = {"decimal": ",", "thousands": "."}
+        said = next((said for said, changes in ways.items() if self._reads(value, changes)), "")
+        return said and f"; {said} in its layout or table reads it"
+
+    def _reads(self, value: str, changes: Mapping[str, Any]) -> bool:
+        try:
+            replace(self, **changes, short_floats=True)._number(Field("", "decimal"), value)  # gives no hints
+        except BadValue:
+            return False
+        return True
 
     def _example(self) -> str:
         return f"1{self.thousands}234{self.decimal}50"
@@ -122,6 +163,29 @@ class ValueReader:
         example = datetime.date(2026, 3, 2).strftime(self.dates or "%Y-%m-%d")
         shown = str(value) if isinstance(value, datetime.datetime) else repr(value)
         raise BadValue(f"expected a date such as {example} (got {shown})")
+
+
+def bare_number(text: str, beside: Sequence[str], minus: Minus) -> str:
+    """A number in text without what stands beside it, its minus before it: ``-5.00`` for ``$(5.00)`` or ``5.00- €``.
+
+    Each is taken away once, whichever of them stands outside: what is left of ``5 € €`` is no number.
+    """
+    sign, is_bare = "", False
+    for _ in range(3):
+        text = text.strip()
+        found = next((each for each in beside if text.startswith(each) or text.endswith(each)), "")
+        if found and not is_bare:
+            text = text.removeprefix(found) if text.startswith(found) else text.removesuffix(found)
+            is_bare = True
+        elif not sign and (bare := _without_minus(text, minus)) != text:
+            text, sign = bare, "-"
+    return sign + text.strip()
+
+
+def _without_minus(text: str, minus: Minus) -> str:
+    if minus == "brackets" and text.startswith("(") and text.endswith(")"):
+        return text[1:-1]
+    return text.removesuffix("-") if minus == "after" and text.endswith("-") else text.removeprefix("-")
 
 
 FLOAT_DIGITS = 15
@@ -180,6 +244,10 @@ class Marks:
     decimal: Annotated[str, Reads("character")] = setting("The decimal mark of numbers.", default=".")
     thousands: Annotated[str, Reads("thousands")] = setting("The mark between thousands; none if blank.", default="")
     dates: str = setting("The form of dates in the codes of strptime, such as %d.%m.%Y; ISO 8601 if blank.", default="")
+    beside: Texts = setting("What stands beside numbers and says nothing of them, such as € or %.", default=())
+    minus: Minus = setting(
+        "Where the minus of a number stands: before it, after it, or brackets in its place.", default="before"
+    )
     sheet: str = setting("The sheet of a workbook; the first one if blank.", default="")
     heading_row: Annotated[int, Reads("row")] = setting(
         "The row of the headings; what is above it is left out.", default=1
@@ -195,7 +263,7 @@ class Marks:
     @property
     def reader(self) -> ValueReader:
         """Reads values that are written so."""
-        return ValueReader(self.decimal, self.thousands, self.dates)
+        return ValueReader(self.decimal, self.thousands, self.dates, self.beside, self.minus)
 
 
 PLAIN_MARKS = Marks()

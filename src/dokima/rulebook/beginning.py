@@ -14,7 +14,7 @@ from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.exact import to_decimals
 from dokima.formats.csv_files import csv_of_columns
 from dokima.formats.regular_files import text_of
-from dokima.formats.sniffing import RawSheet, sniff
+from dokima.formats.sniffing import RawSheet, odd_words, sniff
 from dokima.formats.whole_files import write_whole
 from dokima.inference.beginning import Beginning
 from dokima.inference.profiles import FileProfile, profile_file
@@ -128,9 +128,8 @@ def _proposed(name: str, export: Export, found: Sequence[RawSheet], prices: RawS
         made.guesses[:0] = [Guess(sheet.name, "how it is read", said) for said in sheet.evidence if said]
     uncertain = next((sheet for sheet in sheets if not sheet.is_certain), None)
     if uncertain is not None:
-        words = sorted({w for row in [uncertain.headings, *uncertain.rows] for c in row if isinstance(c, str)
-                        for w in re.findall(r"\w+", c) if not w.isascii()})  # fmt: skip
-        made.questions.append(about_encoding(", ".join(words[:5]), LAYOUT))
+        cells = (cell for row in [uncertain.headings, *uncertain.rows] for cell in row if isinstance(cell, str))
+        made.questions.append(about_encoding(", ".join(odd_words(" ".join(cells))[:5]), LAYOUT))
     return made
 
 

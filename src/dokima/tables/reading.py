@@ -76,7 +76,7 @@ def first_text(source: TableSource, heading: str) -> str:
             source.reader.read(trial, value)
         except BadValue:
             row = source.row_number(int(column.rows_of([place])[0]))
-            return f"{source.file or 'its'} row {row} says '{value}'"
+            return f"{source.file or 'its'} row {row} says '{value}'{source.reader.hint(value)}"
     return ""
 
 

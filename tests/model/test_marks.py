@@ -1,0 +1,59 @@
+"""Numbers in text as people write them: what stands beside them, and where their minus stands."""
+
+from decimal import Decimal
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import dokima
+from dokima.model.fields import Field
+from dokima.model.values import BadValue, ValueReader
+from tests.books import book, routine
+
+D = Decimal
+NUMBER = Field("x", "decimal")
+WAYS = {
+    "before": ["{m}{n}", "{m}{n} €", "€ {m}{n}", "{m}€ {n}", "{m}{n}€"],
+    "after": ["{n}{m}", "{n}{m} €", "{n} €{m}", "€ {n}{m}", "{m}{n} €"],
+    "brackets": ["({n})", "({n} €)", "({n}) €", "€ ({n})", "(€{n})", "-{n} €"],
+}
+
+
+@given(st.sampled_from(sorted(WAYS)), st.integers(0, 4), st.integers(0, 10**9), st.booleans())
+def test_a_number_is_read_whatever_stands_beside_it(minus, way, cents, is_negative):
+    reader = ValueReader(decimal=",", thousands=".", beside=["€"], minus=minus)
+    plain = f"{D(cents) / 100:,.2f}".translate(str.maketrans(",.", ".,"))
+    form = WAYS[minus][way] if is_negative else WAYS["before"][way]
+    units, places = reader.read(NUMBER, form.format(n=plain, m="-" if is_negative else ""))
+    assert D(units).scaleb(-places) == D(-cents if is_negative else cents) / 100
+
+
+@pytest.mark.parametrize("text", ["5 € €", "5 $", "--5", "(5", "-5-", "€", "5-", "5 % €"])
+def test_what_else_stands_there_is_refused(text):
+    reader = ValueReader(beside=["€", "%"], minus="brackets")
+    with pytest.raises(BadValue, match="expected an? (exact )?number"):
+        reader.read(NUMBER, text)
+
+
+def test_layouts_and_tables_say_what_stands_beside_numbers(tmp_path):
+    (tmp_path / "lines.csv").write_text("order,line,item,quantity\nA,10,PANE,(2 pcs)\n", encoding="utf-8")
+    own = {"header": {"number": "order"}, "line": {"number": "line", "item": "item", "quantity": "quantity"}}
+    steps = routine(
+        {"name": "price", "kind": "price", "options": [{"value": "prices.price"}]},
+        {"name": "discount", "kind": "discount", "percent": "prices.off"},
+    )
+    layout = {"theirs": {**own, "beside": "pcs", "minus": "brackets"}}
+
+    def rules(price, off, **how):
+        rows = {"prices": [{"item": "PANE", "price": price, "off": off}]}
+        return book(rows, table={"prices": {"key": {"item": "line.item"}, **how}}, layout=layout, routine=steps)
+
+    dressed = rules("£12.50", "5 %", beside=["£", "%"])
+    assert dressed.price(tmp_path / "lines.csv", layout="theirs")["A"].totals.with_tax == D("-23.75")
+    with pytest.raises(
+        dokima.RulebookError, match=r"row 2 says '£12.50'; beside = .\"£\". in its layout or table reads it"
+    ):
+        rules("£12.50", "5 %")
+    # A rulebook that says what is meant anyway is the same rulebook.
+    assert rules("12.50", "5", minus="before", beside=[]).fingerprint == rules("12.50", "5").fingerprint
