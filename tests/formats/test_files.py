@@ -97,6 +97,23 @@ def test_two_linked_files(tmp_path):
     assert BOOK.orders(tmp_path, layout="pair").numbers == ["A"]
 
 
+def test_header_cells_on_the_first_row_of_an_order_only(tmp_path):
+    """Rows below go on with the order; a cell that says something else is told, and a number is asked for at the top."""
+    text = 'order\tcountry\tline\t"how\nmany"\n\tNL\t10\t1\nA\tNL\t10\t1\n\t\t20\t2\nB\tNL\t10\t1\n\tBE\t20\t2\nC\t\t10\t4\n'
+    header = {"number": "order", "country": "country"}
+    line = {"number": "line", "quantity": "how\nmany"}
+    theirs = {"once": {"separator": "\t", "header_once": True, "header": header, "line": line}}
+    rules = book(header=FIELDS["header"], layout=theirs, routine=routine())
+    path = written(tmp_path / "once.tsv", text)
+    orders = rules.orders(path, "once")
+    assert [(each["number"], len(each["lines"])) for each in orders.documents()] == [("A", 2), ("C", 1)]
+    assert sorted(map(str, orders.problems)) == [
+        "once.tsv row 2, number: expected an order number (got a blank)",
+        "once.tsv row 6, order B, country: expected 'NL' as in row 5 (got 'BE')",
+    ]
+    assert [each.orders.numbers for each in rules.stream(path, "once", lines=1)] == [["A"], ["C"]]
+
+
 def test_our_own_headings_need_no_layout(tmp_path):
     path = written(tmp_path / "own.csv", "order,country,line,quantity\nA,NL,10,1.5\nA,NL,20,2\n")
     assert [line["quantity"] for line in next(BOOK.orders(path).documents())["lines"]] == [D("1.5"), D(2)]
@@ -107,6 +124,13 @@ def test_our_own_headings_need_no_layout(tmp_path):
         "can name others: theirs, pair .--layout.",
     ):
         BOOK.orders(bad)
+    said = {"quantity": {"from": "pieces"}, "colour": {"from": "shade", "codes": {"GRN": "green"}, "empty": "absent"}}
+    said["colour"]["default"] = "'grey'"
+    path = written(tmp_path / "said.csv", "order,line,pieces,shade\nA,10,3,GRN\nA,20,1,\n")
+    orders = book(line=said, routine=routine()).orders(path)
+    assert next(orders.documents())["lines"] == [
+        {"number": "10", "quantity": D(3), "colour": "green"}, {"number": "20", "quantity": D(1)}
+    ]  # fmt: skip
     plain = dokima.Rulebook.from_dict({"rulebook": {"name": "plain", "currency": "EUR"}})
     with pytest.raises(dokima.DocumentError, match="did you mean 'quantity'..; a layout can name others"):
         list(plain.stream(bad))

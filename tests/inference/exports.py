@@ -113,16 +113,18 @@ def malt(folder: Path, orders: int = 35) -> int:
 
 
 def seeds(folder: Path, orders: int = 30) -> int:
-    """Tabs, dollars and percent beside numbers, brackets for what comes back, amounts that orders share by chance."""
+    """Tabs, dollars and percent beside numbers, brackets for what comes back, headers on the first row of an order only,
+    a heading of two lines; few enough that much follows by chance."""
     draw = random.Random(5)
-    rows = ["Order #\tOrder Date\tCust ID\tLine\tSKU\tQty\tUnit Price\tDiscount\tExt Price"]
+    rows = ['"Order\n#"\tOrder Date\tCust ID\tLine\tSKU\tQty\tUnit Price\tDiscount\tExt Price']
     for number in range(orders):
         for line in range(draw.randint(1, 3)):
             (item, price), percent = draw.choice(SEEDS), draw.choice([0, 0, 10])
             quantity = D(draw.choice([1, 2, 10, -1]))
             net = cent(quantity * price * (100 - percent) / 100)
             shown = [f"${each:,.2f}" if each >= 0 else f"$({-each:,.2f})" for each in (price, net)]
-            cells = (f"W{number:03}", f"03/{number + 1:02}/2026", f"C{number % 4}", line + 1, item)
+            head = ("", "", "") if line else (f"W{number:03}", f"03/{number + 1:02}/2026", f"C{number % 4}")
+            cells = (*head, line + 1, item)
             bracketed = str(quantity) if quantity > 0 else f"({-quantity})"
             rows.append("\t".join(map(str, (*cells, bracketed, shown[0], f"{percent} %", shown[1]))))
     (folder / "seeds.txt").write_text("\n".join(rows) + "\n", encoding="utf-8")

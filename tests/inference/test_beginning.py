@@ -15,6 +15,7 @@ from pyarrow import parquet
 import dokima
 from dokima.inference.arithmetic import prove
 from dokima.inference.profiles import profile, profile_file
+from dokima.inference.roles import flat_roles
 from tests.inference import exports
 from tests.shell import run_here
 
@@ -72,6 +73,27 @@ def test_what_stands_there_is_never_overwritten_and_what_fails_leaves_nothing(tm
     (tmp_path / "notes.csv").write_text("just one\nline after\nthe other\n")
     status, _, err = run_here(tmp_path, "init", "new", "--from", "notes.csv")
     assert (status, "expected a row of headings" in err, (tmp_path / "new").exists()) == (2, True, False)
+    (tmp_path / "twice.csv").write_text("order,date,name,item,name\nA,2026-03-02,Ada,X,Pane\n")
+    status, _, err = run_here(tmp_path, "init", "new", "--from", "twice.csv")
+    assert (status, "in row 1 'name' stands over 2 columns" in err) == (2, True)
+
+
+@pytest.mark.parametrize(
+    ("headings", "rows", "number"),
+    [
+        # An order of one line each repeats nothing, and an item repeats its price.
+        (["order no", "item", "price"], [["A", "X", "1.10"], ["B", "X", "1.10"], ["C", "Y", "2"]], "order no"),
+        # Of few rows an amount decides all else by chance.
+        (["Auftrag", "Tag", "Betrag"], [["A", "2", "5,10"], ["A", "2", "7"], ["B", "3", "5,10"], ["B", "3", "8"]], "Auftrag"),
+        # A running number of rows is none of orders.
+        (["Nr", "deal", "who"], [["1", "A", "x"], ["2", "A", "x"], ["3", "B", "y"], ["4", "B", "y"]], "deal"),
+    ],
+)  # fmt: skip
+def test_the_column_of_order_numbers(headings, rows, number):
+    file = profile_file(dict(zip(headings, zip(*rows, strict=True), strict=True)))
+    roles = flat_roles(file)
+    assert roles is not None
+    assert roles.number == number
 
 
 def test_the_small_rulebook_works_and_its_first_order_costs_what_its_case_says(tmp_path):
@@ -117,7 +139,9 @@ def test_answers_that_are_none_change_nothing(tmp_path):
         ),
         (["12,50-", "3,00"], "decimal", True, "the minus after them"),
         (["5 €", "5 $"], "text", True, "2 different texts"),
-        (["5 kg", "7 kg"], "text", True, "2 different texts"),
+        (["5 kg", "7 kg"], "integer", True, "kg beside them"),
+        (["5 kg", "7 m"], "text", True, "2 different texts"),
+        (["Size 5", "Size 7"], "text", True, "2 different texts"),
         (["1e5", "2"], "text", True, "different texts"),
         ([D("0.5"), 3], "decimal", True, "numbers of the file"),
         ([None, None], "text", True, "no cell is filled"),

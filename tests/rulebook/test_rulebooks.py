@@ -224,6 +224,10 @@ def test_several_files_form_one_rulebook(tmp_path):
         ({"rule": [{"id": "a", "at": "save", "require": "True", "message": "{x"}]}, "expected a closed pair of braces"),
         ({"layout": {"l": {"header": {"number": "n"}, "line": {"number": "p", "itm": "i"}}}}, "expected a line field (got 'itm'; did you mean 'item'?)"),
         ({"layout": {"l": {"header": {}, "line": {"number": "p"}}}}, "expected a column for 'header.number'"),
+        ({"layout": {"l": {"header": {"number": "n"}, "line": {"item": {"from": "i", "choices": ["a"]}}}}},
+         "layout.l.line.item.choices: expected a known key (got 'choices'; what a field holds is said in [line.item])"),
+        ({"layout": {"l": {"header": {"number": "n"}, "line": {}, "header_once": True, "files": {"headers": "a.csv", "lines": "b.csv"}}}},
+         "expected 'header_once' of rows that hold both header and line"),
         ({"layout": {"l": {"decimal": ",", "thousands": ",", "header": {"number": "n"}, "line": {"number": "p"}}}}, "marks must differ"),
     ],
 )  # fmt: skip

@@ -34,11 +34,11 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
     import pyarrow as pa
     from pyarrow import csv as arrow
 
-    headings, encoding = _headings(path, marks), marks.encoding
+    (headings, above), encoding = _headings(path, marks), marks.encoding
     bad = _BadRows(len(headings), marks.heading_row)
     try:
         with _said_once():
-            table = arrow.read_csv(path, *_options(headings, marks, bad))
+            table = arrow.read_csv(path, *_options(headings, above, marks, bad))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
         if "empty" in str(error).lower():
             return Grid({heading: RawColumn([]) for heading in headings}, 0, np.zeros(0, np.int64))
@@ -57,12 +57,12 @@ def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) 
     import pyarrow as pa
     from pyarrow import csv as arrow
 
-    headings, encoding = _headings(path, marks), marks.encoding
+    (headings, above), encoding = _headings(path, marks), marks.encoding
     bad = _BadRows(len(headings), marks.heading_row)
     done = 0
     try:
         with _said_once():
-            reader = arrow.open_csv(path, *_options(headings, marks, bad, BLOCK))
+            reader = arrow.open_csv(path, *_options(headings, above, marks, bad, BLOCK))
         for block in _blocks(reader):
             numbers = bad.numbers(block.num_rows, done)
             done += block.num_rows
@@ -132,7 +132,7 @@ class _BadRows:
         ]
 
 
-def _options(headings: Sequence[str], marks: Marks, bad: _BadRows, block: int | None = None) -> Any:
+def _options(headings: Sequence[str], above: int, marks: Marks, bad: _BadRows, block: int | None = None) -> Any:
     import pyarrow as pa
     from pyarrow import csv as arrow
 
@@ -141,7 +141,7 @@ def _options(headings: Sequence[str], marks: Marks, bad: _BadRows, block: int | 
             encoding=marks.encoding,
             use_threads=False,
             column_names=headings,
-            skip_rows=marks.heading_row,
+            skip_rows=above,
             block_size=block,
         ),
         arrow.ParseOptions(
@@ -173,13 +173,15 @@ def _without_empty_rows(grid: Grid) -> Grid:
     return grid.kept(np.flatnonzero(filled))
 
 
-def _headings(path: Path, marks: Marks) -> list[str]:
+def _headings(path: Path, marks: Marks) -> tuple[list[str], int]:
+    """The headings, and the lines of text that they and what stands above them take: a heading may have several."""
     encoding, row = marks.encoding, marks.heading_row
     try:
         with regular(path).open(
             encoding="utf-8-sig" if encoding.lower().replace("-", "") == "utf8" else encoding, newline=""
         ) as file:
-            headings = next(islice(csv.reader(file, delimiter=marks.separator), row - 1, None), [])
+            rows = csv.reader(file, delimiter=marks.separator)
+            headings, lines = next(islice(rows, row - 1, None), []), rows.line_num
     except OSError as error:
         raise DocumentError([Problem("", "", "", f"cannot be read: {error.strerror}", str(path))]) from None
     except (UnicodeDecodeError, LookupError) as error:
@@ -193,7 +195,7 @@ def _headings(path: Path, marks: Marks) -> list[str]:
     if not any(headings):
         raise DocumentError([Problem("", "", "", f"expected headings in row {row} (the row is empty)", path.name, row)])
     check_headings(headings, path.name, row)
-    return headings
+    return headings, lines
 
 
 def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = (), *, raw: bool = False) -> str:

@@ -38,6 +38,25 @@ class Grid:
         columns = {heading: column.taken(rows) for heading, column in self.columns.items()}
         return replace(self, columns=columns, size=len(rows), rows=self.rows[rows])
 
+    def continued(self, key: str, headings: Sequence[str]) -> Grid:
+        """The grid with empty cells filled from the row above, in rows whose key is empty.
+
+        Args:
+            key: The heading of the key.
+            headings: The headings of the columns that are filled; one that is not there is passed over.
+        """
+        rows = np.arange(self.size)
+        goes_on = self.columns[key].blank()
+        if goes_on is None or not goes_on.any():
+            return self
+        above = np.maximum(np.maximum.accumulate(np.where(goes_on, -1, rows)), 0)
+        columns = dict(self.columns)
+        for heading in dict.fromkeys(headings):
+            # A cell that says something else than the one above stays, and is told.
+            if heading in columns and (empty := columns[heading].blank()) is not None:
+                columns[heading] = columns[heading].taken(np.where(goes_on & empty, above, rows))
+        return replace(self, columns=columns)
+
     def without_sums(self, said: Sequence[str]) -> Grid:
         """The grid without rows of sums.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Annotated
+from typing import Annotated, Literal
 
 from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Field, Fields
@@ -21,8 +21,24 @@ class LayoutFiles:
     link: str = setting("The heading in the lines that names the order.", default="order")
 
 
-LayoutColumn = Annotated[Field, Reads("heading")]
-"""A column of a layout: its heading alone, or a specification."""
+@dataclass(frozen=True)
+class LayoutColumn:
+    """A column of a layout: the heading of a field, and what its cells say. All else is said of the field itself.
+
+    Attributes:
+        name: The field.
+    """
+
+    name: str
+    heading: str = setting("The heading in the file, where it is another than the name.", default="", key="from")
+    codes: Mapping[str, str] = setting("Values of the file, and what they stand for.", default_factory=dict)
+    empty: Literal["blank", "absent"] = setting(
+        "What an empty cell says: that the field is blank, or that it is absent, so that the default stands in.",
+        default="blank",
+    )
+
+
+Columns = Mapping[str, Annotated[LayoutColumn, Reads("heading")]]
 
 
 @dataclass(frozen=True)
@@ -34,8 +50,8 @@ class Layout(Marks):
     """
 
     name: str
-    header: Mapping[str, LayoutColumn] = setting("Header fields, each with its heading.")
-    line: Mapping[str, LayoutColumn] = setting(
+    header: Columns = setting("Header fields, each with its heading.")
+    line: Columns = setting(
         "Line fields, each with its heading; without a column for the number, lines are numbered in steps of ten."
     )
     files: LayoutFiles | None = setting(
@@ -46,6 +62,10 @@ class Layout(Marks):
         "The two sheets of a workbook whose headers and lines stand apart, in the place of files.", default=None
     )
     queries: LayoutQueries | None = setting("The queries that give the rows, in the place of files.", default=None)
+    header_once: bool = setting(
+        "Whether header cells stand on the first row of an order only, and are empty on the rows below it.",
+        default=False,
+    )
 
     def wrong(self) -> str:
         """What is wrong with the settings together, blank for nothing."""
@@ -53,6 +73,8 @@ class Layout(Marks):
             return "expected only one of 'files', 'sheets' and 'queries'"
         if "number" not in self.header:
             return "expected a column for 'header.number'"
+        if self.header_once and (self.files or self.sheets):
+            return "expected 'header_once' of rows that hold both header and line"
         return Marks.wrong(self)
 
     @property
@@ -68,28 +90,42 @@ class Layout(Marks):
         """Whether header columns repeat on each line of one file."""
         return self.files is None and self.sheets is None and (self.queries is None or not self.queries.lines)
 
+    @property
+    def in_pieces(self) -> bool:
+        """Whether each row says which order it belongs to, so that rows can be read some at a time."""
+        return self.is_flat and not self.header_once
+
     def fields(self, declared: Fields) -> Fields:
         """The declared fields with what this layout says about them."""
         return Fields(_merged(declared.header, self.header), _merged(declared.line, self.line))
 
 
-def _merged(declared: Mapping[str, Field], said: Mapping[str, Field]) -> dict[str, Field]:
+def _merged(declared: Mapping[str, Field], said: Mapping[str, LayoutColumn]) -> dict[str, Field]:
     merged = dict(declared)
     for name, spec in said.items():
         if name in declared:
-            merged[name] = replace(declared[name], heading=spec.heading, codes=spec.codes, empty=spec.empty)
+            codes = {**declared[name].codes, **spec.codes}
+            merged[name] = replace(declared[name], heading=spec.heading, codes=codes, empty=spec.empty)
     return merged
 
 
 def own_layout(declared: Fields) -> Layout:
     """The layout of files in Dokima's own words: ``order`` and ``line`` are the numbers, all others field names.
 
-    A name that both levels have (state) is read into the header.
+    A field that says under which heading it stands has that one. A name that both levels have (state) is read into the
+    header.
     """
-    header = {name: Field(name, heading="order" if name == "number" else name) for name in declared.header}
-    line = {
-        name: Field(name, heading="line" if name == "number" else name)
-        for name in declared.line
-        if name == "number" or name not in declared.header
-    }
-    return Layout("own", header, line)
+    return Layout(
+        "own",
+        {name: _own_column(field, "order") for name, field in declared.header.items()},
+        {
+            name: _own_column(field, "line")
+            for name, field in declared.line.items()
+            if name == "number" or name not in declared.header
+        },
+    )
+
+
+def _own_column(field: Field, of_number: str) -> LayoutColumn:
+    usual = of_number if field.name == "number" else field.name
+    return LayoutColumn(field.name, field.heading or usual, field.codes, field.empty)

@@ -8,9 +8,8 @@ from decimal import Decimal
 from typing import Any, Literal
 
 from dokima.errors import DokimaError, listed
-from dokima.formats.layouts import Layout
+from dokima.formats.layouts import Layout, LayoutColumn
 from dokima.model.columns import shown, values_of
-from dokima.model.fields import Field
 from dokima.model.orders import Orders
 
 Level = Literal["header", "line"]
@@ -71,7 +70,7 @@ def _cells(orders: Orders, layout: Layout, level: Level) -> dict[str, list[Any]]
     return found
 
 
-def _coded(values: list[Any], spec: Field) -> list[Any]:
+def _coded(values: list[Any], spec: LayoutColumn) -> list[Any]:
     back = {meant: written for written, meant in spec.codes.items()}
     if not back:
         return values

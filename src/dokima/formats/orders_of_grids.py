@@ -11,9 +11,8 @@ import numpy as np
 from dokima.errors import HeadingsError, Problem, nearest
 from dokima.exact.integers import Integers
 from dokima.formats.grid import Grid
-from dokima.formats.layouts import Layout
+from dokima.formats.layouts import Layout, LayoutColumn
 from dokima.model.columns import shown
-from dokima.model.fields import Field
 from dokima.model.intake import RawOrders
 from dokima.model.orders import Origin
 from dokima.model.raw import RawColumn
@@ -33,7 +32,10 @@ def flat_orders(grid: Grid, layout: Layout, file: str) -> RawOrders:
         {**layout.header, **{f"line.{n}": f for n, f in layout.line.items()}},
         ("number", "line.number"),
     )
-    key = grid.columns[layout.header["number"].heading or "number"]
+    heading = layout.header["number"].heading or "number"
+    if layout.header_once:
+        grid = grid.continued(heading, [spec.heading or name for name, spec in layout.header.items()])
+    key = grid.columns[heading]
     order_of, first, numbers = _orders_of(key, grid.size)
     header = _taken(grid, layout.header, first)
     if numbers is not None:
@@ -171,7 +173,7 @@ def _by_appearance(codes: Integers) -> tuple[Integers, Integers]:
     return place[shifted], first[sequence]
 
 
-def _taken(grid: Grid, specs: Mapping[str, Field], rows: Integers | None) -> dict[str, RawColumn]:
+def _taken(grid: Grid, specs: Mapping[str, LayoutColumn], rows: Integers | None) -> dict[str, RawColumn]:
     columns: dict[str, RawColumn] = {}
     for name, spec in specs.items():
         column = grid.columns.get(spec.heading or name)
@@ -180,7 +182,7 @@ def _taken(grid: Grid, specs: Mapping[str, Field], rows: Integers | None) -> dic
     return columns
 
 
-def _require(grid: Grid, layout: Layout, file: str, specs: Mapping[str, Field], always: tuple[str, ...]) -> None:
+def _require(grid: Grid, layout: Layout, file: str, specs: Mapping[str, LayoutColumn], always: tuple[str, ...]) -> None:
     """Every heading a layout names must be there; of Dokima's own layout only the numbers must."""
     needed = {name: spec.heading or spec.name for name, spec in specs.items()}
     absent = [
@@ -201,7 +203,7 @@ def _missing(file: str, heading: str, grid: Grid, layout: Layout) -> None:
 
 
 def _check_repeats(
-    raw: RawOrders, column: RawColumn, spec: Field, rows: Integers, first: Integers, key: RawColumn
+    raw: RawOrders, column: RawColumn, spec: LayoutColumn, rows: Integers, first: Integers, key: RawColumn
 ) -> None:
     """A header value must be the same on every row of its order."""
     order_of = raw.order_of

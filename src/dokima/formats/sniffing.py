@@ -155,7 +155,7 @@ def _of_cells(
     width = max((sum(cell is not None for cell in row) for row in cells), default=0)
     heading = next((at for at, row in enumerate(cells[:_LOOKED_AT]) if _looks_like_headings(row, width)), None)
     if heading is None:
-        message = f"expected a row of headings among the first {_LOOKED_AT} (none has a different text in each column)"
+        message = f"expected a row of headings among the first {_LOOKED_AT} ({_why_none(cells[:_LOOKED_AT], width)})"
         raise DocumentError([Problem("", "", "", message, path.name)])
     named = {at: str(cell).strip() for at, cell in enumerate(cells[heading]) if cell is not None}
     if heading:
@@ -202,6 +202,17 @@ def _word(cell: str) -> str:
 
 def _first(rows: Sequence[Sequence[Any]]) -> str:
     return next((str(cell) for row in rows for cell in row if cell is not None), "")
+
+
+def _why_none(rows: Sequence[Sequence[Any]], width: int) -> str:
+    for number, row in enumerate(rows, 1):
+        words = [str(cell).strip() for cell in row if cell is not None]
+        twice = next((word for word in words if words.count(word) > 1), "")
+        if twice and _looks_like_headings(list(dict.fromkeys(words)), width):
+            return (
+                f"in row {number} '{twice}' stands over {words.count(twice)} columns; each needs a heading of its own"
+            )
+    return "none has a different text in each column"
 
 
 def _looks_like_headings(row: Sequence[Any], width: int) -> bool:

@@ -65,12 +65,12 @@ def check_size(lines: int) -> None:
 
 def _is_streamable(source: Any, layout: Layout | None) -> bool:
     """Whether a source can be read piece by piece: flat rows of one or more files, or of Arrow."""
-    return bool(files_of_flat_rows(source, layout)) or (is_arrow(source) and (layout is None or layout.is_flat))
+    return bool(files_of_flat_rows(source, layout)) or (is_arrow(source) and (layout is None or layout.in_pieces))
 
 
 def files_of_flat_rows(source: Any, layout: Layout | None) -> Sequence[Path]:
     """The files that are read piece by piece, one after the other; none if a source is no such files."""
-    if not isinstance(source, Path) or (layout is not None and not layout.is_flat):
+    if not isinstance(source, Path) or (layout is not None and not layout.in_pieces):
         return []
     return _files(source)
 

@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import Any
 from unicodedata import category
 
-from dokima.inference.words import CURRENCIES
+from dokima.inference.words import CURRENCIES, UNITS, plain
 from dokima.model.columns import Kind
 from dokima.model.values import Minus, bare_number
 
@@ -161,7 +161,10 @@ def _dress(texts: Sequence[str]) -> tuple[str, Minus]:
     if not _enough(len(matches), len(texts)):
         return "", "before"
     beside = {word for found in matches if (word := found["before"] + found["after"])}
-    if len(beside) > 1 or not all(word == "%" or word in CURRENCIES or category(word[0]) == "Sc" for word in beside):
+    units = all(found["after"] and plain(found["after"]) in UNITS for found in matches)  # one unit for all says nothing
+    if len(beside) > 1 or not (
+        units or all(word == "%" or word in CURRENCIES or category(word[0]) == "Sc" for word in beside)
+    ):
         return "", "before"  # of several currencies each says something
     bracketed = any(found["close"] == ")" for found in matches)
     behind = any(found["close"] == "-" for found in matches)
@@ -290,6 +293,7 @@ class FileProfile:
         dates: The form that serves its dates in text, blank for none.
         dates_certain: Whether no other form reads them.
         open_marks: A column and a cell that could mean two numbers; blank where none could.
+        said_once: The columns of the header, where the file has their cells on the first row of an order only.
     """
 
     columns: Mapping[str, Profile]
@@ -299,6 +303,7 @@ class FileProfile:
     dates_certain: bool = True
     other_dates: Sequence[str] = field(default_factory=tuple)
     open_marks: tuple[str, str] = ("", "")
+    said_once: Sequence[str] = ()
 
     @property
     def written(self) -> dict[str, Any]:

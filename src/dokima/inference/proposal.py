@@ -156,6 +156,10 @@ def _fields(made: Proposal, export: Export) -> None:
     marks = export.headers.written | file.written
     if beside := {*export.headers.written.get("beside", ()), *file.written.get("beside", ())}:
         marks["beside"] = sorted(beside)
+    if once := export.headers.said_once:
+        marks["header_once"] = True
+        said = f"{', '.join(once)} stand on the first row of an order only"
+        made.guesses.insert(0, Guess("header_once", "how it is read", said))
     made.settings["layout"] = {LAYOUT: {**marks, **layout}}
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
 from dokima.inference.profiles import MOST_OF, FileProfile, Profile
-from dokima.inference.words import CURRENCIES, best, suggests
+from dokima.inference.words import CURRENCIES, best, plain, suggests
 
 TELLING = 30
 """Orders of several lines from which on what they have in common is taken for their header."""
@@ -161,8 +161,10 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
         else:
             follow = sum(1 for other in telling - {name} if is_constant(columns[other].cells, groups))
         said = suggests(name, "header.number")
-        # Of few rows much follows by chance, an item from an amount; a heading that says what it is decides then.
-        found.append((said == 3 and follow > 0, follow, said, -at, name, groups))
+        # Of few rows much follows by chance, an item from an amount; a heading that says what it is decides then. If
+        # every order has one line nothing repeats, and a number of rows does not either.
+        is_told = said == 3 and (follow > 0 or (len(each.counts) == len(each.cells) and plain(name) not in _OF_ROWS))
+        found.append((is_told, follow, said, -at, name, groups))
     if not found:
         return "", []
     best_one = max(found)
@@ -171,6 +173,10 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
         if not best_one[2]:
             return "", []
     return best_one[4], best_one[5]
+
+
+_OF_ROWS = ("no", "nr", "nummer")
+"""What a running number of rows is called as often as that of an order."""
 
 
 def _groups(cells: Sequence[Any]) -> list[int]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from dokima.formats.regular_files import text_of
 from dokima.formats.sniffing import RawSheet, odd_words, sniff
 from dokima.formats.whole_files import write_whole
 from dokima.inference.beginning import Beginning
+from dokima.inference.once import continued, said_once
 from dokima.inference.profiles import FileProfile, profile_file
 from dokima.inference.proposal import LAYOUT, Export, Guess, Proposal, propose
 from dokima.inference.questions import about_encoding
@@ -91,6 +93,9 @@ def _profiled(sheet: RawSheet) -> FileProfile:
 def _understood(found: Sequence[RawSheet], prices: FileProfile | None) -> Export:
     files = [_profiled(sheet) for sheet in found]
     if len(files) == 1:
+        columns = {heading: sheet.column(heading) for sheet in found for heading in sheet.headings}
+        if once := said_once(columns):
+            files = [replace(profile_file(continued(columns, once)), said_once=once)]
         roles = flat_roles(files[0], prices)
         if roles is None:
             raise DokimaError(f"{found[0].name}: no column tells one order from another; is it an export of orders?")

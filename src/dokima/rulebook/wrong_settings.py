@@ -8,7 +8,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from dokima.errors import RulebookProblem, nearest
-from dokima.rulebook.adapters import known_keys
+from dokima.model.fields import Field
+from dokima.rulebook.adapters import known_keys, settings_of
 from dokima.rulebook.sections import RulebookSections
 
 _EXPECTED: Mapping[str, str] = {
@@ -29,6 +30,7 @@ _EXPECTED: Mapping[str, str] = {
 }
 """What was expected where a value is of a wrong kind, by the kind of the error."""
 _SETTINGS = ("dataclass_type", "model_type", "model_attributes_type")
+OF_FIELDS = settings_of(Field)
 MOST_KEYS = 3
 """Keys named where settings were expected."""
 
@@ -80,13 +82,19 @@ def _in_words(wanted: Sequence[str]) -> str:
 def _message(error: Mapping[str, Any]) -> str:
     path, kind = _path(error), error["type"]
     if kind == "extra_forbidden":
-        return f"expected a known key (got '{path[-1]}'{nearest(str(path[-1]), known_keys(RulebookSections, path))})"
+        return f"expected a known key (got '{path[-1]}'{_hint(path)})"
     if kind == "missing":
         return "expected this key (it is missing)"
     message: str = error["msg"].removeprefix("Value error, ")
     if kind == "value_error":
         return message
     return f"{message[0].lower()}{message[1:]} (got {error.get('input')!r:.60})".replace("input should be", "expected")
+
+
+def _hint(path: Sequence[int | str]) -> str:
+    if path[0] == "layout" and len(path) > 4 and path[-1] in [each.metadata["key"] or each.name for each in OF_FIELDS]:
+        return f"; what a field holds is said in [{path[2]}.{path[3]}]"
+    return nearest(str(path[-1]), known_keys(RulebookSections, path))
 
 
 def _is_other_way(error: Mapping[str, Any]) -> bool:
