@@ -176,7 +176,7 @@ def test_limits_of_toml(tmp_path):
     for text, said in (
         ("[[case]]\nset = " + "[" * 3000 + "]" * 3000, "own.toml: expected TOML that is nested at most 100"),
         ("[[case]]\nset = " + "9" * 6000, "own.toml: expected TOML with shorter numbers"),
-        ("[[case]]\nname = x", "own.toml row 2: this is not TOML: invalid value at column 8"),
+        ("[[case]]\nname = x", "own.toml row 2: this is not TOML: invalid value at column 8; a text stands in quotes"),
     ):
         cases.write_text(text)
         with pytest.raises(dokima.CaseError, match=said):

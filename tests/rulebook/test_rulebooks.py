@@ -173,7 +173,12 @@ def test_bad_rows_keys_and_files(broken):
 
 def test_toml_that_is_not_toml_names_the_line(broken):
     assert broken(('name = "quillmere"', 'name = "quillmere')) == [
-        "rulebook.toml line 4: this is not TOML: illegal character '\\n' at column 18"
+        "rulebook.toml line 4: this is not TOML: illegal character '\\n' at column 18; a text that begins on a line ends on it, in "
+        "the same quotes"
+    ]
+    assert broken(('name = "quillmere', 'name = "header.date > date("2026-01-01")"')) == [
+        "rulebook.toml line 4: this is not TOML: expected newline or end of document after a statement at column 29; within "
+        "double quotes stand single ones: \"date('2026-03-02')\""
     ]
 
 
@@ -220,6 +225,7 @@ def test_several_files_form_one_rulebook(tmp_path):
         ({"line": {"a": {"default": "line.quantity"}}}, "this default must give text (this gives a number)"),
         ({"header": {"a": {"default": "line.item"}}}, "this default is worked out once per order"),
         ({"routine": {"sales": {"step": [], "rounding": "halfup"}}}, "expected a rounding mode: half-up, half-even"),
+        ({"line": {"a": {"kind": "decimal", "default": "line.net"}}}, "'line.net' is a figure, which cannot be read here"),
         ({"rule": [{"id": "a", "at": "save", "require": "1 == 1"}] * 2}, "rule.a: expected each id once (got 'a' 2 times)"),
         ({"rule": [{"id": "a", "at": "save", "require": "True", "message": "{x"}]}, "expected a closed pair of braces"),
         ({"layout": {"l": {"header": {"number": "n"}, "line": {"number": "p", "itm": "i"}}}}, "expected a line field (got 'itm'; did you mean 'item'?)"),

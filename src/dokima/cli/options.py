@@ -148,7 +148,9 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout
         every = book.orders(_existing(Path(orders)), layout)
         return every if not named else every.choose(named)
     if not named:
-        raise DokimaError("expected a file or folder of orders, or --orders with order numbers")
+        raise DokimaError(
+            "the rulebook can be used; expected a file or folder of orders, or --orders with order numbers"
+        )
     paths = [_existing(Path(name)) for name in named]
     return book.orders(paths[0] if len(paths) == 1 else paths, layout)
 

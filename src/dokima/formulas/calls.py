@@ -17,6 +17,7 @@ from dokima.formulas.functions import FUNCTIONS, SPECIAL, Function
 from dokima.formulas.names import NUMBERS, FormulaKind, Frame, Level, UnknownName
 from dokima.formulas.nodes import Evaluate, Node, at_level
 from dokima.formulas.reader import Reader, as_flag, as_number
+from dokima.formulas.slips import said_here
 from dokima.model.columns import Column, Dates, Flags, blanks
 
 if TYPE_CHECKING:
@@ -49,7 +50,8 @@ class Calls(Reader):
             every = [*AGGREGATES, *FUNCTIONS, *SPECIAL]
             self._fail(
                 node,
-                f"there is no function '{name}'{nearest(name, every) or f'; there are {listed(sorted(every), 40)}'}",
+                f"there is no function '{name}'"
+                f"{said_here(name) or nearest(name, every) or f'; there are {listed(sorted(every), 40)}'}",
             )
         return special(node, depth)
 

@@ -20,6 +20,7 @@ from dokima.formulas.calls import Calls
 from dokima.formulas.names import NUMBERS, FormulaKind, Level, Names, UnknownName
 from dokima.formulas.nodes import Formula, Node, at_level
 from dokima.formulas.reader import as_flag, as_number, folded, in_words, shown_kind
+from dokima.formulas.slips import comma_in_number, said_here, slip_in
 from dokima.limits import FORMULA_CHARACTERS, FORMULA_DEPTH, FORMULA_PARTS
 from dokima.model.columns import Flags, Texts, blanks
 
@@ -94,7 +95,7 @@ class _Compiler(Calls):
             tree = _parsed(self.source.lstrip())
         except SyntaxError as error:
             place = self._lead + error.offset - 1 if error.offset else len(self.source)
-            self._fail(place, f"this is not a formula: {error.msg.split('. ')[0]}")
+            self._fail(place, f"this is not a formula: {error.msg.split('. ')[0]}{slip_in(self.source)}")
         except (ValueError, RecursionError, MemoryError):
             self._fail(0, "this is not a formula: it is nested too deeply or holds a character that cannot be read")
         root = self._node(tree.body, 0)
@@ -129,7 +130,7 @@ class _Compiler(Calls):
             case ast.Call():
                 return self._call(node, depth)
             case ast.List() | ast.Tuple():
-                self._fail(node, "a list may only stand to the right of 'in'")
+                self._fail(node, f"a list may only stand to the right of 'in'{comma_in_number(self._quote(node))}")
         self._fail(node, f"a formula has no {_construct(node)}; it has names, numbers, texts, operators and functions")
 
     def _literal(self, node: ast.Constant) -> Node:
@@ -148,7 +149,8 @@ class _Compiler(Calls):
                 self._fail(node, str(error))
             kind: FormulaKind = "decimal" if places or "." in text else "integer"
             return self._constant(node, kind, Decimals.constant(units, places))
-        self._fail(node, f"expected a number such as 0.35, a text in quotes, True or False (got {text})")
+        message = f"expected a number such as 0.35, a text in quotes, True or False (got {text})"
+        self._fail(node, message + said_here(text))
 
     def _name(self, node: ast.Attribute | ast.Name) -> Node:
         if isinstance(node, ast.Name):
@@ -159,7 +161,7 @@ class _Compiler(Calls):
                 if not any("." in name for name in every):
                     self._fail(node, str(error.args[0]))
             known = [name for name in every if name.split(".")[-1] == node.id]
-            hint = f"; did you mean '{known[0]}'?" if known else ""
+            hint = f"; did you mean '{known[0]}'?" if known else said_here(node.id)
             self._fail(node, f"a name has two parts, such as line.quantity (got '{node.id}'){hint}")
         if not isinstance(node.value, ast.Name):
             self._fail(node, f"a name has two parts, such as line.quantity (got '{self._quote(node)}')")

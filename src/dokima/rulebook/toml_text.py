@@ -23,6 +23,18 @@ class TomlError(ValueError):
         self.row = row
 
 
+def _hint(line: str, at: int) -> str:
+    """What nearly always helps where a line of TOML goes wrong; blank for anything else."""
+    rest = line[at:]
+    if not rest:
+        return "; a text that begins on a line ends on it, in the same quotes" if line.count('"') % 2 else ""
+    if re.match(r"[^\W\d_]", rest) and re.search(r"[=\[,]\s*$", line[:at]):
+        return "; a text stands in quotes"
+    if re.match(r"\w", rest) and line[:at].endswith('"'):
+        return "; within double quotes stand single ones: \"date('2026-03-02')\""
+    return ""
+
+
 def parse_toml(text: str) -> dict[str, Any]:
     """TOML as plain data; numbers with a point become `Decimal`.
 
@@ -36,7 +48,8 @@ def parse_toml(text: str) -> dict[str, Any]:
         said = re.sub(r"\s*\(at .*\)", "", str(error))
         column = f" at column {place[2]}" if place else ""
         row = int(place[1]) if place else None
-        raise TomlError(f"this is not TOML: {said[0].lower()}{said[1:]}{column}", row) from None
+        hint = _hint(text.split("\n")[row - 1], int(place[2]) - 1) if place and row else ""
+        raise TomlError(f"this is not TOML: {said[0].lower()}{said[1:]}{column}{hint}", row) from None
     except RecursionError:
         raise TomlError(TOO_DEEP.format(what="TOML")) from None
     except ValueError as error:  # Python's own bound of the digits of a whole number

@@ -12,6 +12,7 @@ from dokima.formulas import Level, Name, UnknownName
 from dokima.formulas.functions import Function
 from dokima.model.columns import kind_of
 from dokima.model.fields import Field
+from dokima.routines.definition import RESERVED
 from dokima.tables.reading import first_text
 from dokima.tables.table import Table
 
@@ -94,6 +95,9 @@ class Scope:
         steps = [step for routine in self.definition.routines for step in routine.steps if step.name == tail]
         if any(step.name != "price" or head == "line" for step in steps):
             raise UnknownName(f"'{name}' is the figure of a step and can be read only after that step")
+        if tail in RESERVED and name != "header.price":
+            why = "cannot be read here" if self.definition.routines else "is left by a routine, and there is none"
+            raise UnknownName(f"'{name}' is a figure, which {why}")
         known = [*fields, *(figure.split(".")[1] for figure in self.figures if figure.startswith(f"{head}."))]
         found = nearest(tail, known).replace("'", f"'{head}.", 1)
         raise UnknownName(f"there is no '{name}'{found}")
