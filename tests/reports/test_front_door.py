@@ -163,3 +163,25 @@ def test_many_orders_show_their_ends_and_what_they_come_to():
         assert last in " ".join(text.split())
     assert "sales 150 orders EUR" in " ".join(dokima.report(priced).text.split())
     assert "… 70 weitere Aufträge; alle als CSV" in dokima.report(found, locale="de_DE").text
+
+
+def test_of_many_orders_only_those_that_changed_are_told_and_all_come_to_something():
+    """M0 goes from 12.50 to 25.00, M1 stays at 12.50, M2 is gone, M3 has lost its price: it is in no sum."""
+    data = {"rulebook": {"name": "many", "currency": "EUR"}}
+    data["routine"] = {"all": {"step": [{"name": "price", "kind": "price", "options": [{"value": "line.unit_price"}]}]}}
+    book = dokima.Rulebook.from_dict(data)
+
+    def order(number, quantity, price="12.50"):
+        return dokima.Order(number, lines=[{"quantity": quantity, "unit_price": price}])
+
+    before = book.price([order("M0", 1), order("M1", 1), order("M2", 2), order("M3", 1)])
+    found = book.variance(before, book.price([order("M0", 2), order("M1", 1), order("M3", 1, None)]))
+    assert found.changed_orders == ["M0", "M2", "M3"]
+    text = dokima.report(found).text
+    assert [line.split()[0] for line in text.splitlines() if line.startswith("M")] == ["M0", "M2", "M3"]
+    assert "together   3 orders, 1 left out   EUR" in text
+    assert "total with tax 50.00 37.50 −12.50" in " ".join(text.split("together")[1].split())
+    assert text.rstrip().endswith("1 order did not change")
+    assert "M1   variance" in dokima.report(found, every=True).text
+    page = dokima.report(found, locale="de_DE").html
+    assert ("M0" in page, "M1" in page, "zusammen EUR" in page) == (True, False, True)

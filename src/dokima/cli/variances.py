@@ -24,7 +24,7 @@ from dokima.cli.output import write
 def variance(
     before: Annotated[str, typer.Argument(metavar="BEFORE", help="File or folder of orders as they were.")],
     after: Annotated[str, typer.Argument(metavar="AFTER", help="File or folder of orders as they are to be.")],
-    every: Annotated[bool, typer.Option("--all", help="Unchanged lines too.")] = False,
+    every: Annotated[bool, typer.Option("--all", help="Unchanged orders and lines too.")] = False,
     by: Annotated[str, typer.Option("--by", help="Sum it by a field: item, customer, item.family.")] = "",
     mix: Annotated[bool, typer.Option("--mix", help="Split effects in quantity, price and mix.")] = False,
     locale: LocaleOption = "",

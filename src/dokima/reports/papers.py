@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from dokima.changes.together import together
 from dokima.changes.variance import Variance
 from dokima.engine.explaining.explanation import Explanation
 from dokima.engine.running.calculation import Calculation, PricedOrder
@@ -89,11 +90,25 @@ def variance_paper(variance: Variance, words: Wording) -> Paper:
     for line in variance.lines():
         values = [getattr(line.figures[name], part) for name in names for part in _MOVES]
         rows.append(Row([line.order, line.line, line.item or "", _(STATUS_WORDS[line.status]), *values], line.status))
+    found = variance.totals()
+    told = variance.changed_orders if len(found) > 1 else found
     totals = [
-        Row([number_, total_word(name), *(getattr(moved[name], part) for part in _MOVES)])
-        for number_, moved in variance.totals().items()
+        Row([order, total_word(name), *(getattr(found[order][name], part) for part in _MOVES)])
+        for order in told
         for name in SUMS
     ]
+    if len(found) > 1:
+        totals += [
+            Row(
+                [
+                    f"{_('together')} {each.currency}",
+                    total_word(name),
+                    *(getattr(each.totals[name], part) for part in _MOVES),
+                ]
+            )
+            for each in together(variance)
+            for name in SUMS
+        ]
     heads = [Column(_("order")), Column("", wide=True), *_moves("money", words)]
     sections = [
         Section(words["lines_changed"], columns, rows, words["nothing"]),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 
 from rich.console import Group, RenderableType
@@ -12,10 +12,20 @@ from rich.text import Text
 
 from dokima.changes.deltas import Delta
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
+from dokima.changes.together import together
 from dokima.changes.variance import PROFIT, LineVariance, Variance
 from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, ends_of_orders
 from dokima.reports.findings import left_out_rows, more_orders
-from dokima.reports.formatting import BLANK, TOTAL_WORDS, figure_word, lines_counted, number, signed, total_word
+from dokima.reports.formatting import (
+    BLANK,
+    TOTAL_WORDS,
+    figure_word,
+    lines_counted,
+    number,
+    orders_counted,
+    signed,
+    total_word,
+)
 from dokima.reports.language import N_, _, counted
 from dokima.reports.table_layout import FigureTable, FirstThatFits, figure_table, stacked
 
@@ -24,8 +34,11 @@ STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged":
 
 
 def variance_report(variance: Variance, *, every: bool = False) -> RenderableType:
-    """All orders of a variance, one below the other; only changed lines unless ``every``."""
-    first, more, last = ends_of_orders([number_ for number_, *_ in variance.pairs])
+    """The orders of a variance, one below the other, and what they come to together; of more than one only those that
+    changed, and only changed lines, unless ``every``."""
+    numbers = [number_ for number_, *_ in variance.pairs]
+    told = numbers if every or len(numbers) == 1 else variance.changed_orders
+    first, more, last = ends_of_orders(told)
     shown = [*first, *last]
     lines: dict[str, list[LineVariance]] = {}
     for line in variance.lines(every=every, orders=shown if more else None):
@@ -42,7 +55,20 @@ def variance_report(variance: Variance, *, every: bool = False) -> RenderableTyp
         if mine:
             parts += _lines(variance, mine, amounts)
         parts += [Padding(_totals(variance, totals[number_]), (0, 0, 0, 2)), Text("")]
-    return Group(*parts)
+    return Group(*parts, *(_together(variance, len(numbers) - len(told)) if len(numbers) > 1 else []))
+
+
+def _together(variance: Variance, unchanged: int) -> list[RenderableType]:
+    parts: list[RenderableType] = []
+    for each in together(variance):
+        counts = [orders_counted(each.orders)]
+        counts += [counted(each.left_out, "{count} left out", "{count} left out")] if each.left_out else []
+        parts.append(Text("   ".join([_("together"), ", ".join(counts), each.currency]), style="bold"))
+        parts.append(Padding(_totals(variance, each.totals), (0, 0, 0, 2)))
+    if unchanged:
+        said = counted(unchanged, "{count} order did not change", "{count} orders did not change")
+        parts.append(Text(said, style="dim"))
+    return parts
 
 
 EFFECTS = ("quantity_effect", "price_effect", "mix_effect")
@@ -168,7 +194,7 @@ def _from_to(change: Delta) -> str:
     return _("{before} to {after}").format(before=number(change.before), after=number(change.after))
 
 
-def _totals(variance: Variance, totals: dict[str, Delta]) -> Table:
+def _totals(variance: Variance, totals: Mapping[str, Delta]) -> Table:
     table = Table.grid(padding=(0, 3))
     table.add_column()
     for _column in range(3):
@@ -190,6 +216,6 @@ def _totals(variance: Variance, totals: dict[str, Delta]) -> Table:
     return table
 
 
-def _repeats(totals: dict[str, Delta], name: str, one: str, other: str) -> bool:
+def _repeats(totals: Mapping[str, Delta], name: str, one: str, other: str) -> bool:
     """Whether this total only repeats another."""
     return name == one and totals[one] == totals[other]
