@@ -71,6 +71,26 @@ def test_import_dokima_stays_light():
     assert done.stdout.strip() == "[]"
 
 
+EACH_FIRST = """
+import importlib, pkgutil, sys, dokima
+names = [each.name for each in pkgutil.walk_packages(dokima.__path__, "dokima.") if not each.name.endswith("__main__")]
+for name in names:
+    for each in [each for each in sys.modules if each.partition(".")[0] == "dokima"]:
+        del sys.modules[each]
+    try:
+        importlib.import_module(name)
+    except ImportError as error:
+        print(name, error)
+"""
+
+
+@pytest.mark.long
+def test_every_module_can_be_the_first_that_is_imported():
+    """No two modules need each other, whichever of them comes first."""
+    done = subprocess.run([sys.executable, "-c", EACH_FIRST], capture_output=True, text=True, check=True)
+    assert done.stdout == ""
+
+
 @pytest.mark.parametrize("script", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)
 def test_examples_run_and_print_what_they_say(script, capsys):
     """Each example ends with the output it promises in its docstring."""

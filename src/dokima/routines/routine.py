@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from dokima.formulas import Formula, Level, Name
 from dokima.routines.definition import RoutineDefinition, StepDefinition
 from dokima.routines.instalments import Instalment
-from dokima.routines.kinds.kind import StepKind
+
+if TYPE_CHECKING:
+    from dokima.routines.kinds.kind import StepKind  # kinds run on what a step is, which runs none
 
 AMOUNTS_OF_ANY = ("amount", "net", "without_tax", "tax", "with_tax")
 """Amounts of money that stand on a line whatever the steps of its routine are."""
