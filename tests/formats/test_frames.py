@@ -69,6 +69,30 @@ def test_a_number_that_is_none_is_no_blank():
 
 
 @pytest.mark.parametrize(
+    "word", [lambda column: column, lambda column: column.dictionary_encode()], ids=["plain", "coded"]
+)
+def test_a_text_with_a_nul_is_refused_wherever_it_comes_from(word, tmp_path):
+    """No database keeps it; JSON is refused with the same words."""
+    table = pa.table(
+        {
+            "order": pa.array(["A", "A", "B"]),
+            "line": pa.array(["10", "20", "10"]),
+            "item": word(pa.array(["X", "Y\0", "Z"])),
+        }
+    )
+    said = "order A, line 20, item: expected text without the character NUL (got 'Y\\x00')"
+    orders = BOOK.orders(table)
+    assert (orders.numbers, [str(problem) for problem in orders.problems]) == (["B"], [f"row 3, {said}"])
+    (tmp_path / "nul.csv").write_text("order,line,item\nA,10,X\nA,20,Y\0\nB,10,Z\n", encoding="utf-8")
+    orders = BOOK.orders(tmp_path / "nul.csv")
+    assert (orders.numbers, [str(problem) for problem in orders.problems]) == (["B"], [f"nul.csv row 3, {said}"])
+    orders = BOOK.orders(
+        [dokima.Order("A", lines=[{"item": "X"}, {"item": "Y\0"}]), dokima.Order("B", lines=[{"item": "Z"}])]
+    )
+    assert (orders.numbers, [str(problem) for problem in orders.problems]) == (["B"], [said])
+
+
+@pytest.mark.parametrize(
     ("dates", "said"),
     [
         ([datetime(2026, 3, 2), None], "row 3, order A, date: expected 2026-03-02 00:00:00 as in row 2 (got blank)"),

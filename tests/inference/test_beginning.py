@@ -106,6 +106,17 @@ def test_the_small_rulebook_works_and_its_first_order_costs_what_its_case_says(t
     assert case["expect"]["line.10.net"] == str(order.line(10).net)
 
 
+def test_cells_of_an_export_may_hold_anything(tmp_path):
+    """Line breaks and control characters stand in the evidence; cells that are no number among many that are."""
+    rows = [f'A{n // 2:02},{n % 2 + 1},X,{n},C\x01{n // 2},"Ada\n{n // 2 % 3}",((5))' for n in range(60)]
+    rows[40] = rows[40].replace(",1,X,40,", ",1,X,4(0,").replace("A20", "A20")
+    text = 'order,line,item,quantity,customer,"asked\nfor by",share\n' + "\n".join(rows) + "\n"
+    (tmp_path / "export.csv").write_text(text, encoding="utf-8", newline="")
+    found = dokima.begin(tmp_path / "rules", [tmp_path / "export.csv"])
+    assert any("not 4(0" in guess.why for guess in found.guesses)
+    assert dokima.load(tmp_path / "rules").orders(tmp_path / "export.csv", "export").count == 29
+
+
 def test_answers_that_are_none_change_nothing(tmp_path):
     exports.tea(tmp_path, 40)
     run_here(tmp_path, "init", "rules", "--from", "belege.csv")

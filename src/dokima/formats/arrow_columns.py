@@ -115,7 +115,16 @@ class TextColumn(RawColumn):
 
     @property
     def is_text(self) -> bool:
-        return True
+        return self.is_plain
+
+    @cached_property
+    def is_plain(self) -> bool:
+        array = self.array.dictionary if hasattr(self.array, "dictionary") else self.array
+        if not len(array):
+            return True
+        starts, data = _bytes_of(array)
+        used = data[starts[0] : starts[-1]]
+        return not len(used) or bool(used.min())
 
     @cached_property
     def _coded(self) -> tuple[Sequence[Any], Integers]:
@@ -138,17 +147,13 @@ class TextColumn(RawColumn):
 
     def _by_keys(self) -> tuple[Sequence[Any], Integers] | None:
         """Many texts by their keys, which is twice as fast as by a dictionary, and finds them in tables without one."""
-        import pyarrow as pa
 
         array = self.array
         if hasattr(array, "dictionary") or len(array) < MANY_TEXTS:
             return None
         if len(array[:SAMPLE].unique()) < SAMPLE // 4:
             return None  # a short dictionary is quicker
-        _, offsets, data = array.buffers()
-        width = np.int64 if pa.types.is_large_string(array.type) else np.int32
-        starts = np.frombuffer(offsets, width, len(array) + 1, array.offset * np.dtype(width).itemsize)
-        parts = parts_of(starts, np.frombuffer(data or b"", np.uint8), nulls_of(array))
+        parts = parts_of(*_bytes_of(array), nulls_of(array))
         found = None if parts is None else coded(parts)
         if found is None:
             return None
@@ -199,6 +204,16 @@ class TextColumn(RawColumn):
         if compute.all(compute.less(array[:-1], array[1:])).as_py() is False:
             return None
         return TextColumn(array, is_distinct=True)
+
+
+def _bytes_of(array: Any) -> tuple[Integers, np.ndarray[Any, np.dtype[np.uint8]]]:
+    """Where each text of an array begins and the last one ends, and the bytes in which they lie."""
+    import pyarrow as pa
+
+    _, offsets, data = array.buffers()
+    width = np.int64 if pa.types.is_large_string(array.type) else np.int32
+    starts = np.frombuffer(offsets, width, len(array) + 1, array.offset * np.dtype(width).itemsize)
+    return starts, np.frombuffer(data or b"", np.uint8)
 
 
 def codes_of(encoded: Any) -> Integers:

@@ -127,16 +127,20 @@ def profile(heading: str, cells: Sequence[Any]) -> Profile:
     """Find out what the cells of a column are."""
     if any(isinstance(cell, float) for cell in cells):
         exact = [_shortest(cell) if isinstance(cell, float) else cell for cell in cells]
-        return replace(profile(heading, exact), cells=exact, has_floats=True)
+        return replace(_profile(heading, exact), cells=exact, has_floats=True)
     beside, minus = _dress([cell for cell in cells if isinstance(cell, str)])
     if beside or minus != "before":
         bare = [
             bare_number(cell, [beside] if beside else [], minus) if isinstance(cell, str) else cell for cell in cells
         ]
-        found = profile(heading, bare)
+        found = _profile(heading, bare)
         if found.is_number:
             found = replace(found, beside=beside, minus=minus)
             return replace(found, why=f"{found.why}{found.dressed}")
+    return _profile(heading, cells)
+
+
+def _profile(heading: str, cells: Sequence[Any]) -> Profile:
     filled = [cell for cell in cells if cell is not None]
     count = len(filled)
     if not filled:

@@ -295,7 +295,7 @@ def _line_number(roles: Roles, columns: Mapping[str, Profile]) -> None:
     """Whole numbers that rise within every order, each once."""
     rising = []
     for name, each in columns.items():
-        if each.kind != "integer" and not all(str(cell).isdigit() for cell in each.filled):
+        if not all(str(cell).strip().isdecimal() for cell in each.filled):
             continue
         if len(each.filled) == len(each.cells) and _rises(each.cells, roles.groups):
             first = {int(str(cell)) for cell, new in zip(each.cells, _first_of(roles.groups), strict=True) if new}

@@ -67,6 +67,11 @@ class RawColumn:
         """Whether all values are known to be texts, and need no look."""
         return False
 
+    @property
+    def is_plain(self) -> bool:
+        """Whether it is known that no text in it holds the character NUL, or its texts are looked at one by one."""
+        return True
+
     def blank(self) -> Mask | None:
         """True for each row without a value; None if there is none."""
         if self.codes is not None:
@@ -105,7 +110,7 @@ class RawColumn:
 
     def read(self, spec: Field, reader: ValueReader) -> tuple[Column, dict[int, str]]:
         """The values as a field wants them, and for each place that it cannot read what is wrong with it."""
-        column = _as_they_are(self.values, spec, is_distinct=self.codes is not None)
+        column = _as_they_are(self.values, spec, is_distinct=self.codes is not None) if self.is_plain else None
         if column is not None:
             return self._row_by_row(column), {}
         read: list[Any] = []
@@ -168,7 +173,7 @@ def _as_they_are(values: Sequence[Any], spec: Field, *, is_distinct: bool) -> Co
     if not is_distinct:
         return None
     kinds = set(map(type, values))
-    if spec.kind == "text" and kinds == {str} and not spec.choices and "" not in values:
+    if spec.kind == "text" and kinds == {str} and not spec.choices and not any(v == "" or "\0" in v for v in values):
         return Texts(np.arange(len(values)), Words(list(values)))
     if spec.kind in ("decimal", "integer") and kinds == {int} and not spec.choices:
         units = np.array(values, object)

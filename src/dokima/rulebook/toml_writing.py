@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -35,6 +36,11 @@ def rulebook_text(made: Proposal) -> str:
         document.setdefault("routine", tomlkit.table(is_super_table=True)).add(name, _routine(routine))
     document.add("question", _questions(made))
     return tomlkit.dumps(document)
+
+
+def _in_a_line(text: str) -> str:
+    """A text as a comment can hold it: cells of an export may have line breaks."""
+    return re.sub(r"[\x00-\x1f\x7f]+", " ", text)
 
 
 def _table(values: Mapping[str, Any]) -> Table:
@@ -85,7 +91,7 @@ def _layout(values: Mapping[str, Any], why: Mapping[str, str]) -> Table:
             item = tomlkit.item(toml_value(spec))
             heading = spec["from"] if isinstance(spec, Mapping) else spec
             if why.get(heading):
-                item.comment(why[heading])
+                item.comment(_in_a_line(why[heading]))
             columns.add(name, item)
         layout.add(level, columns)
     whole = tomlkit.table(is_super_table=True)
@@ -124,7 +130,7 @@ def _questions(made: Proposal) -> AoT:
             table.add("sets", question.sets)
         item = tomlkit.item("")
         if question.guess:
-            item.comment(f"until it is answered: {question.guess}")
+            item.comment(_in_a_line(f"until it is answered: {question.guess}"))
         table.add("answer", item)
         found.append(table)
     return found
