@@ -118,3 +118,15 @@ def test_the_command_shows_and_writes_them(tmp_path):
         "44.25", "6", "quantity discount 4 % (tables/volume_discounts.csv row 2)", "true",
     )  # fmt: skip
     assert run_here(DEMO, "prices", "--item", "PANE-T6", "--quantity", "-1")[0] == 2
+
+
+def test_who_pays_what_where_no_table_knows_the_customers():
+    """The list's price is that of whoever no row names; one customer has a row of his own, and one pays as all do."""
+    data = {"rulebook": {"name": "few", "currency": "EUR"}}
+    data["table"] = {"terms": {"match": {"item": "line.item", "customer": "header.customer"}, "choose": "most specific"}}
+    data["routine"] = {"all": {"step": [{"name": "price", "kind": "price", "options": [{"value": "terms.price"}]}]}}
+    rows = [("PANE", None, "12.50"), ("PANE", "FERNHOLT", "11.00"), ("PANE", "OAKMERE", "12.50"), ("BAR", None, "3")]
+    named = [dict(zip(("item", "customer", "price"), row, strict=True)) for row in rows]
+    book = dokima.Rulebook.from_dict(data, tables={"terms": named})
+    found = [(row.party, row.price) for row in book.price_list(item="PANE", date=DAY).rows]
+    assert found == [("list", D("12.50")), ("FERNHOLT", D("11.00"))]

@@ -188,7 +188,9 @@ class _Asked:
             raise NotFound(f"there is no {self.which} '{party}'{nearest(party, known)}")
         named = [party] if party else known if everybody else []
         if not groups:
-            return [_Party(each) for each in named], self.program
+            # Where nothing is known of parties, one without terms of its own stands for all that no table names.
+            listed = [_Party(LIST, True)] if everybody and self.by_party is None else []
+            return [*listed, *map(_Party, named)], self.program
         from dokima.rulebook.loading import with_tables
 
         table = self.by_party
