@@ -433,3 +433,29 @@ def test_cost_and_margin_need_no_steps_of_the_rulebook():
         D("14.01"), D("21.02"), D("7.01"), D("5.99"), D("8.98"), D("2.99"),
     ]  # fmt: skip
     assert "cost" not in str(change_paper(change, Wording.of(rules.program)))
+
+
+@pytest.mark.parametrize("settle", ["amend", "split"])
+def test_what_the_original_stated_does_not_stop_a_change_and_goes_where_it_is_stale(settle):
+    """2 x 48.50 = 97.00 and 1 x 129.90; three panes more make 242.50, which nobody has stated."""
+    rules = book()
+    lines = [
+        {"number": 10, "item": "PANE", "quantity": 2, "unit_price": "48.50", "stated_net": "97.00"},
+        {"number": 20, "item": "VENT", "quantity": 1, "unit_price": "129.90", "stated_net": "129.90"},
+    ]
+    order = dokima.Order("S1", lines=lines, stated_without_tax="226.90", stated_with_tax="274.55")
+    assert not rules.price(order).findings
+    change = opened(order, rules)
+    change.edit("Ada").change_line(10, quantity=5)
+    settled = approved(change, order, settle=settle)
+    made = [settled.amended, *([settled.supplement] if settled.supplement else [])]
+    assert not rules.price(made).findings
+    first = settled.amended.line(10).fields
+    if settle == "amend":
+        assert ("stated_net" in first, first["unit_price"], first["quantity"]) == (False, D("48.50"), 5)
+        assert "stated_without_tax" not in settled.amended.header
+    else:
+        assert (first["stated_net"], first["quantity"]) == (D("97.00"), 2)
+        assert settled.amended.header["stated_with_tax"] == D("274.55")
+        assert "stated_net" not in made[1].line(10).fields
+    assert settled.amended.line(20).fields["stated_net"] == D("129.90")

@@ -123,7 +123,9 @@ def test_the_command_shows_and_writes_them(tmp_path):
 def test_who_pays_what_where_no_table_knows_the_customers():
     """The list's price is that of whoever no row names; one customer has a row of his own, and one pays as all do."""
     data = {"rulebook": {"name": "few", "currency": "EUR"}}
-    data["table"] = {"terms": {"match": {"item": "line.item", "customer": "header.customer"}, "choose": "most specific"}}
+    data["table"] = {
+        "terms": {"match": {"item": "line.item", "customer": "header.customer"}, "choose": "most specific"}
+    }
     data["routine"] = {"all": {"step": [{"name": "price", "kind": "price", "options": [{"value": "terms.price"}]}]}}
     rows = [("PANE", None, "12.50"), ("PANE", "FERNHOLT", "11.00"), ("PANE", "OAKMERE", "12.50"), ("BAR", None, "3")]
     named = [dict(zip(("item", "customer", "price"), row, strict=True)) for row in rows]

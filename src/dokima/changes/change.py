@@ -21,6 +21,7 @@ from dokima.editing.editor import Editor
 from dokima.engine.program import Program, Run
 from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.pricing import price_orders
+from dokima.engine.running.stated_figures import STATED_RULES
 from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed, nearest
 from dokima.model.content import NOT_AGREED
 from dokima.model.document import Document
@@ -185,7 +186,9 @@ class ChangeOrder:
         variance = self.variance()
         if variance.is_empty or not any(moved(self._before, self._after)):
             raise Refused(f"{self.number} changes nothing")
-        refuse_if_any(variance.after.findings.errors, f"submitting {self.number}")
+        # What a document states is what came before the change; no change of it can agree with that.
+        errors = [each for each in variance.after.findings.errors if each.rule not in STATED_RULES]
+        refuse_if_any(errors, f"submitting {self.number}")
         refuse_if_any([f for f in self._asked("save", by) if f.stops], f"submitting {self.number}")
         self._note("submitted", by)
         # From here on approval reads these figures, tax and advance among them, and prices nothing of the change again.

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dokima.engine.program import Program, Run
 from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.pricing import price_orders
+from dokima.engine.running.stated_figures import STATED_RULES
 from dokima.errors import Locked
 from dokima.model.document import Document, orders_of
 
@@ -31,3 +32,15 @@ def priced_as_agreed(program: Program, documents: Sequence[Document]) -> list[Pr
     """
     calculation = price_orders(program, orders_of(documents, program.fields), Run(terms="keep")).calculation
     return list(calculation)
+
+
+def without_stale(document: Document, priced: PricedOrder) -> Document:
+    """A document without what it stated to come to, where a change has moved that: nobody has stated the new figure."""
+    for finding in priced.findings:
+        if finding.rule in STATED_RULES and finding.line:
+            fields = document.lines[finding.line]
+            kept = {name: value for name, value in fields.items() if name != finding.field}
+            document = document.with_line(finding.line, kept)
+        elif finding.rule in STATED_RULES:
+            document = document.without_header(finding.field)
+    return document

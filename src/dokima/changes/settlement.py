@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.checks import refuse_undercut, tax_by_terms
-from dokima.changes.documents import priced_as_agreed
+from dokima.changes.documents import priced_as_agreed, without_stale
 from dokima.changes.supplements import restated, total
 from dokima.changes.variance import LineVariance, Variance
 from dokima.engine.program import Program
@@ -134,12 +134,14 @@ class Settling:
             refuse_undercut(old, document)
         made = [*documents, *([increase] if increase.lines else [])]
         priced = priced_as_agreed(self.program, made)
+        made = [without_stale(document, order) for document, order in zip(made, priced, strict=True)]
+        documents = made[: len(documents)]
         rounding = self._tax_rounding(priced)
         return Settlement(
             change=self.change,
             amended=documents[0].order(),
             supplements=[document.order() for document in documents[1:]],
-            supplement=increase.order() if increase.lines else None,
+            supplement=made[-1].order() if increase.lines else None,
             tax_rounding=rounding.quantize(Decimal(1).scaleb(-self.places)),
             currency=self.priced.header("currency") or "",
             totals={order.number: _sums(order) for order in priced},

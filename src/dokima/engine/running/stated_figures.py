@@ -27,6 +27,8 @@ STATED = {
 """Header fields that state a total, and that total."""
 _LINES = {"stated_net": ("net", "stated-net"), "unit_price": ("price", "stated-price")}
 """Line fields that state a figure, that figure, and the id of the finding."""
+STATED_RULES = frozenset({"stated-total", *(rule for _, rule in _LINES.values())})
+"""Ids of the findings."""
 
 
 def compare_stated(calculation: Calculation) -> list[Finding]:
