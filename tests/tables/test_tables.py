@@ -355,3 +355,32 @@ def test_graduated_tables_that_cannot_work():
         graded("PANE", 1, two)
     with pytest.raises(dokima.RulebookError, match="expected either 'value', a price, or 'amount'"):
         book(routine=routine({"name": "price", "kind": "price", "options": [{"value": "1", "amount": "2"}]}))
+
+
+def test_headings_that_are_values_are_a_column_of_their_own():
+    """A list by group, and one by quantity; an empty cell is no price, and rows that are spread already stay so."""
+    data = {"rulebook": {"name": "wide", "currency": "EUR"}, "line": {"group": {}}}
+    data["table"] = {
+        "groups": {"match": {"item": "line.item", "group": "line.group"}, "beside": "€",
+                   "spread": {"headings": "group", "cells": "price", "of": ["A", "B"]}},
+        "scale": {"key": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": "highest least",
+                  "spread": {"headings": "least", "cells": "price", "of": {"from 1": 1, "from 10": 10}}},
+    }  # fmt: skip
+    options = [{"value": "scale.price"}, {"value": "groups.price"}]
+    data["routine"] = {"all": {"step": [{"name": "price", "kind": "price", "options": options}]}}
+    groups = [{"item": "P", "A": "10 €", "B": "9,00 €"}, {"item": "Q", "A": None, "B": "5"}]
+    data["table"]["groups"]["decimal"] = ","
+    scale = [{"item": "S", "from 1": D("3"), "from 10": D("2.50")}]
+    book = dokima.Rulebook.from_dict(data, tables={"groups": groups, "scale": scale})
+    lines = [("P", "A", 1), ("P", "B", 1), ("Q", "A", 1), ("Q", "B", 1), ("S", None, 9), ("S", None, 10)]
+    order = dokima.Order("1", lines=[{"item": item, "group": group, "quantity": of} for item, group, of in lines])
+    assert [line.price for line in book.price(order)["1"].lines] == [D(10), D(9), None, D(5), D(3), D("2.5")]
+    told = dokima.report(book.explain(order, 60)).text
+    assert "scale for item S, from least 10 (row 2)\n" in told
+    assert "not row 2 (price 3): highest least: row 2 is better" in told
+    assert "groups" not in told
+    assert [row.quantity for row in book.price_list(item="S", date=date(2026, 3, 2)).rows] == [1, 10]
+    spread = [{"item": "S", "least": 1, "price": 4}]
+    assert book.what_if(tables={"scale": spread}).price(order)["1"].line(60).price == 4
+    with pytest.raises(dokima.RulebookError, match="table.scale: expected a column 'from 10' .there is none"):
+        book.what_if(tables={"scale": [{"item": "S", "from 1": 4}]})

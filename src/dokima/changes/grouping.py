@@ -167,7 +167,7 @@ def _column(side: Calculation, by: str) -> Column:
             return orders.header(by).take(orders.order_of)
         holding = [name for name, table in program.tables.items() if by in table.fields]
         # What an item or a customer is, its own table says; others only ask for it.
-        holding = [name for name in holding if program.tables[name].definition.is_key] or holding
+        holding = [name for name in holding if program.tables[name].definition.is_master] or holding
         if len(holding) == 1:
             return _column(side, f"{holding[0]}.{by}")
         hint = f"; say which: {', '.join(f'{name}.{by}' for name in holding)}" if holding else ""

@@ -57,6 +57,38 @@ class Grid:
                 columns[heading] = columns[heading].taken(np.where(goes_on & empty, above, rows))
         return replace(self, columns=columns)
 
+    def spread(self, headings: str, cells: str, of: Mapping[str, Any]) -> Grid:
+        """The grid with a row for each filled cell of some columns.
+
+        Args:
+            headings: The new column of what their headings stand for.
+            cells: The new column of their cells.
+            of: Their headings, each with the value that it stands for.
+        """
+        rows = np.repeat(np.arange(self.size), len(of))
+        values: dict[Any, int] = {}
+        codes = np.full((self.size, len(of)), -1, np.int64)
+        for at, heading in enumerate(of):
+            column = self.columns[heading].coded()
+            places = np.array([*(values.setdefault(value, len(values)) for value in column.values), -1], np.int64)
+            codes[:, at] = places[column.codes]
+        filled = np.flatnonzero(codes.reshape(-1) >= 0)
+        known = {value: at for at, value in enumerate(dict.fromkeys(of.values()))}
+        said = RawColumn(list(known), np.tile([known[value] for value in of.values()], self.size))
+        return replace(
+            Grid(
+                {
+                    **{name: column.taken(rows) for name, column in self.columns.items() if name not in of},
+                    headings: said,
+                    cells: RawColumn(list(values), codes.reshape(-1)),
+                },
+                len(rows),
+                self.rows[rows],
+            ).kept(filled),
+            problems=self.problems,
+            letters=self.letters,
+        )
+
     def without_sums(self, said: Sequence[str]) -> Grid:
         """The grid without rows of sums.
 

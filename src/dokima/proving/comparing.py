@@ -264,7 +264,7 @@ def _why(expected: Expected, ran: Ran) -> str:
         return ""
     for step in explanation.steps:
         if figure in (step.name, step.kind) or len(explanation.steps) == 1:
-            answer = next((each for each in step.answers if each.row is not None and not each.is_key), None)
+            answer = next((each for each in step.answers if each.row is not None and not each.is_master), None)
             said = str(step.source) or ", ".join(map(str, step.counted.values()))
             return f"{said}; {answer.label} {answer.terms} ({answer.place})" if answer else said
     return ""

@@ -62,7 +62,7 @@ def _is_priced(program: Program, routine: Routine, item: str) -> bool:
 
 
 def _found_by(table: Table, source: str) -> bool:
-    return table.definition.is_key and [f.source.strip() for f in table.conditions.values()] == [source]
+    return table.definition.is_master and [f.source.strip() for f in table.conditions.values()] == [source]
 
 
 def _may_price(program: Program, formula: Formula, item: str) -> bool:
@@ -95,7 +95,7 @@ def audit_discounts(program: Program, examples: Examples) -> Iterator[AuditRemar
         for place, option in enumerate(routine.steps[0].options[:-1], start=1):
             heads = {name.split(".")[0] for name in option.value.reads}
             tables = [program.tables[head] for head in sorted(heads) if head in program.tables]
-            for table in [table for table in tables if not table.definition.is_key]:
+            for table in [table for table in tables if not table.definition.is_master]:
                 yield from _on_top(program, routine, table, place, examples)
 
 

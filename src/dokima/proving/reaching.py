@@ -240,7 +240,7 @@ def _rows(table: Table, context: Context, orders: Integers, lines: Mask, most: i
     for row in np.unique(rows[chosen][rows[chosen] >= 0]).tolist():
         won = chosen[rows[chosen] == row]
         yield Target("tables", table.name, "won", table.source.row_number(row)), order_at[won]
-    if table.definition.is_key:
+    if table.definition.is_master:
         return
     met: dict[Target, list[int]] = {}
     for position in chosen[:most].tolist():

@@ -110,7 +110,7 @@ def _how(step: StepExplanation, explanation: Explanation, *, technical: bool, lo
     lines: list[RenderableType] = list(_said(step, explanation))
     for answer in step.answers:
         lost = answer.row is None and (answer.is_required or step.value is None)
-        if technical or not answer.is_key or answer.is_path or answer.agreed or lost:
+        if technical or not answer.is_master or answer.is_path or answer.agreed or lost:
             lines += _answered(answer, step, technical, losers=losers)
         lines += _components(answer)
     if technical:

@@ -28,7 +28,7 @@ from dokima.model.columns import Kind, value_at
 from dokima.model.databases import Database, Query
 from dokima.model.fields import Field
 from dokima.model.source import note_beside, source_of
-from dokima.model.values import BadValue, ValueReader
+from dokima.model.values import BadValue, ValueReader, no_column
 from dokima.routines.kinds.kind import StepKind
 from dokima.rulebook.adapters import defined, model_of
 from dokima.rulebook.answers import with_answers
@@ -172,6 +172,7 @@ def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:
                 grid, file = _queried(name, definition.databases, rows)
             else:
                 grid = grid_of(rows, f"rows of table '{name}'")
+            grid = _spread(next(each for each in definition.tables if each.name == name), grid)
         except DokimaError as error:
             problems.append(RulebookProblem("", f"table.{name}", str(error)))
             continue
@@ -327,6 +328,7 @@ def _sources(
         grid, file, is_unread = Grid({}, 0, _no_rows()), table.file or "", True
         try:
             grid, file = _grid(name, table, given, folder, spec.source)
+            grid = _spread(table, grid)
             is_unread = False
         except DocumentError as error:
             for problem in error.problems:
@@ -338,6 +340,21 @@ def _sources(
             problems.append(RulebookProblem(file, f"table.{name}", said, problem.row))
         sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, table.reader, is_unread)
     return sources, problems
+
+
+def _spread(table: TableDefinition, grid: Grid) -> Grid:
+    """The rows of a table with headings that are values; rows that have these as a column already stay as they are.
+
+    Raises:
+        DokimaError: One of the headings is not there.
+    """
+    spread = table.spread
+    if spread is None or (spread.cells in grid.columns and not set(spread.values) & set(grid.columns)):
+        return grid
+    for heading in spread.values:
+        if heading not in grid.columns:
+            raise DokimaError(no_column(heading, grid.columns))
+    return grid.spread(spread.headings, spread.cells, spread.values)
 
 
 def _no_rows() -> Any:

@@ -159,7 +159,7 @@ class _Asked:
         found = [
             table
             for table in self.program.tables.values()
-            if table.definition.is_key and [f.source.strip() for f in table.conditions.values()] == [source]
+            if table.definition.is_master and [f.source.strip() for f in table.conditions.values()] == [source]
         ]
         return next((table for table in found if table.required and required), found[0] if found else None)
 
@@ -167,7 +167,7 @@ class _Asked:
         """The tables of terms that some formulas read."""
         heads = dict.fromkeys(name.partition(".")[0] for formula in formulas for name in formula.reads)
         tables = {name: self.program.tables[name] for name in heads if name in self.program.tables}
-        return {name: table for name, table in tables.items() if not table.definition.is_key}
+        return {name: table for name, table in tables.items() if not table.definition.is_master}
 
     # -- who and what -----------------------------------------------------------------------------------------
 

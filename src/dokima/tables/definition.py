@@ -41,6 +41,21 @@ class ContextTable:
 
 
 @dataclass(frozen=True)
+class Spread:
+    """Columns whose headings are values, as a list of prices has them by group or by quantity. Each filled cell in them
+    is a row of its own, beside the other cells of its row."""
+
+    headings: Name = setting("The column that these headings become.")
+    cells: Name = setting("The column that the cells below them become.")
+    of: Texts | Mapping[str, Any] = setting("The headings, alone or each with the value that it stands for.")
+
+    @property
+    def values(self) -> Mapping[str, Any]:
+        """Each heading with the value that it stands for."""
+        return self.of if isinstance(self.of, Mapping) else {heading: heading for heading in self.of}
+
+
+@dataclass(frozen=True)
 class TableDefinition(Marks):
     """A table: rows, what finds them, and which of them wins.
 
@@ -69,6 +84,7 @@ class TableDefinition(Marks):
         default=(),
     )
     columns: Mapping[str, Field] = setting("Specifications of its columns.", default_factory=dict)
+    spread: Spread | None = setting("Columns of the file whose headings are values, such as groups.", default=None)
     graduated: bool = setting(
         "Whether each band between two breaks has its own price; the table then answers with `amount`.", default=False
     )
@@ -99,6 +115,11 @@ class TableDefinition(Marks):
     def is_key(self) -> bool:
         """Whether one row is found by key; else the best of those that match."""
         return self.key is not None
+
+    @property
+    def is_master(self) -> bool:
+        """Whether it says what each key is: one row a key. With a window or breaks the rows of one key compete."""
+        return self.is_key and self.window is None and not self.breaks
 
     @property
     def conditions(self) -> Mapping[str, Any]:

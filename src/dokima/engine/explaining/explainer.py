@@ -111,7 +111,10 @@ class _Explainer:
         if step.definition.of:
             read.add(f"line.{step.definition.of}")
         operands = [Operand(name, self.program.label(name), values[name]) for name in values if name in read]
-        asked = trace.step.formulas() if step.way.is_price else [each for each in formulas if each[0] != "when"]
+        asked = [each for each in formulas if each[0] != "when"]
+        if step.way.is_price:  # the options before the one that had a price say why they had none
+            later = tuple(f"options.{at}." for at in range(chosen, len(step.options))) if chosen > 0 else ()
+            asked = [each for each in trace.step.formulas() if not each[0].startswith(later or "-")]
         tables, path = self._tables([name for _, formula in asked for name in formula.reads], trace)
         return StepExplanation(
             name=step.name,

@@ -36,7 +36,8 @@ class TableAnswer:
         asked: What it was asked, by column.
         candidates: The winner and the rows it beat, each with the one reason.
         terms: What the row is for, in words: whom, what, since when, from which quantity.
-        is_key: Whether rows are found by key, so that none competes with another.
+        is_key: Whether rows are found by key.
+        is_master: Whether each key has one row, so that none competes with another.
         breaks: Columns that say from which quantity on a row is eligible.
         agreed: What the order keeps of this table from when it was agreed, by column; empty if it asks the table.
         agreed_place: File and row that had answered then, blank if none had.
@@ -55,6 +56,7 @@ class TableAnswer:
     candidates: Sequence[Candidate]
     terms: str
     is_key: bool
+    is_master: bool
     breaks: Sequence[str] = ()
     agreed: Mapping[str, Any] = field(default_factory=dict)
     agreed_place: str = ""

@@ -101,7 +101,7 @@ class Phrases:
             field = table.fields.get(tail)
             said = field.shown if field is not None else tail.replace("_", " ")
             kin = table.definition.shown
-            return f"the {said} of the {kin}" if table.definition.is_key else f"the {said} in {_plural(kin)}"
+            return f"the {said} of the {kin}" if table.definition.is_master else f"the {said} in {_plural(kin)}"
         field = self.field(dotted)
         step = self._steps.get(tail)
         known_figure = (FIGURES.get(tail) if head in ("header", "line", "parent") else "") or (
