@@ -106,6 +106,23 @@ def test_the_small_rulebook_works_and_its_first_order_costs_what_its_case_says(t
     assert case["expect"]["line.10.net"] == str(order.line(10).net)
 
 
+def test_a_price_list_with_a_column_for_each_quantity(tmp_path):
+    """The stated prices are those from 1 and from 10 on; every line comes out, by the heading that its quantity reaches."""
+    prices = {"X": ("2.00", "1.80"), "Y": ("7.50", "7.50"), "Z": ("0.90", "0.75")}
+    rows = ["order no,line,item,qty,price,amount"]
+    for number, (item, quantity) in enumerate([(i, q) for i in "XYZ" for q in (1, 9, 10, 25)] * 4):
+        price = D(prices[item][quantity >= 10])
+        rows.append(f"N{number // 3},{number % 3 + 1},{item},{quantity},{price},{price * quantity}")
+    (tmp_path / "export.csv").write_text("\n".join(rows) + "\n", encoding="utf-8")
+    wide = ["Article;from 1;from 10", *(f"{item};{one} €;{ten} €" for item, (one, ten) in prices.items())]
+    (tmp_path / "list.csv").write_text("\n".join(wide) + "\n", encoding="utf-8")
+    found = dokima.begin(tmp_path / "rules", [tmp_path / "export.csv"], tmp_path / "list.csv")
+    assert (found.lines, found.reproduced) == (48, 48)
+    assert any("from 1, 10 on, as the headings say" in guess.why for guess in found.guesses)
+    row = dokima.load(tmp_path / "rules").price_list(item="X", date=datetime.date(2026, 3, 2)).rows[1]
+    assert (row.quantity, row.price, row.where.place) == (10, D("1.80"), "tables/list.csv row 2")
+
+
 def test_cells_of_an_export_may_hold_anything(tmp_path):
     """Line breaks and control characters stand in the evidence; cells that are no number among many that are."""
     rows = [f'A{n // 2:02},{n % 2 + 1},X,{n},C\x01{n // 2},"Ada\n{n // 2 % 3}",((5))' for n in range(60)]

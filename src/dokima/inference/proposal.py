@@ -250,7 +250,7 @@ def _stated(export: Export) -> list[Decimal | None] | None:
 
 
 def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Settings, name: str) -> list[Settings]:
-    columns: Settings = {"price": {"kind": "decimal", "from": terms.price}}
+    columns: Settings = {"price": {"kind": "decimal", **({} if terms.scale else {"from": terms.price})}}
     by: Settings = {"item": "line.item"}
     columns["item"] = {"from": terms.item}
     for heading, source in terms.match.items():
@@ -270,11 +270,16 @@ def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Set
     if terms.least:
         table["breaks"] = {"min_quantity": "line.quantity"}
         columns["min_quantity"] = {"kind": "decimal", "from": terms.least}
+    if terms.scale:
+        table["breaks"] = {"min_quantity": "line.quantity"}
+        table["spread"] = {"headings": "min_quantity", "cells": "price", "of": dict(terms.scale)}
     if terms.base:
         columns["base"] = {"kind": "decimal", "default": 1, "from": terms.base}
-    if not terms.unique or terms.least or "window" in table:
+    if not terms.unique or "breaks" in table or "window" in table:
         table["choose"] = ["lowest price / base" if terms.base else "lowest price"]
-    for spec in columns.values():
+    for heading in terms.scale:
+        columns["price"].update(_floats(prices.columns[heading], is_text=False)[0])
+    for spec in [each for each in columns.values() if "from" in each]:
         spec.update(_floats(prices.columns[spec["from"]], is_text="kind" not in spec)[0])
     table["columns"] = {name_: _plain(spec, name_) for name_, spec in columns.items()}
     table |= prices.written

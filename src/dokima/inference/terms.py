@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -38,6 +39,8 @@ class PriceTerms:
         until: Its last day; blank for none.
         least: The quantity from which on a row applies; blank for none.
         base: How many the price is for; blank for one.
+        scale: Columns of prices with the quantity from which on each applies, as its heading says it; empty for one
+            price a row.
         unique: Whether each item has one row.
         why: What speaks for the price, in a sentence.
     """
@@ -49,6 +52,7 @@ class PriceTerms:
     until: str = ""
     least: str = ""
     base: str = ""
+    scale: Mapping[str, int] = field(default_factory=dict)
     unique: bool = True
     why: str = ""
 
@@ -78,16 +82,32 @@ def price_terms(
     if not price:
         return None
     known = sum(1 for each, value in zip(items, stated, strict=True) if str(each) in rows and value is not None)
-    rest = {name: each for name, each in prices.columns.items() if name not in (item, price) and each.filled}
+    scale = _scale(numeric, price)
+    each_met = [_met(prices.numbers(name), rows, items, stated) for name in scale or [price]]
+    meeting = sum(1 for met in zip(*each_met, strict=True) if any(met))
+    rest = {name: each for name, each in prices.columns.items() if name not in (item, price, *scale) and each.filled}
     match = {name: source for name, each in rest.items() if (source := _same_as(each, fields))}
     start, until = _window({name: each for name, each in rest.items() if each.kind == "date"})
-    free = [name for name in numeric if name not in (price, *match)]
+    free = [name for name in numeric if name not in (price, *match, *scale)]
     least = next((name for name in free if plain(name) in _LEAST), "")
     base = next((name for name in free if name != least and suggests(name, "base") >= 2), "")
     unique = all(len(each) == 1 for each in rows.values())
-    why = f"one of its rows has the stated price on {meets[price]} of {known} lines whose item it has"
+    why = f"one of its rows has the stated price on {meeting} of {known} lines whose item it has"
     why = why if known else "its heading says so; the export states no prices"
-    return PriceTerms(item, price, {} if unique else match, start, until, least, base, unique, why)
+    if scale:
+        why += f"; from {', '.join(map(str, scale.values()))} on, as the headings say"
+    return PriceTerms(item, price, {} if unique else match, start, until, least, base, scale, unique, why)
+
+
+def _scale(numeric: Sequence[str], price: str) -> dict[str, int]:
+    """Columns that are called alike but for one rising number, the price among them: ``from 1``, ``from 10``."""
+    found = {name: re.fullmatch(r"(\D*)(\d+)(\D*|\s*-\s*\d+\D*)", name.strip()) for name in numeric}
+    mine = found.get(price)
+    if mine is None:
+        return {}
+    like = {name: int(each[2]) for name, each in found.items() if each and plain(each[1]) == plain(mine[1])}
+    rising = sorted(set(like.values()))
+    return like if len(like) > 1 and list(like.values()) == rising else {}
 
 
 def _meets(
@@ -97,11 +117,20 @@ def _meets(
     stated: Sequence[Decimal | None],
 ) -> int:
     """On how many lines a row of the item has the stated price."""
-    return sum(
-        1
+    return sum(_met(column, rows, items, stated))
+
+
+def _met(
+    column: Sequence[Decimal | None],
+    rows: Mapping[str, Sequence[int]],
+    items: Sequence[Any],
+    stated: Sequence[Decimal | None],
+) -> list[bool]:
+    """For each line whether a row of its item has the stated price."""
+    return [
+        value is not None and any(column[at] == value for at in rows.get(str(item), ()))
         for item, value in zip(items, stated, strict=True)
-        if value is not None and any(column[at] == value for at in rows.get(str(item), ()))
-    )
+    ]
 
 
 def _same_as(each: Profile, fields: Mapping[str, Sequence[Any]]) -> str:
