@@ -185,3 +185,9 @@ def test_of_many_orders_only_those_that_changed_are_told_and_all_come_to_somethi
     assert "M1   variance" in dokima.report(found, every=True).text
     page = dokima.report(found, locale="de_DE").html
     assert ("M0" in page, "M1" in page, "zusammen EUR" in page) == (True, False, True)
+
+
+def test_a_price_that_no_row_competes_for_says_where_it_stands():
+    told = dokima.report(BOOK.explain(DEMO / "orders" / "SQ-2041.json", 20)).text
+    assert "list price: 4 × 129.90 (tables/items.csv row 12)\n" in told
+    assert "agreed price: 36 × 44.25\n" in dokima.report(BOOK.explain(DEMO / "orders" / "SQ-2041.json", 10)).text

@@ -133,7 +133,7 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     if step.kind == "price":
         known = explanation.price is not None
         times = f": {number(explanation.quantity)} × {number(explanation.price)}" if known else ""
-        yield Text(told(step.source) + times)
+        yield Text(told(step.source) + times + _read_from(step))
     elif step.source:
         yield Text(f"0, {told(step.source)}")
     elif "percent" in formulas:
@@ -154,6 +154,17 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
         whole = _("for the parent line; this line bears {share}")
         whole = whole if step.over == "parent" else _("for the order; this line bears {share}")
         yield Text(whole.format(share=number(step.value)))
+
+
+def _read_from(step: StepExplanation) -> str:
+    """Where a price stands that is no answer of rows that compete, in brackets; blank for any other."""
+    heads = {each.name.partition(".")[0] for each in step.operands}
+    places = [
+        told(each.place)
+        for each in step.answers
+        if each.is_master and each.table in heads and each.row is not None and not (each.agreed or each.is_path)
+    ]
+    return f" ({', '.join(places)})" if places else ""
 
 
 def _answered(answer: TableAnswer, step: StepExplanation, technical: bool, *, losers: bool) -> Iterator[Text]:
