@@ -109,15 +109,16 @@ def test_the_small_rulebook_works_and_its_first_order_costs_what_its_case_says(t
 def test_a_price_list_with_a_column_for_each_quantity(tmp_path):
     """The stated prices are those from 1 and from 10 on; every line comes out, by the heading that its quantity reaches."""
     prices = {"X": ("2.00", "1.80"), "Y": ("7.50", "7.50"), "Z": ("0.90", "0.75")}
-    rows = ["order no,line,item,qty,price,amount"]
+    rows = ["order no,line,item,qty,price,amount,supplier"]
     for number, (item, quantity) in enumerate([(i, q) for i in "XYZ" for q in (1, 9, 10, 25)] * 4):
         price = D(prices[item][quantity >= 10])
-        rows.append(f"N{number // 3},{number % 3 + 1},{item},{quantity},{price},{price * quantity}")
+        rows.append(f"N{number // 3},{number % 3 + 1},{item},{quantity},{price},{price * quantity},S{number // 6}")
     (tmp_path / "export.csv").write_text("\n".join(rows) + "\n", encoding="utf-8")
     wide = ["Article;from 1;from 10", *(f"{item};{one} €;{ten} €" for item, (one, ten) in prices.items())]
     (tmp_path / "list.csv").write_text("\n".join(wide) + "\n", encoding="utf-8")
     found = dokima.begin(tmp_path / "rules", [tmp_path / "export.csv"], tmp_path / "list.csv")
     assert (found.lines, found.reproduced) == (48, 48)
+    assert {each.id: each.guess for each in found.questions}["kind"] == "purchase"
     assert any("from 1, 10 on, as the headings say" in guess.why for guess in found.guesses)
     row = dokima.load(tmp_path / "rules").price_list(item="X", date=datetime.date(2026, 3, 2)).rows[1]
     assert (row.quantity, row.price, row.where.place) == (10, D("1.80"), "tables/list.csv row 2")

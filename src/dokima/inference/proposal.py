@@ -97,7 +97,8 @@ def propose(name: str, export: Export, prices: FileProfile | None, price_file: S
     options = _price_table(made, export, prices, price_file, price_name)
     _rules(made, roles)
     _routine(made, export, options)
-    made.questions += always(currency, roles.heading("line", "stated_net"))
+    parties = roles.of("header").keys() & {"customer", "supplier"}
+    made.questions += always(currency, roles.heading("line", "stated_net"), from_supplier=parties == {"supplier"})
     _open(made, export)
     return made
 

@@ -29,15 +29,21 @@ class OpenQuestion:
     guess: str = ""
 
 
-def always(currency: str, amount: str) -> list[OpenQuestion]:
-    """What is asked whatever the file says."""
+def always(currency: str, amount: str, *, from_supplier: bool) -> list[OpenQuestion]:
+    """What is asked whatever the file says.
+
+    Args:
+        currency: The currency as far as it is known.
+        amount: The column of amounts, blank for none.
+        from_supplier: Whether orders name a supplier and no customer.
+    """
     of = f" ({amount})" if amount else ""
     return [
         OpenQuestion(
             "kind",
             "What are these orders?",
             {"sales": {"header.kind.default": "'sales'"}, "purchase": {"header.kind.default": "'purchase'"}},
-            guess="sales",
+            guess="purchase" if from_supplier else "sales",
         ),
         OpenQuestion(
             "currency",
