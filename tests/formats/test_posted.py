@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 from contextlib import suppress
+from datetime import date
+from decimal import Decimal as D
 from pathlib import Path
 
 import pytest
@@ -11,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import dokima
-from tests.books import DEMO, book
+from tests.books import DEMO, book, routine
 
 BOOK = dokima.load(DEMO)
 SMALL = book(line={"weight": {"kind": "decimal", "places": 3}, "share": {"kind": "decimal"}})
@@ -126,3 +128,38 @@ def test_short_floats_of_a_parsed_body_are_the_decimals_they_show(field, value, 
         assert expected in str(orders.problems[0])
     else:
         assert str(SMALL.price(orders)["A"].line(10).field(field)) == expected
+
+
+def test_documents_in_the_names_of_somebody_else(tmp_path):
+    """A layout says the names, of the lines too; paths lead into objects, and what it does not name is left out."""
+    line = {"number": "pos", "item": "sku", "quantity": "qty"}
+    layout = {"lines": "positions", "dates": "%d.%m.%Y", "header": {"number": "no", "customer": "who.id"}, "line": line}
+    layout["header"]["date"] = "on"
+    rules = book(layout={"api": layout}, routine=routine())
+    line = {"pos": 10, "sku": "PANE", "qty": 2, "note": "left out"}
+    theirs = {
+        "no": 7,
+        "who": {"id": "C1"},
+        "on": "02.03.2026",
+        "positions": [line, {"sku": "VENT", "qty": 3}],
+        "more": {},
+    }
+    ours = {"number": "8", "customer": "C2", "lines": [{"item": "PANE", "quantity": 1}]}
+    bad = [{"no": 9, "positions": 5}, {"no": 10, "positions": [4]}, {"no": 11, "positions": [{"qty": "x"}]}]
+    said = [
+        "order 9, positions: expected a list of lines (got 5)",
+        "order 10, lines[0]: expected a line as a mapping of fields (got 4)",
+        "order 11, line 10, quantity: expected a number such as 44.25 (got 'x')",
+    ]
+    file = tmp_path / "api.json"
+    file.write_text(json.dumps([theirs, ours, *bad]), encoding="utf-8")
+    for source, place in (([theirs, ours, *bad], ""), (file, "api.json, ")):
+        orders = rules.orders(source, "api")
+        assert orders.numbers == ["7", "8"]
+        assert next(orders.documents()) == {
+            "number": "7", "customer": "C1", "date": date(2026, 3, 2),
+            "lines": [{"number": "10", "item": "PANE", "quantity": D(2)}, {"number": "20", "item": "VENT", "quantity": D(3)}],
+        }  # fmt: skip
+        assert [str(problem) for problem in orders.problems] == [place + each for each in said]
+    with pytest.raises(dokima.DokimaError, match="api.json: expected a table: CSV, XLSX or Parquet"):
+        dokima.begin(tmp_path / "rules", [file])

@@ -62,6 +62,7 @@ class Layout(Marks):
         "The two sheets of a workbook whose headers and lines stand apart, in the place of files.", default=None
     )
     queries: LayoutQueries | None = setting("The queries that give the rows, in the place of files.", default=None)
+    lines: str = setting("Of JSON the name under which an order has its lines.", default="lines")
     header_once: bool = setting(
         "Whether header cells stand on the first row of an order only, and are empty on the rows below it.",
         default=False,

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeAlias, cast
 
 from dokima.errors import DocumentError, DokimaError, Problem, listed, nearest
+from dokima.formats.documents_in_layouts import in_our_words
 from dokima.formats.frames import grid_of, is_arrow, is_frame
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
@@ -42,7 +43,7 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
             dataset, or anything with ``__arrow_c_stream__``. With a layout of queries, a mapping of their parameters. A
             text is never taken for a path, because it may come from outside.
         fields: The fields orders may have.
-        layout: How a CSV file or a DataFrame is laid out; Dokima's own layout if None.
+        layout: How files, DataFrames and documents of other people are laid out; Dokima's own layout if None.
 
     Raises:
         DocumentError: A file cannot be read at all. Problems of single orders do not raise; see ``Orders.problems``.
@@ -59,7 +60,19 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
     if isinstance(source, Sequence) and source and all(isinstance(part, Path) for part in source):
         return _from_paths(cast("Sequence[Path]", source), fields, layout)
     documents, problems = Order.all_of(source)
-    return read_documents(documents, fields, problems=problems)
+    return _in_words_of(layout, documents, fields, (), problems)
+
+
+def _in_words_of(
+    layout: Layout | None, documents: Sequence[Order], fields: Fields, files: Sequence[str], problems: Sequence[Problem]
+) -> Orders:
+    """Documents read, in the words of a layout or in Dokima's own."""
+    if layout is None:
+        return read_documents(documents, fields, files, problems)
+    found, names, wrong = in_our_words(documents, layout, files)
+    mine = layout.fields(fields)
+    raw = replace(RawOrders.from_documents(found, mine, names), problems=[*problems, *wrong])
+    return read_orders(raw, mine, replace(layout.reader, short_floats=True))
 
 
 def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:
@@ -103,7 +116,7 @@ def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) ->
             continue
         documents += found
         names += [file.name] * len(found)
-    return read_documents(documents, fields, names, problems)
+    return _in_words_of(layout, documents, fields, names, problems)
 
 
 def _flat_rows(files: Sequence[Path], table: Path, layout: Layout) -> RawOrders:

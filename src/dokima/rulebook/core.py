@@ -139,7 +139,7 @@ class BookCore:
             source: An `Order`, a mapping, a list of these, `Orders`, a `pathlib.Path` of a JSON, CSV, XLSX or Parquet
                 file or of a folder of JSON or Parquet files, a list of paths, a flat DataFrame or table of Arrow, or a
                 pair of them (headers, lines). A text is refused: one that came from outside must not open a file.
-            layout: Name of the layout of a CSV file or DataFrame; Dokima's own headings if None.
+            layout: Name of the layout of a file, a DataFrame or documents in other names; Dokima's own if None.
             strict: Raise for any problem instead of setting orders aside.
 
         Raises:
