@@ -158,6 +158,10 @@ def test_answers_that_are_none_change_nothing(tmp_path):
         (["0042", "17"], "text", True, "begin with a zero that must stay"),
         (["03/04/2026", "05/06/2026"], "date", False, "day/month/year"),
         (["03/04/2026", "25/06/2026"], "date", True, "25/06/2026 settles it"),
+        (["02.03.2026 14:05", "25.03.2026 00:00"], "date", True, "day.month.year and a time"),
+        (["2026-03-02T14:05:00Z", "2026-03-02T08:00:00Z"], "date", True, "year-month-day and a time"),
+        (["2026-03-02T14:05:00.123+01:00"] * 2, "date", True, "year-month-day and a time"),
+        (["02.03.2026 14:05", "25.03.2026"], "text", True, "2 different texts"),
         (["J", "N", "J"], "flag", True, "J or N"),
         (["2026-03-02"], "date", True, "year-month-day"),
         (

@@ -46,6 +46,7 @@ _DRESSED = re.compile(
     r"\s*(?P<after>[^\d\s.,'()+-]*)\s*[)-]?"
 )
 """A number with what may stand beside it: ``$(1,234.50)``, ``5,00- €``."""
+_TIME = re.compile(r"[ T]\d{1,2}:\d{2}(:\d{2}(\.\d{1,6})?)?(Z|[+-]\d{2}:?\d{2})?$")
 _LOOKS_LIKE_DATE = re.compile(r"\d{1,4}([./-])\d{1,2}\1\d{1,4}|(19|20)\d{6}")
 FLAG_PAIRS = (("true", "false"), ("yes", "no"), ("y", "n"), ("j", "n"), ("ja", "nein"), ("oui", "non"), ("x", ""))
 MOST_OF = 0.95
@@ -176,19 +177,38 @@ def _dress(texts: Sequence[str]) -> tuple[str, Minus]:
 
 
 def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile | None:
-    if not _enough(sum(1 for text in texts if _LOOKS_LIKE_DATE.fullmatch(text)), len(texts)):
+    # A time of day is written alike in all cells, or the column is none of days.
+    times = [_TIME.search(text) for text in texts]
+    time = Counter(found and _time_form(found[0]) for found in times).most_common(1)[0][0] if texts else ""
+    days = [text[: found.start()] if found else text for text, found in zip(texts, times, strict=True)]
+    days = [day if (found and _time_form(found[0])) == time else "" for day, found in zip(days, times, strict=True)]
+    if not _enough(sum(1 for day in days if _LOOKS_LIKE_DATE.fullmatch(day)), len(texts)):
         return None
-    meets = {form: [_is_date(text, form) for text in texts] for form in DATE_FORMS}
+    meets = {form: [_is_date(day, form) for day in days] for form in DATE_FORMS}
     best = max(sum(each) for each in meets.values())
     if not _enough(best, len(texts)):
         return None
     forms = [form for form, each in meets.items() if sum(each) == best]
-    told = DATE_FORMS[forms[0]]
     odd = _exceptions(texts, meets[forms[0]])
     certain = len(forms) == 1
-    deciding = next((text for text in texts if len([f for f in DATE_FORMS if _is_date(text, f)]) == 1), "")
-    why = f"{told}, {best} of {len(texts)} cells" + (f"; {deciding} settles it" if certain and deciding else "") + odd
-    return Profile(heading, cells, "date", dates=forms, certain=certain, why=why)
+    deciding = next((day for day in days if len([f for f in DATE_FORMS if _is_date(day, f)]) == 1), "")
+    written = [form + (time or "") for form in forms]
+    why = f"{date_words(written[0])}, {best} of {len(texts)} cells"
+    why += (f"; {deciding} settles it" if certain and deciding else "") + odd
+    return Profile(heading, cells, "date", dates=written, certain=certain, why=why)
+
+
+def date_words(form: str) -> str:
+    """A form of dates in words."""
+    day = form.partition("%H")[0][:-1] if "%H" in form else form
+    return DATE_FORMS[day] + (" and a time" if "%H" in form else "")
+
+
+def _time_form(text: str) -> str:
+    """The form of a time of day behind a date, in the codes of strptime."""
+    zone = "Z" if text.endswith("Z") else "%z" if re.search(r"[+-]\d\d:?\d\d$", text) else ""
+    fraction = ".%f" if "." in text else ""
+    return f"{text[0]}%H:%M{':%S' if text.count(':') > 1 + (zone == '%z' and text[-3] == ':') else ''}{fraction}{zone}"
 
 
 def _enough(count: int, of: int) -> bool:
@@ -343,7 +363,7 @@ def profile_file(columns: Mapping[str, Sequence[Any]]) -> FileProfile:
     }
     found |= {each.heading: _read_again(each, shared[0]) for each in written if each.heading not in lost}
     dated = [each for each in found.values() if each.dates]
-    forms = [form for form in DATE_FORMS if all(form in each.dates for each in dated)] if dated else []
+    forms = [form for form in dated[0].dates if all(form in each.dates for each in dated)] if dated else []
     return FileProfile(
         found,
         shared[0],

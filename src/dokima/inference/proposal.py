@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.inference.arithmetic import discount_rounding
-from dokima.inference.profiles import DATE_FORMS, MARKS, FileProfile, Profile, number
+from dokima.inference.profiles import MARKS, FileProfile, Profile, date_words, number
 from dokima.inference.questions import OpenQuestion, about_dates, about_header, about_marks, always
 from dokima.inference.roles import TELLING, Role, Roles, is_constant
 from dokima.inference.terms import PriceTerms, price_terms
@@ -377,8 +377,8 @@ def _open(made: Proposal, export: Export) -> None:
     for file in _distinct((export.headers, export.lines)):
         if not file.dates_certain and not any(each.id == "dates" for each in made.questions):
             example = next(str(cell) for each in file.columns.values() if each.dates for cell in each.filled)
-            forms = [file.dates, *file.other_dates]
-            made.questions.append(about_dates(forms, DATE_FORMS, example, LAYOUT))
+            forms = {form: date_words(form) for form in (file.dates, *file.other_dates)}
+            made.questions.append(about_dates(forms, example, LAYOUT))
         if not file.marks_certain and not any(each.id == "marks" for each in made.questions):
             heading, cell = file.open_marks
             ways = {str(value): marks for marks in reversed(MARKS) if (value := number(cell, marks)) is not None}

@@ -70,9 +70,9 @@ def about_encoding(words: str, layout: str) -> OpenQuestion:
     )  # fmt: skip
 
 
-def about_dates(forms: Sequence[str], words: Mapping[str, str], example: str, layout: str) -> OpenQuestion:
-    """Day before month, or month before day."""
-    choices = {words[form].replace(".", "-").replace("/", "-").replace(" ", "-"): form for form in forms}
+def about_dates(forms: Mapping[str, str], example: str, layout: str) -> OpenQuestion:
+    """Day before month, or month before day; the forms that are possible, each in words."""
+    choices = {words.replace(".", "-").replace("/", "-").replace(" ", "-"): form for form, words in forms.items()}
     return OpenQuestion(
         "dates", f"How is {example} to be read? No date of the file settles it.",
         {answer: {f"layout.{layout}.dates": form} for answer, form in choices.items()}, guess=next(iter(choices)),
