@@ -162,4 +162,4 @@ def test_documents_in_the_names_of_somebody_else(tmp_path):
         }  # fmt: skip
         assert [str(problem) for problem in orders.problems] == [place + each for each in said]
     with pytest.raises(dokima.DokimaError, match="api.json: expected a table: CSV, XLSX or Parquet"):
-        dokima.begin(tmp_path / "rules", [file])
+        dokima.begin(tmp_path / "rules", [file, file])

@@ -124,6 +124,36 @@ def test_a_price_list_with_a_column_for_each_quantity(tmp_path):
     assert (row.quantity, row.price, row.where.place) == (10, D("1.80"), "tables/list.csv row 2")
 
 
+@pytest.mark.parametrize("name", ["orders.json", "orders.jsonl"])
+def test_an_export_as_json_in_names_of_its_own(name, tmp_path):
+    """Lines in a list of their own, things in objects, a time of day; an id of the order and one of each line."""
+    prices, orders = {"X": D("1.25"), "Y": D("7.50"), "Z": D("0.90")}, []
+    for number in range(12):
+        lines = [
+            {"id": at + 1, "article": {"sku": sku}, "qty": 2 + at + number % 3, "unitPrice": str(prices[sku])}
+            for at, sku in enumerate("XYZ"[number % 2 :])
+        ]
+        for line in lines:
+            line["lineTotal"] = str(prices[line["article"]["sku"]] * line["qty"])
+        made = f"2026-03-{number + 1:02}T08:15:00Z"
+        orders.append(
+            {"id": f"u{number}", "orderNo": f"PO{number}", "createdAt": made, "tags": ["a"], "positions": lines}
+        )
+    rows = "\n".join(map(json.dumps, orders))
+    (tmp_path / name).write_text(rows if name.endswith("l") else json.dumps({"orders": orders}), encoding="utf-8")
+    found = dokima.begin(tmp_path / "rules", [tmp_path / name])
+    assert (found.lines, found.reproduced) == (30, 30)
+    text = (tmp_path / "rules" / "rulebook.toml").read_text(encoding="utf-8")
+    assert 'lines = "positions"' in text
+    assert 'item = "article.sku"' in text
+    priced = dokima.load(tmp_path / "rules").price(tmp_path / name, "export")
+    assert not priced.findings.errors
+    assert [line.net for line in priced["PO0"].lines] == [D("2.50"), D("22.50"), D("3.60")]
+    (tmp_path / "none.json").write_text('[{"orderNo": "A", "total": 5}]', encoding="utf-8")
+    with pytest.raises(dokima.DokimaError, match="none.json: no order has a list of lines"):
+        dokima.begin(tmp_path / "other", [tmp_path / "none.json"])
+
+
 def test_cells_of_an_export_may_hold_anything(tmp_path):
     """Line breaks and control characters stand in the evidence; cells that are no number among many that are."""
     rows = [f'A{n // 2:02},{n % 2 + 1},X,{n},C\x01{n // 2},"Ada\n{n // 2 % 3}",((5))' for n in range(60)]

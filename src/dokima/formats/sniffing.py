@@ -76,7 +76,7 @@ def sniff(path: Path, sheet: str = "") -> RawSheet:
         DocumentError: It cannot be read, or no row looks like headings.
     """
     if path.suffix.lower() in (".json", ".jsonl"):
-        message = "expected a table: CSV, XLSX or Parquet; of JSON a layout says what its names are"
+        message = "expected a table: CSV, XLSX or Parquet"
         raise DocumentError([Problem("", "", "", message, path.name)])
     if path.suffix.lower() == ".xlsx":
         from dokima.formats.xlsx_files import read_cells, sheet_names

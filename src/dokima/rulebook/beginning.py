@@ -23,6 +23,7 @@ from dokima.inference.profiles import FileProfile, profile_file
 from dokima.inference.proposal import LAYOUT, Export, Guess, Proposal, propose
 from dokima.inference.questions import about_encoding
 from dokima.inference.roles import flat_roles, linked_roles
+from dokima.rulebook.beginning_documents import tables_of_documents
 from dokima.rulebook.book import Rulebook, load
 from dokima.rulebook.toml_writing import answered, rulebook_text
 
@@ -35,8 +36,8 @@ def begin(folder: str | Path, sources: Sequence[str | Path] = (), prices: str | 
 
     Args:
         folder: The folder; it is made if it is missing.
-        sources: An export of orders (CSV, XLSX or Parquet), or two of headers and lines. Without any a small rulebook
-            is written that works, with one table, one rule, one order and one case.
+        sources: An export of orders (CSV, XLSX, Parquet or JSON), or two of headers and lines. Without any a small
+            rulebook is written that works, with one table, one rule, one order and one case.
         prices: A price list.
 
     Returns:
@@ -51,15 +52,19 @@ def begin(folder: str | Path, sources: Sequence[str | Path] = (), prices: str | 
         if prices is not None:
             raise DokimaError("expected --from with an export beside --prices")
         return _small(target)
-    found = [sniff(Path(source)) for source in sources]
-    found = found if len(found) > 1 else _sheets(Path(sources[0]), found[0])
+    lines = ""
+    if len(sources) == 1 and Path(sources[0]).suffix.lower() in (".json", ".jsonl"):
+        found, lines = tables_of_documents(Path(sources[0]))
+    else:
+        found = [sniff(Path(source)) for source in sources]
+        found = found if len(found) > 1 else _sheets(Path(sources[0]), found[0])
     if len(found) > 2:
         raise DokimaError(f"expected one export, or two of headers and lines (got {len(found)})")
     listed_prices = sniff(Path(prices)) if prices is not None else None
     export = _understood(found, None if listed_prices is None else _profiled(listed_prices))
     name = re.sub(r"[^a-z0-9]+", "_", target.resolve().name.lower()).strip("_") or "rulebook"
     name = name if not name[0].isdigit() else f"r{name}"
-    made = _proposed(name, export, found, listed_prices)
+    made = _proposed(name, export, found, listed_prices, lines)
     files = {"rulebook.toml": rulebook_text(made), **{file: _csv(*rows) for file, rows in made.rows.items()}}
     copies = {} if listed_prices is None else {f"tables/{listed_prices.path.name}": listed_prices.path}
     written = _write(target, files, copies)
@@ -107,7 +112,9 @@ def _understood(found: Sequence[RawSheet], prices: FileProfile | None) -> Export
     raise DokimaError(f"no column of {found[1].name} names the orders of {found[0].name}, nor the other way round")
 
 
-def _proposed(name: str, export: Export, found: Sequence[RawSheet], prices: RawSheet | None) -> Proposal:
+def _proposed(
+    name: str, export: Export, found: Sequence[RawSheet], prices: RawSheet | None, lines: str = ""
+) -> Proposal:
     file: dict[str, Any] = {}
     if prices is not None:
         file = {"file": f"tables/{prices.path.name}", **_how(prices)}
@@ -115,7 +122,9 @@ def _proposed(name: str, export: Export, found: Sequence[RawSheet], prices: RawS
     made = propose(name, export, priced, file, "" if prices is None else prices.path.name)
     layout = made.settings["layout"][LAYOUT]
     sheets = list(found)
-    if len(sheets) == 2:
+    if lines:
+        layout["lines"] = lines
+    elif len(sheets) == 2:
         first, second = sheets if export.link in sheets[1].headings and _is_headers(sheets[0], export) else sheets[::-1]
         files = {"headers": first.path.name, "lines": second.path.name}
         if first.path == second.path:

@@ -16,7 +16,7 @@ _INLINE = ("key", "match", "window", "breaks", "files", "sheets")
 
 def rulebook_text(made: Proposal) -> str:
     """The text of ``rulebook.toml``."""
-    why = {guess.about: guess.why for guess in reversed(made.guesses)}  # the first of several says what it is
+    why = {guess.means: guess.why for guess in made.guesses}
     document = tomlkit.document()
     document.add(tomlkit.comment("Proposed by dokima init. A comment beside a column says what speaks for it."))
     document.add(
@@ -89,9 +89,8 @@ def _layout(values: Mapping[str, Any], why: Mapping[str, str]) -> Table:
         columns = tomlkit.table()
         for name, spec in values[level].items():
             item = tomlkit.item(toml_value(spec))
-            heading = spec["from"] if isinstance(spec, Mapping) else spec
-            if why.get(heading):
-                item.comment(_in_a_line(why[heading]))
+            if said := why.get(f"{level}.{name}"):
+                item.comment(_in_a_line(said))
             columns.add(name, item)
         layout.add(level, columns)
     whole = tomlkit.table(is_super_table=True)
