@@ -33,11 +33,15 @@ def tables_of_documents(path: Path) -> tuple[list[RawSheet], str]:
     lines = [
         (header[number], dict(_flat(line)))
         for header, document in zip(headers, documents, strict=True)
-        for line in document.get(key) or ()
-        if isinstance(line, Mapping)
+        for line in _objects(document.get(key))
     ]
     link = f"{number} of the order" if any(number in line for _, line in lines) else number
     return [_sheet(path, headers), _sheet(path, [{link: of, **line} for of, line in lines])], key
+
+
+def _objects(value: Any) -> list[Mapping[str, Any]]:
+    """The objects in a list; what is none is told when the orders are read."""
+    return [each for each in value if isinstance(each, Mapping)] if isinstance(value, list | tuple) else []
 
 
 def _lines_in(documents: Rows) -> str:
@@ -45,7 +49,7 @@ def _lines_in(documents: Rows) -> str:
     counts: dict[str, int] = {}
     for each in documents:
         for name, value in each.items():
-            if isinstance(value, list | tuple) and value and all(isinstance(line, Mapping) for line in value):
+            if _objects(value):
                 counts[name] = counts.get(name, 0) + 1
     return max(counts, key=lambda name: counts[name], default="")
 
