@@ -124,6 +124,34 @@ def test_a_price_list_with_a_column_for_each_quantity(tmp_path):
     assert (row.quantity, row.price, row.where.place) == (10, D("1.80"), "tables/list.csv row 2")
 
 
+@pytest.mark.parametrize("tax_per", ["document", "line"])
+def test_tax_is_proved_by_its_amounts_and_its_rounding_by_the_totals(tax_per, tmp_path):
+    """Two rates; a third of a cent on a line adds up to one or to none. Every stated total is then what comes out."""
+    prices = {"X": (D("1.05"), 21), "Y": (D("7.35"), 21), "Z": (D("0.95"), 9)}
+    rows = ["order no,pos,item,qty,price,amount,vat %,vat,order total"]
+    for number in range(20):
+        lines = [(item, D(1 + number % 3 + at)) for at, item in enumerate("XYZ" if number % 2 else "XZZ")]
+        nets = [prices[item][0] * quantity for item, quantity in lines]
+        taxes = [exports.cent(net * prices[item][1] / 100) for net, (item, _) in zip(nets, lines, strict=True)]
+        by_rate = {
+            rate: sum(net for net, (i, _) in zip(nets, lines, strict=True) if prices[i][1] == rate) for rate in (9, 21)
+        }
+        whole = sum(exports.cent(D(net) * rate / 100) for rate, net in by_rate.items())
+        total = sum(nets) + (sum(taxes) if tax_per == "line" else whole)
+        for at, ((item, quantity), net, tax) in enumerate(zip(lines, nets, taxes, strict=True)):
+            price, rate = prices[item]
+            rows.append(f"T{number},{at + 1},{item},{quantity},{price},{net},{rate},{tax},{total}")
+    (tmp_path / "export.csv").write_text("\n".join(rows) + "\n", encoding="utf-8")
+    found = dokima.begin(tmp_path / "rules", [tmp_path / "export.csv"])
+    assert (found.lines, found.reproduced) == (60, 60)
+    assert "tax" not in {each.id for each in found.questions}
+    assert any("vat % of amount = vat on 60 of 60 lines" in guess.why for guess in found.guesses)
+    assert any("the sum of amount with tax in 20 of 20 orders" in guess.why for guess in found.guesses)
+    rulebook = dokima.load(tmp_path / "rules")
+    assert not rulebook.price(tmp_path / "export.csv", "export").findings.errors
+    assert ('tax_per = "line"' in (tmp_path / "rules" / "rulebook.toml").read_text()) == (tax_per == "line")
+
+
 @pytest.mark.parametrize("name", ["orders.json", "orders.jsonl"])
 def test_an_export_as_json_in_names_of_its_own(name, tmp_path):
     """Lines in a list of their own, things in objects, a time of day; an id of the order and one of each line."""

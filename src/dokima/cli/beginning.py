@@ -17,7 +17,9 @@ def init(
     folder: Annotated[Path, typer.Argument(metavar="[DIR]", help="The folder of the rulebook.")] = HERE,
     sources: Annotated[
         list[Path] | None,
-        typer.Option("--from", help="An export of orders, .csv, .xlsx or .parquet; twice for headers and lines."),
+        typer.Option(
+            "--from", help="An export of orders, .csv, .xlsx, .parquet or .json; twice for headers and lines."
+        ),
     ] = None,
     prices: Annotated[Path | None, typer.Option("--prices", help="A price list, .csv, .xlsx or .parquet.")] = None,
     answers: Annotated[

@@ -98,7 +98,9 @@ def propose(name: str, export: Export, prices: FileProfile | None, price_file: S
     _rules(made, roles)
     _routine(made, export, options)
     parties = roles.of("header").keys() & {"customer", "supplier"}
-    made.questions += always(currency, roles.heading("line", "stated_net"), from_supplier=parties == {"supplier"})
+    asked = always(currency, roles.heading("line", "stated_net"), from_supplier=parties == {"supplier"})
+    # Where tax comes on top of the amounts nobody needs to be asked whether they include it.
+    made.questions += [each for each in asked if each.id != "tax" or roles.tax is None]
     _open(made, export)
     return made
 
@@ -366,7 +368,15 @@ def _routine(made: Proposal, export: Export, options: Sequence[Settings]) -> Non
         steps.append(step)
     if identity.less:
         steps.append({"name": "discount", "kind": "discount", "amount": "coalesce(line.discount_amount, 0)"})
-    made.settings["routine"] = {"orders": {"prices_include_tax": False, "step": steps}}
+    routine: Settings = {"prices_include_tax": False}
+    if made.roles.tax is not None:
+        level = next(each.level for each in made.roles.roles if each.name == "tax_percent")
+        taken = {name for each in ("header", "line") for name in made.settings["layout"][LAYOUT][each]}
+        name = "vat" if "vat" not in taken else "vat_due"
+        steps.append({"name": name, "kind": "tax", "percent": f"{level}.tax_percent", "label": "tax"})
+        if made.roles.tax_per == "line":
+            routine["tax_per"] = "line"
+    made.settings["routine"] = {"orders": {**routine, "step": steps}}
 
 
 # -- questions --------------------------------------------------------------------------------------------------------

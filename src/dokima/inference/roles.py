@@ -9,6 +9,7 @@ from typing import Any
 
 from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
 from dokima.inference.profiles import MOST_OF, FileProfile, Profile
+from dokima.inference.taxes import TaxIdentity, prove_tax, taxes_of_orders
 from dokima.inference.words import CURRENCIES, best, plain, suggests
 
 TELLING = 30
@@ -46,7 +47,8 @@ class Roles:
         roles: The roles.
         is_linked: Whether headers and lines stand in two files, which may have headings in common.
         identity: What the amounts obey; None where nothing was proved.
-        totals: Columns that repeat a sum of the order, with what it is a sum of.
+        tax: The rate of tax that lines obey; None where nothing was proved.
+        tax_per: Whether totals have the tax of the document, or that of its lines.
     """
 
     number: str
@@ -56,6 +58,8 @@ class Roles:
     roles: list[Role] = field(default_factory=list)
     is_linked: bool = False
     identity: Identity | None = None
+    tax: TaxIdentity | None = None
+    tax_per: str = "document"
 
     def of(self, level: str) -> dict[str, Role]:
         """The roles of a level by field."""
@@ -99,6 +103,7 @@ def flat_roles(file: FileProfile, prices: FileProfile | None = None) -> Roles | 
     lines = [name for name in columns if name not in same and name != number]
     _header(roles, file, same)
     _lines(roles, file, lines, same, prices)
+    _totals(roles, file, {n: _of_orders(roles, file.numbers(n)) for n in same if file.columns[n].is_number})
     return roles
 
 
@@ -129,14 +134,7 @@ def linked_roles(
     roles.put(number, "header", "number", f"each once in {len(place)} rows, and every line names one of them")
     _header(roles, headers, [name for name in headers.columns if name != number])
     _lines(roles, lines, [name for name in lines.columns if name != link], [], prices)
-    if roles.identity is not None:
-        sums = sums_of(lines.numbers(roles.identity.amount), roles.groups, roles.count)
-        for name, each in headers.columns.items():
-            if each.is_number and roles.role(name, "header") is None:
-                equal = sum(1 for mine, stated in zip(sums, headers.numbers(name), strict=True) if mine == stated)
-                if equal >= ENOUGH * len(sums):
-                    said = f"the sum of {roles.identity.amount} in {equal} of {len(sums)} orders"
-                    roles.put(name, "header", "stated_line_net", said)
+    _totals(roles, lines, {name: headers.numbers(name) for name, each in headers.columns.items() if each.is_number})
     return roles, link
 
 
@@ -270,7 +268,7 @@ def _lines(
     if identity is not None:
         identity = _right_way_round(identity, file, columns, hints)
         _money(roles, identity)
-        _totals(roles, file, identity, same)
+        _tax(roles, file, numbers, columns)
     else:
         for what, field_ in (("quantity", "quantity"), ("price", "unit_price"), ("amount", "stated_net")):
             named = [name for name in numeric if name in columns and suggests(name, what) == 3]
@@ -356,22 +354,67 @@ def _money(roles: Roles, identity: Identity) -> None:
         roles.put(heading, "line", name, said)
 
 
-def _totals(roles: Roles, file: FileProfile, identity: Identity, same: Sequence[str]) -> None:
-    """Sums that the header repeats."""
-    amounts = file.numbers(identity.amount)
-    sums = sums_of(amounts, roles.groups, roles.count)
-    for name in same:
-        if not file.columns[name].is_number or roles.role(name, "header") is not None:
-            continue
-        column = file.numbers(name)
-        of_order: dict[int, Decimal | None] = {}
-        for group, value in zip(roles.groups, column, strict=True):
-            of_order.setdefault(group, value)
-        equal = sum(1 for group, value in of_order.items() if value is not None and value == sums[group])
-        if equal >= 0.9 * len(of_order) and len(of_order) > 1:
-            roles.put(
-                name, "header", "stated_line_net", f"the sum of {identity.amount} in {equal} of {len(of_order)} orders"
-            )
+def _tax(roles: Roles, file: FileProfile, numbers: Mapping[str, Numbers], of_lines: Mapping[str, Profile]) -> None:
+    assert roles.identity is not None
+    free = {name: column for name, column in numbers.items() if roles.role(name, "line") is None}
+    found = prove_tax(file.numbers(roles.identity.amount), free)
+    if found is None:
+        return
+    roles.tax = found
+    amount = roles.identity.amount
+    rate = found.rate if "%" in found.rate else f"{found.rate} %"
+    sum_ = f"{amount} + {rate}" if found.is_gross else f"{rate} of {amount}"
+    said = f"{sum_} = {found.proof} on {found.holds} of {found.of} lines"
+    roles.put(found.rate, "line" if found.rate in of_lines else "header", "tax_percent", said)
+
+
+def _totals(roles: Roles, lines: FileProfile, stated: Mapping[str, Numbers]) -> None:
+    """Sums that the header states: of the amounts, of their tax, or of both.
+
+    Args:
+        roles: The roles.
+        lines: The columns of the lines.
+        stated: The numbers of the header, one for each order.
+    """
+    if roles.identity is None:
+        return
+    amounts = lines.numbers(roles.identity.amount)
+    net = sums_of(amounts, roles.groups, roles.count)
+    if roles.tax is not None:
+        taxes = taxes_of_orders(amounts, lines.numbers(roles.tax.rate), roles.groups, roles.count)
+        gross = {way: _plus(net, mine) for way, mine in taxes.items()}
+        hits = {
+            way: max((_equal(each, gross[way]) + _equal(each, taxes[way]) for each in stated.values()), default=0)
+            for way in taxes
+        }
+        # Tax of the whole document is what standards want; lines that have their own prove nothing against it.
+        roles.tax_per = "line" if hits["line"] > hits["document"] else "document"
+        _repeated(roles, stated, gross[roles.tax_per], "stated_with_tax", f"{roles.identity.amount} with tax")
+        _repeated(roles, stated, taxes[roles.tax_per], "stated_tax", "the tax")
+    _repeated(roles, stated, net, "stated_line_net", roles.identity.amount)
+
+
+def _of_orders(roles: Roles, column: Numbers) -> Numbers:
+    """The value of each order in a column that repeats it on every line."""
+    found: list[Decimal | None] = [None] * roles.count
+    for group, value in zip(reversed(roles.groups), reversed(column), strict=True):
+        found[group] = value
+    return found
+
+
+def _plus(some: Numbers, others: Numbers) -> Numbers:
+    return [None if a is None or b is None else a + b for a, b in zip(some, others, strict=True)]
+
+
+def _equal(stated: Numbers, sums: Numbers) -> int:
+    return sum(1 for value, mine in zip(stated, sums, strict=True) if value is not None and value == mine)
+
+
+def _repeated(roles: Roles, stated: Mapping[str, Numbers], sums: Numbers, field_: str, what: str) -> None:
+    for name, values in stated.items():
+        equal = _equal(values, sums)
+        if roles.role(name, "header") is None and equal >= ENOUGH * len(values) and len(values) > 1:
+            roles.put(name, "header", field_, f"the sum of {what} in {equal} of {len(values)} orders")
 
 
 def _item(roles: Roles, columns: Mapping[str, Profile], prices: FileProfile | None) -> None:

@@ -25,7 +25,9 @@ def tables_of_documents(path: Path) -> tuple[list[RawSheet], str]:
     documents = [{**order.header, **({"lines": order.rows} if order.lines else {})} for order in orders]
     key = _lines_in(documents)
     if not key:
-        raise DokimaError(f"{path.name}: no order has a list of lines")
+        raise DokimaError(
+            f"{path.name}: no order has a list of lines; rows of a table are read as CSV, XLSX or Parquet"
+        )
     headers = [dict(_flat({name: value for name, value in each.items() if name != key})) for each in documents]
     number = _number_in(headers)
     if not number:

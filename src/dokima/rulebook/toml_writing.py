@@ -107,7 +107,9 @@ def _many(entries: Sequence[Mapping[str, Any]]) -> AoT:
 
 def _routine(values: Mapping[str, Any]) -> Table:
     table = tomlkit.table()
-    table.add("prices_include_tax", values["prices_include_tax"])
+    for name, value in values.items():
+        if name != "step":
+            table.add(name, toml_value(value))
     steps = tomlkit.array()
     steps.multiline(True)
     for step in values["step"]:
