@@ -250,7 +250,7 @@ def cases(given: Any) -> Iterator[Case]:
         os.environ["DASK_SCHEDULER"] = address
         what = f"from Parquet to Parquet, every figure of {given.shared:,} lines"
         ran, said = commands(SHARED, folder), "starting and reading included; Dask and its workers are there already"
-        yield in_processes(what, ran, lambda way: np.load(folder / f"{way}.npy"), min(given.runs, 3), said)
+        yield in_processes(what, ran, lambda way: np.load(folder / f"{way}.npy"), given.runs, said)
     for lines in given.growth:
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
