@@ -234,6 +234,7 @@ def test_answers_that_are_none_change_nothing(tmp_path):
         (["5 kg", "7 kg"], "integer", True, "kg beside them"),
         (["5 kg", "7 m"], "text", True, "2 different texts"),
         (["Size 5", "Size 7"], "text", True, "2 different texts"),
+        (["(" + " " * 4000 + "x", "y"], "text", True, "2 different texts"),
         (["1e5", "2"], "text", True, "different texts"),
         ([D("0.5"), 3], "decimal", True, "numbers of the file"),
         ([None, None], "text", True, "no cell is filled"),

@@ -162,7 +162,8 @@ def _profile(heading: str, cells: Sequence[Any]) -> Profile:
 
 def _dress(texts: Sequence[str]) -> tuple[str, Minus]:
     """What stands beside each number of a column, one sign of a currency or of percent, and where the minus stands."""
-    matches = [found for text in texts if (found := _DRESSED.fullmatch(text.strip()))]
+    # A run of spaces is one: what may stand at several places of a pattern takes forever to be found at none.
+    matches = [found for text in texts if (found := _DRESSED.fullmatch(" ".join(text.split())))]
     if not _enough(len(matches), len(texts)):
         return "", "before"
     beside = {word for found in matches if (word := found["before"] + found["after"])}
@@ -177,11 +178,10 @@ def _dress(texts: Sequence[str]) -> tuple[str, Minus]:
 
 
 def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile | None:
+    parts = [_day_and_time(text) for text in texts]
     # A time of day is written alike in all cells, or the column is none of days.
-    times = [_TIME.search(text) for text in texts]
-    time = Counter(found and _time_form(found[0]) for found in times).most_common(1)[0][0] if texts else ""
-    days = [text[: found.start()] if found else text for text, found in zip(texts, times, strict=True)]
-    days = [day if (found and _time_form(found[0])) == time else "" for day, found in zip(days, times, strict=True)]
+    ((time, _),) = Counter(form for _, form in parts).most_common(1) or [("", 0)]
+    days = [day if form == time else "" for day, form in parts]
     if not _enough(sum(1 for day in days if _LOOKS_LIKE_DATE.fullmatch(day)), len(texts)):
         return None
     meets = {form: [_is_date(day, form) for day in days] for form in DATE_FORMS}
@@ -192,7 +192,7 @@ def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile 
     odd = _exceptions(texts, meets[forms[0]])
     certain = len(forms) == 1
     deciding = next((day for day in days if len([f for f in DATE_FORMS if _is_date(day, f)]) == 1), "")
-    written = [form + (time or "") for form in forms]
+    written = [form + time for form in forms]
     why = f"{date_words(written[0])}, {best} of {len(texts)} cells"
     why += (f"; {deciding} settles it" if certain and deciding else "") + odd
     return Profile(heading, cells, "date", dates=written, certain=certain, why=why)
@@ -204,8 +204,13 @@ def date_words(form: str) -> str:
     return DATE_FORMS[day] + (" and a time" if "%H" in form else "")
 
 
+def _day_and_time(text: str) -> tuple[str, str]:
+    """What stands before a time of day, and the form of that in the codes of strptime; blank for no time."""
+    found = _TIME.search(text)
+    return (text[: found.start()], _time_form(found[0])) if found else (text, "")
+
+
 def _time_form(text: str) -> str:
-    """The form of a time of day behind a date, in the codes of strptime."""
     zone = "Z" if text.endswith("Z") else "%z" if re.search(r"[+-]\d\d:?\d\d$", text) else ""
     fraction = ".%f" if "." in text else ""
     return f"{text[0]}%H:%M{':%S' if text.count(':') > 1 + (zone == '%z' and text[-3] == ':') else ''}{fraction}{zone}"
