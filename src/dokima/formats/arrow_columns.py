@@ -124,7 +124,7 @@ class TextColumn(RawColumn):
             return True
         starts, data = _bytes_of(array)
         used = data[starts[0] : starts[-1]]
-        return not len(used) or bool(used.min())
+        return not len(used) or int(np.min(used)) > 0
 
     @cached_property
     def _coded(self) -> tuple[Sequence[Any], Integers]:
