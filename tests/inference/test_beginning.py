@@ -186,7 +186,7 @@ def test_an_export_as_json_in_names_of_its_own(name, tmp_path):
 def test_cells_of_an_export_may_hold_anything(tmp_path):
     """Line breaks and control characters stand in the evidence; cells that are no number among many that are."""
     rows = [f'A{n // 2:02},{n % 2 + 1},X,{n},C\x01{n // 2},"Ada\n{n // 2 % 3}",((5))' for n in range(60)]
-    rows[40] = rows[40].replace(",1,X,40,", ",1,X,4(0,").replace("A20", "A20")
+    rows[40] = rows[40].replace(",1,X,40,", ",1,X,4(0,")
     text = 'order,line,item,quantity,customer,"asked\nfor by",share\n' + "\n".join(rows) + "\n"
     (tmp_path / "export.csv").write_text(text, encoding="utf-8", newline="")
     found = dokima.begin(tmp_path / "rules", [tmp_path / "export.csv"])

@@ -35,10 +35,9 @@ class Together:
 
 def together(variance: Variance) -> list[Together]:
     """The totals of all orders of a variance; an order that is on one side only counts 0 on the other."""
-    sides = [(side, column) for side, column in zip((variance.before, variance.after), variance.sides.T, strict=True)]
     currency = [""] * len(variance.pairs)
     places = [0] * len(variance.pairs)
-    for side, at in sides:  # what it is after the change counts
+    for side, at in variance.both:  # what it is after the change counts
         codes = texts(side.orders.header("currency"))
         for pair in np.flatnonzero(at >= 0).tolist():
             currency[pair] = value_at(codes, int(at[pair])) or ""

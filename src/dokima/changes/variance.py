@@ -94,8 +94,8 @@ class Variance:
     def _join(self) -> None:
         """Lines of both sides by order and number, in the sequence of numbers."""
         ranks = _address_ranks(self.before, self.after)
-        self.sides = np.array([(at, to) for _, at, to in self.pairs], np.int64).reshape(-1, 2)
-        keys = [_keys(side, ranks, self.sides[:, at]) for at, side in enumerate((self.before, self.after))]
+        self._sides = np.array([(at, to) for _, at, to in self.pairs], np.int64).reshape(-1, 2)
+        keys = [_keys(side, ranks, self._sides[:, at]) for at, side in enumerate((self.before, self.after))]
         every = distinct(np.concatenate([keys[0][0], keys[1][0]]))
         self.at_before, self.at_after = (_positions(every, *side) for side in keys)
         self.pair_of: Integers = every // max(len(ranks), 1)
@@ -189,7 +189,7 @@ class Variance:
     def _rounded(self, share: Quotient) -> Decimals:
         """Rounded to each order's currency, in the mode of the later order's routine."""
         result = Decimals.blanks(len(self))
-        at = self.sides[:, 1][self.pair_of] if len(self) else np.zeros(0, np.int64)
+        at = self._sides[:, 1][self.pair_of] if len(self) else np.zeros(0, np.int64)
         there = np.where(at < 0, 0, at)
         routine = np.where(at < 0, -2, self.after.routine_of[there]) if len(self.after) else np.full(len(self), -2)
         units = self.after.minor_units[there] if len(self.after) else np.zeros(len(self), np.int64)
@@ -237,7 +237,7 @@ class Variance:
             chosen = set(orders)
             wanted = wanted & np.array([number in chosen for number, *_ in self.pairs], bool)[self.pair_of]
         rows = np.flatnonzero(wanted)
-        order_after = self.sides[:, 1][self.pair_of[rows]]
+        order_after = self._sides[:, 1][self.pair_of[rows]]
         places = np.where(order_after >= 0, self.after.minor_units[np.maximum(order_after, 0)], 2)
         figures = {name: columns.at(rows, places) for name, columns in self.figures.items()}
         for place_of, at in enumerate(rows.tolist()):
@@ -278,11 +278,11 @@ class Variance:
     @collector_at_rest()
     def totals(self) -> dict[str, dict[str, Delta]]:
         """For each order its totals and sums of amounts: before, after, variance."""
-        places = [self._places_of(side, at) for side, at in self._both]
+        places = [self._places_of(side, at) for side, at in self.both]
         changes = {name: Columns(old, new, new - old).between(*places) for name, (old, new) in self.sums.items()}
         names_of: dict[tuple[int, int], list[str]] = {}
         routines = [
-            np.where(at < 0, -2, side.routine_of[np.maximum(at, 0)]) if len(side) else at - 1 for side, at in self._both
+            np.where(at < 0, -2, side.routine_of[np.maximum(at, 0)]) if len(side) else at - 1 for side, at in self.both
         ]
         found: dict[str, dict[str, Delta]] = {}
         for place, (number, *key) in enumerate(
@@ -295,9 +295,9 @@ class Variance:
         return found
 
     @property
-    def _both(self) -> Sequence[tuple[Calculation, Integers]]:
+    def both(self) -> Sequence[tuple[Calculation, Integers]]:
         """Both sides, and for each pair the position of its order there, -1 for none."""
-        return ((self.before, self.sides[:, 0]), (self.after, self.sides[:, 1]))
+        return ((self.before, self._sides[:, 0]), (self.after, self._sides[:, 1]))
 
     def _amounts_of(self, *routines: int) -> list[str]:
         """The amounts that orders of these routines have on either side; -1 is no routine, -2 no order."""
@@ -336,7 +336,7 @@ class Variance:
 
     def _pairwise(self, sums: Callable[[Calculation], Decimals]) -> tuple[Decimals, Decimals]:
         before, after = (
-            Decimals.choose(at < 0, Decimals.zeros(1), take_or_blank(sums(side), at)) for side, at in self._both
+            Decimals.choose(at < 0, Decimals.zeros(1), take_or_blank(sums(side), at)) for side, at in self.both
         )
         return before, after
 
@@ -361,11 +361,11 @@ class Variance:
     def _header_columns(self) -> dict[str, tuple[Column, Column, Mask]]:
         """Header fields by name, and for each pair of orders whether they differ."""
         names = dict.fromkeys([*self.before.orders.headers, *self.after.orders.headers])
-        paired = (self.sides >= 0).all(axis=1)
+        paired = (self._sides >= 0).all(axis=1)
         found = {}
         for name in [each for each in names if each != "number"]:
             before, after = self.before.orders.header(name), self.after.orders.header(name)
-            at, to = self.sides[:, 0], self.sides[:, 1]
+            at, to = self._sides[:, 0], self._sides[:, 1]
             differs = paired & _differ(take_or_blank(before, at), take_or_blank(after, to))
             found[name] = (before, after, differs)
         return found
@@ -383,7 +383,7 @@ class Variance:
     @cached_property
     def changed(self) -> Mask:
         """For each pair of orders whether anything changed: a line, a header field, a total, or whether it is there."""
-        found = np.array((self.sides < 0).any(axis=1), bool)
+        found = np.array((self._sides < 0).any(axis=1), bool)
         found[self.pair_of[self.status != 0]] = True
         for *_, differs in self._header_columns.values():
             found |= differs

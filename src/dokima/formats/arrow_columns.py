@@ -147,7 +147,6 @@ class TextColumn(RawColumn):
 
     def _by_keys(self) -> tuple[Sequence[Any], Integers] | None:
         """Many texts by their keys, which is twice as fast as by a dictionary, and finds them in tables without one."""
-
         array = self.array
         if hasattr(array, "dictionary") or len(array) < MANY_TEXTS:
             return None

@@ -75,19 +75,9 @@ class Grid:
         filled = np.flatnonzero(codes.reshape(-1) >= 0)
         known = {value: at for at, value in enumerate(dict.fromkeys(of.values()))}
         said = RawColumn(list(known), np.tile([known[value] for value in of.values()], self.size))
-        return replace(
-            Grid(
-                {
-                    **{name: column.taken(rows) for name, column in self.columns.items() if name not in of},
-                    headings: said,
-                    cells: RawColumn(list(values), codes.reshape(-1)),
-                },
-                len(rows),
-                self.rows[rows],
-            ).kept(filled),
-            problems=self.problems,
-            letters=self.letters,
-        )
+        columns = {name: column.taken(rows) for name, column in self.columns.items() if name not in of}
+        columns |= {headings: said, cells: RawColumn(list(values), codes.reshape(-1))}
+        return replace(self, columns=columns, size=len(rows), rows=self.rows[rows]).kept(filled)
 
     def without_sums(self, said: Sequence[str]) -> Grid:
         """The grid without rows of sums.

@@ -19,8 +19,8 @@ _ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
 _WORDS = re.compile(r"[^\d\s.,'()+-]+")
 _FLAGS = {"true": True, "false": False}
 
-
 Minus = Literal["before", "after", "brackets"]
+"""Where the minus of a number stands: before it, after it, or brackets in its place."""
 
 
 class BadValue(ValueError):

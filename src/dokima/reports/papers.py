@@ -19,7 +19,7 @@ from dokima.reports.language import _, told
 from dokima.reports.paper import Column, Kind, Paper, Row, Section, paper_in
 from dokima.reports.pricing import line_columns, total_rows
 from dokima.reports.translations import Wording
-from dokima.reports.variances import STATUS_WORDS
+from dokima.reports.variances import STATUS_WORDS, orders_told
 from dokima.routines.totals import SUMS
 
 _MOVES = ("before", "after", "variance")
@@ -91,24 +91,14 @@ def variance_paper(variance: Variance, words: Wording) -> Paper:
         values = [getattr(line.figures[name], part) for name in names for part in _MOVES]
         rows.append(Row([line.order, line.line, line.item or "", _(STATUS_WORDS[line.status]), *values], line.status))
     found = variance.totals()
-    told = variance.changed_orders if len(found) > 1 else found
+    blocks = [(order, found[order]) for order in orders_told(variance)]
+    if len(found) > 1:
+        blocks += [(f"{_('together')} {each.currency}", dict(each.totals)) for each in together(variance)]
     totals = [
-        Row([order, total_word(name), *(getattr(found[order][name], part) for part in _MOVES)])
-        for order in told
+        Row([of, total_word(name), *(getattr(moved[name], part) for part in _MOVES)])
+        for of, moved in blocks
         for name in SUMS
     ]
-    if len(found) > 1:
-        totals += [
-            Row(
-                [
-                    f"{_('together')} {each.currency}",
-                    total_word(name),
-                    *(getattr(each.totals[name], part) for part in _MOVES),
-                ]
-            )
-            for each in together(variance)
-            for name in SUMS
-        ]
     heads = [Column(_("order")), Column("", wide=True), *_moves("money", words)]
     sections = [
         Section(words["lines_changed"], columns, rows, words["nothing"]),

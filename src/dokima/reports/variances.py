@@ -36,8 +36,7 @@ STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged":
 def variance_report(variance: Variance, *, every: bool = False) -> RenderableType:
     """The orders of a variance, one below the other, and what they come to together; of more than one only those that
     changed, and only changed lines, unless ``every``."""
-    numbers = [number_ for number_, *_ in variance.pairs]
-    told = numbers if every or len(numbers) == 1 else variance.changed_orders
+    told = orders_told(variance, every=every)
     first, more, last = ends_of_orders(told)
     shown = [*first, *last]
     lines: dict[str, list[LineVariance]] = {}
@@ -55,7 +54,16 @@ def variance_report(variance: Variance, *, every: bool = False) -> RenderableTyp
         if mine:
             parts += _lines(variance, mine, amounts)
         parts += [Padding(_totals(variance, totals[number_]), (0, 0, 0, 2)), Text("")]
-    return Group(*parts, *(_together(variance, len(numbers) - len(told)) if len(numbers) > 1 else []))
+    if len(variance.pairs) > 1:
+        parts += _together(variance, len(variance.pairs) - len(told))
+    return Group(*parts)
+
+
+def orders_told(variance: Variance, *, every: bool = False) -> list[str]:
+    """The numbers of the orders that are told: those that changed; all if ``every``, and one by itself always."""
+    if every or len(variance.pairs) == 1:
+        return [order for order, *_ in variance.pairs]
+    return variance.changed_orders
 
 
 def _together(variance: Variance, unchanged: int) -> list[RenderableType]:

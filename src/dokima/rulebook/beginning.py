@@ -91,20 +91,24 @@ def _sheets(path: Path, first: RawSheet) -> list[RawSheet]:
     return found if len(found) == 2 else [first]
 
 
+def _columns(sheet: RawSheet) -> dict[str, list[Any]]:
+    return {heading: sheet.column(heading) for heading in sheet.headings}
+
+
 def _profiled(sheet: RawSheet) -> FileProfile:
-    return profile_file({heading: sheet.column(heading) for heading in sheet.headings})
+    return profile_file(_columns(sheet))
 
 
 def _understood(found: Sequence[RawSheet], prices: FileProfile | None) -> Export:
-    files = [_profiled(sheet) for sheet in found]
-    if len(files) == 1:
-        columns = {heading: sheet.column(heading) for sheet in found for heading in sheet.headings}
-        if once := said_once(columns):
-            files = [replace(profile_file(continued(columns, once)), said_once=once)]
-        roles = flat_roles(files[0], prices)
+    if len(found) == 1:
+        columns = _columns(found[0])
+        once = said_once(columns)
+        file = replace(profile_file(continued(columns, once)), said_once=once)
+        roles = flat_roles(file, prices)
         if roles is None:
             raise DokimaError(f"{found[0].name}: no column tells one order from another; is it an export of orders?")
-        return Export(roles, files[0], files[0])
+        return Export(roles, file, file)
+    files = [_profiled(sheet) for sheet in found]
     for headers, lines in ((0, 1), (1, 0)):
         both = linked_roles(files[headers], files[lines], prices)
         if both is not None:

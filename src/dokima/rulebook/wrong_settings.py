@@ -30,7 +30,8 @@ _EXPECTED: Mapping[str, str] = {
 }
 """What was expected where a value is of a wrong kind, by the kind of the error."""
 _SETTINGS = ("dataclass_type", "model_type", "model_attributes_type")
-OF_FIELDS = settings_of(Field)
+_OF_FIELDS = frozenset(each.metadata["key"] or each.name for each in settings_of(Field))
+"""Keys by which a field is declared; a layout takes few of them."""
 MOST_KEYS = 3
 """Keys named where settings were expected."""
 
@@ -92,7 +93,8 @@ def _message(error: Mapping[str, Any]) -> str:
 
 
 def _hint(path: Sequence[int | str]) -> str:
-    if path[0] == "layout" and len(path) > 4 and path[-1] in [each.metadata["key"] or each.name for each in OF_FIELDS]:
+    """Where a key that is not known belongs, or the one that is nearest to it."""
+    if path[0] == "layout" and len(path) > 4 and path[-1] in _OF_FIELDS:
         return f"; what a field holds is said in [{path[2]}.{path[3]}]"
     return nearest(str(path[-1]), known_keys(RulebookSections, path))
 

@@ -114,7 +114,7 @@ class _Explainer:
         asked = [each for each in formulas if each[0] != "when"]
         if step.way.is_price:  # the options before the one that had a price say why they had none
             later = tuple(f"options.{at}." for at in range(chosen, len(step.options))) if chosen > 0 else ()
-            asked = [each for each in trace.step.formulas() if not each[0].startswith(later or "-")]
+            asked = [each for each in trace.step.formulas() if not each[0].startswith(later)]
         tables, path = self._tables([name for _, formula in asked for name in formula.reads], trace)
         return StepExplanation(
             name=step.name,
