@@ -132,11 +132,11 @@ def test_short_floats_of_a_parsed_body_are_the_decimals_they_show(field, value, 
 
 def test_documents_in_the_names_of_somebody_else(tmp_path):
     """A layout says the names, of the lines too; paths lead into objects, and what it does not name is left out."""
-    line = {"number": "pos", "item": "sku", "quantity": "qty"}
+    line = {"number": "pos", "item": "sku", "quantity": "qty", "colour": "shade"}
     layout = {"lines": "positions", "dates": "%d.%m.%Y", "header": {"number": "no", "customer": "who.id"}, "line": line}
     layout["header"]["date"] = "on"
-    rules = book(layout={"api": layout}, routine=routine())
-    line = {"pos": 10, "sku": "PANE", "qty": 2, "note": "left out"}
+    rules = book(line={"colour": {"default": "'grey'"}}, layout={"api": layout}, routine=routine())
+    line = {"shade": None, "pos": 10, "sku": "PANE", "qty": 2, "note": "left out"}
     theirs = {
         "no": 7,
         "who": {"id": "C1"},
@@ -158,7 +158,10 @@ def test_documents_in_the_names_of_somebody_else(tmp_path):
         assert orders.numbers == ["7", "8"]
         assert next(orders.documents()) == {
             "number": "7", "customer": "C1", "date": date(2026, 3, 2),
-            "lines": [{"number": "10", "item": "PANE", "quantity": D(2)}, {"number": "20", "item": "VENT", "quantity": D(3)}],
+            "lines": [
+                {"number": "10", "item": "PANE", "quantity": D(2), "colour": None},  # null is blank, and takes no default
+                {"number": "20", "item": "VENT", "quantity": D(3)},
+            ],
         }  # fmt: skip
         assert [str(problem) for problem in orders.problems] == [place + each for each in said]
     with pytest.raises(dokima.DokimaError, match="api.json: expected a table: CSV, XLSX or Parquet"):

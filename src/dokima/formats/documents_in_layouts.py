@@ -9,6 +9,7 @@ from typing import Any
 from dokima.errors import DocumentError, Problem
 from dokima.formats.layouts import Layout, LayoutColumn
 from dokima.model.order import Order
+from dokima.model.raw import ABSENT
 
 
 def in_our_words(
@@ -43,22 +44,23 @@ def _translated(order: Order, layout: Layout) -> Order:
     if "number" not in header:
         return order
     lines = _at(document, layout.lines)
-    if lines is not None and not isinstance(lines, list | tuple):
+    lines = () if lines is ABSENT or lines is None else lines
+    if not isinstance(lines, list | tuple):
         message = f"expected a list of lines (got {lines!r:.60})"
         raise DocumentError([Problem(str(header["number"]), "", layout.lines, message)])
-    rows = [_named(line, layout.line) if isinstance(line, Mapping) else line for line in lines or ()]
+    rows = [_named(line, layout.line) if isinstance(line, Mapping) else line for line in lines]
     return Order.from_dict({**header, "lines": rows})
 
 
 def _named(data: Mapping[str, Any], columns: Mapping[str, LayoutColumn]) -> dict[str, Any]:
     found = {name: _at(data, column.heading or name) for name, column in columns.items()}
-    return {name: value for name, value in found.items() if value is not None}
+    return {name: value for name, value in found.items() if value is not ABSENT}
 
 
 def _at(data: Mapping[str, Any], path: str) -> Any:
-    """What stands under a name, or at the end of a path of names; None for nothing."""
+    """What stands under a name, or at the end of a path of names; `ABSENT` for nothing: null is there, and blank."""
     if path in data:
         return data[path]
     head, dot, rest = path.partition(".")
     inner = data.get(head)
-    return _at(inner, rest) if dot and isinstance(inner, Mapping) else None
+    return _at(inner, rest) if dot and isinstance(inner, Mapping) else ABSENT
