@@ -23,6 +23,7 @@ BOOK = dokima.Rulebook.from_dict(
             {"id": "priced", "at": "save", "require": "line.price_override > 1", "message": "{line.price_override} is low", "severity": "warning", "help": "ask"},
             {"id": "whole", "at": "save", "require": "sum(line.quantity) < 9", "message": "{sum(line.quantity):2} in all", "field": "customer"},
             {"id": "asked", "at": "save", "require": "line.quantity != 3", "severity": "warning", "acknowledge": True},
+            {"id": "shared", "at": "save", "when": "line.price_override < 2", "require": "6 / (line.quantity - 1) < sum(line.price_override) or sum(payment.amount) > 0", "severity": "warning"},
         ],
     },
     tables={"weight": [{"item": "A", "kg": "1"}]},
@@ -63,6 +64,25 @@ def test_columns_and_pieces_say_what_findings_by_themselves_say(of_orders, piece
         at = data.draw(st.integers(-len(singly), len(singly) - 1))
         assert columns[at] == singly[at]
         assert columns[at:] == singly[at:]
+
+
+def test_what_could_not_be_decided_of_thousands_is_said_of_each(monkeypatch):
+    """1,000 lines: a quantity is blank, one divides by zero, and a rule of the order meets its second line."""
+    lines = [{"item": "A", "quantity": 1, "price_override": 1}, {"item": "A", "price_override": 1}]
+    many = orders([lines] * 500)
+    expected = [each.to_dict() for each in BOOK.check(many[:1])]
+    assert [(each["line"], each["rule"], each["message"]) for each in expected if each["undecided"]] == [
+        ("", "whole", "blank in all (could not be decided: line.quantity is blank on line 20)"),
+        ("10", "shared", "shared does not hold. (could not be decided: division by zero in '6 / (line.quantity - 1)')"),
+        ("20", "asked", "asked does not hold. (could not be decided: line.quantity is blank)"),
+        ("20", "few", "100 % of blank A (could not be decided: line.quantity is blank)"),
+        ("20", "shared", "shared does not hold. (could not be decided: line.quantity is blank)"),
+    ]
+    monkeypatch.setattr("dokima.rules.verdicts.Asking._finding", lambda *_: pytest.fail("a finding was made"))
+    found = BOOK.check(many).where_shared(lambda each: each.undecided)
+    assert len(found) == 2500
+    written = json.loads(dokima.to_json(found))["findings"]
+    assert written == [{**each, "order": f"O{at}"} for at in range(500) for each in expected if each["undecided"]]
 
 
 def test_thousands_are_counted_chosen_and_written_without_making_one(monkeypatch):

@@ -167,3 +167,17 @@ def test_the_identities_hold_however_prices_are_meant(rows, inside, second):
             exact = whole * Fraction(row.percent) / (100 + Fraction(row.percent) if inside else 100)
             assert abs(Fraction(row.tax) - exact) <= Fraction(1, 200)
             assert row.tax == (D(exact.numerator) / D(exact.denominator)).quantize(D("0.01"), ROUND_HALF_UP)
+
+
+def test_the_breakdown_of_an_order_does_not_hang_on_the_orders_beside_it():
+    """Categories come from the lines: the first order has Z before S, the second S only; both say S first."""
+    by_colour = {**VAT, "percent": "0 if line.colour == 'Z' else 21", "category": "line.colour"}
+    tried = book(**FIELDS, routine=routine(by_colour))
+    colours = {"A": ["Z", "S"], "B": ["S", "Z", "S"]}
+    orders = [dokima.Order(n, lines=[{"quantity": 1, "colour": c} for c in of]) for n, of in colours.items()]
+    together = [order.tax_breakdown for order in tried.price(orders)]
+
+    assert [[(row.category, str(row.tax)) for row in rows] for rows in together] == [
+        [("S", "0.21"), ("Z", "0.00")], [("S", "0.42"), ("Z", "0.00")],
+    ]  # fmt: skip
+    assert together == [tried.price(order)[order.number].tax_breakdown for order in orders]

@@ -49,7 +49,8 @@ class Decimals:
             raise ExactError(f"a column holds whole numbers, as int64 or Python integers (got {units.dtype})")
         self.units = units
         self.places = places
-        self.missing = missing
+        # A blank constant makes all of a column blank that it meets: its mask is still of length 1.
+        self.missing = missing if missing is None or len(missing) > 1 else mask_of(missing, len(units))
         self.bound = measure(units) if bound is None else bound
 
     # -- making and taking apart ------------------------------------------------------------------------------

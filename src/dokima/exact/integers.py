@@ -97,6 +97,11 @@ def either(a: Mask | None, b: Mask | None) -> Mask | None:
     return a if b is None else a | b
 
 
+def common_length(a: int, b: int) -> int:
+    """The length that columns of two lengths have where they meet: one of length 1 takes that of the other, even 0."""
+    return b if a == 1 else a
+
+
 def missing_of(condition: Mask, yes: Mask | None, no: Mask | None) -> Mask | None:
     """What is missing where one of two values is taken at each place: the first where the condition holds."""
     if yes is None and no is None:

@@ -286,7 +286,7 @@ def whole_division(a: Number, b: Number) -> Decimals:
     units = rounding.divide(top, bound, int(divisor[0]) if len(divisor) == 1 else divisor, "down")
     units, bound = narrow(np.where(bottom < 0, -units, units), bound)
     missing = either(either(a.missing, b.missing), some(zero))
-    return Decimals(units, 0, None if missing is None else mask_of(missing, len(units)), bound)
+    return Decimals(units, 0, missing, bound)
 
 
 def remainder(a: Number, b: Number) -> Number:

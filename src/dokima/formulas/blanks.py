@@ -1,11 +1,13 @@
-"""Why a formula came out blank for one order or line: the first cause, in words."""
+"""Why a formula came out blank for orders or lines: the first cause, in words."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
+from dokima.exact.integers import Integers, Mask
 from dokima.formulas.names import Frame, Level
 from dokima.formulas.nodes import Formula, Node
 from dokima.formulas.operators import numbers
@@ -32,7 +34,7 @@ class Cause:
 
 @dataclass
 class BlankSearch:
-    """Looks for the cause in one formula; keeps the columns it has worked out for the next place.
+    """Looks for the causes in one formula, for many places at once; keeps the columns it has worked out.
 
     Attributes:
         formula: A formula that is blank somewhere.
@@ -45,62 +47,105 @@ class BlankSearch:
 
     def at(self, order: int, line: int | None) -> Cause:
         """The cause at one order (``line`` None) or line, by their positions."""
-        return self._cause(self.formula.root, order, line) or Cause(Said("'{name}' is blank", name=self.formula.source))
+        (cause,) = self.causes(np.array([order]), None if line is None else np.array([line]))
+        return cause
 
     def is_blank(self, order: int, line: int | None) -> bool:
         """Whether the formula is blank there."""
-        return self._blank(self.formula.root, order, line)
+        return bool(self.blank(np.array([order]), None if line is None else np.array([line]))[0])
 
-    def _cause(self, node: Node, order: int, line: int | None) -> Cause | None:
-        if not self._blank(node, order, line):
-            return None
+    def causes(self, orders: Integers, lines: Integers | None) -> list[Cause]:
+        """The cause at each of some orders (``lines`` None) or lines, by their positions; places alike share one.
+
+        Args:
+            orders: The position of the order of each place.
+            lines: The position of its line.
+        """
+        whole = Cause(Said("'{name}' is blank", name=self.formula.source))
+        return [cause or whole for cause in self._causes(self.formula.root, orders, lines).tolist()]
+
+    def blank(self, orders: Integers, lines: Integers | None) -> Mask:
+        """At which of some orders or lines the formula is blank."""
+        return self._blank(self.formula.root, orders, lines)
+
+    def _causes(self, node: Node, orders: Integers, lines: Integers | None) -> Any:
+        """For each place the cause why a node is blank there, None where it is not: an array of objects."""
+        found = np.full(len(orders), None, object)
+        blank = self._blank(node, orders, lines)
         if node.name:
-            return Cause(Said("{name} is blank", name=node.name), node.name)
+            found[blank] = Cause(Said("{name} is blank", name=node.name), node.name)
+            return found
+        still = np.flatnonzero(blank)
         for operand in node.operands:
-            if node.gathers and node.rows:
-                found = BlankSearch(self.formula, self.frame.records(node.rows))._on_some_row(operand, order, node.rows)
-            elif line is None and operand.level is Level.LINE:
-                found = self._on_some_line(operand, order)
-            else:
-                found = self._cause(operand, order, line)
-            if found:
+            if not len(still):
                 return found
+            there, theirs = orders[still], None if lines is None else lines[still]
+            if node.gathers and node.rows:
+                search = BlankSearch(self.formula, self.frame.records(node.rows))
+                causes = search._on_some_row(operand, there, node.rows)
+            elif theirs is None and operand.level is Level.LINE:
+                causes = self._on_some_line(operand, there)
+            else:
+                causes = self._causes(operand, there, theirs)
+            found[still] = causes
+            still = still[np.equal(causes, None)]
         text = self.formula.source[node.start : node.stop]
-        if len(node.operands) == 2 and self._is_zero(node.operands[1], order, line):
-            return Cause(Said("division by zero in '{text}'", text=text))
-        return Cause(Said("'{name}' is blank", name=text))
+        found[still] = Cause(Said("'{name}' is blank", name=text))
+        if len(node.operands) == 2 and len(still):
+            zero = self._is_zero(node.operands[1], orders[still], None if lines is None else lines[still])
+            found[still[zero]] = Cause(Said("division by zero in '{text}'", text=text))
+        return found
 
-    def _on_some_line(self, operand: Node, order: int) -> Cause | None:
-        """The first line of the order on which a part of an aggregate is blank."""
-        for position in self.frame.by_order.members(order):
-            if found := self._cause(operand, order, position):
-                number = self.frame.line_column("line.number").take(np.array([position]))
-                line = number.to_list()[0]  # type: ignore[union-attr]
-                return Cause(Said("{why} on line {line}", why=found.text, line=line), found.name, position, str(line))
-        return None
+    def _on_some_line(self, operand: Node, orders: Integers) -> Any:
+        """For each order the cause on its first line on which a part of an aggregate is blank."""
+        found, first = self._first_of_members(operand, orders)
+        numbered = self.frame.line_column("line.number").take(first).to_list()
+        for at, (cause, position, number) in enumerate(zip(found.tolist(), first.tolist(), numbered, strict=True)):
+            if cause is not None:
+                text = Said("{why} on line {line}", why=cause.text, line=number)
+                found[at] = Cause(text, cause.name, position, str(number))
+        return found
 
-    def _on_some_row(self, operand: Node, order: int, rows: str) -> Cause | None:
-        """The first delivery or payment of the order on which a part of an aggregate is blank."""
-        for position in self.frame.by_order.members(order):
-            if found := self._cause(operand, order, position):
-                return Cause(Said("{why} in one of its {rows}", why=found.text, rows=rows), found.name)
-        return None
+    def _on_some_row(self, operand: Node, orders: Integers, rows: str) -> Any:
+        """For each order the cause in its first delivery or payment in which a part of an aggregate is blank."""
+        found = self._first_of_members(operand, orders)[0]
+        for at, cause in enumerate(found.tolist()):
+            if cause is not None:
+                found[at] = Cause(Said("{why} in one of its {rows}", why=cause.text, rows=rows), cause.name)
+        return found
 
-    def _one(self, node: Node, order: int, line: int | None) -> Column | None:
+    def _first_of_members(self, operand: Node, orders: Integers) -> tuple[Any, Integers]:
+        """For each order the first cause among its lines, and the position of that line; 0 where there is none."""
+        members = [np.asarray(self.frame.by_order.members(order), np.int64) for order in orders.tolist()]
+        of = np.repeat(np.arange(len(orders)), [len(each) for each in members])
+        places = np.concatenate([*members, np.zeros(0, np.int64)])
+        causes = self._causes(operand, orders[of], places)
+        there = np.flatnonzero(np.not_equal(causes, None))[::-1]
+        found, first = np.full(len(orders), None, object), np.zeros(len(orders), np.int64)
+        found[of[there]], first[of[there]] = (
+            causes[there],
+            places[there],
+        )  # of several written to one place the last stays
+        return found, first
+
+    def _taken(self, node: Node, orders: Integers, lines: Integers | None) -> Column | None:
+        """The values of a node at some places; None if it has none at all."""
         if node not in self._columns:
             self._columns[node] = node.evaluate(self.frame)
         column = self._columns[node]
         if len(column) == 0:
             return None
-        position = order if node.level is Level.HEADER or line is None else line
-        return column.take(np.array([0 if len(column) == 1 else position]))
+        if len(column) == 1:
+            return column.take(np.zeros(len(orders), np.int64))
+        return column.take(orders if node.level is Level.HEADER or lines is None else lines)
 
-    def _blank(self, node: Node, order: int, line: int | None) -> bool:
-        one = self._one(node, order, line)
-        return one is None or bool(one.is_missing()[0])
+    def _blank(self, node: Node, orders: Integers, lines: Integers | None) -> Mask:
+        taken = self._taken(node, orders, lines)
+        return np.ones(len(orders), bool) if taken is None else taken.is_missing()
 
-    def _is_zero(self, node: Node, order: int, line: int | None) -> bool:
-        one = self._one(node, order, line) if node.kind in ("decimal", "integer") else None
-        if one is None or bool(one.is_missing()[0]):
-            return False
-        return int(numbers(one).round(0, "up").units[0]) == 0
+    def _is_zero(self, node: Node, orders: Integers, lines: Integers | None) -> Mask:
+        taken = self._taken(node, orders, lines) if node.kind in ("decimal", "integer") else None
+        if taken is None:
+            return np.zeros(len(orders), bool)
+        is_zero: Mask = numbers(taken).round(0, "up").units == 0
+        return is_zero & ~taken.is_missing()

@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from dokima.exact.integers import Mask
+from dokima.exact.integers import Mask, common_length
 from dokima.formulas.aggregates import AGGREGATES, grouped
 from dokima.formulas.names import Frame, Level
 from dokima.formulas.nodes import Node, at_level
@@ -140,7 +140,7 @@ def _of_aggregate(node: Node, frame: Frame) -> Failures | None:
 
 
 def _as_long_as(part: Failures, like: Mask) -> Failures:
-    return part.spread(max(len(part), len(like)))
+    return part.spread(common_length(len(part), len(like)))
 
 
 def _where_not(failures: Failures | None, decided: Mask) -> Failures | None:

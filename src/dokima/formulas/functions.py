@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Literal, cast
 import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, magnitude, stored
-from dokima.exact.integers import either
+from dokima.exact.integers import common_length, either
 from dokima.formulas.names import FormulaKind
 from dokima.formulas.operators import compared, numbers, pick
 from dokima.model.columns import EPOCH, Column, Dates, Flags, Texts
@@ -56,14 +56,20 @@ def _extreme(keeps: str) -> Callable[[Sequence[Column]], Column]:
         kept = compared(a, b, keeps)
         chosen = pick(kept.values, a, b)
         missing = kept.missing
-        return chosen if missing is None else chosen.spread(max(len(chosen), len(missing))).without(missing)
+        return chosen if missing is None else chosen.spread(common_length(len(chosen), len(missing))).without(missing)
 
     return lambda columns: reduce(two, columns)
 
 
 def coalesce(columns: Sequence[Column]) -> Column:
     """For each place the first value that is not blank."""
-    return reduce(lambda a, b: a if a.missing is None else pick(~a.is_missing(), a, b), columns)
+    return reduce(_first_known, columns)
+
+
+def _first_known(a: Column, b: Column) -> Column:
+    if a.missing is None:
+        return a.spread(common_length(len(a), len(b)))
+    return pick(~a.is_missing(), a, b)
 
 
 def is_blank(columns: Sequence[Column]) -> Column:
@@ -103,7 +109,7 @@ def _text_test(work: Callable[[str, str], bool]) -> Callable[[Sequence[Column]],
             part = b.words.items[int(b.codes[0])] if b.codes[0] >= 0 else ""
             answers = np.array([work(word, part) for word in a.words.items] + [False], bool)
             return Flags(answers[a.codes], missing)
-        length = max(len(a), len(b))
+        length = common_length(len(a), len(b))
         keys = a.spread(length).codes * (len(b.words.items) + 1) + b.codes
         pairs, back = np.unique(keys, return_inverse=True)
         firsts = np.zeros(len(pairs), np.int64)

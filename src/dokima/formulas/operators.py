@@ -8,7 +8,7 @@ from typing import cast
 import numpy as np
 
 from dokima.exact import Decimals, Number, Quotient, choose, compare, remainder, whole_division
-from dokima.exact.integers import Mask, either, missing_of
+from dokima.exact.integers import Mask, common_length, either, missing_of
 from dokima.model.columns import Column, Dates, Flags, Texts, Words, blanks, kind_of
 
 
@@ -101,7 +101,7 @@ def selected(condition: Flags, yes: Column, no: Column) -> Column:
     """``yes if condition else no``: blank where the condition is."""
     picked = pick(condition.is_true(), yes, no)
     gone = condition.missing
-    return picked if gone is None else picked.spread(max(len(picked), len(gone))).without(gone)
+    return picked if gone is None else picked.spread(common_length(len(picked), len(gone))).without(gone)
 
 
 def pick(condition: Mask, yes: Column, no: Column) -> Column:

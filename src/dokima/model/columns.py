@@ -162,6 +162,14 @@ class Texts:
         items = self.words.items
         return {code: items[code] if code >= 0 else "" for code in distinct(self.codes).tolist()}
 
+    def ranks(self) -> Integers:
+        """For each value the place of its text among all texts of the dictionary in their sequence; -1 if missing."""
+        items = self.words.items
+        places = np.full(len(items) + 1, -1, np.int64)
+        places[sorted(range(len(items)), key=items.__getitem__)] = np.arange(len(items))
+        ranks: Integers = places[self.codes]
+        return ranks
+
     def mapped(self, number: Callable[[str], int]) -> Integers:
         """A number for each value, asked once for each distinct text."""
         known = self.distinct()
@@ -229,7 +237,8 @@ class Flags:
 
     def __init__(self, values: Mask, missing: Mask | None = None) -> None:
         self.values = values
-        self.missing = missing
+        # A blank constant makes all of a column blank that it meets: its mask is still of length 1.
+        self.missing = missing if missing is None or len(missing) > 1 else mask_of(missing, len(values))
 
     @classmethod
     def of(cls, values: Sequence[bool | None]) -> Flags:

@@ -69,6 +69,7 @@ class Taxed:
 def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: str, *, per_line: bool) -> Taxed:
     """Tax per order, category and rate, and each line's part of it.
 
+    The breakdown of an order is in the sequence of its categories and rates, whatever other orders are taxed with it.
     On the document it is rounded once per group and apportioned to the lines; per line it is rounded on each line and
     a group's tax is their sum. Either way the parts add up to the tax of their group. A line without percent is in no
     group and has no part; a line without amount leaves its whole group without tax.
@@ -91,8 +92,8 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
         of, reason = of[lines], reason.take(lines)
         fraction = None if fraction is None else fraction.take(lines)
     rates = ranks(percent)
-    width, kinds = int(rates.max(initial=0)) + 1, len(category.words.items) + 1
-    codes = dense((of * kinds + category.codes + 1) * width + rates)
+    width, kinds = int(rates.max(initial=0)) + 1, len(category.words) + 1
+    codes = dense((of * kinds + category.ranks() + 1) * width + rates)
     groups = Grouping(codes, int(codes.max(initial=-1)) + 1)
     first = groups.first(np.arange(len(codes)), 0)
     rate = percent.take(first)

@@ -227,25 +227,38 @@ class Asking:
             few: Up to how many refusals are made into findings at once.
         """
         verdicts = self.verdicts
+        undecided, refused = verdicts.undecided, verdicts.refused & ~verdicts.undecided
+        # Whoever may accept a refusal accepts what stands in it; nobody accepts what could not be decided.
         alike = not (self.rule.definition.acknowledge or verdicts.said or verdicts.seen)
-        if alike and np.count_nonzero(verdicts.refused) > few:
-            yield self._refusals(np.flatnonzero(verdicts.refused & ~verdicts.undecided))
-            yield from self._singly(np.flatnonzero(verdicts.undecided))
-        else:
+        if verdicts.said or verdicts.seen or np.count_nonzero(verdicts.refused | undecided) <= few:
             yield from self.findings()
+            return
+        if alike and refused.any():
+            yield self._in_columns(np.flatnonzero(refused), undecided=False)
+        else:
+            yield from self._singly(np.flatnonzero(refused))
+        if undecided.any():
+            yield self._in_columns(np.flatnonzero(undecided), undecided=True)
 
     def findings(self) -> Iterator[Finding]:
         """One finding for each order or line that did not pass."""
         return self._singly(np.flatnonzero(self.verdicts.refused | self.verdicts.undecided))
 
-    def _refusals(self, rows: Integers) -> Refusals:
+    def _in_columns(self, rows: Integers, *, undecided: bool) -> Refusals:
         """Rows that did not pass as columns; what they say is put together where somebody asks."""
         definition = self.rule.definition
         common = Finding(
-            self.rule.id, definition.severity, "", field=definition.field, moment=self.moment, help=definition.help
+            rule=self.rule.id,
+            severity="error" if undecided else definition.severity,
+            message="",
+            field=definition.field,
+            undecided=undecided,
+            moment=self.moment,
+            help=definition.help,
         )
         places = self._places(rows)
-        return Refusals.of(common, self.orders, *places, _Told(self.rule, self.frame, *places))
+        told = (_Undecided if undecided else _Told)(self.rule, self.frame, *places)
+        return Refusals.of(common, self.orders, *places, told)
 
     def _singly(self, spoken: Integers) -> Iterator[Finding]:
         if not len(spoken):
@@ -255,11 +268,12 @@ class Asking:
         values = values_seen(self.rule.reads, self.frame, orders, lines)
         numbers = self.orders.numbers_at(orders)
         line_numbers = [""] * len(spoken) if lines is None else self.orders.line_numbers_at(lines)
-        formulas = [formula for formula in (self.rule.when, self.rule.require) if formula is not None]
-        searches = [BlankSearch(formula, self.frame) for formula in formulas]
+        open_at = np.flatnonzero(self.verdicts.undecided[spoken])
+        causes = _whys(self.rule, self.frame, orders[open_at], None if lines is None else lines[open_at])
+        whys = dict(zip(spoken[open_at].tolist(), causes, strict=True))
         places = zip(spoken.tolist(), orders.tolist(), numbers, line_numbers, strict=True)
         for (position, order, number, line), message, seen in zip(places, messages, values, strict=True):
-            yield self._finding(position, order, number, line, message, seen, searches)
+            yield self._finding(position, order, number, line, message, seen, whys.get(position, ""))
 
     def _places(self, positions: Integers) -> tuple[Integers, Integers | None]:
         """The orders and lines that positions of the verdicts are about; no lines for a rule of the order."""
@@ -275,7 +289,7 @@ class Asking:
         line_number: str,
         message: str,
         values: dict[str, Any],
-        searches: Sequence[BlankSearch],
+        why: str,
     ) -> Finding:
         rule, definition, verdicts = self.rule, self.rule.definition, self.verdicts
         if not (definition.acknowledge or verdicts.undecided[position] or verdicts.said or verdicts.seen):
@@ -286,8 +300,7 @@ class Asking:
         undecided = bool(verdicts.undecided[position])
         said = verdicts.said.get(position, "")
         if undecided:
-            why = said or _why(searches, order, line)
-            message = Said("{message} (could not be decided: {why})", message=message, why=why)
+            message = _could_not_be_decided(message, said or why)
         elif said:
             message = said
         digest = rule_digest(rule, self.frame, order, line) if definition.acknowledge and not undecided else ""
@@ -376,6 +389,19 @@ class _Told:
         return {name: values_of(column.take(rows)) for name, column in self._seen.items()}
 
 
+class _Undecided(_Told):
+    """What a rule says of many orders or lines for which it could not be decided."""
+
+    @cached_property
+    def _whys(self) -> Sequence[str]:
+        return _whys(self.rule, self.frame, self.orders, self.lines)
+
+    def messages(self, rows: Integers) -> Sequence[str]:
+        said = list(zip(super().messages(rows), (self._whys[row] for row in rows.tolist()), strict=True))
+        known = {each: _could_not_be_decided(*each) for each in set(said)}
+        return [known[each] for each in said]
+
+
 Result = Literal["refused", "undecided", "passed", "does not apply"]
 
 
@@ -408,12 +434,25 @@ class RuleAnswers(list[RuleAnswer]):
     """What came of every rule, one answer for each order or line it was asked about."""
 
 
-def _why(searches: Sequence[BlankSearch], order: int, line: int | None) -> str:
-    for search in searches:
-        at = line if search.formula.level is Level.LINE else None
-        if search.is_blank(order, at):
-            return search.at(order, at).text
-    return "a value is blank"
+def _could_not_be_decided(message: str, why: str) -> Said:
+    return Said("{message} (could not be decided: {why})", message=message, why=why)
+
+
+def _whys(rule: Rule, frame: Frame, orders: Integers, lines: Integers | None) -> list[str]:
+    """Why a rule could not be decided at some orders or lines: the first cause in the first formula that is blank."""
+    found = ["a value is blank"] * len(orders)
+    still = np.arange(len(orders))
+    for formula in (rule.when, rule.require):
+        if formula is None or not len(still):
+            continue
+        search = BlankSearch(formula, frame)
+        theirs = None if lines is None or formula.level is not Level.LINE else lines[still]
+        blank = search.blank(orders[still], theirs)
+        causes = search.causes(orders[still[blank]], None if theirs is None else theirs[blank])
+        for at, cause in zip(still[blank].tolist(), causes, strict=True):
+            found[at] = cause.text
+        still = still[~blank]
+    return found
 
 
 def values_seen(
