@@ -11,7 +11,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.formulas.names import Frame, Level
 from dokima.formulas.nodes import Formula, Node
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column
+from dokima.model.columns import Column, values_of
 from dokima.model.said import Said
 
 
@@ -88,7 +88,7 @@ class BlankSearch:
             else:
                 causes = self._causes(operand, there, theirs)
             found[still] = causes
-            still = still[np.equal(causes, None)]
+            still = still[~causes.astype(bool)]
         text = self.formula.source[node.start : node.stop]
         found[still] = Cause(Said("'{name}' is blank", name=text))
         if len(node.operands) == 2 and len(still):
@@ -99,7 +99,7 @@ class BlankSearch:
     def _on_some_line(self, operand: Node, orders: Integers) -> Any:
         """For each order the cause on its first line on which a part of an aggregate is blank."""
         found, first = self._first_of_members(operand, orders)
-        numbered = self.frame.line_column("line.number").take(first).to_list()
+        numbered = values_of(self.frame.line_column("line.number").take(first))
         for at, (cause, position, number) in enumerate(zip(found.tolist(), first.tolist(), numbered, strict=True)):
             if cause is not None:
                 text = Said("{why} on line {line}", why=cause.text, line=number)
@@ -120,7 +120,7 @@ class BlankSearch:
         of = np.repeat(np.arange(len(orders)), [len(each) for each in members])
         places = np.concatenate([*members, np.zeros(0, np.int64)])
         causes = self._causes(operand, orders[of], places)
-        there = np.flatnonzero(np.not_equal(causes, None))[::-1]
+        there = np.flatnonzero(causes.astype(bool))[::-1]
         found, first = np.full(len(orders), None, object), np.zeros(len(orders), np.int64)
         found[of[there]], first[of[there]] = (
             causes[there],

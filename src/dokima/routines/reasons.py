@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import classes_of
 from dokima.formulas import BlankSearch, Cause, Formula, Level, Name
 from dokima.formulas.operators import flags, numbers
-from dokima.model.columns import Column, value_at
+from dokima.model.columns import value_at
 from dokima.model.said import Said, listing
 from dokima.routines.results import Workings
 from dokima.routines.routine import Step
@@ -57,7 +58,7 @@ class Reasons:
         self.includes_tax = includes_tax
         self.taxes = taxes
         self._searches: dict[Formula, BlankSearch] = {}
-        self._included: dict[str, Column] = {}
+        self._included: dict[str, Mask] = {}
 
     @staticmethod
     def is_table(name: str) -> bool:
@@ -75,14 +76,15 @@ class Reasons:
         if step.way.is_price:
             return Reason(self._price(step, line, chosen))
         order = int(self.frame.order_of[line])
-        found = self._of_formulas(step, order, [line])
+        place = np.array([order])
+        (found,) = self._of_formulas(step, place, [[line]])
         if found is None and step.way.is_tax and self.includes_tax is not None:
             search = self._search(self.includes_tax)
             if search.is_blank(order, None):
                 why = search.at(order, None).text
                 return Reason(Said("whether prices include tax is unknown ({why})", why=why))
             for other in self.taxes:
-                found = self._of_formulas(other, order, [line])
+                (found,) = self._of_formulas(other, place, [[line]])
                 if found is not None:
                     facts = {"tax": other.definition.shown, "why": found.text}
                     return Reason(Said("{tax} in the same price is unknown: {why}", **facts), found.inherited)
@@ -138,29 +140,45 @@ class Reasons:
             return np.full(len(lines), bool(fact.all()))
         return fact[lines if level is Level.LINE else self.frame.order_of[lines]]
 
-    def of_order(self, step: Step, order: int) -> Reason | None:
-        """The reason for a step of the order; None if no formula of it is blank."""
-        return self._of_formulas(step, order, self.frame.by_order.members(order))
+    def of_orders(self, step: Step, orders: Integers) -> list[Reason | None]:
+        """The reasons for a step of the order, of some orders; None where no formula of it is blank."""
+        members = [self.frame.by_order.members(order) for order in orders.tolist()]
+        return self._of_formulas(step, orders, members)
 
-    def _of_formulas(self, step: Step, order: int, lines: Sequence[int]) -> Reason | None:
-        """The first formula that is blank for the order or on one of the lines, and why; None for none."""
-        met = [line for line in lines if self._is_met(step, line)]
+    def _of_formulas(self, step: Step, orders: Integers, lines: Sequence[Sequence[int]]) -> list[Reason | None]:
+        """For each order the first formula that is blank for it or on one of its lines given, and why."""
+        found: list[Reason | None] = [None] * len(orders)
+        of = np.repeat(np.arange(len(orders)), [len(each) for each in lines])
+        places = np.fromiter(chain.from_iterable(lines), np.int64, len(of))
+        met = self._is_met(step, places)
+        still = np.ones(len(orders), bool)
         for key, formula in step.parts.items():
             search = self._search(formula)
-            places = lines if key in ("when", "where") else met
-            for at in places if formula.level is Level.LINE else [None]:
-                if search.is_blank(order, at):
-                    cause = search.at(order, at)
-                    return Reason(self._told_of(cause, order, at or 0), cause.name in self.figures)
-        return None
+            if formula.level is Level.LINE:
+                asked = still[of] if key in ("when", "where") else still[of] & met
+                owners, theirs = of[asked], places[asked]
+                blank = search.blank(orders[owners], theirs)
+                # The first of each order: its lines stand one after the other.
+                at, first = np.unique(owners[blank], return_index=True)
+                on: Integers | None = theirs[blank][first]
+            else:
+                at, on = np.flatnonzero(still), None
+                at = at[search.blank(orders[at], None)]
+            causes = search.causes(orders[at], on)
+            told = self._told_of(causes, orders[at], np.zeros(len(at), np.int64) if on is None else on)
+            for place, cause, text in zip(at.tolist(), causes, told, strict=True):
+                found[place] = Reason(text, cause.name in self.figures)
+            still[at] = False
+        return found
 
-    def _is_met(self, step: Step, line: int) -> bool:
-        """Whether a line is one of those that a step of the order works on."""
+    def _is_met(self, step: Step, lines: Integers) -> Mask:
+        """Which lines are of those that a step of the order works on."""
         if "where" not in step.parts:
-            return True
+            return np.ones(len(lines), bool)
         if step.name not in self._included:
-            self._included[step.name] = step.parts["where"].evaluate(self.frame, Level.LINE)
-        return value_at(self._included[step.name], line) is not False
+            self._included[step.name] = ~flags(step.parts["where"].evaluate(self.frame, Level.LINE)).is_false()
+        met: Mask = self._included[step.name][lines]
+        return met
 
     def _search(self, formula: Formula) -> BlankSearch:
         """What looks for causes in a formula: it works each column out once, for all places that are blank."""
@@ -187,39 +205,60 @@ class Reasons:
         A value that is gathered over lines is looked at where its sum is: on this line it may be blank for nothing.
         """
         told = [
-            self._told(name, order, line)
+            self._told(name, np.array([order]), np.array([line]))[0]
             for name, level in formula.reads.items()
             if name not in formula.gathered and self._is_blank(name, line if level is Level.LINE else order)
         ]
         return told or [self._search(formula).at(order, line).text]
 
-    def _told_of(self, cause: Cause, order: int, line: int) -> str:
-        """Why a formula is blank at a line, or because of another line of its order."""
-        if not cause.name or not self.is_table(cause.name.partition(".")[0]):
-            return cause.text
-        if cause.line is None:
-            return self._told(cause.name, order, line)
-        return Said("{why} (line {line})", why=self._told(cause.name, order, cause.line), line=cause.number)
+    def _told_of(self, causes: Sequence[Cause], orders: Integers, lines: Integers) -> list[str]:
+        """Why a formula is blank at some lines, each of its order, or because of another line of that order."""
+        found = [cause.text for cause in causes]
+        of_tables: dict[str, list[int]] = {}
+        for at, cause in enumerate(causes):
+            if cause.name and self.is_table(cause.name.partition(".")[0]):
+                of_tables.setdefault(cause.name, []).append(at)
+        for name, places in of_tables.items():
+            elsewhere = [causes[at].line for at in places]
+            on = [int(lines[at]) if line is None else line for at, line in zip(places, elsewhere, strict=True)]
+            for at, told in zip(places, self._told(name, orders[places], np.array(on)), strict=True):
+                other = causes[at].line is not None
+                found[at] = Said("{why} (line {line})", why=told, line=causes[at].number) if other else told
+        return found
 
-    def _told(self, name: str, order: int, line: int) -> str:
-        """Why a name is blank; a blank that a table was asked with is told as that blank."""
+    def _told(self, name: str, orders: Integers, lines: Integers) -> list[str]:
+        """Why a name is blank at some lines; a blank that a table was asked with is told as that blank."""
         table, _, column = name.partition(".")
         if not self.is_table(table):
-            return Said("{name} is blank", name=name)
+            return [Said("{name} is blank", name=name)] * len(orders)
+        empty = Said("table {table} has a row that fits, but no {column} in it", table=table, column=column)
+        lacking = Said("table {table} has no row that fits", table=table)
+        found, rowless = list[str](), list[int]()
+        for at, (order, line) in enumerate(zip(orders.tolist(), lines.tolist(), strict=True)):
+            told = self._agreed(name, order, line)
+            if told is None and self.frame.row_at(table, order, line) < 0:
+                rowless.append(at)
+                told = lacking
+            found.append(empty if told is None else told)
+        still = np.array(rowless, np.int64)
+        for formula in self.frame.asked_with(table):
+            search, by_line = self._search(formula), formula.level is Level.LINE
+            blank = search.blank(orders[still], lines[still] if by_line else None)
+            asked = still[blank]
+            causes = search.causes(orders[asked], lines[asked] if by_line else None)
+            for at, why in zip(asked.tolist(), self._told_of(causes, orders[asked], lines[asked]), strict=True):
+                found[at] = why
+            still = still[~blank]
+        return found
+
+    def _agreed(self, name: str, order: int, line: int) -> str | None:
+        """That a blank was agreed, and when; None if it was not."""
         agreed = self.frame.agreed_as_blank(name, order, line)
-        if agreed is not None:
-            if agreed:
-                return Said("{name} was agreed as blank on {place}: reprice the line", name=name, place=agreed)
-            return Said("{name} was agreed as blank: reprice the line", name=name)
-        if self.frame.row_at(table, order, line) < 0:
-            for formula in self.frame.asked_with(table):
-                at = line if formula.level is Level.LINE else None
-                search = self._search(formula)
-                if search.is_blank(order, at):
-                    cause = search.at(order, at)
-                    return self._told_of(cause, order, line)
-            return Said("table {table} has no row that fits", table=table)
-        return Said("table {table} has a row that fits, but no {column} in it", table=table, column=column)
+        if agreed is None:
+            return None
+        if agreed:
+            return Said("{name} was agreed as blank on {place}: reprice the line", name=name, place=agreed)
+        return Said("{name} was agreed as blank: reprice the line", name=name)
 
     def _is_blank(self, name: str, position: int) -> bool:
         column = self.frame.column(name)

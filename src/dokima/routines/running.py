@@ -171,10 +171,11 @@ class Run(TaxSteps):
         failed = any_in(self.failed, self.frame.by_order)
         before = self.lost if failed is None else self.lost | failed
         reasons = self.reasons()
-        for order in np.flatnonzero((nowhere | lost) & ~before).tolist():
-            lines = self.frame.by_order.members(order)
+        orders = np.flatnonzero((nowhere | lost) & ~before)
+        for order, reason in zip(orders.tolist(), reasons.of_orders(step, orders), strict=True):
+            lines = self.frame.by_order.members(order) if self.broken is not None else ()
             broken = next((found for line in lines if (found := self._broken_at(line))), None)
-            reason = broken or reasons.of_order(step, order)
+            reason = broken or reason  # noqa: PLW2901 - a call that failed is the better one
             shared = _MIXED if spread.mixed[order] else _WEIGHTLESS
             self.result.blank_steps.append(BlankStep(step, -1, shared if reason is None else reason.text, order))
         self.lost = self.lost | lost

@@ -290,17 +290,19 @@ def _reported(context: Context, totals: Mapping[str, Decimals], mode: str) -> di
 
 
 def _blank_findings(routine: Routine, orders: Orders, blanks: Sequence[BlankStep]) -> Iterator[Found]:
-    """A finding for each step that came out blank; those of many lines for one reason as columns."""
+    """A finding for each step that came out blank; those of many lines or orders for one reason as columns."""
     alike: dict[tuple[str, str, bool], list[BlankStep]] = {}
     for blank in blanks:
         alike.setdefault((blank.step.name, blank.reason, blank.line < 0), []).append(blank)
     for (_, _, of_order), some in alike.items():
-        if of_order or len(some) <= FEW:
+        if len(some) <= FEW:
             yield from (_blank_finding(routine, orders, blank) for blank in some)
             continue
         first = _blank_finding(routine, orders, some[0])
-        common, lines = replace(first, order="", line="", message=""), np.array([blank.line for blank in some])
-        yield Refusals.of(common, orders, orders.order_of[lines], lines, OneMessage(first.message))
+        common = replace(first, order="", line="", message="")
+        lines = None if of_order else np.array([blank.line for blank in some])
+        places = np.array([blank.order for blank in some]) if lines is None else orders.order_of[lines]
+        yield Refusals.of(common, orders, places, lines, OneMessage(first.message))
 
 
 def _blank_finding(routine: Routine, orders: Orders, blank: BlankStep) -> Finding:
