@@ -239,6 +239,8 @@ def test_definitions_that_cannot_work():
         dokima.RulebookError, match="row 4 column item, table.item: expected each key once .row 2 has the same"
     ):
         book({"item": same})
+    with pytest.raises(dokima.RulebookError, match=r"has the same; choose = \['highest list_price'\] would say which"):
+        book({"item": same}, table={"item": {"key": {"item": "line.item"}, "breaks": {"list_price": "line.quantity"}}})
     with pytest.raises(dokima.RulebookError, match="tables read each other in a circle: a -> b -> a"):
         book(
             {"a": [{"k": 1, "x": 1}], "b": [{"k": 1, "x": 1}]},

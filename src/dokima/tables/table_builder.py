@@ -224,7 +224,13 @@ class _Builder:
     def _same_key(self, table: Table, rows: Sequence[int]) -> None:
         places = listed(str(self.source.row_number(row)) for row in rows[:-1])
         columns = listed(table.conditions)
-        self._cell_problem(rows[-1], columns, f"expected each key once (row {places} has the same)")
+        window, breaks = table.definition.window, list(table.definition.breaks)
+        told_apart = ([f"latest {window.start}"] if window and window.start else []) + [
+            f"highest {each}" for each in breaks
+        ]
+        # With a window or breaks a key may have several rows, once it is said which of those that fit answers.
+        hint = f"; choose = {told_apart} would say which of them answers" if told_apart else ""
+        self._cell_problem(rows[-1], columns, f"expected each key once (row {places} has the same{hint})")
 
     def _cell_problem(self, row: int, column: str, message: str) -> None:
         number: Integers | int = self.source.row_number(row)
