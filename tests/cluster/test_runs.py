@@ -142,7 +142,7 @@ def test_what_a_schema_cannot_hold_is_refused():
 
     schema = PIECES.arrow_schema()
     with pytest.raises(
-        dokima.ExactError, match="order A, line 10, quantity: expected at most 12 decimal places in a file"
+        dokima.ExactError, match="order A, line 10, quantity: expected at most 12 decimal places in a table of Arrow"
     ):
         priced(quantity="0.0000000000001").to_arrow(schema=schema)
     with pytest.raises(
@@ -151,6 +151,26 @@ def test_what_a_schema_cannot_hold_is_refused():
         priced(quantity=10**26).to_arrow(schema=schema)
     with pytest.raises(dokima.DokimaError, match="expected the schema of this rulebook .it has no 'order'."):
         priced().to_arrow(schema=PIECES.arrow_schema("headers"))
+
+
+def test_orders_that_a_file_cannot_hold_are_set_aside_and_the_others_are_written(tmp_path):
+    """B has 13 places, C 27 digits: A and D are in the file as they are alone. A file of CSV takes B's places too."""
+    quantities = {"A": 1, "B": "0.0000000000001", "C": 10**26, "D": 3}
+    orders = [
+        dokima.Order(
+            name, kind="sales", lines=[{"quantity": 2, "price_override": 1}, {"quantity": q, "price_override": 1}]
+        )
+        for name, q in quantities.items()
+    ]
+    run = dokima.price_files(PIECES, orders, tmp_path / "out.parquet", lines=4)
+    assert (run.orders, run.lines, run.set_aside, run.errors) == (2, 4, 2, 2)
+    alone = [each for each in orders if each.number in "AD"]
+    schema = PIECES.arrow_schema()
+    assert parquet.read_table(run.folder).to_pylist() == PIECES.price(alone).to_arrow(schema=schema).to_pylist()
+    said = "".join(path.read_text() for path in sorted(run.folder.glob("_findings-*.csv")))
+    assert "B,20,error,document,quantity: expected at most 12 decimal places in a table of Arrow" in said
+    assert "C,20,error,document,quantity: expected at most 26 digits before the point" in said
+    assert dokima.price_files(PIECES, orders, tmp_path / "out.csv", lines=4).orders == 3
 
 
 def test_a_stopped_run_goes_on_and_is_about_the_same(rulebook, tmp_path):

@@ -10,9 +10,10 @@ from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 
+from dokima.engine.running.arrow_tables import misfits
 from dokima.engine.running.calculation import Calculation, TableLevel
 from dokima.engine.running.summing import sums_of
-from dokima.errors import DokimaError, Problem
+from dokima.errors import DokimaError, ExactError, Problem
 from dokima.exact import added
 from dokima.formats.pieces import Ends, Numbers, Piece
 from dokima.formats.results.registry import to_csv
@@ -110,7 +111,13 @@ class Part:
         path = self._path(number)
         calculation, numbers = book.price_piece(piece, self.check)
         with whole_file(path) as beside:
-            WRITERS[path.suffix](calculation, beside, self.level)
+            try:
+                WRITERS[path.suffix](calculation, beside, self.level)
+            except ExactError:
+                aside = misfits(calculation, self.level)
+                orders = calculation.orders.unfilled or calculation.orders
+                calculation = book.price(orders.without(aside), check=self.check)
+                WRITERS[path.suffix](calculation, beside, self.level)
             digest = hashlib.sha256(beside.read_bytes()).hexdigest()
         write_findings(calculation, path.with_name(f"_findings-{number:05}.csv"))
         return PartDone(

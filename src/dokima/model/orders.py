@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any
 
@@ -239,6 +239,11 @@ class Orders:
             place[kept] = np.arange(len(kept))
             parent = place[parent[kept]]
         return self._reduced(positions, kept, wanted[self.order_of[kept]], len(positions), parent)
+
+    def without(self, problems: Mapping[int, Problem]) -> Orders:
+        """The same with some orders, by position, set aside for what is wrong with them."""
+        rest = self.select(np.array([at for at in range(self.count) if at not in problems], np.int64))
+        return replace(rest, problems=(*self.problems, *problems.values()))
 
     def pieces(self, lines: int) -> Iterator[tuple[int, int]]:
         """Ranges of orders (first position, position after the last), each with about that many lines."""

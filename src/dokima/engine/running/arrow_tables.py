@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 
 from dokima.engine.program import Program
 from dokima.engine.running.calculation import HEADER_FIELDS, LINE_FIELDS, Calculation, TableLevel
-from dokima.errors import DokimaError, ExactError
+from dokima.errors import DokimaError, ExactError, Problem
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.exact.conversion import ARROW_DIGITS
+from dokima.exact.integers import Integers
 from dokima.exact.quotients import PLACES_KEPT
 from dokima.formulas import NUMBERS
 from dokima.formulas.names import FormulaKind
@@ -43,20 +44,8 @@ def arrow_schema(program: Program, level: TableLevel) -> Any:
 
 def line_table(calculation: Calculation, schema: Any = None) -> Any:
     """A `pyarrow.Table`, one row a line in the caller's sequence: order, line, item ... and all figures."""
-    orders = calculation.orders
-    numbers = texts(orders.header("number"))
-    columns: dict[str, tuple[Column, int]] = {"order": (Texts(numbers.codes[orders.order_of], numbers.words), 0)}
-    for name in LINE_FIELDS:
-        columns["line" if name == "number" else name] = orders.line(name), 0
-    for name, column in calculation.figures.items():
-        columns[name] = column, calculation.places_of(name)
-
-    def place(row: int) -> str:
-        line = orders.line_numbers_at(np.array([row]))[0]
-        return f"order {orders.numbers[int(orders.order_of[row])]}, line {line}"
-
-    table = _table(columns, schema, orders.line_count, place)
-    given = orders.given
+    table = _table(calculation, "lines", schema)
+    given = calculation.orders.given
     if len(given) < 2 or bool((given[1:] > given[:-1]).all()):
         return table
     return table.take(arrow_positions(np.argsort(given, kind="stable")))
@@ -64,13 +53,49 @@ def line_table(calculation: Calculation, schema: Any = None) -> Any:
 
 def header_table(calculation: Calculation, schema: Any = None) -> Any:
     """A `pyarrow.Table`, one row an order: number, kind, currency, totals and header figures."""
-    columns: dict[str, tuple[Column, int]] = {name: (calculation.orders.header(name), 0) for name in HEADER_FIELDS}
-    for name, column in {**calculation.totals, **calculation.order_figures}.items():
-        columns[name] = column, calculation.most_places
-    return _table(columns, schema, len(calculation), lambda row: f"order {calculation.orders.numbers[row]}")
+    return _table(calculation, "headers", schema)
 
 
-def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int, place: Callable[[int], str]) -> Any:
+def misfits(calculation: Calculation, level: TableLevel) -> dict[int, Problem]:
+    """What keeps orders, by their positions, out of a table in the schema of their rulebook: of each the first number
+    with more digits than it holds."""
+    found: dict[int, Problem] = {}
+    columns = _columns(calculation, level)
+    for field in arrow_schema(calculation.program, level):
+        column = columns.get(field.name, (None, 0))[0]
+        if not isinstance(column, Decimals | Quotient):
+            continue
+        for rows, said in _beyond(stored(column), field.type.scale):
+            for row in rows.tolist():
+                order, line = _place(calculation, level, row)
+                number = calculation.orders.numbers[order]
+                found.setdefault(order, Problem(number, line, field.name, said))
+    return found
+
+
+def _columns(calculation: Calculation, level: TableLevel) -> dict[str, tuple[Column, int]]:
+    """The columns of a table, each with the least places of its numbers."""
+    orders = calculation.orders
+    if level == "headers":
+        given = {name: (orders.header(name), 0) for name in HEADER_FIELDS}
+        figures = {**calculation.totals, **calculation.order_figures}
+        return given | {name: (column, calculation.most_places) for name, column in figures.items()}
+    numbers = texts(orders.header("number"))
+    columns: dict[str, tuple[Column, int]] = {"order": (Texts(numbers.codes[orders.order_of], numbers.words), 0)}
+    for name in LINE_FIELDS:
+        columns["line" if name == "number" else name] = orders.line(name), 0
+    return columns | {name: (column, calculation.places_of(name)) for name, column in calculation.figures.items()}
+
+
+def _place(calculation: Calculation, level: TableLevel, row: int) -> tuple[int, str]:
+    """The position of the order that a row is about, and the number of its line; blank for a row an order."""
+    orders = calculation.orders
+    if level == "headers":
+        return row, ""
+    return int(orders.order_of[row]), orders.line_numbers_at(np.array([row]))[0]
+
+
+def _table(calculation: Calculation, level: TableLevel, schema: Any) -> Any:
     """Columns with the least places of their numbers, in their own kinds or in those of a schema.
 
     Raises:
@@ -78,6 +103,8 @@ def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int, 
     """
     import pyarrow as pa
 
+    columns = _columns(calculation, level)
+    length = len(calculation) if level == "headers" else calculation.orders.line_count
     if schema is None:
         return pa.Table.from_arrays(
             [_array(column, name, least) for name, (column, least) in columns.items()], list(columns)
@@ -86,15 +113,22 @@ def _table(columns: Mapping[str, tuple[Column, int]], schema: Any, length: int, 
     unknown = next((name for name in columns if name not in known), None)
     if unknown is not None:
         raise DokimaError(f"expected the schema of this rulebook (it has no '{unknown}')")
-    arrays = [
-        _fitted(columns[field.name][0], field, place) if field.name in columns else pa.nulls(length, field.type)
-        for field in schema
-    ]
+    try:
+        arrays = [
+            _fitted(columns[field.name][0], field) if field.name in columns else pa.nulls(length, field.type)
+            for field in schema
+        ]
+    except ExactError:
+        raise ExactError(next(f"{each}" for each in misfits(calculation, level).values())) from None
     return pa.Table.from_arrays(arrays, schema=schema)
 
 
-def _fitted(column: Column, field: Any, place: Callable[[int], str]) -> Any:
-    """A column in the type of a field."""
+def _fitted(column: Column, field: Any) -> Any:
+    """A column in the type of a field.
+
+    Raises:
+        ExactError: A value does not fit.
+    """
     import pyarrow as pa
 
     if not pa.types.is_decimal(field.type) or not isinstance(column, Decimals | Quotient):
@@ -102,10 +136,7 @@ def _fitted(column: Column, field: Any, place: Callable[[int], str]) -> Any:
         return found if found.type == field.type else _blank(found, field)
     exact, places = stored(column), field.type.scale
     if exact.places > places and (exact := exact.compact()).places > places:
-        row = int(np.flatnonzero(exact.filled().units.astype(object) % 10 ** (exact.places - places))[0])
-        raise ExactError(
-            f"{place(row)}, {field.name}: expected at most {places} decimal places in a file (it has more)"
-        )
+        raise ExactError(f"{field.name} has more than {places} decimal places")
     # A number that leaves 64 bits with so many places is left to Arrow, which has 128.
     room = 2**63 // 10 ** (places - exact.places)
     units = exact.units
@@ -114,12 +145,17 @@ def _fitted(column: Column, field: Any, place: Callable[[int], str]) -> Any:
     try:
         return found.cast(field.type)
     except pa.ArrowInvalid:
-        most = ARROW_DIGITS - places
-        row = next(
-            at for at, unit in enumerate(exact.filled().units.tolist()) if abs(unit) >= 10 ** (most + exact.places)
-        )
-        said = f"expected at most {most} digits before the point in a file (it has more)"
-        raise ExactError(f"{place(row)}, {field.name}: {said}") from None
+        raise ExactError(f"{field.name} has more than {ARROW_DIGITS - places} digits before the point") from None
+
+
+def _beyond(exact: Decimals, places: int) -> Iterator[tuple[Integers, str]]:
+    """The rows whose numbers have more digits than a decimal of Arrow with some places, and what was expected."""
+    units, most = exact.filled().units.astype(object), ARROW_DIGITS - places
+    if exact.places > places:
+        said = f"expected at most {places} decimal places in a table of Arrow (it has more)"
+        yield np.flatnonzero(units % 10 ** (exact.places - places)), said
+    large = np.abs(units) >= 10 ** (most + exact.places)
+    yield np.flatnonzero(large), f"expected at most {most} digits before the point in a table of Arrow (it has more)"
 
 
 def _blank(found: Any, field: Any) -> Any:
