@@ -178,8 +178,15 @@ def test_an_export_as_json_in_names_of_its_own(name, tmp_path):
     priced = dokima.load(tmp_path / "rules").price(tmp_path / name, "export")
     assert [problem.order for problem in priced.problems] == ["PO12"]
     assert [line.net for line in priced["PO0"].lines] == [D("2.50"), D("22.50"), D("3.60")]
-    (tmp_path / "none.json").write_text('[{"orderNo": "A", "total": 5}]', encoding="utf-8")
-    with pytest.raises(dokima.DokimaError, match="none.json: no order has a list of lines"):
+    # The same as rows, the number of the order in each; and a list that holds neither orders nor rows of them.
+    flat = [{"orderNo": o["orderNo"], **line} for o in orders[:12] for line in o["positions"]]
+    (tmp_path / name).write_text("\n".join(map(json.dumps, flat)) if name.endswith("l") else json.dumps(flat))
+    found = dokima.begin(tmp_path / "flat", [tmp_path / name])
+    assert (found.lines, found.reproduced) == (30, 30)
+    priced = dokima.load(tmp_path / "flat").price(tmp_path / name, "export")
+    assert [line.net for line in priced["PO0"].lines] == [D("2.50"), D("22.50"), D("3.60")]
+    (tmp_path / "none.json").write_text('[{"total": 5}]', encoding="utf-8")
+    with pytest.raises(dokima.DokimaError, match=r"none.json: no column tells one order from another"):
         dokima.begin(tmp_path / "other", [tmp_path / "none.json"])
 
 

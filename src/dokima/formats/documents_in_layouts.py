@@ -1,4 +1,4 @@
-"""JSON documents of other people: the names of a layout in the place of Dokima's own."""
+"""JSON of other people: documents in the names of a layout, and rows in the place of documents."""
 
 from __future__ import annotations
 
@@ -6,10 +6,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from dokima.errors import DocumentError, Problem
+from dokima.formats.grid import Grid, coded
 from dokima.formats.layouts import Layout, LayoutColumn
 from dokima.model.order import Order
-from dokima.model.raw import ABSENT
+from dokima.model.raw import ABSENT, RawColumn
+
+LEVELS = ("header", "line")
 
 
 def in_our_words(
@@ -36,6 +41,36 @@ def in_our_words(
         else:
             names.append(file)
     return found, names, problems
+
+
+def rows_of_documents(orders: Sequence[Order], layout: Layout) -> Grid | None:
+    """Documents that are rows, one a line with its header repeated, as a grid; None if they are orders with lines.
+
+    Each of a table's rows has the number of its order, none has lines, and what stands in them belongs to lines.
+
+    Args:
+        orders: The documents as they were given.
+        layout: The layout of rows.
+    """
+    rows = [order.header for order in orders]
+    headings = {level: [spec.heading or name for name, spec in getattr(layout, level).items()] for level in LEVELS}
+    number = layout.header["number"].heading or "number"
+    found = {name: [_at(row, name) for row in rows] for name in dict.fromkeys([*headings["header"], *headings["line"]])}
+    there = {name for name, cells in found.items() if any(cell is not ABSENT for cell in cells)}
+    has_lines = any(
+        order.lines or _at(row, layout.lines) is not ABSENT for order, row in zip(orders, rows, strict=True)
+    )
+    if has_lines or ABSENT in found[number] or there.isdisjoint(set(headings["line"]) - set(headings["header"])):
+        return None
+    columns = {
+        name: _column([None if cell is ABSENT else cell for cell in found[name]]) for name in found if name in there
+    }
+    return Grid(columns, len(rows), np.arange(len(rows)) + 1)
+
+
+def _column(cells: Sequence[Any]) -> RawColumn:
+    # A list in a cell is for the reader of the field to refuse, which says where it stands.
+    return RawColumn(cells) if any(isinstance(cell, Mapping | list) for cell in cells) else coded(cells)
 
 
 def _translated(order: Order, layout: Layout) -> Order:

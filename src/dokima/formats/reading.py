@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeAlias, cast
 
 from dokima.errors import DocumentError, DokimaError, Problem, listed, nearest
-from dokima.formats.documents_in_layouts import in_our_words
+from dokima.formats.documents_in_layouts import in_our_words, rows_of_documents
 from dokima.formats.frames import grid_of, is_arrow, is_frame
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
@@ -66,7 +66,13 @@ def orders_from(source: Source, fields: Fields, layout: Layout | None = None) ->
 def _in_words_of(
     layout: Layout | None, documents: Sequence[Order], fields: Fields, files: Sequence[str], problems: Sequence[Problem]
 ) -> Orders:
-    """Documents read, in the words of a layout or in Dokima's own."""
+    """Documents read, in the words of a layout or in Dokima's own; or rows, where they are none."""
+    chosen = layout or own_layout(fields)
+    rows = rows_of_documents(documents, chosen) if documents and chosen.is_flat and len({*files}) <= 1 else None
+    if rows is not None:
+        flat = flat_orders(rows, chosen, files[0] if files else "")
+        raw = replace(flat, problems=[*problems, *flat.problems])
+        return read_orders(raw, chosen.fields(fields), replace(chosen.reader, short_floats=True))
     if layout is None:
         return read_documents(documents, fields, files, problems)
     found, names, wrong = in_our_words(documents, layout, files)

@@ -15,19 +15,18 @@ Rows = Sequence[Mapping[str, Any]]
 
 
 def tables_of_documents(path: Path) -> tuple[list[RawSheet], str]:
-    """Headers and lines, each line with the number of its order; and the name under which an order has its lines.
+    """Headers and lines, each line with the number of its order; and the name under which an order has its lines, blank
+    for rows that stand for themselves, one a line: they are one table.
 
     Raises:
         DocumentError: The file cannot be read.
-        DokimaError: Its orders have no list of lines, or nothing tells one from another.
+        DokimaError: Nothing tells one order from another.
     """
     orders = module_of(path).read_documents(path)
     documents = [{**order.header, **({"lines": order.rows} if order.lines else {})} for order in orders]
     key = _lines_in(documents)
     if not key:
-        raise DokimaError(
-            f"{path.name}: no order has a list of lines; rows of a table are read as CSV, XLSX or Parquet"
-        )
+        return [_sheet(path, [dict(_flat(each)) for each in documents])], ""
     headers = [dict(_flat({name: value for name, value in each.items() if name != key})) for each in documents]
     number = _number_in(headers)
     if not number:
