@@ -14,7 +14,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import dokima
+from dokima.formats.json_files import json_text
 from dokima.formats.results import calculations
+from dokima.model.columns import shown
 from tests.books import DEMO, book
 
 BOOK = dokima.load(DEMO)
@@ -116,3 +118,17 @@ def test_a_replay_names_the_orders_that_move_most():
 def test_what_is_no_result_is_refused():
     with pytest.raises(dokima.DokimaError, match="expected a result of a rulebook .got int."):
         dokima.to_json(5)
+
+
+VALUES = st.recursive(
+    st.one_of(st.none(), st.booleans(), st.integers(), st.integers(-(2**70), 2**70), st.text(st.characters(exclude_categories=["Cs"])), st.decimals(allow_nan=False), st.dates()),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=4), inner, max_size=4),
+    max_leaves=12,
+)  # fmt: skip
+
+
+@given(VALUES)
+def test_json_is_indented_as_the_standard_library_does_it(data):
+    """Whole numbers of any size, exact numbers and dates as messages write them; never an exponent."""
+    written = json.dumps(data, indent=2, ensure_ascii=False, default=shown)
+    assert json_text(data) == written

@@ -27,6 +27,9 @@ PLACES_KEPT = 12
 _POWERS = np.array([10**power for power in range(19)], np.int64)
 """Denominators that are no more than a place of the decimal point."""
 
+_ONE, _PLAIN = np.ones(1, np.int64), np.ones(1, bool)
+"""What a decimal is divided by, and that it is one: made once, because nothing is changed in place."""
+
 
 class Quotient:
     """A column of exact fractions of two whole numbers, scaled by ten to the power of minus ``places``.
@@ -69,7 +72,7 @@ class Quotient:
         """The value as a quotient."""
         if isinstance(value, Quotient):
             return value
-        return cls(value.units, value.bound, np.ones(1, np.int64), 1, value.places, value.missing, np.ones(1, bool))
+        return cls(value.units, value.bound, _ONE, 1, value.places, value.missing, _PLAIN)
 
     def __len__(self) -> int:
         return max(len(self.top), len(self.bottom)) if len(self.top) and len(self.bottom) else 0

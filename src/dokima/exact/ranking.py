@@ -45,7 +45,7 @@ def dense(keys: Integers) -> Integers:
             at = keys - low if low else keys
             present, places = np.zeros(span, bool), np.empty(span, np.int64)
             present[at] = True
-            there = np.flatnonzero(present)
+            there = present.nonzero()[0]
             places[there] = np.arange(len(there))
             found: Integers = places[at]
             return found

@@ -44,9 +44,9 @@ def in_our_words(
 
 
 def rows_of_documents(orders: Sequence[Order], layout: Layout) -> Grid | None:
-    """Documents that are rows, one a line with its header repeated, as a grid; None if they are orders with lines.
+    """Documents that are rows, one a line with its header repeated, as a grid; None if they are orders.
 
-    Each of a table's rows has the number of its order, none has lines, and what stands in them belongs to lines.
+    Each row has the number of its order, none has lines, and some of what stands in them belongs to lines.
 
     Args:
         orders: The documents as they were given.
@@ -57,9 +57,7 @@ def rows_of_documents(orders: Sequence[Order], layout: Layout) -> Grid | None:
     number = layout.header["number"].heading or "number"
     found = {name: [_at(row, name) for row in rows] for name in dict.fromkeys([*headings["header"], *headings["line"]])}
     there = {name for name, cells in found.items() if any(cell is not ABSENT for cell in cells)}
-    has_lines = any(
-        order.lines or _at(row, layout.lines) is not ABSENT for order, row in zip(orders, rows, strict=True)
-    )
+    has_lines = any(_at(row, layout.lines) is not ABSENT for row in rows)
     if has_lines or ABSENT in found[number] or there.isdisjoint(set(headings["line"]) - set(headings["header"])):
         return None
     columns = {

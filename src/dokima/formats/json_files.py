@@ -6,10 +6,11 @@ import datetime
 import json
 from collections.abc import Iterable
 from decimal import Decimal
-from functools import lru_cache
 from json.encoder import encode_basestring
 from pathlib import Path
 from typing import Any
+
+import orjson
 
 from dokima.errors import DocumentError, Problem
 from dokima.formats.regular_files import regular
@@ -59,40 +60,17 @@ def _part(value: Any) -> str:
         return "[\n" + ",\n".join(value) + "\n]"
     if isinstance(value, list) and len(value) > LONG:
         return "[\n" + ",\n".join(map(dumped, value)) + "\n]"
-    return _indented(value, "\n")
+    return _indented(value)
 
 
-def _indented(value: Any, line: str) -> str:
-    """A value as JSON, indented as `json.dumps` does with ``indent=2``, but three times as fast.
-
-    Args:
-        value: The value.
-        line: A line feed and the indentation of the line that the value begins on.
-    """
-    inner = line + "  "
-    if isinstance(value, str):
-        return encode_basestring(value)
-    if isinstance(value, dict):
-        if not value:
-            return "{}"
-        parts = [
-            # Most values of a result are texts or blank; a call for each would take half of the time.
-            head
-            + (encode_basestring(each) if type(each) is str else "null" if each is None else _indented(each, inner))
-            for head, each in zip(_heads(tuple(value), inner), value.values(), strict=True)
-        ]
-        return f"{{{''.join(parts)}{line}}}"
-    if isinstance(value, list | tuple):
-        if not value:
-            return "[]"
-        return f"[{inner}{f',{inner}'.join([_indented(each, inner) for each in value])}{line}]"
-    return dumped(value)
+def _indented(value: Any) -> str:
+    try:
+        return orjson.dumps(value, default=_plain, option=_INDENTED).decode()
+    except orjson.JSONEncodeError:  # a whole number of more than 64 bits
+        return json.dumps(value, default=_plain, indent=2, ensure_ascii=False)
 
 
-@lru_cache(maxsize=256)
-def _heads(names: tuple[Any, ...], line: str) -> list[str]:
-    """What stands before each value of an object: all lines of an order have the same."""
-    return [f"{',' if at else ''}{line}{encode_basestring(name)}: " for at, name in enumerate(names)]
+_INDENTED = orjson.OPT_INDENT_2 | orjson.OPT_PASSTHROUGH_DATETIME | orjson.OPT_PASSTHROUGH_DATACLASS
 
 
 def as_json(values: Iterable[Any]) -> list[str]:

@@ -67,8 +67,10 @@ def _in_words_of(
     layout: Layout | None, documents: Sequence[Order], fields: Fields, files: Sequence[str], problems: Sequence[Problem]
 ) -> Orders:
     """Documents read, in the words of a layout or in Dokima's own; or rows, where they are none."""
-    chosen = layout or own_layout(fields)
-    rows = rows_of_documents(documents, chosen) if documents and chosen.is_flat and len({*files}) <= 1 else None
+    rows = None
+    if documents and len({*files}) <= 1 and not any(each.lines for each in documents):
+        chosen = layout or own_layout(fields)
+        rows = rows_of_documents(documents, chosen) if chosen.is_flat else None
     if rows is not None:
         flat = flat_orders(rows, chosen, files[0] if files else "")
         raw = replace(flat, problems=[*problems, *flat.problems])

@@ -159,9 +159,9 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
         else:
             follow = sum(1 for other in telling - {name} if is_constant(columns[other].cells, groups))
         said = suggests(name, "header.number")
-        # Of few rows much follows by chance, an item from an amount, and always a price from an item; a heading that says
-        # what it is decides then. If every order has one line, or an export says nothing of orders but their numbers,
-        # nothing follows; such rows stand together, as those of a number that is called so for another reason do not.
+        # Of few rows much follows by chance, an item from an amount, and always a price from an item; a heading that
+        # says what it is decides then. If every order has one line, or an export says nothing of orders but their
+        # numbers, nothing follows; its rows stand together, as those of what is only called so do not.
         is_told = said == 3 and (follow > 0 or (groups == sorted(groups) and plain(name) not in _OF_ROWS))
         found.append((is_told, follow, said, -at, name, groups))
     if not found:

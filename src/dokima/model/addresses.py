@@ -49,4 +49,9 @@ def next_number(used: Iterable[Address], parent: Address = ()) -> Address:
     """The number after the last line of a parent, in steps of ten."""
     depth = len(parent)
     last = max((address[depth] for address in used if len(address) > depth and address[:depth] == parent), default=0)
-    return (*parent, last - last % STEP + STEP)
+    return (*parent, after(last))
+
+
+def after(last: int) -> int:
+    """The number after a number of the same level, in steps of ten."""
+    return last - last % STEP + STEP

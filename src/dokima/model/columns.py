@@ -25,6 +25,8 @@ Kind = Literal["text", "decimal", "integer", "date", "flag"]
 EPOCH = datetime.date(1970, 1, 1).toordinal()
 
 
+HANDFUL = 20
+"""Words up to which they are looked up anew each time."""
 FEW_WORDS = 1000
 """Words that are looked up one at a time sooner than all at once."""
 
@@ -90,6 +92,8 @@ class Words:
 
         Kept as long as both dictionaries are there: every piece of many orders asks the same.
         """
+        if len(self) <= HANDFUL:
+            return self._look_up(other)  # to remember it would take longer
         if self._numbers_in is None:
             self._numbers_in = WeakKeyDictionary()
         found = self._numbers_in.get(other)

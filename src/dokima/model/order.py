@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.model.addresses import next_number, read_address, write_address
+from dokima.model.addresses import after, read_address
 from dokima.model.parsing import parse_json
 
 NO_TEXT = (
@@ -82,13 +81,14 @@ class Order:
         fields = {str(name): value for name, value in line.items()}
         number = fields.get("number")
         if number is None or number == "":
-            fields["number"] = write_address(next_number([(self._last,)]))
+            fields["number"] = str(after(self._last))
         elif isinstance(number, int) and not isinstance(number, bool):
             fields["number"] = str(number)
-        # A number that is none is reported with all other problems, when the order meets a rulebook.
-        with contextlib.suppress(ValueError, TypeError, AttributeError):
-            self._last = max(self._last, read_address(fields["number"])[0])
         self.lines.append(Line(fields))
+        try:
+            self._last = max(self._last, read_address(fields["number"])[0])
+        except (ValueError, TypeError, AttributeError):
+            return None  # it is reported with all other problems, when the order meets a rulebook
         return None
 
     @classmethod

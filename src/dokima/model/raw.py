@@ -53,7 +53,7 @@ class RawColumn:
     def of(cls, rows: Sequence[Any]) -> RawColumn:
         """One value per row, `ABSENT` where it was not given."""
         absent = np.fromiter((value is ABSENT for value in rows), bool, len(rows))
-        if not absent.any():
+        if not np.count_nonzero(absent):
             return cls(rows)
         return cls([None if value is ABSENT else value for value in rows], None, absent)
 

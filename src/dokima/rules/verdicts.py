@@ -242,7 +242,7 @@ class Asking:
 
     def findings(self) -> Iterator[Finding]:
         """One finding for each order or line that did not pass."""
-        return self._singly(np.flatnonzero(self.verdicts.refused | self.verdicts.undecided))
+        return self._singly((self.verdicts.refused | self.verdicts.undecided).nonzero()[0])
 
     def _in_columns(self, rows: Integers, *, undecided: bool) -> Refusals:
         """Rows that did not pass as columns; what they say is put together where somebody asks."""

@@ -13,7 +13,7 @@ from dokima.exact import Decimals, compare, magnitude
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
-from dokima.model.columns import Column, Dates, Texts, Words, take_or_blank
+from dokima.model.columns import HANDFUL, Column, Dates, Texts, Words, take_or_blank
 from dokima.model.fields import Field
 from dokima.tables.assembly import Assemblies
 from dokima.tables.definition import TableDefinition, TableSource
@@ -213,13 +213,18 @@ class Table:
         (formula,) = self.conditions.values()
         column = formula.evaluate(frame, self.level)
         assert isinstance(column, Texts)
-        found = self._rows_of_words.get(column.words)
+        found = self._rows_of_words.get(column.words) if len(column.words) > HANDFUL else self._look_up(column.words)
         if found is None:
-            codes = [self.coders[0].word_codes(column.words)]
-            slots = self._by_word.find(codes, absences(codes), len(column))
-            found = self._rows_of_words[column.words] = self._by_word.first_rows[slots]
+            found = self._rows_of_words[column.words] = self._look_up(column.words)
         answer: Integers = found[column.codes]
         return answer
+
+    def _look_up(self, words: Words) -> Integers:
+        """The row of each word, and at the end -1."""
+        assert self._by_word is not None
+        codes = [self.coders[0].word_codes(words)]
+        rows: Integers = self._by_word.first_rows[self._by_word.find(codes, absences(codes), len(codes[0]))]
+        return rows
 
     @cached_property
     def _rows_of_words(self) -> WeakKeyDictionary[Words, Integers]:
@@ -243,7 +248,7 @@ class Table:
             if not (number or tests or asked):
                 found = pattern.first_rows[slots]  # the first of each list fits, and nothing was found before
                 continue
-            lines = np.flatnonzero(slots >= 0)
+            lines = (slots >= 0).nonzero()[0]
             slot = slots[lines]
             at, stop = pattern.starts[slot], pattern.stops[slot]
             while len(lines):

@@ -52,7 +52,7 @@ def missing_rows(
         if not np.count_nonzero(missing):
             continue
         missing &= _wanted(context, table, blank_keys)
-        if missing.any():
+        if np.count_nonzero(missing):
             agreed = agreed or _agreed(context)
             missing &= ~agreed[0 if table.level is Level.HEADER else 1]
             refused = _refused(context, table, missing)

@@ -64,9 +64,10 @@ def _unit_price(run: Run, options: Sequence[Option]) -> tuple[Number, Integers]:
     for place in reversed(range(len(priced))):
         value, price = priced[place]
         there = ~value.is_missing()
-        if there.all():
+        count = np.count_nonzero(there)
+        if count == len(there):
             unit, chosen = price.spread(run.length), np.full(run.length, place, np.int16)
-        elif there.any():
+        elif count:
             # In arithmetic: to choose a number at each place takes ten times as long.
             unit, chosen = choose(there, price, unit), chosen + (np.int16(place) - chosen) * there
     return unit, chosen
