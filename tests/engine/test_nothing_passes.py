@@ -280,7 +280,7 @@ def test_the_editor_asks_for_rows_as_lines_come_in_and_headers_change():
     with pytest.raises(dokima.Refused, match="table customer has no row for customer NOBODY"):
         edit.change_header(customer="NOBODY")
     edit.add_line(p=None, item="X")
-    with pytest.raises(dokima.Refused, match="move to is refused: line 20: no price: tried line.p is blank"):
+    with pytest.raises(dokima.Refused, match="move to confirmed is refused: line 20: no price: tried line.p is blank"):
         edit.move_to("confirmed")
     assert edit.state == "draft"
     edit.move_to("cancelled")

@@ -230,7 +230,7 @@ class _Doing:
         return True
 
     def _move(self, plan: _Plan, to: str) -> bool:
-        plan.action, plan.stops = "move to", True
+        plan.action, plan.stops = f"move to {to}", True
         stages = self._stages
         moments: dict[str, list[int]] = {}
         figures: list[int] = []
