@@ -79,11 +79,12 @@ def _refuse_half_characters(data: Any) -> None:
 
 
 def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    names = [name for name, _ in pairs]
-    if len(set(names)) < len(names):
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        names = [name for name, _ in pairs]
         twice = next(name for name in names if names.count(name) > 1)
         _fail("expected each name once in an object (got it twice)", field=twice)
-    return dict(pairs)
+    return found
 
 
 def _refuse_constant(constant: str) -> NoReturn:
