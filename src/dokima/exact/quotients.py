@@ -283,13 +283,13 @@ def whole_division(a: Number, b: Number) -> Decimals:
     if not (isinstance(a, Decimals) and isinstance(b, Decimals)):
         return (Quotient.of(a) / b).round(0, "down")
     top, bottom = a.beside(b)
-    zero = bottom == 0
-    divisor = np.where(zero, 1, np.abs(bottom))
+    zero, negative = some(bottom == 0), some(bottom < 0)
+    divisor = bottom if negative is None else np.abs(bottom)
+    divisor = divisor if zero is None else np.where(zero, 1, divisor)
     bound = a.bound * 10 ** max(b.places - a.places, 0)
     units = rounding.divide(top, bound, int(divisor[0]) if len(divisor) == 1 else divisor, "down")
-    units, bound = narrow(np.where(bottom < 0, -units, units), bound)
-    missing = either(either(a.missing, b.missing), some(zero))
-    return Decimals(units, 0, missing, bound)
+    units, bound = narrow(units if negative is None else np.where(negative, -units, units), bound)
+    return Decimals(units, 0, either(either(a.missing, b.missing), zero), bound)
 
 
 def remainder(a: Number, b: Number) -> Number:

@@ -115,7 +115,7 @@ class Verdicts:
         asked: True where it was asked.
         applies: True where its ``when`` is not false.
         refused: True where what it requires does not hold.
-        undecided: True where that could not be told.
+        undecided: True where that could not be told, nowhere that it is refused.
         said: Messages of a rule in Python, and own functions that failed, by position.
         seen: What a rule in Python read, by position.
     """
@@ -126,6 +126,12 @@ class Verdicts:
     undecided: Mask
     said: Mapping[int, str] = field(default_factory=dict)
     seen: Mapping[int, Mapping[str, Any]] = field(default_factory=dict)
+
+    @cached_property
+    def counts(self) -> tuple[int, int, int]:
+        """How many orders or lines were asked about, refused and undecided."""
+        asked, refused, undecided = (int(np.count_nonzero(each)) for each in (self.asked, self.refused, self.undecided))
+        return asked, refused, undecided
 
 
 def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
@@ -227,18 +233,16 @@ class Asking:
             few: Up to how many refusals are made into findings at once.
         """
         verdicts = self.verdicts
-        undecided, refused = verdicts.undecided, verdicts.refused & ~verdicts.undecided
-        # Whoever may accept a refusal accepts what stands in it; nobody accepts what could not be decided.
-        alike = not (self.rule.definition.acknowledge or verdicts.said or verdicts.seen)
-        if verdicts.said or verdicts.seen or np.count_nonzero(verdicts.refused | undecided) <= few:
+        _, refused, undecided = verdicts.counts
+        if verdicts.said or verdicts.seen or refused + undecided <= few:
             yield from self.findings()
             return
-        if alike and refused.any():
-            yield self._in_columns(np.flatnonzero(refused), undecided=False)
-        else:
-            yield from self._singly(np.flatnonzero(refused))
-        if undecided.any():
-            yield self._in_columns(np.flatnonzero(undecided), undecided=True)
+        if self.rule.definition.acknowledge:  # whoever may accept a refusal accepts what stands in it
+            yield from self._singly(np.flatnonzero(verdicts.refused))
+        elif refused:
+            yield self._in_columns(np.flatnonzero(verdicts.refused), undecided=False)
+        if undecided:
+            yield self._in_columns(np.flatnonzero(verdicts.undecided), undecided=True)
 
     def findings(self) -> Iterator[Finding]:
         """One finding for each order or line that did not pass."""

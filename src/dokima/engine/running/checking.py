@@ -91,11 +91,8 @@ def _asked(
         start = clock() if clock else 0.0
         asking = Asking.of(each, moment, context, context.orders)
         found += asking.found(few)
-        verdicts = asking.verdicts
-        masks = (verdicts.asked, verdicts.refused, verdicts.undecided)
-        asked_of, refused, undecided = (int(np.count_nonzero(mask)) for mask in masks)
-        seconds = clock() - start if clock else None
-        summary.append(RuleSummary(each.id, asked_of, refused, undecided, seconds))
+        counts = asking.verdicts.counts
+        summary.append(RuleSummary(each.id, *counts, clock() - start if clock else None))
     return found, tuple(summary)
 
 
