@@ -228,3 +228,36 @@ def test_what_a_sum_over_the_order_meets_is_told_of_the_line_it_stands_on():
         ("O2", "no bulk fee: table bulk has no row that fits (line 20)"),
         ("O3", "no freight: line.weight is blank on line 10"),
     ]
+
+
+def test_a_blank_that_was_given_keeps_a_default_out_and_says_so():
+    """Of 300 orders every third says nothing of express, every third null, and the default of every third is blank."""
+    book = dokima.Rulebook.from_dict(
+        {
+            "rulebook": {"name": "web", "currency": "EUR"},
+            "header": {"region": {}, "express": {"kind": "flag", "default": "header.region == 'N'"}},
+            "line": {"length": {"kind": "decimal", "default": "2"}},
+            "rule": [{"id": "short", "at": "save", "require": "line.length < 3"}],
+            "routine": {
+                "web": {
+                    "step": [
+                        {"name": "price", "kind": "price", "options": [{"value": "line.length"}]},
+                        {"name": "fee", "kind": "charge", "amount": "1", "when": "header.express"},
+                    ]
+                }
+            },
+        }
+    )
+    headers = [{"region": "N"}, {"region": "N", "express": None}, {}]
+    lines = [{"quantity": 1}, {"quantity": 1, "length": None}]
+    orders = [dokima.Order(f"O{at}", lines=lines, **headers[at % 3]) for at in range(300)]
+    out = "is given as blank, which keeps its default out"
+    found = {(each.order, each.line, each.rule): each.message for each in book.price(orders, check="save").findings}
+    for at in range(300):
+        assert found.pop((f"O{at}", "20", "short")) == f"short does not hold. (could not be decided: line.length {out})"
+        assert found.pop((f"O{at}", "20", "web.price")) == f"no price: tried line.length {out}"
+        if at % 3:
+            assert (
+                found.pop((f"O{at}", "10", "web.fee")) == f"no fee: header.express {out if at % 3 == 1 else 'is blank'}"
+            )
+    assert not found

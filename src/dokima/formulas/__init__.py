@@ -1,6 +1,6 @@
 """The formula language: parse, check kinds and levels, evaluate on columns."""
 
-from dokima.formulas.blanks import BlankSearch, Cause
+from dokima.formulas.blanks import BlankSearch, Cause, blank_as_given
 from dokima.formulas.compiler import compile_formula
 from dokima.formulas.names import NUMBERS, FormulaKind, Frame, Level, Name, Names, UnknownName
 from dokima.formulas.nodes import Formula
@@ -16,5 +16,6 @@ __all__ = [
     "Name",
     "Names",
     "UnknownName",
+    "blank_as_given",
     "compile_formula",
 ]

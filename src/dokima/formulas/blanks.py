@@ -32,6 +32,11 @@ class Cause:
     number: str = ""
 
 
+def blank_as_given(name: str) -> Said:
+    """What is said of a field with a default whose blank was given: an empty cell of a file, null, None."""
+    return Said("{name} is given as blank, which keeps its default out", name=name)
+
+
 @dataclass
 class BlankSearch:
     """Looks for the causes in one formula, for many places at once; keeps the columns it has worked out.
@@ -74,6 +79,10 @@ class BlankSearch:
         blank = self._blank(node, orders, lines)
         if node.name:
             found[blank] = Cause(Said("{name} is blank", name=node.name), node.name)
+            given = self.frame.given(node.name)
+            if given is not None:
+                at = orders if node.level is Level.HEADER or lines is None else lines
+                found[blank & given[at]] = Cause(blank_as_given(node.name), node.name)
             return found
         still = np.flatnonzero(blank)
         for operand in node.operands:

@@ -185,6 +185,16 @@ class Orders:
         found = whole.failures(level, name)
         return None if found is None else found.take(headers if level == "header" else lines)
 
+    def was_absent(self, level: str, name: str) -> Mask | None:
+        """For each order or line whether a field was not given, and so took its default; None if all have it."""
+        base = self.unfilled or self
+        found = base.absent.get((level, name))
+        if found is not None or base.taken_from is None:
+            return found
+        whole, headers, lines = base.taken_from
+        found = whole.was_absent(level, name)
+        return None if found is None else found[headers if level == "header" else lines]
+
     def position(self, number: str) -> int:
         """The position of an order.
 

@@ -11,7 +11,7 @@ import numpy as np
 from dokima.exact import Decimals, compare
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import classes_of
-from dokima.formulas import BlankSearch, Cause, Formula, Level, Name
+from dokima.formulas import BlankSearch, Cause, Formula, Level, Name, blank_as_given
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import value_at
 from dokima.model.said import Said, listing
@@ -120,6 +120,9 @@ class Reasons:
             if node.gathers and blank.any():
                 return None  # the line on which a value of it is blank is named
             facts.append(blank)
+            given = self.frame.given(node.name) if node.name else None
+            if given is not None:
+                facts.append(self._on(lines, given, node.level))
             if node.kind in ("decimal", "integer"):
                 facts.append(self._on(lines, compare(numbers(column), Decimals.zeros(1)) == 0, node.level))
             if node.kind == "flag":
@@ -230,7 +233,11 @@ class Reasons:
         """Why a name is blank at some lines; a blank that a table was asked with is told as that blank."""
         table, _, column = name.partition(".")
         if not self.is_table(table):
-            return [Said("{name} is blank", name=name)] * len(orders)
+            given, is_blank = self.frame.given(name), Said("{name} is blank", name=name)
+            if given is None:
+                return [is_blank] * len(orders)
+            keeps_out, places = blank_as_given(name), orders if table == "header" else lines
+            return [keeps_out if each else is_blank for each in given[places].tolist()]
         empty = Said("table {table} has a row that fits, but no {column} in it", table=table, column=column)
         lacking = Said("table {table} has no row that fits", table=table)
         found, rowless = list[str](), list[int]()

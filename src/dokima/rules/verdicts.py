@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -13,19 +12,21 @@ import numpy as np
 
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import BlankSearch, Formula, FormulaKind, Frame, Level, Names, compile_formula
+from dokima.formulas import Formula, FormulaKind, Frame, Level, Names, compile_formula
 from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import flags, logical_not, logical_or
-from dokima.model.columns import Column, shown, value_at, values_of
+from dokima.model.columns import value_at
 from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, Refusals
 from dokima.model.orders import Orders
 from dokima.model.said import Said
 from dokima.model.source import source_of
+from dokima.rules.accepting import acceptance, acceptances, rule_digest
 from dokima.rules.messages import Message, read_message
 from dokima.rules.python import PythonRule, ask
 from dokima.rules.rule import ASKS_ALSO, IS_CHANGE, OF_A_CHANGE, Rule, RuleDefinition
+from dokima.rules.telling import RefusedRows, UndecidedRows, could_not_be_decided, values_seen, whys_undecided
 
 _FLAG: Sequence[FormulaKind] = ("flag",)
 
@@ -261,7 +262,7 @@ class Asking:
             help=definition.help,
         )
         places = self._places(rows)
-        told = (_Undecided if undecided else _Told)(self.rule, self.frame, *places)
+        told = (UndecidedRows if undecided else RefusedRows)(self.rule, self.frame, *places)
         return Refusals.of(common, self.orders, *places, told)
 
     def _singly(self, spoken: Integers) -> Iterator[Finding]:
@@ -273,7 +274,7 @@ class Asking:
         numbers = self.orders.numbers_at(orders)
         line_numbers = [""] * len(spoken) if lines is None else self.orders.line_numbers_at(lines)
         open_at = np.flatnonzero(self.verdicts.undecided[spoken])
-        causes = _whys(self.rule, self.frame, orders[open_at], None if lines is None else lines[open_at])
+        causes = whys_undecided(self.rule, self.frame, orders[open_at], None if lines is None else lines[open_at])
         whys = dict(zip(spoken[open_at].tolist(), causes, strict=True))
         places = zip(spoken.tolist(), orders.tolist(), numbers, line_numbers, strict=True)
         for (position, order, number, line), message, seen in zip(places, messages, values, strict=True):
@@ -304,7 +305,7 @@ class Asking:
         undecided = bool(verdicts.undecided[position])
         said = verdicts.said.get(position, "")
         if undecided:
-            message = _could_not_be_decided(message, said or why)
+            message = could_not_be_decided(message, said or why)
         elif said:
             message = said
         digest = rule_digest(rule, self.frame, order, line) if definition.acknowledge and not undecided else ""
@@ -326,7 +327,7 @@ class Asking:
 
     def _help(self, order: int, line: str, digest: str) -> str:
         """What to do about it; an acceptance of another form cannot be compared, and that is said."""
-        kept = _acceptances(self.orders, order, self.rule.id, line) if digest else ()
+        kept = acceptances(self.orders, order, self.rule.id, line) if digest else ()
         if all(str(each.get("digest")).partition(":")[0] == ACCEPTANCE_FORM for each in kept):
             return self.rule.definition.help
         again = Said("it was accepted before, in the form of another version of Dokima, and must be accepted again")
@@ -368,44 +369,6 @@ class Asking:
         return "it does not ask parent lines; parents = 'also' or 'only' would"
 
 
-@dataclass(frozen=True)
-class _Told:
-    """What a rule says of many orders or lines."""
-
-    rule: Rule
-    frame: Frame
-    orders: Integers
-    lines: Integers | None
-
-    @cached_property
-    def _in_message(self) -> Sequence[Column]:
-        return self.rule.message.values(self.frame, self.orders, self.lines)
-
-    @cached_property
-    def _seen(self) -> Mapping[str, Column]:
-        return columns_seen(self.rule.reads, self.frame, self.orders, self.lines)
-
-    def messages(self, rows: Integers) -> Sequence[str]:
-        values = [column.take(rows) for column in self._in_message]
-        return self.rule.message.of_values(values, self.frame, self.orders[rows])
-
-    def seen(self, rows: Integers) -> Mapping[str, Sequence[Any]]:
-        return {name: values_of(column.take(rows)) for name, column in self._seen.items()}
-
-
-class _Undecided(_Told):
-    """What a rule says of many orders or lines for which it could not be decided."""
-
-    @cached_property
-    def _whys(self) -> Sequence[str]:
-        return _whys(self.rule, self.frame, self.orders, self.lines)
-
-    def messages(self, rows: Integers) -> Sequence[str]:
-        said = list(zip(super().messages(rows), (self._whys[row] for row in rows.tolist()), strict=True))
-        known = {each: _could_not_be_decided(*each) for each in set(said)}
-        return [known[each] for each in said]
-
-
 Result = Literal["refused", "undecided", "passed", "does not apply"]
 
 
@@ -436,97 +399,3 @@ class RuleAnswer:
 
 class RuleAnswers(list[RuleAnswer]):
     """What came of every rule, one answer for each order or line it was asked about."""
-
-
-def _could_not_be_decided(message: str, why: str) -> Said:
-    return Said("{message} (could not be decided: {why})", message=message, why=why)
-
-
-def _whys(rule: Rule, frame: Frame, orders: Integers, lines: Integers | None) -> list[str]:
-    """Why a rule could not be decided at some orders or lines: the first cause in the first formula that is blank."""
-    found = ["a value is blank"] * len(orders)
-    still = np.arange(len(orders))
-    for formula in (rule.when, rule.require):
-        if formula is None or not len(still):
-            continue
-        search = BlankSearch(formula, frame)
-        theirs = None if lines is None or formula.level is not Level.LINE else lines[still]
-        blank = search.blank(orders[still], theirs)
-        causes = search.causes(orders[still[blank]], None if theirs is None else theirs[blank])
-        for at, cause in zip(still[blank].tolist(), causes, strict=True):
-            found[at] = cause.text
-        still = still[~blank]
-    return found
-
-
-def values_seen(
-    reads: Mapping[str, Level], frame: Frame, orders: Integers, lines: Integers | None
-) -> list[dict[str, Any]]:
-    """The values behind the names a rule reads; for a rule of the whole order only those of the header.
-
-    Args:
-        reads: Names and their levels.
-        frame: Their columns.
-        orders: Positions of the orders.
-        lines: Positions of the lines; None for a rule of the order.
-    """
-    columns = {name: values_of(column) for name, column in columns_seen(reads, frame, orders, lines).items()}
-    if not columns:
-        return [{} for _ in range(len(orders))]
-    return [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
-
-
-def columns_seen(
-    reads: Mapping[str, Level], frame: Frame, orders: Integers, lines: Integers | None
-) -> dict[str, Column]:
-    """The same as columns, one value for each of those orders and lines."""
-    columns: dict[str, Column] = {}
-    for name, level in reads.items():
-        if level is Level.LINE and lines is None:
-            continue
-        column = frame.column(name)
-        positions = lines if level is Level.LINE and lines is not None else orders
-        if level is Level.CONSTANT or len(column) == 1:
-            positions = np.zeros(len(orders), np.int64)
-        columns[name] = column.take(positions)
-    return columns
-
-
-def rule_digest(rule: Rule, frame: Frame, order: int, line: int | None) -> str:
-    """Digest of a rule and of every value it read; any difference asks again.
-
-    What was before an edit is left out: a warning is about the order as it stands, and an order that is read from a
-    file has no before.
-    """
-    read: dict[str, Any] = {}
-    lines = frame.by_order.members(order)
-    for name in rule.reads_of_records:
-        records = frame.records(name.partition(".")[0])
-        column = records.column(name)
-        read[name] = [shown(value_at(column, at)) for at in records.by_order.members(order)]
-    for name, level in sorted(rule.reads.items()):
-        if name.startswith(("was.", "was_header.")) or name == "line.is_new":
-            continue
-        column = frame.column(name)
-        if level is Level.LINE and (line is None or name in rule.whole):
-            read[name] = [shown(value_at(column, at)) for at in lines]
-        else:
-            position = {Level.CONSTANT: 0, Level.HEADER: order, Level.LINE: line or 0}[level]
-            read[name] = shown(value_at(column, position))
-    digest = hashlib.sha256(json.dumps([rule.fingerprint, read], sort_keys=True).encode()).hexdigest()
-    return f"{ACCEPTANCE_FORM}:{digest}"
-
-
-def acceptance(orders: Orders, order: int, rule: str, line: str, digest: str) -> str:
-    """Who accepted a warning and why; blank if nobody has, or if the values it was about have changed since."""
-    for kept in _acceptances(orders, order, rule, line):
-        if kept.get("digest") == digest:
-            return f"{kept.get('by')}: {kept.get('reason')}"
-    return ""
-
-
-def _acceptances(orders: Orders, order: int, rule: str, line: str) -> list[Mapping[str, Any]]:
-    """What was accepted of a rule before, about the same line."""
-    kept = orders.records.get("acknowledgements")
-    mine = [] if kept is None else kept[order]
-    return [each for each in mine if (each.get("rule"), each.get("line", "")) == (rule, line)]

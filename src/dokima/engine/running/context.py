@@ -129,6 +129,17 @@ class Context:
         if found is not None:
             self._failures[name] = found
 
+    def given(self, name: str) -> Mask | None:
+        """For each order or line whether a field that has a default was given; None for what has none."""
+        level, _, field = name.partition(".")
+        known = {"header": self.orders.fields.header, "line": self.orders.fields.line}.get(level, {})
+        if field not in known or known[field].default is None:
+            return None
+        absent = self.orders.was_absent(level, field)
+        return (
+            np.ones(self.order_count if level == "header" else len(self.order_of), bool) if absent is None else ~absent
+        )
+
     def money_places(self, order: int) -> int:
         """Decimal places of the currency of an order, 0 if it is unknown."""
         return int(self._money_places[order])

@@ -13,8 +13,8 @@ from dokima.engine.program import Program, Run
 from dokima.engine.running.rule_columns import rule_context
 from dokima.model.finding import Finding
 from dokima.model.orders import Orders
+from dokima.rules.accepting import acceptance, rule_digest
 from dokima.rules.rule import Rule
-from dokima.rules.verdicts import acceptance, rule_digest
 
 PENDING = "pending"
 """Records of the header that hold such warnings."""
