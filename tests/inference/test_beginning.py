@@ -190,6 +190,22 @@ def test_an_export_as_json_in_names_of_its_own(name, tmp_path):
         dokima.begin(tmp_path / "other", [tmp_path / "none.json"])
 
 
+def test_more_follows_from_an_item_than_from_an_order(tmp_path):
+    """A description, a unit and a price from each part, only a vendor from each document: its rows stand together."""
+    parts = {f"P{at}": f"{at}.50" for at in range(7)}
+    rows = ["Doc Ref,Vendor,Part,Text,UoM,Qty,Cost,Ext"]
+    for number in range(12):
+        for part in sorted(parts)[number % 4 : number % 4 + 3]:
+            amount = (number + 1) * D(parts[part])
+            rows.append(f"R{number},V{number % 5},{part},Part {part},EA,{number + 1},{parts[part]},{amount}")
+    (tmp_path / "export.csv").write_text("\n".join(rows) + "\n", encoding="utf-8")
+    found = dokima.begin(tmp_path / "rules", [tmp_path / "export.csv"])
+    assert (found.lines, found.reproduced) == (36, 36)
+    assert dokima.load(tmp_path / "rules").orders(tmp_path / "export.csv", "export").numbers == [
+        f"R{n}" for n in range(12)
+    ]
+
+
 def test_cells_of_an_export_may_hold_anything(tmp_path):
     """Line breaks and control characters stand in the evidence; cells that are no number among many that are."""
     rows = [f'A{n // 2:02},{n % 2 + 1},X,{n},C\x01{n // 2},"Ada\n{n // 2 % 3}",((5))' for n in range(60)]

@@ -148,7 +148,7 @@ def _is_key(each: Profile) -> bool:
 
 def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
     """The column that most others follow: what repeats in it repeats in them."""
-    found: list[tuple[bool, int, int, int, str, list[int]]] = []
+    found: list[tuple[bool, bool, int, int, int, str, list[int]]] = []
     telling = {name for name, mine in columns.items() if len(mine.counts) > 1}
     for at, (name, each) in enumerate(columns.items()):
         if each.kind in ("decimal", "date", "flag") or len(each.filled) < len(each.cells) or len(each.counts) < 2:
@@ -162,16 +162,18 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
         # Of few rows much follows by chance, an item from an amount, and always a price from an item; a heading that
         # says what it is decides then. If every order has one line, or an export says nothing of orders but their
         # numbers, nothing follows; its rows stand together, as those of what is only called so do not.
-        is_told = said == 3 and (follow > 0 or (groups == sorted(groups) and plain(name) not in _OF_ROWS))
-        found.append((is_told, follow, said, -at, name, groups))
+        together = groups == sorted(groups)
+        is_told = said == 3 and (follow > 0 or (together and plain(name) not in _OF_ROWS))
+        # More may follow from an item than from an order; but rows of an order mostly stand together, of an item not.
+        found.append((is_told, together and follow > 0, follow, said, -at, name, groups))
     if not found:
         return "", []
     best_one = max(found)
-    if not best_one[1]:  # every order has one line: only words can tell
-        best_one = max(found, key=lambda each: (each[2], each[3]))
-        if not best_one[2]:
+    if not best_one[2]:  # every order has one line: only words can tell
+        best_one = max(found, key=lambda each: (each[3], each[4]))
+        if not best_one[3]:
             return "", []
-    return best_one[4], best_one[5]
+    return best_one[5], best_one[6]
 
 
 _OF_ROWS = ("no", "nr", "nummer")

@@ -8,7 +8,8 @@ from collections.abc import Mapping, Sequence
 
 WORDS: Mapping[str, str] = {
     "header.number": "order orderno ordernumber orderid beleg belegnr belegnummer auftrag auftragsnr bestellung "
-    "bestellnr document docno docnumber commande bestelling nummer salesorder purchaseorder no nr",
+    "bestellnr document docno docnumber commande bestelling nummer salesorder purchaseorder po pono ponumber so sono "
+    "sonumber no nr",
     "header.date": "date orderdate datum belegdatum auftragsdatum bestelldatum datecommande besteldatum docdate",
     "header.customer": "customer customerno client kunde kundennr kdnr debitor account klant buyer",
     "header.supplier": "supplier vendor lieferant lieferantennr kreditor fournisseur leverancier",
