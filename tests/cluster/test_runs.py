@@ -149,6 +149,11 @@ def test_what_a_schema_cannot_hold_is_refused():
         dokima.ExactError, match="order A, line 10, quantity: expected at most 26 digits before the point"
     ):
         priced(quantity=10**26).to_arrow(schema=schema)
+    narrow = schema.set(schema.get_field_index("quantity"), pa.field("quantity", pa.decimal128(6, 2)))
+    with pytest.raises(
+        dokima.ExactError, match="order A, line 10, quantity: expected at most 4 digits before the point"
+    ):
+        priced(quantity=12345).to_arrow(schema=narrow)
     with pytest.raises(dokima.DokimaError, match="expected the schema of this rulebook .it has no 'order'."):
         priced().to_arrow(schema=PIECES.arrow_schema("headers"))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass
 from decimal import Decimal
@@ -23,7 +23,8 @@ from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
 
 SUMMED = ("without_tax", "tax", "with_tax")
-WRITERS = {".parquet": save_parquet, ".csv": save_csv}
+Writer = Callable[[Calculation, Path, TableLevel], None]
+WRITERS: dict[str, Writer] = {".parquet": save_parquet, ".csv": save_csv}
 """How the files of a run are written, by the ending of its folder."""
 
 BOOKS: dict[str, Future[Rulebook]] = {}
@@ -111,13 +112,7 @@ class Part:
         path = self._path(number)
         calculation, numbers = book.price_piece(piece, self.check)
         with whole_file(path) as beside:
-            try:
-                WRITERS[path.suffix](calculation, beside, self.level)
-            except ExactError:
-                aside = misfits(calculation, self.level)
-                orders = calculation.orders.unfilled or calculation.orders
-                calculation = book.price(orders.without(aside), check=self.check)
-                WRITERS[path.suffix](calculation, beside, self.level)
+            calculation = self._written(book, calculation, beside, WRITERS[path.suffix])
             digest = hashlib.sha256(beside.read_bytes()).hexdigest()
         write_findings(calculation, path.with_name(f"_findings-{number:05}.csv"))
         return PartDone(
@@ -131,6 +126,17 @@ class Part:
             sums_by_currency(calculation),
             numbers.in_short if numbers is not None and self.in_short else numbers,
         )
+
+    def _written(self, book: Rulebook, calculation: Calculation, path: Path, write: Writer) -> Calculation:
+        """What was written of a piece: all of it, or what is left once orders are set aside that no file can hold."""
+        try:
+            write(calculation, path, self.level)
+        except ExactError:
+            aside = misfits(calculation, self.level, book.arrow_schema(self.level))
+            orders = calculation.orders.unfilled or calculation.orders
+            calculation = book.price(orders.without(aside), check=self.check)
+            write(calculation, path, self.level)
+        return calculation
 
 
 def sums_by_currency(calculation: Calculation) -> dict[str, dict[str, Decimal]]:

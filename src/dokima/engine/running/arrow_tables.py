@@ -56,16 +56,18 @@ def header_table(calculation: Calculation, schema: Any = None) -> Any:
     return _table(calculation, "headers", schema)
 
 
-def misfits(calculation: Calculation, level: TableLevel) -> dict[int, Problem]:
-    """What keeps orders, by their positions, out of a table in the schema of their rulebook: of each the first number
-    with more digits than it holds."""
+def misfits(calculation: Calculation, level: TableLevel, schema: Any) -> dict[int, Problem]:
+    """What keeps orders, by their positions, out of a table in a schema: of each the first number with more digits than
+    its column holds. Arguments are those of `Calculation.to_arrow`."""
+    import pyarrow as pa
+
     found: dict[int, Problem] = {}
     columns = _columns(calculation, level)
-    for field in arrow_schema(calculation.program, level):
+    for field in schema:
         column = columns.get(field.name, (None, 0))[0]
-        if not isinstance(column, Decimals | Quotient):
+        if not isinstance(column, Decimals | Quotient) or not pa.types.is_decimal(field.type):
             continue
-        for rows, said in _beyond(stored(column), field.type.scale):
+        for rows, said in _beyond(stored(column), field.type):
             for row in rows.tolist():
                 order, line = _place(calculation, level, row)
                 number = calculation.orders.numbers[order]
@@ -119,7 +121,7 @@ def _table(calculation: Calculation, level: TableLevel, schema: Any) -> Any:
             for field in schema
         ]
     except ExactError:
-        raise ExactError(next(f"{each}" for each in misfits(calculation, level).values())) from None
+        raise ExactError(str(next(iter(misfits(calculation, level, schema).values())))) from None
     return pa.Table.from_arrays(arrays, schema=schema)
 
 
@@ -145,12 +147,12 @@ def _fitted(column: Column, field: Any) -> Any:
     try:
         return found.cast(field.type)
     except pa.ArrowInvalid:
-        raise ExactError(f"{field.name} has more than {ARROW_DIGITS - places} digits before the point") from None
+        raise ExactError(f"{field.name} has more digits before the point than its column") from None
 
 
-def _beyond(exact: Decimals, places: int) -> Iterator[tuple[Integers, str]]:
-    """The rows whose numbers have more digits than a decimal of Arrow with some places, and what was expected."""
-    units, most = exact.filled().units.astype(object), ARROW_DIGITS - places
+def _beyond(exact: Decimals, kind: Any) -> Iterator[tuple[Integers, str]]:
+    """The rows whose numbers have more digits than a decimal type of Arrow, and what was expected of them."""
+    units, places, most = exact.filled().units.astype(object), kind.scale, kind.precision - kind.scale
     if exact.places > places:
         said = f"expected at most {places} decimal places in a table of Arrow (it has more)"
         yield np.flatnonzero(units % 10 ** (exact.places - places)), said
