@@ -167,7 +167,7 @@ class Session:
         findings = once(found)
         errors = [f for f in findings if f.severity == "error"] if stopping is None else once(stopping)
         if errors:
-            refuse_if_any(errors, " ".join([*action.split("_"), *([details["state"]] if action == "move_to" else [])]))
+            refuse_if_any(errors, f"move to {details['state']}" if action == "move_to" else action.replace("_", " "))
         self.findings = Findings(tuple(findings))
         self._past.append(self._document)
         self._future.clear()

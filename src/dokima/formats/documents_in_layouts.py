@@ -14,8 +14,6 @@ from dokima.formats.layouts import Layout, LayoutColumn
 from dokima.model.order import Order
 from dokima.model.raw import ABSENT, RawColumn
 
-LEVELS = ("header", "line")
-
 
 def in_our_words(
     orders: Sequence[Order], layout: Layout, files: Sequence[str] = ()
@@ -53,16 +51,16 @@ def rows_of_documents(orders: Sequence[Order], layout: Layout) -> Grid | None:
         layout: The layout of rows.
     """
     rows = [order.header for order in orders]
-    headings = {level: [spec.heading or name for name, spec in getattr(layout, level).items()] for level in LEVELS}
     number = layout.header["number"].heading or "number"
-    found = {name: [_at(row, name) for row in rows] for name in dict.fromkeys([*headings["header"], *headings["line"]])}
-    there = {name for name, cells in found.items() if any(cell is not ABSENT for cell in cells)}
+    header, line = (
+        [spec.heading or name for name, spec in columns.items()] for columns in (layout.header, layout.line)
+    )
+    cells = {name: [_at(row, name) for row in rows] for name in dict.fromkeys([*header, *line])}
+    there = [name for name in cells if any(cell is not ABSENT for cell in cells[name])]
     has_lines = any(_at(row, layout.lines) is not ABSENT for row in rows)
-    if has_lines or ABSENT in found[number] or there.isdisjoint(set(headings["line"]) - set(headings["header"])):
+    if has_lines or ABSENT in cells[number] or set(there).isdisjoint(set(line) - set(header)):
         return None
-    columns = {
-        name: _column([None if cell is ABSENT else cell for cell in found[name]]) for name in found if name in there
-    }
+    columns = {name: _column([None if cell is ABSENT else cell for cell in cells[name]]) for name in there}
     return Grid(columns, len(rows), np.arange(len(rows)) + 1)
 
 

@@ -64,6 +64,7 @@ def _part(value: Any) -> str:
 
 
 def _indented(value: Any) -> str:
+    """A value as JSON, two spaces a level."""
     try:
         return orjson.dumps(value, default=_plain, option=_INDENTED).decode()
     except orjson.JSONEncodeError:  # a whole number of more than 64 bits

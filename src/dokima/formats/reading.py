@@ -67,20 +67,21 @@ def _in_words_of(
     layout: Layout | None, documents: Sequence[Order], fields: Fields, files: Sequence[str], problems: Sequence[Problem]
 ) -> Orders:
     """Documents read, in the words of a layout or in Dokima's own; or rows, where they are none."""
-    rows = None
     if documents and len({*files}) <= 1 and not any(each.lines for each in documents):
         chosen = layout or own_layout(fields)
         rows = rows_of_documents(documents, chosen) if chosen.is_flat else None
-    if rows is not None:
-        flat = flat_orders(rows, chosen, files[0] if files else "")
-        raw = replace(flat, problems=[*problems, *flat.problems])
-        return read_orders(raw, chosen.fields(fields), replace(chosen.reader, short_floats=True))
+        if rows is not None:
+            flat = flat_orders(rows, chosen, files[0] if files else "")
+            return _read_as_json(replace(flat, problems=[*problems, *flat.problems]), fields, chosen)
     if layout is None:
         return read_documents(documents, fields, files, problems)
     found, names, wrong = in_our_words(documents, layout, files)
-    mine = layout.fields(fields)
-    raw = replace(RawOrders.from_documents(found, mine, names), problems=[*problems, *wrong])
-    return read_orders(raw, mine, replace(layout.reader, short_floats=True))
+    raw = RawOrders.from_documents(found, layout.fields(fields), names)
+    return _read_as_json(replace(raw, problems=[*problems, *wrong]), fields, layout)
+
+
+def _read_as_json(raw: RawOrders, fields: Fields, layout: Layout) -> Orders:
+    return read_orders(raw, layout.fields(fields), replace(layout.reader, short_floats=True))
 
 
 def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:

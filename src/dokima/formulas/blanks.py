@@ -79,10 +79,10 @@ class BlankSearch:
         blank = self._blank(node, orders, lines)
         if node.name:
             found[blank] = Cause(Said("{name} is blank", name=node.name), node.name)
-            given = self.frame.given(node.name)
+            given = self.frame.was_given(node.name)
             if given is not None:
-                at = orders if node.level is Level.HEADER or lines is None else lines
-                found[blank & given[at]] = Cause(blank_as_given(node.name), node.name)
+                keeps_out = given[_positions(node, orders, lines)]
+                found[blank & keeps_out] = Cause(blank_as_given(node.name), node.name)
             return found
         still = np.flatnonzero(blank)
         for operand in node.operands:
@@ -131,10 +131,9 @@ class BlankSearch:
         causes = self._causes(operand, orders[of], places)
         there = np.flatnonzero(causes.astype(bool))[::-1]
         found, first = np.full(len(orders), None, object), np.zeros(len(orders), np.int64)
-        found[of[there]], first[of[there]] = (
-            causes[there],
-            places[there],
-        )  # of several written to one place the last stays
+        # Of several that are written to one place the last stays: the first of its order, as they come backwards.
+        found[of[there]] = causes[there]
+        first[of[there]] = places[there]
         return found, first
 
     def _taken(self, node: Node, orders: Integers, lines: Integers | None) -> Column | None:
@@ -146,7 +145,7 @@ class BlankSearch:
             return None
         if len(column) == 1:
             return column.take(np.zeros(len(orders), np.int64))
-        return column.take(orders if node.level is Level.HEADER or lines is None else lines)
+        return column.take(_positions(node, orders, lines))
 
     def _blank(self, node: Node, orders: Integers, lines: Integers | None) -> Mask:
         taken = self._taken(node, orders, lines)
@@ -158,3 +157,8 @@ class BlankSearch:
             return np.zeros(len(orders), bool)
         is_zero: Mask = numbers(taken).round(0, "up").units == 0
         return is_zero & ~taken.is_missing()
+
+
+def _positions(node: Node, orders: Integers, lines: Integers | None) -> Integers:
+    """Where the values of a node stand: once an order, or once a line."""
+    return orders if node.level is Level.HEADER or lines is None else lines

@@ -120,8 +120,9 @@ class Frame(Protocol):
     def failures(self, name: str) -> Texts | None:
         """The failures a name inherits, at the name's own level; of a table (``item.``), those of finding its row."""
 
-    def given(self, name: str) -> Mask | None:
-        """For each order or line whether a field that has a default was given; None for what has none."""
+    def was_given(self, name: str) -> Mask | None:
+        """For each order or line (the name's own level) whether a field that has a default was given; None for a name
+        that is no such field."""
 
     def money_places(self, order: int) -> int:
         """Decimal places of the currency of an order, 0 if it is unknown."""

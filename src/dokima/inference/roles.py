@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
 from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
 from dokima.inference.profiles import MOST_OF, FileProfile, Profile
@@ -148,7 +148,7 @@ def _is_key(each: Profile) -> bool:
 
 def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
     """The column that most others follow: what repeats in it repeats in them."""
-    found: list[tuple[bool, bool, int, int, int, str, list[int]]] = []
+    found: list[_Candidate] = []
     telling = {name for name, mine in columns.items() if len(mine.counts) > 1}
     for at, (name, each) in enumerate(columns.items()):
         if each.kind in ("decimal", "date", "flag") or len(each.filled) < len(each.cells) or len(each.counts) < 2:
@@ -164,16 +164,38 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
         # numbers, nothing follows; its rows stand together, as those of what is only called so do not.
         together = groups == sorted(groups)
         is_told = said == 3 and (follow > 0 or (together and plain(name) not in _OF_ROWS))
-        # More may follow from an item than from an order; but rows of an order mostly stand together, of an item not.
-        found.append((is_told, together and follow > 0, follow, said, -at, name, groups))
+        found.append(_Candidate(is_told, together and follow > 0, follow, said, -at, name, groups))
     if not found:
         return "", []
     best_one = max(found)
-    if not best_one[2]:  # every order has one line: only words can tell
-        best_one = max(found, key=lambda each: (each[3], each[4]))
-        if not best_one[3]:
+    if not best_one.follow:  # every order has one line: only words can tell
+        best_one = max(found, key=lambda each: (each.said, each.place))
+        if not best_one.said:
             return "", []
-    return best_one[5], best_one[6]
+    return best_one.name, best_one.groups
+
+
+class _Candidate(NamedTuple):
+    """A column that may tell orders apart; what speaks for it comes in the sequence in which it counts.
+
+    Attributes:
+        is_told: Its heading is the very word, and nothing speaks against that.
+        together: Its rows stand together and others follow from it. More may follow from an item than from an order,
+            but rows of an item stand all over a file.
+        follow: How many other columns have one value wherever it has one.
+        said: How strongly its heading suggests the number of an order, as `suggests` says.
+        place: The further to the left the higher, 0 for the first column.
+        name: The heading.
+        groups: For each row the number of its order.
+    """
+
+    is_told: bool
+    together: bool
+    follow: int
+    said: int
+    place: int
+    name: str
+    groups: list[int]
 
 
 _OF_ROWS = ("no", "nr", "nummer")

@@ -120,7 +120,7 @@ class Reasons:
             if node.gathers and blank.any():
                 return None  # the line on which a value of it is blank is named
             facts.append(blank)
-            given = self.frame.given(node.name) if node.name else None
+            given = self.frame.was_given(node.name) if node.name else None
             if given is not None:
                 facts.append(self._on(lines, given, node.level))
             if node.kind in ("decimal", "integer"):
@@ -233,7 +233,7 @@ class Reasons:
         """Why a name is blank at some lines; a blank that a table was asked with is told as that blank."""
         table, _, column = name.partition(".")
         if not self.is_table(table):
-            given, is_blank = self.frame.given(name), Said("{name} is blank", name=name)
+            given, is_blank = self.frame.was_given(name), Said("{name} is blank", name=name)
             if given is None:
                 return [is_blank] * len(orders)
             keeps_out, places = blank_as_given(name), orders if table == "header" else lines

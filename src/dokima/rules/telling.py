@@ -18,7 +18,14 @@ from dokima.rules.rule import Rule
 
 @dataclass(frozen=True)
 class RefusedRows:
-    """What a rule says of many orders or lines."""
+    """What a rule says of many orders or lines that it refused.
+
+    Attributes:
+        rule: The rule.
+        frame: The columns it saw.
+        orders: For each row the position of its order.
+        lines: For each row the position of its line; None for a rule of the order.
+    """
 
     rule: Rule
     frame: Frame
@@ -34,27 +41,31 @@ class RefusedRows:
         return columns_seen(self.rule.reads, self.frame, self.orders, self.lines)
 
     def messages(self, rows: Integers) -> Sequence[str]:
+        """The messages of some rows."""
         values = [column.take(rows) for column in self._in_message]
         return self.rule.message.of_values(values, self.frame, self.orders[rows])
 
     def seen(self, rows: Integers) -> Mapping[str, Sequence[Any]]:
+        """The values that were seen in some rows, by name."""
         return {name: values_of(column.take(rows)) for name, column in self._seen.items()}
 
 
 class UndecidedRows(RefusedRows):
-    """What a rule says of many orders or lines for which it could not be decided."""
+    """The same of orders or lines for which it could not be decided, and why not."""
 
     @cached_property
     def _whys(self) -> Sequence[str]:
         return whys_undecided(self.rule, self.frame, self.orders, self.lines)
 
     def messages(self, rows: Integers) -> Sequence[str]:
+        """The messages of some rows, each with the first cause."""
         said = list(zip(super().messages(rows), (self._whys[row] for row in rows.tolist()), strict=True))
         known = {each: could_not_be_decided(*each) for each in set(said)}
         return [known[each] for each in said]
 
 
 def could_not_be_decided(message: str, why: str) -> Said:
+    """The message of a rule that could not be decided, and why."""
     return Said("{message} (could not be decided: {why})", message=message, why=why)
 
 

@@ -73,7 +73,7 @@ class RowFrame:
     def failures(self, name: str) -> None:
         """Criteria call no functions of one's own."""
 
-    def given(self, name: str) -> None:
+    def was_given(self, name: str) -> None:
         """Cells have taken their default already."""
 
     def records(self, name: str) -> Frame:

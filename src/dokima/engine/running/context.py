@@ -15,7 +15,7 @@ from dokima.engine.running.agreed_columns import AgreedColumns, shared_asks
 from dokima.engine.running.parent_lines import Under, parents_above
 from dokima.engine.running.records import RecordFrame
 from dokima.exact import Decimals, Quotient, group_sums, stored
-from dokima.exact.integers import Integers, Mask, either
+from dokima.exact.integers import Integers, Mask, either, mask_of
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.nodes import Node
@@ -129,16 +129,14 @@ class Context:
         if found is not None:
             self._failures[name] = found
 
-    def given(self, name: str) -> Mask | None:
-        """For each order or line whether a field that has a default was given; None for what has none."""
+    def was_given(self, name: str) -> Mask | None:
+        """For each order or line whether a field that has a default was given; None for any other name."""
         level, _, field = name.partition(".")
         known = {"header": self.orders.fields.header, "line": self.orders.fields.line}.get(level, {})
         if field not in known or known[field].default is None:
             return None
         absent = self.orders.was_absent(level, field)
-        return (
-            np.ones(self.order_count if level == "header" else len(self.order_of), bool) if absent is None else ~absent
-        )
+        return ~mask_of(absent, self.order_count if level == "header" else len(self.order_of))
 
     def money_places(self, order: int) -> int:
         """Decimal places of the currency of an order, 0 if it is unknown."""

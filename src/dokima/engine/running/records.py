@@ -68,9 +68,9 @@ class RecordFrame:
     def had(self, level: Level) -> None:
         """Records have no state before an edit."""
 
-    def given(self, name: str) -> Mask | None:
-        """The same of a header field; fields of records have no default."""
-        return None if name.startswith(f"{self._name}.") else self._frame.given(name)
+    def was_given(self, name: str) -> Mask | None:
+        """Whether a header field that has a default was given; fields of records have none."""
+        return None if name.startswith(f"{self._name}.") else self._frame.was_given(name)
 
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of such a table."""
