@@ -187,23 +187,34 @@ class Variance:
         return {name: Columns(nothing, nothing, part, is_amount=True) for name, part in parts.items()}
 
     def _rounded(self, share: Quotient) -> Decimals:
-        """Rounded to each order's currency, in the mode of the later order's routine."""
+        """Rounded to each order's currency, in the mode of its routine."""
+        modes, mode_of, units = self._roundings
+        kinds = (mode_of * 100 + units)[self.pair_of]
         result = Decimals.blanks(len(self))
-        at = self._sides[:, 1][self.pair_of] if len(self) else np.zeros(0, np.int64)
-        there = np.where(at < 0, 0, at)
-        routine = np.where(at < 0, -2, self.after.routine_of[there]) if len(self.after) else np.full(len(self), -2)
-        units = self.after.minor_units[there] if len(self.after) else np.zeros(len(self), np.int64)
-        for key in distinct(routine * 100 + units).tolist():
-            mine = np.flatnonzero(routine * 100 + units == key)
-            number, places = key // 100, key % 100
-            if number < -1:
-                continue
-            mode = self.after.program.routines[number].definition.rounding if number >= 0 else "half-up"
-            part = share.take(mine).round(places, mode)
+        for key in distinct(kinds).tolist():
+            mine = np.flatnonzero(kinds == key)
+            part = share.take(mine).round(key % 100, modes[key // 100])
             place = np.full(len(self), -1, np.int64)
             place[mine] = np.arange(len(mine))
             result = stored(choose(place >= 0, take_or_blank(part, place), result))
         return result
+
+    @cached_property
+    def _roundings(self) -> tuple[Sequence[str], Integers, Integers]:
+        """Rounding modes, and for each pair of orders which of them is its routine's, and the places of its currency.
+
+        They are those of the later order; of one that was removed, those it had.
+        """
+        modes: list[str] = ["half-up"]  # of an order that no routine fits
+        found = []
+        for side, at in self.both:
+            first = len(modes)
+            modes += [routine.definition.rounding for routine in side.program.routines]
+            mode_of = _picked(np.arange(first, len(modes)), side.routine_of, 0)
+            found.append((_picked(mode_of, at, 0), _picked(side.minor_units, at, 0)))
+        (modes_before, places_before), (modes_after, places_after) = found
+        stays = self._sides[:, 1] >= 0
+        return modes, np.where(stays, modes_after, modes_before), np.where(stays, places_after, places_before)
 
     def _field_columns(self) -> dict[str, tuple[Column, Column]]:
         """Fields of the document that are no figures, both sides."""
@@ -237,8 +248,7 @@ class Variance:
             chosen = set(orders)
             wanted = wanted & np.array([number in chosen for number, *_ in self.pairs], bool)[self.pair_of]
         rows = np.flatnonzero(wanted)
-        order_after = self._sides[:, 1][self.pair_of[rows]]
-        places = np.where(order_after >= 0, self.after.minor_units[np.maximum(order_after, 0)], 2)
+        places = self._roundings[2][self.pair_of[rows]]
         figures = {name: columns.at(rows, places) for name, columns in self.figures.items()}
         for place_of, at in enumerate(rows.tolist()):
             before, after = int(self.at_before[at]), int(self.at_after[at])
@@ -278,12 +288,10 @@ class Variance:
     @collector_at_rest()
     def totals(self) -> dict[str, dict[str, Delta]]:
         """For each order its totals and sums of amounts: before, after, variance."""
-        places = [self._places_of(side, at) for side, at in self.both]
+        places = [_picked(side.minor_units, at, 0) for side, at in self.both]
         changes = {name: Columns(old, new, new - old).between(*places) for name, (old, new) in self.sums.items()}
         names_of: dict[tuple[int, int], list[str]] = {}
-        routines = [
-            np.where(at < 0, -2, side.routine_of[np.maximum(at, 0)]) if len(side) else at - 1 for side, at in self.both
-        ]
+        routines = [_picked(side.routine_of, at, -2) for side, at in self.both]
         found: dict[str, dict[str, Delta]] = {}
         for place, (number, *key) in enumerate(
             zip((number for number, *_ in self.pairs), *(each.tolist() for each in routines), strict=True)
@@ -340,13 +348,6 @@ class Variance:
         )
         return before, after
 
-    @staticmethod
-    def _places_of(side: Calculation, at: Integers) -> Integers:
-        """Decimal places of the currency of each pair's order on a side; 0 where it has none."""
-        if not len(side):
-            return np.zeros(len(at), np.int64)
-        return np.where(at < 0, 0, side.minor_units[np.maximum(at, 0)])
-
     @collector_at_rest()
     def headers(self) -> dict[str, dict[str, Delta]]:
         """For each order that both sides have, the header fields that differ."""
@@ -393,6 +394,12 @@ class Variance:
             found |= (compare(moved, zero) != 0) & ~moved.is_missing()
             found |= before.is_missing() != after.is_missing()
         return found
+
+
+def _picked(values: Integers, at: Integers, default: int) -> Integers:
+    """The values at some positions; a default where there is none, at position -1."""
+    found: Integers = np.append(values, default)[at]
+    return found
 
 
 def _having(side: Calculation, figure: str) -> Mask:
