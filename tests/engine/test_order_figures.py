@@ -107,6 +107,43 @@ def test_an_advance_by_line_and_an_exact_split_into_instalments():
         _priced([TAX, ADVANCE], *lines, instalments=SPLIT, instalments_of="advanse")
 
 
+def test_instalments_have_the_places_of_the_currency_whatever_stands_beside():
+    """3 yen as 1 : 2 are 1 and 2, also where cash has cents and another order was paid a fraction.
+
+    3 yen by a sixth, a half and a third are 0.5, 1.5 and 1: of the equal remainders the first gets the yen.
+    """
+    sixths = [{"label": f"1/{each}", "share": f"header.part / {each}"} for each in (6, 2, 3)]
+    fields = {
+        "header": {"part": {"kind": "decimal"}},
+        "routine": routine(PRICE, instalments=sixths, payable_step="0.05"),
+    }
+    orders = [
+        dokima.Order(number, currency="JPY", part=1, payments=payments, lines=[_line(10, 1, "3")])
+        for number, payments in (("A", []), ("B", [{"amount": "2.505"}]))
+    ]
+    found = book(**fields).price(orders)
+    assert [str(row.amount) for row in found["A"].instalments] == ["1", "1", "1"]
+    assert sum(row.amount for row in found["B"].instalments) == found["B"].totals.with_tax + found["B"].totals.rounding
+    assert str(found["B"].totals.rounding) == "0.005"
+
+
+@pytest.mark.parametrize(
+    ("part", "why"),
+    [(None, "header.part is blank"), (0, "all of their shares are 0"), (-1, "their shares have both signs")],
+)
+def test_what_cannot_be_worked_out_beside_the_totals_says_why(part, why):
+    """A warning for each order: its totals stand."""
+    split = [{"label": "a", "share": "header.part"}, {"label": "b", "share": "header.part * header.part"}]
+    sections = {"rulebook": {"reporting": {"currency": "GBP", "rate": "0.5 / header.part"}}}
+    rules = book(**sections, header={"part": {"kind": "decimal"}}, routine=routine(PRICE, instalments=split))
+    found = rules.price([dokima.Order(f"O{at}", part=part, lines=[_line(10, 1, "3")]) for at in range(300)])
+    rate = {None: "header.part is blank", 0: "division by zero in '0.5 / header.part'", -1: ""}[part]
+    expected = [("instalments", "warning", f"no instalments: {why}")]
+    expected += [("reporting", "warning", f"no totals in GBP: {rate}")] if rate else []
+    assert [(f.rule, f.severity, f.message) for f in found.findings if f.order == "O7"] == expected
+    assert (len(found.findings), {order.totals.payable for order in found}) == (300 * len(expected), {D("3.00")})
+
+
 def test_a_second_currency_and_minor_units_of_ones_own():
     """33.33 + 3.33 tax at 0.8587 are 28.62 + 2.86; in whole pounds 29 + 3. KWD has three places, JPY none."""
     sections = {"rulebook": {"reporting": {"currency": "GBP", "rate": "0.8587"}}}

@@ -235,7 +235,7 @@ class Decimals:
         lost = (short.at(self.places).units != self.units) & ~self.is_missing()
         if lost.any():
             raise ExactError(
-                f"{what} must have at most {places} decimal places (got {self.take(np.flatnonzero(lost[:1]))})"
+                f"{what} must have at most {places} decimal places (got {self.take(np.flatnonzero(lost)[:1])})"
             )
         return short
 

@@ -148,6 +148,11 @@ class Reasons:
         members = [self.frame.by_order.members(order) for order in orders.tolist()]
         return self._of_formulas(step, orders, members)
 
+    def of_formula(self, formula: Formula, orders: Integers) -> list[str]:
+        """The reasons for a blank formula of the order, of some orders."""
+        causes = self._search(formula).causes(orders, None)
+        return self._told_of(causes, orders, np.zeros(len(orders), np.int64))
+
     def _of_formulas(self, step: Step, orders: Integers, lines: Sequence[Sequence[int]]) -> list[Reason | None]:
         """For each order the first formula that is blank for it or on one of its lines given, and why."""
         found: list[Reason | None] = [None] * len(orders)

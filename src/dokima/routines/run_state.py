@@ -9,6 +9,7 @@ from dokima.exact.integers import Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.failures import first_of, only
 from dokima.model.columns import Column, Texts, value_at
+from dokima.model.said import Said
 from dokima.routines.groups import Groups
 from dokima.routines.reasons import MANY, Reason, Reasons
 from dokima.routines.results import BlankStep, NotReproduced, RoutineResult, StepTrace, Workings
@@ -50,9 +51,8 @@ class Running:
         told = {each.order if each.line < 0 else int(order_of[each.line]) for each in self.result.blank_steps}
         for order in np.flatnonzero(self.result.in_error).tolist():
             if order not in told:
-                self.result.blank_steps.append(
-                    BlankStep(self.routine.steps[-1], -1, "a value it needs is blank", order)
-                )
+                why = Said("a value it needs is blank")
+                self.result.blank_steps.append(BlankStep(self.routine.steps[-1], -1, why, order))
 
     def _keep_trace(self, step: Step) -> None:
         names = {name for _, formula in step.formulas() for name in formula.reads}

@@ -12,6 +12,7 @@ from dokima.exact.integers import Mask, either
 from dokima.formulas import Level
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Flags
+from dokima.model.said import Said
 from dokima.routines.groups import Groups
 from dokima.routines.kinds.kind import Working
 from dokima.routines.limits import capped, cut_to
@@ -20,8 +21,8 @@ from dokima.routines.routine import Routine, Step
 from dokima.routines.spreading import Spread, spread_amount, spread_exact
 from dokima.routines.tax_steps import TaxSteps
 
-_MIXED = "it cannot be shared by weights of both signs"
-_WEIGHTLESS = "there is no line, or only lines of weight 0, to share it over"
+_MIXED = Said("it cannot be shared by weights of both signs")
+_WEIGHTLESS = Said("there is no line, or only lines of weight 0, to share it over")
 
 
 def run_routine(

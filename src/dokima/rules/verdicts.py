@@ -64,9 +64,9 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
     # What a formula with a problem reads is unknown, so that the message may read lines: it has no problem of its own.
     is_broken = len(used) < sum(part is not None for part in (definition.when, definition.require))
     level = Level.LINE if by_line or is_broken else max([Level.HEADER, *(part.level for part in used)])
-    message = Message(("",), ())
+    message = Message((Said("{rule} does not hold.", rule=definition.id),), ())
     try:
-        message = read_message(definition.message or f"{definition.id} does not hold.", names, level)
+        message = read_message(definition.message, names, level) if definition.message else message
     except FormulaError as error:
         problems.append(RulebookProblem("", f"{path}.message", error.pointed()))
     reads = [*(name for part in used for name in part.reads), *message.reads]

@@ -11,6 +11,7 @@ import numpy as np
 from dokima.engine.program import Program, Run
 from dokima.engine.running.agreed_columns import KeptOrder, agreed_columns, kept_orders
 from dokima.engine.running.amounts import amount_at
+from dokima.engine.running.beside_totals import instalments, reported
 from dokima.engine.running.calculation import Calculation, amount_figures
 from dokima.engine.running.context import Context
 from dokima.engine.running.joining import joined
@@ -32,7 +33,7 @@ from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders, texts
 from dokima.model.said import Said
-from dokima.routines.instalments import InstalmentPlan, split
+from dokima.routines.instalments import InstalmentPlan
 from dokima.routines.results import BlankStep, RoutineResult, StepTrace, TaxTerms
 from dokima.routines.routine import Routine
 from dokima.routines.running import run_routine
@@ -258,6 +259,8 @@ def _price_part(job: _Job, every: Context) -> Part:
     cash = Decimal(str(definition.payable_step)) if definition.payable_step is not None else None
     terms = Terms(selected.count, job.places, _prepaid(selected), cash, definition.rounding)
     totals = total_up(result, leaves.by_order, terms)
+    plan, no_plan = instalments(job.routine, context, job.places, totals, result)
+    reporting, no_rate = reported(job.routine, context, totals)
     return Part(
         orders=job.mine + job.piece[0],
         lines=lines,
@@ -269,24 +272,13 @@ def _price_part(job: _Job, every: Context) -> Part:
             *missing_rows(context),
             *_not_reproduced(job.program, leaves, result),
             *_other_taxes(leaves, result),
+            *no_plan,
+            *no_rate,
         ],
         context=context if job.traced else None,
-        plan=split(job.routine.instalments, definition.instalments_of, context, totals, result.lines)
-        if job.routine.instalments
-        else None,
-        reporting=_reported(context, totals, definition.rounding),
+        plan=plan,
+        reporting=reporting,
     )
-
-
-def _reported(context: Context, totals: Mapping[str, Decimals], mode: str) -> dict[str, Decimals]:
-    """The totals in the reporting currency: without tax and tax rounded, with tax their sum."""
-    program = context.program
-    if program.definition.reporting is None or program.reporting_rate is None:
-        return {}
-    places = program.definition.minor_units[program.definition.reporting.currency]
-    rate = numbers(program.reporting_rate.evaluate(context, Level.HEADER)).spread(context.order_count)
-    without_tax, tax = ((totals[name] * rate).round(places, mode) for name in ("without_tax", "tax"))
-    return {"rate": stored(rate), "without_tax": without_tax, "tax": tax, "with_tax": without_tax + tax}
 
 
 def _blank_findings(routine: Routine, orders: Orders, blanks: Sequence[BlankStep]) -> Iterator[Found]:
