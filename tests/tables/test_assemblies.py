@@ -51,6 +51,19 @@ def test_three_levels_with_scrap_and_rounding_at_each():
     ]
 
 
+def test_a_tree_too_long_to_read_says_what_is_left_of_it():
+    """Two of each in the one above, 60 levels deep, a clip in each of the last; and 1,500 levels of one each."""
+    deep = [{"item": f"L{at}", "component": f"L{at + 1}", "quantity": 1} for at in range(60) for _ in range(2)]
+    rules = _kits([*deep, {"item": "L60", "component": "CLIP", "quantity": 1}])
+    tree = _cost(rules, "L0").tree
+    assert (len(tree), sum(node.beyond for node in tree)) == (500, 2**61 - 2 + 2**60 - 499)
+    told = str(dokima.report(rules.explain(dokima.Order("K", lines=[{"item": "L0", "quantity": 1}]), 10)))
+    assert f"and {tree[-1].beyond} more components" in told
+
+    line = [{"item": f"L{at}", "component": f"L{at + 1}", "quantity": 1} for at in range(1500)]
+    assert _cost(_kits([*line, {"item": "L1500", "component": "CLIP", "quantity": 2}]), "L0").cells["cost"] == D("0.227")
+
+
 def test_generated_assemblies_against_a_plain_recursion():
     rng = random.Random(7)
     names = [f"A{at}" for at in range(40)]

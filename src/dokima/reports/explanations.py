@@ -224,6 +224,8 @@ def _components(answer: TableAnswer) -> Iterator[Text]:
         scrap = " + " + _("{percent} % scrap").format(percent=number(node.scrap)) if node.scrap else ""
         says = f"{number(node.quantity)}{scrap} × {number(node.each)} = {number(node.value)}"
         yield Text(f"{'  ' * node.depth}{node.item}: {says}", style="dim" if node.depth > 1 else "")
+        if node.beyond:
+            yield Text(_("and {count} more components").format(count=number(node.beyond)))
 
 
 def _beaten(candidate: Candidate, columns: list[str]) -> Text:

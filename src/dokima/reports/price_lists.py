@@ -28,6 +28,10 @@ def price_list_paper(prices: PriceList, words: Wording) -> Paper:
             Row([f"{'  ' * node.depth}{node.item}", node.quantity, node.each, node.value])
             for node in prices.components[1:]
         ]
+        if beyond := prices.components[-1].beyond:
+            rows.append(
+                Row([_("and {count} more components").format(count=number(beyond)), None, None, None], "detail")
+            )
         sections.append(Section(_("made of"), columns, rows))
     both = sum(row.is_both for row in prices.rows)
     soon = sum(row.ends_soon(prices.date) for row in prices.rows)

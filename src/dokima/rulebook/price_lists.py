@@ -394,7 +394,7 @@ class _Asked:
                 head, _, column = name.partition(".")
                 table = self.program.tables.get(head)
                 if table is not None and table.assemblies is not None and item in table.assemblies.parts:
-                    return list(table.assemblies.tree(column, item))
+                    return table.assemblies.tree(column, item)
         return ()
 
 

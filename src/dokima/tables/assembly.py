@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal
 from graphlib import CycleError, TopologicalSorter
@@ -21,6 +21,8 @@ from dokima.tables.reading import read_columns
 
 PARTS = ("component", "quantity", "scrap")
 """Columns of an assembly table beside its key; ``scrap`` (percent) may be left out."""
+MOST_LINES = 500
+"""Lines of a tree that are shown."""
 _EXACT = Context(prec=MAX_PREC, Emax=MAX_EMAX, Emin=MIN_EMIN)
 
 OwnValues = Mapping[str, Mapping[str, Decimal | None]]
@@ -46,6 +48,8 @@ class Component:
     @property
     def needed(self) -> Decimal:
         """Quantity with scrap: quantity x (1 + scrap / 100)."""
+        if not self.scrap:
+            return self.quantity  # times 1.00 it would have two more places at each level
         return _EXACT.multiply(self.quantity, _EXACT.add(Decimal(1), self.scrap.scaleb(-2, _EXACT)))
 
 
@@ -60,6 +64,7 @@ class Node:
         scrap: Percent lost on the way.
         each: Value of one; None if it is unknown.
         value: What it adds to the item above: quantity with scrap x value of one, rounded.
+        beyond: Of the last line of a long tree how many more there are; else 0.
     """
 
     depth: int
@@ -68,6 +73,7 @@ class Node:
     scrap: Decimal
     each: Decimal | None
     value: Decimal | None
+    beyond: int = 0
 
 
 class Assemblies:
@@ -89,7 +95,9 @@ class Assemblies:
         self.own = own
         self.places = places
         self.values: dict[str, dict[str, Decimal | None]] = {column: {} for column in own}
+        self._sizes: dict[str, int] = {}
         for item in self._deepest_first():
+            self._sizes[item] = 1 + sum(self._sizes.get(each.item, 1) for each in parts[item])
             for column in own:
                 self.values[column][item] = self._sum(column, item)
 
@@ -122,17 +130,21 @@ class Assemblies:
         """Value of one item: rolled up if it is an assembly, else its own."""
         return self.values[column][item] if item in self.parts else self.own[column].get(item)
 
-    def tree(self, column: str, item: str) -> Iterator[Node]:
-        """An item and everything in it, each right below what it goes into."""
-        value = self.each(column, item)
-        yield Node(0, item, Decimal(1), Decimal(0), value, value)
-        yield from self._below(column, item, 1)
+    def tree(self, column: str, item: str) -> list[Node]:
+        """An item and everything in it, each right below what it goes into: the first 500 lines.
 
-    def _below(self, column: str, item: str, depth: int) -> Iterator[Node]:
-        for part in self.parts.get(item, ()):
+        What is in an assembly several times is there several times: twenty levels of two each are a million lines.
+        """
+        value = self.each(column, item)
+        found = [Node(0, item, Decimal(1), Decimal(0), value, value)]
+        todo = [(1, part) for part in reversed(self.parts.get(item, ()))]
+        while todo and len(found) < MOST_LINES:
+            depth, part = todo.pop()
             each = self.each(column, part.item)
-            yield Node(depth, part.item, part.quantity, part.scrap, each, self._value(column, part))
-            yield from self._below(column, part.item, depth + 1)
+            found.append(Node(depth, part.item, part.quantity, part.scrap, each, self._value(column, part)))
+            todo += [(depth + 1, below) for below in reversed(self.parts.get(part.item, ()))]
+        beyond = sum(self._sizes.get(part.item, 1) for _, part in todo)
+        return [*found[:-1], replace(found[-1], beyond=beyond)]
 
 
 def roll_up(definition: TableDefinition, source: TableSource, own: OwnValues) -> tuple[Assemblies, TableSource]:

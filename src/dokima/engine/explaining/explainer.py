@@ -179,7 +179,7 @@ class _Explainer:
             formula.evaluate(self.context, table.level), 0 if table.level is Level.CONSTANT else self.position
         )
         rolled = [column for column in columns if column in table.assemblies.values]
-        return list(table.assemblies.tree(rolled[0], item)) if rolled and item in table.assemblies.parts else ()
+        return table.assemblies.tree(rolled[0], item) if rolled and item in table.assemblies.parts else ()
 
     def _price_amount(self) -> Any:
         """The amount the price step left: what the first figure after it started from."""
