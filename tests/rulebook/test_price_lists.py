@@ -132,3 +132,17 @@ def test_who_pays_what_where_no_table_knows_the_customers():
     book = dokima.Rulebook.from_dict(data, tables={"terms": named})
     found = [(row.party, row.price) for row in book.price_list(item="PANE", date=DAY).rows]
     assert found == [("list", D("12.50")), ("FERNHOLT", D("11.00"))]
+
+
+def test_a_discount_on_something_cheap_is_told_though_one_piece_shows_nothing_of_it():
+    """3.33 for 100 are 0.0333 each, less 12.5 %: 0.0042 of one, which an order of one rounds to nothing; 0.0291 left."""
+    steps = [
+        {"name": "price", "kind": "price", "options": [{"value": "list.price", "base": "list.per"}]},
+        {"name": "trade", "kind": "discount", "percent": "12.5"},
+    ]
+    data = {"rulebook": {"name": "clips", "currency": "EUR"}, "table": {"list": {"key": {"item": "line.item"}}}}
+    rows = [{"item": "CLIP", "price": "3.33", "per": 100}]
+    book = dokima.Rulebook.from_dict({**data, "routine": {"all": {"step": steps}}}, tables={"list": rows})
+    (row,) = book.price_list(item="CLIP", date=DAY).rows
+    assert (row.price, row.net_each) == (D("0.0333"), D("0.0291"))
+    assert [(each.percent, each.amount) for each in row.discounts] == [(D("12.5"), D("0.00"))]

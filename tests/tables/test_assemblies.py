@@ -61,7 +61,9 @@ def test_a_tree_too_long_to_read_says_what_is_left_of_it():
     assert f"and {tree[-1].beyond} more components" in told
 
     line = [{"item": f"L{at}", "component": f"L{at + 1}", "quantity": 1} for at in range(1500)]
-    assert _cost(_kits([*line, {"item": "L1500", "component": "CLIP", "quantity": 2}]), "L0").cells["cost"] == D("0.227")
+    assert _cost(_kits([*line, {"item": "L1500", "component": "CLIP", "quantity": 2}]), "L0").cells["cost"] == D(
+        "0.227"
+    )
 
 
 def test_generated_assemblies_against_a_plain_recursion():

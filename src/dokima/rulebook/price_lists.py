@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from itertools import groupby
 from typing import TYPE_CHECKING, Any
@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 
 _KIND = re.compile(r"header\.(\w+)\s*==\s*'([^']*)'")
 _NET_PLACES = 4
+_FINER = 6
+"""Decimal places beyond those of the currency, for what one of something cheap costs: half a cent, less a discount."""
 LIST = "list"
 """Whoever has no terms of his own."""
 
@@ -245,7 +247,7 @@ class _Asked:
 
     # -- trials -----------------------------------------------------------------------------------------------
 
-    def _price(self, trials: Sequence[_Trial]) -> Pricing:
+    def _price(self, trials: Sequence[_Trial], program: Program | None = None) -> Pricing:
         orders = [
             Order(
                 str(at),
@@ -259,7 +261,7 @@ class _Asked:
         read = orders_from(orders, self.program.fields)
         if read.problems:
             raise DocumentError(read.problems)
-        return price_orders(self.program, read, Run(self.date), traced=True)
+        return price_orders(program or self.program, read, Run(self.date), traced=True)
 
     def rungs(self, trials: Sequence[_Trial], quantity: Decimal | None) -> list[_Trial]:
         """The same trials at every quantity at which a row that could apply begins, and in every unit it is for."""
@@ -300,14 +302,16 @@ class _Asked:
     def priced(self, trials: Sequence[_Trial]) -> tuple[list[PriceRow], Pricing]:
         """The trials priced, by party, item, unit and quantity, each told once."""
         pricing = self._price(trials) if trials else price_orders(self.program, _no_orders(self.program), Run())
+        finer = self._price(trials, _in_finer_money(self.program)).parts if trials else []
         found: dict[tuple[Any, ...], PriceRow] = {}
-        for part in pricing.parts:
-            for row, line in zip(self._rows(part, trials), part.lines.tolist(), strict=True):
+        for part, fine in zip(pricing.parts, finer, strict=True):
+            for row, line in zip(self._rows(part, fine, trials), part.lines.tolist(), strict=True):
                 found.setdefault((trials[line].party.is_group, row.party, row.item, row.unit, row.quantity), row)
         keys = sorted(found, key=lambda key: (not key[0], *map(str, key[1:4]), key[4]))
         return [found[key] for key in keys], pricing
 
-    def _rows(self, part: Part, trials: Sequence[_Trial]) -> Iterator[PriceRow]:
+    def _rows(self, part: Part, fine: Part, trials: Sequence[_Trial]) -> Iterator[PriceRow]:
+        """A row for each line of a part; ``fine`` is the same part in finer money."""
         context, result = part.context, part.result
         assert context is not None
         names = self._names(context)
@@ -318,9 +322,9 @@ class _Asked:
         for at, line in enumerate(part.lines.tolist()):
             trial, chosen = trials[line], int(result.options[at])
             option = self.routine.steps[0].options[chosen - 1] if chosen > 0 else None
-            discounts = [each for step in self.steps if step.sign < 0 and (each := self._on_top(step, part, at))]
-            left = to_decimals(result.line_amount)[at] if price[at] is not None else None
-            net = None if left is None else added([left, *(-each.amount for each in discounts)])
+            steps = [step for step in self.steps if step.sign < 0 and _amount(step, fine, at)]
+            left = to_decimals(fine.result.line_amount)[at] if price[at] is not None else None
+            net = None if left is None else added([left, *(-_amount(step, fine, at) for step in steps)])
             yield PriceRow(
                 trial.party.code,
                 _name(names, int(context.order_of[at])) if not trial.party.is_group else "",
@@ -333,7 +337,7 @@ class _Asked:
                 with_labels(option.value, self.program.label).replace("*", "×") if option else "no price",
                 self._where([option.value] if option else [], context, at),
                 option is not None and self._of_party(option.value),
-                discounts,
+                [self._on_top(step, part, at) for step in steps],
                 None if net is None else _of_one(net, trial.quantity),
             )
 
@@ -345,17 +349,14 @@ class _Asked:
         formulas = self.program.parties.get(self.which, ())
         return formulas[0].evaluate(context, Level.HEADER) if formulas else None
 
-    def _on_top(self, step: Step, part: Part, at: int) -> OnTop | None:
-        """A discount that a line gets; None if it gets none."""
-        amount = to_decimals(stored(numbers(part.result.lines[step.name])).take(np.array([at])))[0]
-        if not amount:
-            return None
+    def _on_top(self, step: Step, part: Part, at: int) -> OnTop:
+        """A discount that a line gets."""
         assert part.context is not None
         percent = None
         if "percent" in step.parts:
             percent = value_at(step.parts["percent"].evaluate(part.context, Level.LINE), at)
         where = self._where(list(step.parts.values()), part.context, at)
-        return OnTop(step.name, step.definition.shown, percent, amount, where)
+        return OnTop(step.name, step.definition.shown, percent, _amount(step, part, at), where)
 
     def _where(self, formulas: Sequence[Formula], context: Context, at: int) -> Where | None:
         """The row of the first table of terms that some formulas read, else of the first table."""
@@ -434,6 +435,17 @@ def _name(names: Any, order: int) -> str:
     """What a party is called; blank where nobody says it."""
     found = None if names is None else value_at(names, 0 if len(names) == 1 else order)
     return "" if found is None else shown(found)
+
+
+def _in_finer_money(program: Program) -> Program:
+    """The rulebook with currencies of more places, so that a discount on a cheap item is not rounded to nothing."""
+    units = {code: places + _FINER for code, places in program.definition.minor_units.items()}
+    return replace(program, definition=replace(program.definition, minor_units=units))
+
+
+def _amount(step: Step, part: Part, at: int) -> Decimal:
+    """What a step moved on a line; 0 where it is blank."""
+    return to_decimals(stored(numbers(part.result.lines[step.name])).take(np.array([at])))[0] or Decimal(0)
 
 
 def _money(value: Decimal | None, places: int) -> Decimal | None:
