@@ -25,6 +25,8 @@ from dokima.tables.table import Table, names_behind
 
 MOST_TRIED = 5_000
 """Rows of a table that are tried by pricing an example."""
+_OFF_PLACES = 4
+"""Decimal places of what a discount takes off an example."""
 _MEASURES = "C62 MTR MTK MTQ KGM GRM TNE LTR MLT CMT MMT KMT HUR DAY MIN WEE MON ANN KWH"
 _PACKS = "SET PR DZN GRO BX PK PA RO EA"
 COMMON_UNITS = frozenset([*_MEASURES.split(), *_PACKS.split()])
@@ -105,9 +107,10 @@ def _on_top(program: Program, routine: Routine, table: Table, place: int, exampl
         return
     documents = [Order.from_dict(document(str(at), example)) for at, (_, example) in enumerate(tried)]
     orders = read_documents(documents, program.fields)
-    calculation = price_orders(program, orders, Run(examples.today)).calculation
+    # In finer money, as an example is of one piece: of something cheap the discount is less than half a cent.
+    calculation = price_orders(program.in_finer_money(), orders, Run(examples.today)).calculation
     discounts = [step for step in routine.steps if step.sign < 0 and step.name in calculation.figures]
-    figures = {step.name: stored(numbers(calculation.figures[step.name])) for step in discounts}
+    figures = {step.name: stored(numbers(calculation.figures[step.name])).round(_OFF_PLACES) for step in discounts}
     for at, number in enumerate(orders.numbers):
         row, example = tried[int(number)]
         if int(calculation.options[orders.lines_of(at).start]) != place:

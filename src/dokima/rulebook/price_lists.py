@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from decimal import Decimal
 from itertools import groupby
 from typing import TYPE_CHECKING, Any
@@ -33,8 +33,6 @@ if TYPE_CHECKING:
 
 _KIND = re.compile(r"header\.(\w+)\s*==\s*'([^']*)'")
 _NET_PLACES = 4
-_FINER = 6
-"""Decimal places beyond those of the currency, for what one of something cheap costs: half a cent, less a discount."""
 LIST = "list"
 """Whoever has no terms of his own."""
 
@@ -302,7 +300,7 @@ class _Asked:
     def priced(self, trials: Sequence[_Trial]) -> tuple[list[PriceRow], Pricing]:
         """The trials priced, by party, item, unit and quantity, each told once."""
         pricing = self._price(trials) if trials else price_orders(self.program, _no_orders(self.program), Run())
-        finer = self._price(trials, _in_finer_money(self.program)).parts if trials else []
+        finer = self._price(trials, self.program.in_finer_money()).parts if trials else []
         found: dict[tuple[Any, ...], PriceRow] = {}
         for part, fine in zip(pricing.parts, finer, strict=True):
             for row, line in zip(self._rows(part, fine, trials), part.lines.tolist(), strict=True):
@@ -435,12 +433,6 @@ def _name(names: Any, order: int) -> str:
     """What a party is called; blank where nobody says it."""
     found = None if names is None else value_at(names, 0 if len(names) == 1 else order)
     return "" if found is None else shown(found)
-
-
-def _in_finer_money(program: Program) -> Program:
-    """The rulebook with currencies of more places, so that a discount on a cheap item is not rounded to nothing."""
-    units = {code: places + _FINER for code, places in program.definition.minor_units.items()}
-    return replace(program, definition=replace(program.definition, minor_units=units))
 
 
 def _amount(step: Step, part: Part, at: int) -> Decimal:
