@@ -233,3 +233,18 @@ def test_figures_of_many_lines_are_those_of_each(monkeypatch):
     data = json.loads(dokima.to_json(found))
     assert data == json.loads(json.dumps(calculations.data(found)))
     assert D(data["orders"][3]["lines"][1]["with_tax"]) == found["O3"].line(20).with_tax
+
+
+def test_twice_the_functions_take_twice_the_calls_to_load(tmp_path):
+    def written(count):
+        folder = tmp_path / str(count)
+        folder.mkdir()
+        own = "@dokima.function\ndef own_{at}(x: Decimal) -> Decimal:\n    return x * RATE + {at}\n\n"
+        head = "import dokima\nfrom decimal import Decimal\nRATE = Decimal('1.5')\n\n"
+        (folder / "house.py").write_text(head + "".join(own.format(at=at) for at in range(count)))
+        (folder / "rulebook.toml").write_text("[rulebook]\nname = 'r'\npython = 'house.py'\n")
+        return folder
+
+    few, some, many = written(5), written(30), written(60)
+    dokima.load(few)
+    assert calls(lambda: dokima.load(many)) <= 2.2 * calls(lambda: dokima.load(some))

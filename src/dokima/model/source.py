@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import ast
 import linecache
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache
 from inspect import getsource
 from textwrap import dedent
 from types import FunctionType
@@ -66,21 +67,42 @@ def _beside(body: FunctionType) -> str:
     """The statements of its file that bind what a function reads, and what those read in turn, by name."""
     file = body.__code__.co_filename
     linecache.checkcache(file)
-    text = "".join(linecache.getlines(file))
-    bound: dict[str, list[ast.stmt]] = {}
-    for statement in _statements(text):
-        if isinstance(statement, ast.Import | ast.ImportFrom):
-            continue  # what another file says is not part of this one
-        for name in _bound(statement):
-            bound.setdefault(name, []).append(statement)
+    bound = _bound_in("".join(linecache.getlines(file)))
     said: dict[str, str] = {}
     todo = _names(_statements(getattr(body, _TOLD_APART, "") or _source(body)))
     while todo:
         name = todo.pop()
         if name in bound and name not in said:
-            said[name] = "\n".join(ast.get_source_segment(text, each) or "" for each in bound[name])
-            todo |= _names(bound[name])
+            said[name], reads = bound[name]
+            todo |= reads
     return "\n".join(said[name] for name in sorted(said) if name != body.__name__)
+
+
+@lru_cache(maxsize=8)
+def _bound_in(text: str) -> Mapping[str, tuple[str, frozenset[str]]]:
+    """For each name that a file binds the statements that do so, and the names that these read.
+
+    Kept, since every function of a file asks it. What another file says is not part of this one: imports are left out.
+    """
+    lines = text.encode().split(b"\n")  # the places of a tree are bytes
+    found: dict[str, tuple[str, frozenset[str]]] = {}
+    for statement in _statements(text):
+        if isinstance(statement, ast.Import | ast.ImportFrom):
+            continue
+        said, reads = _segment(lines, statement), _names([statement])
+        for name in _bound(statement):
+            before, known = found.get(name, ("", frozenset()))
+            found[name] = (f"{before}\n{said}" if before else said, known | reads)
+    return found
+
+
+def _segment(lines: Sequence[bytes], statement: ast.stmt) -> str:
+    """The text of a statement, as `ast.get_source_segment` gives it, which splits the whole file for each."""
+    first, last = statement.lineno - 1, (statement.end_lineno or statement.lineno) - 1
+    found = list(lines[first : last + 1])
+    found[-1] = found[-1][: statement.end_col_offset]
+    found[0] = found[0][statement.col_offset :]
+    return b"\n".join(found).decode()
 
 
 def _statements(text: str) -> list[ast.stmt]:
