@@ -181,3 +181,34 @@ def test_the_breakdown_of_an_order_does_not_hang_on_the_orders_beside_it():
         [("S", "0.21"), ("Z", "0.00")], [("S", "0.42"), ("Z", "0.00")],
     ]  # fmt: skip
     assert together == [tried.price(order)[order.number].tax_breakdown for order in orders]
+
+
+def test_what_is_said_of_an_unknown_price_basis_does_not_hang_on_the_orders_beside_it():
+    """Beside an order whose prices include tax, the call that fails for the second tax was named as the reason."""
+
+    @dokima.function
+    def over(x: Decimal) -> Decimal:
+        return 1 / x
+
+    taxes = [
+        {"name": name, "kind": "tax", "percent": percent} for name, percent in (("vat", "20"), ("levy", "over(line.z)"))
+    ]
+    data = {
+        "rulebook": {"name": "r", "currency": "EUR"},
+        "header": {"gross": {"kind": "flag"}},
+        "line": {"z": {"kind": "decimal"}},
+        "routine": {
+            "all": {
+                "prices_include_tax": "header.gross",
+                "step": [{"name": "price", "kind": "price", "options": [{"value": "2"}]}, *taxes],
+            }
+        },
+    }
+    rules = dokima.Rulebook.from_dict(data, python=[over])
+    gross, unknown = (
+        dokima.Order(number, gross=gross, lines=[{"quantity": 1, "z": 0}])
+        for number, gross in (("A", True), ("B", None))
+    )
+    alone = [finding.message for finding in rules.price(unknown).findings]
+    assert alone == ["no vat: whether prices include tax is unknown (header.gross is blank)"]
+    assert [f.message for f in rules.price([gross, unknown]).findings if f.order == "B"] == alone

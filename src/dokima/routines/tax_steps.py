@@ -8,6 +8,7 @@ import numpy as np
 
 from dokima.exact import Decimals, Number, any_in, choose, compare, group_sums, stored
 from dokima.exact.integers import Mask
+from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import compared, flags, numbers, pick
 from dokima.model.columns import Flags, Texts, blanks
 from dokima.routines.results import OtherTax, TaxTerms
@@ -29,7 +30,7 @@ class TaxSteps(Running):
         fraction: Number | None = None
         inside = self._includes_tax()
         if inside is not None:
-            share, whole = self._tax_shares(step)
+            share, whole = self._tax_shares(step, inside)
             fraction = choose(inside, share / whole, percent.shifted(2))
             # In one price all taxes are known, or none is.
             percent = percent.without(fraction.missing)
@@ -104,19 +105,22 @@ class TaxSteps(Running):
         inside = flags(self.evaluate(self.routine.includes_tax)).is_true()
         return inside if inside.any() else None
 
-    def _tax_shares(self, step: Step) -> tuple[Number, Number]:
+    def _tax_shares(self, step: Step, inside: Mask) -> tuple[Number, Number]:
         """Where prices include tax: this tax as a share of the amount without it, and 1 plus the shares of all taxes.
 
         A share is rate / 100 x (1 + the shares of the taxes it stands on).
         """
         one: Number = Decimals.constant(1)
         shares: dict[str, Number] = {}
+        before, self.broken = self.broken, None
         for each in self.routine.steps:
             if each.way.is_tax:
                 terms = self._tax_terms(each)
                 below = sum((shares[name] for name in each.definition.on_top_of), one)
                 share = terms.percent.shifted(2) * below
                 shares[each.name] = choose(terms.included, share.spread(self.length), Decimals.zeros(1))
+        # Elsewhere a call that fails for another tax says nothing of this one.
+        self.broken = first_of(before, only(self.broken, inside))
         return shares[step.name], sum(shares.values(), one)
 
     def _leave_tax(self) -> None:
