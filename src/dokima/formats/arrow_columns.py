@@ -81,13 +81,14 @@ def raw_column(chunks: Any, *, is_filled: bool = False) -> RawColumn:
 def _in_common_form(array: Any) -> Any:
     """The same values in the form that most writers give them; newer ones write shorter decimals, views and runs."""
     import pyarrow as pa
-    from pyarrow import compute
 
     kind = array.type
     if pa.types.is_dictionary(kind):
         values = _in_common_form(array.dictionary)
         return array if values.type == kind.value_type else pa.DictionaryArray.from_arrays(array.indices, values)
     if pa.types.is_run_end_encoded(kind):
+        from pyarrow import compute  # here, since it takes as long to import as all of Arrow
+
         return _in_common_form(compute.run_end_decode(array))
     if pa.types.is_decimal(kind) and kind.bit_width < 128:
         return array.cast(pa.decimal128(kind.precision, kind.scale))
