@@ -194,7 +194,8 @@ class Dates:
 
     def __init__(self, days: Integers, missing: Mask | None = None) -> None:
         self.days = days
-        self.missing = missing
+        # A blank constant makes all of a column blank that it meets: its mask is still of length 1.
+        self.missing = missing if missing is None or len(missing) > 1 else mask_of(missing, len(days))
 
     @classmethod
     def of(cls, values: Sequence[datetime.date | None]) -> Dates:
