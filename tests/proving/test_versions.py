@@ -3,11 +3,12 @@
 import json
 import shutil
 import subprocess
+from decimal import Decimal
 
 import pytest
 
 import dokima
-from tests.books import DEMO
+from tests.books import DEMO, book
 from tests.shell import run_here
 
 CHANGES = [
@@ -101,3 +102,29 @@ def test_the_old_version_may_be_a_commit_of_git(next_version, tmp_path_factory):
     assert not (folder / "x").exists()
     elsewhere = tmp_path_factory.mktemp("elsewhere")
     assert "is in no git repository" in run_here(folder, "compare", "git:HEAD", str(elsewhere))[2]
+
+
+def test_what_only_one_version_can_read_or_price_is_in_no_sum_and_named():
+    """A has 100.00 and doubles. B lacks what is required now, C has no routine any more, D was not read until now."""
+
+    def version(factor, **sections):
+        step = {"name": "price", "kind": "price", "options": [{"value": f"line.price_base * {factor}"}]}
+        return book(header={"kind": {}, **sections.pop("header", {})}, routine={"sales": {"step": [step], **sections}})
+
+    old = version(1, header={"area": {"choices": ["north", "south"]}})
+    new = version(2, header={"kind": {"required": True}, "area": {}}, when="header.kind == 'sales'")
+    orders = [
+        {"number": number, "kind": kind, "area": area, "lines": [{"item": "PANE", "quantity": 1, "price_base": amount}]}
+        for number, kind, area, amount in (
+            ("D", "sales", "east", "1000"), ("A", "sales", "north", "100"), ("B", None, None, "10"), ("C", "gift", None, "1"),
+        )
+    ]  # fmt: skip
+    replay = old.replay(orders, new)
+    assert replay.totals == {"EUR": (Decimal("100.00"), Decimal("200.00"), Decimal("100.00"))}
+    assert [(each.order, each.before, each.after) for each in replay.largest] == [("A", Decimal(100), Decimal(200))]
+    assert (replay.orders, replay.by_rule["document"], replay.by_rule["routine"]) == (2, (1, 1), (1, 0))
+    assert [(each.order, each.reason.partition(": ")[0]) for each in replay.left_out] == [
+        ("D", "today"), ("B", "new"), ("C", "new"),
+    ]  # fmt: skip
+    assert "left out  B  new: " in str(dokima.report(replay))
+    assert "ausgelassen  B  neu: " in str(dokima.report(replay, locale="de"))

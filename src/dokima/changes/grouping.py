@@ -20,6 +20,7 @@ from dokima.exact.integers import Integers
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import alike
 from dokima.model.columns import Column, concat, take_or_blank, value_at
+from dokima.model.said import Said
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,16 @@ class VarianceGroup:
     currency: str
     lines: int
     figures: dict[str, tuple[Any, Any, Any]]
+
+
+@dataclass(frozen=True)
+class Unpriced:
+    """A pair of orders that cannot be compared: its place and number, whether the later one is at fault, and why."""
+
+    pair: int
+    order: str
+    is_after: bool
+    why: str
 
 
 @dataclass(frozen=True)
@@ -79,26 +90,31 @@ def grouped(variance: Variance, by: str) -> GroupedVariance:
     Raises:
         NotFound: There is no such field or column; names the nearest.
     """
-    left = list(_left_out(variance))
-    known = ~np.isin(variance.pair_of, [at for at, _ in left]) if left else np.ones(len(variance), bool)
+    left = list(unpriced_pairs(variance))
+    known = ~np.isin(variance.pair_of, [each.pair for each in left]) if left else np.ones(len(variance), bool)
     changed = np.flatnonzero((variance.status != 0) & known)
     groups, currencies = _groups(variance, by, changed), dict[str, list[VarianceGroup]]()
     for group in groups:
         currencies.setdefault(group.currency, []).append(group)
     blocks = [CurrencyBlock(currency, mine, _total(mine, currency)) for currency, mine in sorted(currencies.items())]
-    return GroupedVariance(by, blocks, [each for _, each in left], variance.mix)
+    return GroupedVariance(by, blocks, [_left_out(each) for each in left], variance.mix)
 
 
-def _left_out(variance: Variance) -> Iterator[tuple[int, LeftOut]]:
+def _left_out(each: Unpriced) -> LeftOut:
+    why = each.why
+    return LeftOut(each.order, Said("after: {why}", why=why) if each.is_after else Said("before: {why}", why=why))
+
+
+def unpriced_pairs(variance: Variance) -> Iterator[Unpriced]:
     """The pairs of orders of which one side has no total, and why."""
     sides = (variance.before, variance.after)
     missing = [set(np.flatnonzero(unpriced(side)).tolist()) for side in sides]
     if not any(missing):
         return
     for at, (number, *places) in enumerate(variance.pairs):
-        for side, place, gone, word in zip(sides, places, missing, ("before", "after"), strict=True):
+        for side, place, gone, is_after in zip(sides, places, missing, (False, True), strict=True):
             if place in gone:
-                yield at, LeftOut(number, f"{word}: {reason_of(side, side.orders.numbers[place])}")
+                yield Unpriced(at, number, is_after, reason_of(side, side.orders.numbers[place]))
                 break
 
 

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from decimal import Decimal
 from typing import Any, Protocol
 
 import numpy as np
 
-from dokima.changes.grouping import VarianceGroup, grouped
+from dokima.changes.grouping import VarianceGroup, grouped, unpriced_pairs
 from dokima.changes.variance import Variance
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.calculation import Calculation
 from dokima.engine.running.stated_figures import STATED
+from dokima.engine.running.summing import LeftOut, unpriced
 from dokima.exact import Decimals, compare, stored, to_decimals, total
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
@@ -26,6 +27,7 @@ from dokima.model.columns import Dates, value_at
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
+from dokima.model.said import Said
 
 
 class Prices(Protocol):
@@ -65,14 +67,14 @@ class Replay:
     """What came of a replay.
 
     Attributes:
-        orders: How many orders were priced.
+        orders: How many orders both rulebooks could read.
         lines: How many lines.
         stated: How many orders say what they come to: stated totals, or agreed terms.
         reproduced: How many of those today's rulebook reproduces to the cent.
         off: The first of the others: what they say (before) and what today's rulebook gives (after).
         changed_orders: How many orders the new rulebook changes.
         changed_lines: How many lines.
-        totals: By currency the totals without tax: before, after, variance.
+        totals: By currency the totals without tax: before, after, variance. None where no order has any.
         by_customer: Changed lines by customer.
         by_item: Changed lines by item.
         by_step: By currency and step the variance of its figure.
@@ -80,6 +82,7 @@ class Replay:
         by_rule: By rule how many findings appear and disappear.
         appeared: Findings of the new rulebook only.
         disappeared: Findings of today's only.
+        left_out: Orders that one of the rulebooks could not read or price; they are in no sum.
     """
 
     orders: int
@@ -97,6 +100,7 @@ class Replay:
     by_rule: Mapping[str, tuple[int, int]]
     appeared: Sequence[Finding]
     disappeared: Sequence[Finding]
+    left_out: Sequence[LeftOut] = ()
 
     def to_dict(self) -> dict[str, Any]:
         """The replay as plain data, numbers as text."""
@@ -111,6 +115,7 @@ class Replay:
             "by_step": [{"currency": c, "step": s, "variance": _plain(v)} for (c, s), v in self.by_step.items()],
             "largest": [_moved(each) for each in self.largest],
             "by_rule": {rule: {"appear": a, "disappear": d} for rule, (a, d) in self.by_rule.items()},
+            "left_out": [asdict(each) for each in self.left_out],
         }
 
 
@@ -151,8 +156,10 @@ def replay(
         layout: As for `Rulebook.orders`.
         as_of: Price all orders as if they were ordered on this day.
     """
-    known = today.orders(source, layout)
-    sides = [_bare(orders, as_of) for orders in (known, new.orders(source, layout))]
+    known, renewed = today.orders(source, layout), new.orders(source, layout)
+    problems = [Findings.of_problems(orders.problems) for orders in (known, renewed)]
+    known, renewed = _of_both(known, renewed)
+    sides = [_bare(orders, as_of) for orders in (known, renewed)]
     before, after = (book.price(orders, workers=2) for book, orders in zip((today, new), sides, strict=True))
     variance = Variance(before, after)
     moved = np.zeros(len(variance), bool)
@@ -164,8 +171,8 @@ def replay(
     own_day = before if as_of is None else today.price(_bare(known, None), workers=2)
     stated, off = _reproduced(known, own_day)
     findings = [
-        {(f.rule, f.order, f.line): f for f in book.check(orders) + side.findings}
-        for book, orders, side in zip((today, new), sides, (before, after), strict=True)
+        {(f.rule, f.order, f.line): f for f in wrong + book.check(orders) + side.findings}
+        for wrong, book, orders, side in zip(problems, (today, new), sides, (before, after), strict=True)
     ]
     appeared = [finding for key, finding in findings[1].items() if key not in findings[0]]
     disappeared = [finding for key, finding in findings[0].items() if key not in findings[1]]
@@ -186,7 +193,40 @@ def replay(
         by_rule={rule: (counts[0][rule], counts[1][rule]) for rule in sorted({*counts[0], *counts[1]})},
         appeared=appeared,
         disappeared=disappeared,
+        left_out=[*_set_aside(problems), *_not_priced(variance)],
     )
+
+
+def _of_both(known: Orders, renewed: Orders) -> tuple[Orders, Orders]:
+    """The orders that both rulebooks could read: a new one may ask for a field that some do not have."""
+    if known.numbers == renewed.numbers:
+        return known, renewed
+    both = set(known.numbers) & set(renewed.numbers)
+    first, second = (
+        orders.select(np.array([at for at, number in enumerate(orders.numbers) if number in both], np.int64))
+        for orders in (known, renewed)
+    )
+    return first, second
+
+
+def _set_aside(problems: Sequence[Findings]) -> Iterator[LeftOut]:
+    """The orders that one side could not read, each once, and the first problem."""
+    told: set[str] = set()
+    for is_new, found in enumerate(problems):
+        for each in found:
+            if each.order not in told:
+                told.add(each.order)
+                yield _left_out(each.order, bool(is_new), each.message)
+
+
+def _not_priced(variance: Variance) -> Iterator[LeftOut]:
+    """The orders that one side could not price."""
+    for each in unpriced_pairs(variance):
+        yield _left_out(each.order, each.is_after, each.why)
+
+
+def _left_out(order: str, is_new: bool, why: str) -> LeftOut:
+    return LeftOut(order, Said("new: {why}", why=why) if is_new else Said("today: {why}", why=why))
 
 
 def _bare(orders: Orders, as_of: datetime.date | None) -> Orders:
@@ -229,15 +269,16 @@ def _currencies(calculation: Calculation) -> list[str]:
 
 def _by_currency(before: Calculation, after: Calculation) -> dict[str, tuple[Any, Any, Any]]:
     sums: dict[str, tuple[Any, Any, Any]] = {}
-    codes = np.array(_currencies(after))
+    codes, known = np.array(_currencies(after)), ~(unpriced(before) | unpriced(after))
     for currency in sorted(set(codes.tolist())):
-        mine = np.flatnonzero(codes == currency)
-        both = []
-        for side in (before, after):
-            column = side.totals["without_tax"].take(mine)
-            known = column.take(np.flatnonzero(~column.is_missing()))
-            places = int(side.minor_units[mine[0]])
-            both.append(amount_at(total(known), 0, places))
+        mine = np.flatnonzero((codes == currency) & known)
+        if not len(mine):
+            sums[currency] = (None, None, None)
+            continue
+        both = [
+            amount_at(total(side.totals["without_tax"].take(mine)), 0, int(side.minor_units[mine[0]]))
+            for side in (before, after)
+        ]
         sums[currency] = (*both, both[1] - both[0])
     return sums
 

@@ -129,6 +129,9 @@ def replay_paper(replay: Replay, words: Wording) -> Paper:
         Section(_("total without tax"), [Column(_("currency")), *moves], totals),
         Section(_("largest"), [Column(_("order")), Column(_("currency")), *moves], largest, words["nothing"]),
     ]
+    if replay.left_out:
+        rows = [Row([each.order, told(each.reason)]) for each in replay.left_out]
+        sections.append(Section(_("left out"), [Column(_("order")), Column("", wide=True)], rows))
     return _paper(orders_counted(replay.orders), sections, words)
 
 

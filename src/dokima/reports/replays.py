@@ -9,6 +9,7 @@ from rich.text import Text
 
 from dokima.changes.grouping import VarianceGroup
 from dokima.proving.replay import Moved, Replay
+from dokima.reports.findings import left_out_rows
 from dokima.reports.formatting import lines_counted, number, orders_counted, signed
 from dokima.reports.language import _
 from dokima.reports.table_layout import figure_table
@@ -41,7 +42,7 @@ def replay_report(replay: Replay) -> RenderableType:
     parts += _orders(_("largest"), (_("order"), "", *_moves()), replay.largest)
     rules = [[rule, f"+{appear}", f"−{gone}"] for rule, (appear, gone) in replay.by_rule.items()]
     parts += _table(_("findings"), (_("rule"), _("appear"), _("disappear")), rules, 1)
-    return Group(*parts)
+    return Group(*parts, *([Text("")] if replay.left_out else []), *left_out_rows(replay.left_out))
 
 
 def _moves() -> tuple[str, str, str]:
