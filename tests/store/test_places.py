@@ -15,7 +15,7 @@ from tests.books import DEMO, ITEMS, RATES, definition
 def small(**sections):
     """A rulebook whose rules refuse, default and number."""
     data = definition(
-        header={"note": {"default": "'as usual'"}, "pick_up": {"kind": "flag"}},
+        header={"note": {"default": "'as usual'"}, "pick_up": {"kind": "flag"}, **sections.pop("header", {})},
         line={"size": {"kind": "decimal", "places": 6}, "remark": {}},
         rule=[{"id": "few", "at": "save", "require": "line.quantity < 1000000000000000000", "message": "Too many."}],
         numbering={
@@ -172,6 +172,27 @@ def test_lists_say_what_people_look_for(place, quillmere):
     ]  # fmt: skip
     (whole,) = store.read_orders(kind="sales")
     assert whole.numbers == ["SQ-2041", "SQ-2042", "SQ-2046"]
+
+
+def test_an_order_that_the_rulebook_cannot_read_any_more_is_named_beside_the_list(store, place):
+    """A rulebook that permits fewer kinds reads the others; the one it cannot read can be repaired and saved."""
+    store.save_many([order("A-1"), order("B-1", kind="gift"), order("C-1")], "Ada")
+    now, why = (
+        place.open(small(header={"kind": {"choices": ["sales"]}})),
+        "order B-1, kind: expected one of sales (got 'gift')",
+    )
+    for listed, column in (
+        (now.orders(), "number"),
+        (now.lines(item="PANE"), "order"),
+        (now.orders(where="any(line.quantity > 1)"), "number"),
+    ):
+        assert [row[column] for row in listed] == ["A-1", "C-1"]
+        assert [str(problem) for problem in listed.problems] == [why]
+    assert [(len(each), [str(problem) for problem in each.problems]) for each in now.read_orders()] == [(2, [why])]
+    found = now.order("B-1")
+    found.header["kind"] = "sales"
+    now.save(found, "Ben")
+    assert ([row["number"] for row in now.orders()], now.orders().problems) == (["A-1", "B-1", "C-1"], [])
 
 
 def test_a_change_is_settled_whole(place, quillmere):

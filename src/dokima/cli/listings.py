@@ -91,15 +91,12 @@ def lines(
     """List the lines of an item over all orders of a store, or of files: party, dates, quantity, what is open."""
     if orders is not None:
         rulebook = open_book(book)
-        found = read_orders(rulebook, [], orders, layout)
-        for problem in found.problems:
-            complain(str(problem))
         listed = rulebook.lines(
-            found, open_only=open_only, where=where, sort=sort, limit=limit, item=item, kind=kind, state=state,
-            customer=customer, supplier=supplier, since=since, until=until,
+            read_orders(rulebook, [], orders, layout), open_only=open_only, where=where, sort=sort, limit=limit,
+            item=item, kind=kind, state=state, customer=customer, supplier=supplier, since=since, until=until,
         )  # fmt: skip
         _show(listed, rulebook, files, locale, form)
-        raise typer.Exit(1 if found.problems else 0)
+        return
     kept = store_of(store, book, schema=schema, prefix=prefix)
     _show(
         kept.lines(
@@ -153,6 +150,11 @@ def feed(
 
 
 def _show(listing: Listing, book: Any, files: ReportFiles, locale: str, form: Format) -> None:
+    """Write a list, and end with exit status 1 if orders that could not be read may be missing in it."""
+    for problem in listing.problems:
+        complain(str(problem))
     found = report(listing, book=book, locale=locale)
     write_reports(found, files)
     write(form, found)
+    if listing.problems:
+        raise typer.Exit(1)

@@ -11,7 +11,18 @@ from typing import Annotated
 
 import typer
 
-from dokima import DocumentError, DokimaError, NotFound, Orders, Problem, Rulebook, is_store_url, load, open_store
+from dokima import (
+    DocumentError,
+    DokimaError,
+    NotFound,
+    Orders,
+    Problem,
+    Rulebook,
+    Store,
+    is_store_url,
+    load,
+    open_store,
+)
 from dokima.cli import completing
 from dokima.cli.closing import AT_END
 from dokima.cli.finding_books import NEAREST, book_folder
@@ -142,8 +153,7 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout
         return book.orders(parameters, layout) if len(parameters) == len(named) else _no_parameters(layout)
     if orders is not None and is_store_url(orders):
         store = AT_END.enter_context(open_store(orders, book))
-        numbers = dict.fromkeys(named) or [row["number"] for row in store.orders()]
-        return book.orders([store.order(number) for number in numbers])
+        return book.orders([store.order(number) for number in dict.fromkeys(named or _all_of(store))])
     if orders is not None:
         every = book.orders(_existing(Path(orders)), layout)
         return every if not named else every.choose(named)
@@ -153,6 +163,12 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout
         )
     paths = [_existing(Path(name)) for name in named]
     return book.orders(paths[0] if len(paths) == 1 else paths, layout)
+
+
+def _all_of(store: Store) -> list[str]:
+    """The numbers of all orders of a store, also of those that the rulebook cannot read."""
+    listed = store.orders()
+    return [*(row["number"] for row in listed), *(problem.order for problem in listed.problems)]
 
 
 def _no_parameters(layout: str) -> Orders:

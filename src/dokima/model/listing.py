@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
+from dokima.errors import Problem
 from dokima.exact import added
 from dokima.model.columns import shown
 from dokima.model.said import SHOWN
@@ -28,12 +29,14 @@ class Listing(Sequence[Mapping[str, Any]]):
         level: What a row is: ``orders``, ``lines``, ``events`` or ``outcomes``; ``chosen`` for columns that were asked
             for.
         labels: Headings for people, by column; the columns that are the same in every list have words of their own.
+        problems: What is wrong with orders that could not be read, and may be missing here.
     """
 
     rows: tuple[Mapping[str, Any], ...]
     columns: tuple[str, ...]
     level: str
     labels: Mapping[str, str] = field(default_factory=dict)
+    problems: Sequence[Problem] = ()
 
     def __len__(self) -> int:
         return len(self.rows)

@@ -284,7 +284,7 @@ class Rulebook(BookCore):
         """A list of lines over many orders: order, party, item, dates, quantity, delivered and still open.
 
         Args:
-            source: As for `orders`; what cannot be read is left out, and stands in ``problems`` of `orders`.
+            source: As for `orders`; what cannot be read is left out, and stands in ``problems`` of the list.
             open_only: Only lines of which something is still to be delivered.
             where: A condition on their orders.
             sort: A column to sort by, with a minus before it from the highest down.

@@ -38,10 +38,10 @@ def lines_of(
         NotFound: There is no such column to sort by.
         DokimaError: The condition cannot be read.
     """
-    kept = orders.select(chosen(selection, orders))
+    problems, kept = orders.problems, orders.select(chosen(selection, orders))
     kept = kept.select(holding(Condition.of(program, where) if where else None, kept))
     rows = list(line_rows(program, kept, selection.item, open_only))
-    return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines")
+    return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines", problems=problems)
 
 
 def order_rows(program: Program, orders: Orders, figures: Sequence[Mapping[str, Any]]) -> Iterator[dict[str, Any]]:

@@ -120,7 +120,10 @@ class Documents(Protocol):
     def headed(
         self, selection: Selection, size: int, whole: bool
     ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
-        """The orders of a selection with their totals, in pieces; without their lines unless they are wanted whole."""
+        """The orders of a selection with their totals, in pieces; without their lines unless they are wanted whole.
+
+        What the rulebook cannot read is set aside, here and in `select`: it stands among the problems of its piece.
+        """
 
     def select(self, selection: Selection, size: int) -> Iterator[Orders]:
         """The orders of a selection, in the sequence of their numbers, in pieces of so many orders."""

@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -23,7 +24,7 @@ from dokima.formats.regular_files import files_in, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.limits import FILE_BYTES
 from dokima.model.columns import values_of
-from dokima.model.intake import read_all
+from dokima.model.intake import read_documents
 from dokima.model.numbering import counter_of
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -177,8 +178,8 @@ class FolderDocuments:
         for start in range(0, len(numbers), size):
             texts = (self.read("orders", number) for number in numbers[start : start + size])
             found = [Order.from_json(text) for text in texts if text is not None]
-            orders = read_all(found, self.book.program.fields)
-            yield orders.select(chosen(selection, orders))
+            orders = read_documents(found, self.book.program.fields)
+            yield replace(orders.select(chosen(selection, orders)), problems=orders.problems)
 
     def events(
         self,

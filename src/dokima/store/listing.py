@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from dokima.errors import DocumentError, Problem
 from dokima.model.columns import values_of
 from dokima.model.listing import Listing
 from dokima.model.orders import Orders
@@ -25,32 +27,45 @@ def order_list(store: Store, selection: Selection, where: str, sort: str, limit:
         NotFound: There is no such column to sort by.
         DokimaError: The condition cannot be read.
     """
-    rows = [row for page in _pages(store, selection, where) for row in order_rows(store.book.program, *page)]
-    return Listing(sorted_rows(rows, sort, ORDER_COLUMNS, limit), ORDER_COLUMNS, "orders")
+    problems: list[Problem] = []
+    pages = _pages(store, selection, where, problems)
+    rows = [row for page in pages for row in order_rows(store.book.program, *page)]
+    return Listing(sorted_rows(rows, sort, ORDER_COLUMNS, limit), ORDER_COLUMNS, "orders", problems=problems)
 
 
-def _pages(store: Store, selection: Selection, where: str) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
+def _pages(
+    store: Store, selection: Selection, where: str, problems: list[Problem]
+) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
+    """The orders with their totals, page by page; what is wrong with those that cannot be read goes to ``problems``."""
     condition = Condition.of(store.book.program, where) if where else None
     whole = condition is not None and condition.reads_lines
     for orders, figures in store.documents.headed(selection, PAGE, whole):
+        problems += orders.problems
         kept = holding(condition, orders)
         if len(kept):
             yield orders.select(kept), [figures[at] for at in kept.tolist()]
 
 
 def whole_orders(store: Store, selection: Selection, where: str) -> Iterator[Orders]:
-    """The orders of a selection with their lines, in pieces."""
+    """The orders of a selection with their lines, in pieces, each with what is wrong with those that it lacks."""
     condition = Condition.of(store.book.program, where) if where else None
     for orders in store.documents.select(selection, PAGE):
         kept = holding(condition, orders)
-        if len(kept):
-            yield orders.select(kept)
+        if len(kept) or orders.problems:
+            yield replace(orders.select(kept), problems=orders.problems)
 
 
 def numbers_of(store: Store, selection: Selection, where: str) -> Iterator[tuple[str, int]]:
-    """The numbers and revisions of the orders of a selection."""
-    for orders, _ in _pages(store, selection, where):
+    """The numbers and revisions of the orders of a selection, each of which the rulebook can read.
+
+    Raises:
+        DocumentError: It cannot read one of them, so that nobody knows whether it belongs to them.
+    """
+    problems: list[Problem] = []
+    for orders, _ in _pages(store, selection, where, problems):
         yield from zip(orders.numbers, (int(n or 0) for n in values_of(orders.header("revision"))), strict=True)
+    if problems:
+        raise DocumentError(problems)
 
 
 def line_list(store: Store, selection: Selection, where: str, open_only: bool, sort: str, limit: int | None) -> Listing:
@@ -60,9 +75,8 @@ def line_list(store: Store, selection: Selection, where: str, open_only: bool, s
         NotFound: There is no such column to sort by.
         DokimaError: The condition cannot be read.
     """
-    rows = [
-        row
-        for orders in whole_orders(store, selection, where)
-        for row in line_rows(store.book.program, orders, selection.item, open_only)
-    ]
-    return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines")
+    problems, rows = list[Problem](), list[dict[str, Any]]()
+    for orders in whole_orders(store, selection, where):
+        problems += orders.problems
+        rows += line_rows(store.book.program, orders, selection.item, open_only)
+    return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines", problems=problems)

@@ -343,7 +343,10 @@ class Store:
         return line_list(self, Selection(**selection), where, open_only, sort, limit)
 
     def read_orders(self, *, where: str = "", **selection: Any) -> Iterator[Orders]:
-        """The orders of a selection whole, as columns, in pieces of a thousand; arguments are those of `orders`."""
+        """The orders of a selection whole, as columns, in pieces of a thousand; arguments are those of `orders`.
+
+        What the rulebook cannot read stands in ``problems`` of its piece.
+        """
         return whole_orders(self, Selection(**selection), where)
 
     def work_on(

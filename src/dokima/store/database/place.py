@@ -15,7 +15,7 @@ from sqlalchemy import Connection, Engine, Select, and_, delete, func, select, u
 from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import DokimaError
-from dokima.model.intake import read_all
+from dokima.model.intake import read_all, read_documents
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.selecting import EQUAL, Selection, number_key
@@ -238,15 +238,18 @@ class DatabaseDocuments:
                     documents = list(self._whole(connection, headers).values())
             else:
                 documents = [document_of(header, [], None, self.schema) for header in headers]
-            totals = [{name: header[TOTAL + name] for name in self.schema.totals} for header in headers]
-            yield self.orders_of(documents), totals
+            orders = read_documents(list(map(Order.from_dict, documents)), self.book.program.fields)
+            totals = {
+                header["number"]: {name: header[TOTAL + name] for name in self.schema.totals} for header in headers
+            }
+            yield orders, [totals[number] for number in orders.numbers]
 
     def select(self, selection: Selection, size: int) -> Iterator[Orders]:
         """The orders of a selection, in the sequence of their numbers, in pieces of so many orders."""
         for headers in self.headers(selection, size):
             with self.connection() as connection:
                 found = self._whole(connection, headers)
-            yield self.orders_of(list(found.values()))
+            yield read_documents(list(map(Order.from_dict, found.values())), self.book.program.fields)
 
     def orders_of(self, documents: Sequence[Mapping[str, Any]]) -> Orders:
         """Documents as columns.

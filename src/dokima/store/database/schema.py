@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, cast
@@ -250,3 +251,31 @@ def approximate_views(made: Schema) -> dict[str, str]:
         ]
         views[f"{table.name}_approximate"] = f'SELECT {", ".join(columns)} FROM "{table.name}"'
     return views
+
+
+def declared(made: Schema) -> str:
+    """What the columns were made for: names and kinds."""
+    levels = {"header": made.header, "line": made.line, "figure": made.figures, "total": made.totals}
+    return json.dumps({level: {n: each.kind for n, each in of.items()} for level, of in levels.items()}, sort_keys=True)
+
+
+def refuse_other_kinds(kept: str, made: Schema, place: str) -> None:
+    """Refuse a store whose columns were made for fields of other kinds: their values could not be read.
+
+    Whole numbers and decimals are kept alike.
+
+    Args:
+        kept: What they were made for, as `declared` says it.
+        made: The columns that the rulebook wants.
+        place: Where the store is.
+
+    Raises:
+        DokimaError: One was made for another kind.
+    """
+    was_made_for = json.loads(kept)
+    for level, fields in json.loads(declared(made)).items():
+        for name, kind in fields.items():
+            was = was_made_for[level].get(name, kind)
+            if was != kind and not {was, kind} <= {"integer", "decimal"}:
+                message = f"{level} '{name}' is kept as {was} (the rulebook says {kind}): give the field another name"
+                raise DokimaError(f"{place}: {message}")

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import URL, Connection, inspect
+from sqlalchemy import URL, Connection, inspect, select
 
 from dokima.errors import DokimaError
 from dokima.formats.queries import url_of
@@ -18,7 +18,7 @@ from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of
 from dokima.store.database.jobs import Each, Job
 from dokima.store.database.place import DatabaseDocuments
-from dokima.store.database.schema import schema_of
+from dokima.store.database.schema import refuse_other_kinds, schema_of
 from dokima.store.service import Store
 
 
@@ -45,9 +45,10 @@ class DatabaseStore(Store):
         super().__init__(DatabaseDocuments(engine, book, schema_of(book.program, schema, prefix)), book)
         weakref.finalize(self, engine.dispose)  # a store that nobody holds any more holds no connection
         with self.documents.connection() as connection:
-            there = inspect(connection).has_table(f"{prefix}store", schema=schema or None)
-        if not there:
-            raise DokimaError(f"{self.documents.place} holds no store: dokima store create makes one")
+            if not inspect(connection).has_table(f"{prefix}store", schema=schema or None):
+                raise DokimaError(f"{self.documents.place} holds no store: dokima store create makes one")
+            kept = connection.execute(select(self.documents.schema["store"].c.fields)).scalar_one()
+        refuse_other_kinds(kept, self.documents.schema, self.documents.place)
 
     @contextmanager
     def using(self, connection: Connection) -> Iterator[DatabaseStore]:

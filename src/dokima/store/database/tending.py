@@ -22,7 +22,7 @@ from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of, told, writing
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.rows import rows_of
-from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema, approximate_views, schema_of
+from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema, approximate_views, declared, schema_of
 from dokima.store.database.store import DatabaseStore, parts_of
 
 PAGE = 1000
@@ -63,18 +63,12 @@ def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStor
                 for name, query in approximate_views(made).items():
                     connection.execute(text(f'CREATE VIEW "{name}" AS {query}'))
             about = {"version": SCHEMA_VERSION, "uuid": str(uuid.uuid4()), "last_event": 0, "first_event": 1}
-            connection.execute(made["store"].insert().values(**about, fields=_declared(made)))
+            connection.execute(made["store"].insert().values(**about, fields=declared(made)))
     except DBAPIError as error:
         raise told(error, where) from None
     finally:
         engine.dispose()
     return DatabaseStore(place, book, schema=schema, prefix=prefix)
-
-
-def _declared(made: Schema) -> str:
-    """What the columns were made for: names and kinds."""
-    levels = {"header": made.header, "line": made.line, "figure": made.figures, "total": made.totals}
-    return json.dumps({level: {n: each.kind for n, each in of.items()} for level, of in levels.items()}, sort_keys=True)
 
 
 def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool) -> list[str]:
@@ -86,7 +80,6 @@ def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool)
         with writing(documents.engine) as connection, connection.begin():
             documents.check_version(connection)
             kept = json.loads(connection.execute(select(documents.schema["store"].c.fields)).scalar_one())
-            _refuse_other_kinds(kept, json.loads(_declared(documents.schema)), documents.place)
             written = io.StringIO()
             options = {"as_sql": True, "output_buffer": written, "literal_binds": True}
             dry = Operations(MigrationContext.configure(dialect=connection.dialect, opts=options))
@@ -94,22 +87,13 @@ def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool)
             for operations in (dry,) if dry_run else (dry, real):
                 _add_missing(operations, connection, documents.schema, schema)
             if not dry_run:
-                merged = _merged(kept, json.loads(_declared(documents.schema)))
+                merged = _merged(kept, json.loads(declared(documents.schema)))
                 connection.execute(update(documents.schema["store"]).values(fields=merged))
     except DBAPIError as error:
         raise told(error, documents.place) from None
     finally:
         store.close()
     return [part.strip() for part in written.getvalue().split(";") if part.strip()]
-
-
-def _refuse_other_kinds(kept: Mapping[str, Any], wanted: Mapping[str, Any], place: str) -> None:
-    for level, fields in wanted.items():
-        for name, kind in fields.items():
-            was = kept[level].get(name, kind)
-            if was != kind:
-                message = f"{level} '{name}' is kept as {was} (the rulebook says {kind}): give the field another name"
-                raise DokimaError(f"{place}: {message}")
 
 
 def _merged(kept: Mapping[str, Any], wanted: Mapping[str, Any]) -> str:
