@@ -67,17 +67,19 @@ class LedgerChange:
 
 @dataclass(frozen=True)
 class LedgerLine:
-    """One line through all approved changes: net without tax at first, by change, and now."""
+    """One line through all approved changes: net without tax at first, by change, and now; None where it is unknown."""
 
     number: str
     item: str
-    original: Decimal
+    original: Decimal | None
     changes: Mapping[str, Decimal]
-    current: Decimal
+    current: Decimal | None
 
     @property
-    def rest(self) -> Decimal:
+    def rest(self) -> Decimal | None:
         """What no change order has moved: direct edits, and with prices that include tax its rounding."""
+        if self.current is None or self.original is None:
+            return None
         return total([self.current, -self.original, *(-moved for moved in self.changes.values())])
 
 
@@ -281,13 +283,13 @@ def _lines(
     before: PricedOrder | None, priced: Sequence[PricedOrder], approved: Sequence[LedgerChange]
 ) -> Iterator[LedgerLine]:
     first = _by_line(before) if before is not None else {}
-    now: dict[str, Decimal] = {}
+    now: dict[str, Decimal | None] = {}
     items: dict[str, str] = {}
     for order in [*([before] if before is not None else []), *priced]:
         items |= {line.number: line.field("item") or line.field("description") or "" for line in order.lines}
     for order in priced:
         for number, net in _by_line(order).items():
-            now[number] = _money([now.get(number, Decimal(0)), net], order.places)
+            now[number] = _sum([now.get(number, Decimal(0)), net], order.places)
     known = dict.fromkeys([*first, *(number for change in approved for number in change.lines), *now])
     nothing = Decimal(0).scaleb(-priced[0].places)
     for number in sorted(known, key=lambda each: [int(part) for part in each.split("/")]):
@@ -296,12 +298,11 @@ def _lines(
         yield LedgerLine(number, items.get(number, ""), original, changes, now.get(number, nothing))
 
 
-def _by_line(order: PricedOrder) -> dict[str, Decimal]:
-    return {
-        line.number: line.figure("without_tax") or Decimal(0)
-        for line in order.lines
-        if not line.is_parent and "without_tax" in order.calculation.figures
-    }
+def _by_line(order: PricedOrder) -> dict[str, Decimal | None]:
+    """What each line comes to without tax; None where that is unknown."""
+    if "without_tax" not in order.calculation.figures:
+        return {}
+    return {line.number: line.figure("without_tax") for line in order.lines if not line.is_parent}
 
 
 def _row(change: ChangeOrder) -> LedgerChange:

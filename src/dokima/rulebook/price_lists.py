@@ -320,9 +320,12 @@ class _Asked:
         for at, line in enumerate(part.lines.tolist()):
             trial, chosen = trials[line], int(result.options[at])
             option = self.routine.steps[0].options[chosen - 1] if chosen > 0 else None
-            steps = [step for step in self.steps if step.sign < 0 and _amount(step, fine, at)]
+            off = {step.name: _amount(step, fine, at) for step in self.steps if step.sign < 0}
+            steps = [step for step in self.steps if off.get(step.name)]
             left = to_decimals(fine.result.line_amount)[at] if price[at] is not None else None
-            net = None if left is None else added([left, *(-_amount(step, fine, at) for step in steps)])
+            # A discount that is unknown leaves unknown what one costs.
+            known = [each for each in off.values() if each is not None]
+            net = None if left is None or len(known) < len(off) else added([left, *(-each for each in known)])
             yield PriceRow(
                 trial.party.code,
                 _name(names, int(context.order_of[at])) if not trial.party.is_group else "",
@@ -354,7 +357,7 @@ class _Asked:
         if "percent" in step.parts:
             percent = value_at(step.parts["percent"].evaluate(part.context, Level.LINE), at)
         where = self._where(list(step.parts.values()), part.context, at)
-        return OnTop(step.name, step.definition.shown, percent, _amount(step, part, at), where)
+        return OnTop(step.name, step.definition.shown, percent, _amount(step, part, at) or Decimal(0), where)
 
     def _where(self, formulas: Sequence[Formula], context: Context, at: int) -> Where | None:
         """The row of the first table of terms that some formulas read, else of the first table."""
@@ -435,9 +438,9 @@ def _name(names: Any, order: int) -> str:
     return "" if found is None else shown(found)
 
 
-def _amount(step: Step, part: Part, at: int) -> Decimal:
-    """What a step moved on a line; 0 where it is blank."""
-    return to_decimals(stored(numbers(part.result.lines[step.name])).take(np.array([at])))[0] or Decimal(0)
+def _amount(step: Step, part: Part, at: int) -> Decimal | None:
+    """What a step moved on a line; None where that is unknown."""
+    return to_decimals(stored(numbers(part.result.lines[step.name])).take(np.array([at])))[0]
 
 
 def _money(value: Decimal | None, places: int) -> Decimal | None:
