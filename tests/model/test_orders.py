@@ -169,3 +169,15 @@ def test_selecting_orders_keeps_their_lines_together():
     assert orders.position("C") == 2
     with pytest.raises(dokima.NotFound, match="there is no order D"):
         orders.position("D")
+
+
+@pytest.mark.parametrize("readable", [["A"], ["A", "B"]])
+def test_who_names_an_order_is_not_told_what_is_wrong_with_others(readable):
+    """Whether or not it is the only one that can be read."""
+    lines = [{"item": "PANE", "quantity": 1}]
+    documents = [dokima.Order(number, lines=lines) for number in readable]
+    orders = book().orders([*documents, dokima.Order("Z", lines=[{"item": "PANE", "quantity": "many"}])])
+    chosen = orders.choose(["A"])
+    assert (chosen.numbers, chosen.problems) == (["A"], ())
+    with pytest.raises(dokima.DocumentError, match="order Z, line 10, quantity: expected a number"):
+        orders.choose(["A", "Z"])

@@ -225,7 +225,7 @@ class Orders:
         return slice(int(start), int(stop))
 
     def choose(self, numbers: Collection[str]) -> Orders:
-        """The orders with these numbers.
+        """The orders with these numbers; what is wrong with others is of no matter.
 
         Raises:
             DocumentError: One of them was set aside; says why.
@@ -234,7 +234,8 @@ class Orders:
         set_aside = [problem for problem in self.problems if problem.order in numbers]
         if set_aside:
             raise DocumentError(set_aside)
-        return self.select(np.array(sorted({self.position(number) for number in numbers}), np.int64))
+        chosen = self.select(np.array(sorted({self.position(number) for number in numbers}), np.int64))
+        return replace(chosen, problems=())
 
     def select(self, positions: Integers) -> Orders:
         """Some of the orders, in ascending sequence of their positions."""

@@ -353,7 +353,8 @@ class Rulebook(BookCore):
             DocumentError: An order was set aside because of a problem, or its currency differs.
         """
         sides = [each if isinstance(each, Calculation) else self.price(each, layout) for each in (before, after)]
-        problems: Sequence[Problem] = [problem for side in sides for problem in side.problems]
+        # Both sides may be of one file.
+        problems: Sequence[Problem] = list(dict.fromkeys(problem for side in sides for problem in side.problems))
         if problems:
             raise DocumentError(problems)
         from dokima.changes.variance import Variance
