@@ -206,3 +206,42 @@ def test_tables_of_priced_orders_carry_all_fields_and_the_columns_that_are_asked
     _, out, _ = run_here(DEMO, "price", "orders", "--totals", "--columns", "order,requested_by,payable")
     assert "SQ-2041" in out
     assert "there is no column 'nett'; did you mean 'net'?" in run_here(DEMO, "price", "orders", "--columns", "nett")[2]
+
+
+def test_a_bill_of_quantities_numbers_its_lines_with_points(tmp_path):
+    """01.02.0030 is the third of 01.02; it is written without the zeros, and read back."""
+    path = tmp_path / "bill.csv"
+    head = "bill,pos,what,size\n"
+    path.write_text(head + "W,01,groundwork,\nW,01.02.0030,soil,10\nW,01.02,digging,\nW,02,shell,1\n")
+    layout = {
+        "levels": ".",
+        "header": {"number": "bill"},
+        "line": {"number": "pos", "description": "what", "quantity": "size"},
+    }
+    book = dokima.Rulebook.from_dict(
+        {"rulebook": {"name": "works"}, "layout": {"bill": layout, "other": {**layout, "levels": "/"}}}
+    )
+    orders = book.orders(path, "bill", strict=True)
+    assert orders.line_numbers == ["1", "1/2", "1/2/30", "2"]
+    assert [line["quantity"] for line in book.lines(orders)] == [None, None, Decimal(10), Decimal(1)]
+    dokima.write_orders(
+        [dokima.Order("W", lines=[{"number": n} for n in orders.line_numbers])], tmp_path / "out.csv", book, "bill"
+    )
+    assert [row["pos"] for row in csv.DictReader(io.StringIO((tmp_path / "out.csv").read_text()))] == [
+        "1",
+        "1.2",
+        "1.2.30",
+        "2",
+    ]
+    assert book.orders(tmp_path / "out.csv", "bill").line_numbers == orders.line_numbers
+    with pytest.raises(
+        dokima.DocumentError, match=r"got '01\.02\.0030'.; a layout with levels = '\.' reads it as 01/02/0030"
+    ):
+        book.orders(path, "other", strict=True)
+    path.write_text(head + "W,1/2,soil,10\n")
+    with pytest.raises(dokima.DocumentError, match=r"expected a line number such as 10 or 10\.20 .got '1/2'."):
+        book.orders(path, "bill", strict=True)
+    with pytest.raises(
+        dokima.RulebookError, match="expected levels to be a mark that is no digit and no space .got '0'."
+    ):
+        dokima.Rulebook.from_dict({"rulebook": {"name": "works"}, "layout": {"bill": {**layout, "levels": "0"}}})

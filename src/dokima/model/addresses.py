@@ -15,17 +15,30 @@ Address = tuple[int, ...]
 """A line number taken apart; sorts in the sequence of the lines, each parent before its sub-lines."""
 
 
-def read_address(number: object) -> Address:
+def read_address(number: object, between: str = "/") -> Address:
     """A line number taken apart: ``"10/20"`` is (10, 20). Leading zeros do not count.
+
+    Args:
+        number: The number.
+        between: What stands between its parts.
 
     Raises:
         ValueError: Not a line number; says what was expected and what came.
     """
     text = str(number) if isinstance(number, int) and not isinstance(number, bool) else number
-    address = _address_of(text) if isinstance(text, str) else None
+    address = None
+    # Of a file that writes 10.20 a 10/20 is none, and would come back as another number.
+    if isinstance(text, str) and (between == "/" or "/" not in text):
+        address = _address_of(text.replace(between, "/"))
     if address is None:
-        raise ValueError(f"expected a line number such as 10 or 10/20 (got {number!r})")
+        raise ValueError(f"expected a line number such as 10 or 10{between}20 (got {number!r})")
     return address
+
+
+def levels_hint(number: str) -> str:
+    """What is said of a number whose parts are separated by another mark; blank for what is no line number at all."""
+    mark = next((each for each in ".-" if each in number and _address_of(number.replace(each, "/"))), "")
+    return f"; a layout with levels = '{mark}' reads it as {number.replace(mark, '/')}" if mark else ""
 
 
 @lru_cache(maxsize=1000)  # orders number their lines alike

@@ -12,7 +12,7 @@ import numpy as np
 from dokima.errors import DocumentError, Problem, nearest
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
-from dokima.model.addresses import Address, read_address, write_address
+from dokima.model.addresses import Address, levels_hint, read_address, write_address
 from dokima.model.agreed_terms import wrong_terms
 from dokima.model.columns import Column, LazyColumns, Texts, Words, laid_over
 from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
@@ -263,13 +263,15 @@ class _Intake:
         addresses: list[Address | None] = []
         for at, word in enumerate(given.words.items):
             try:
-                addresses.append(read_address(word))
+                addresses.append(read_address(word, self.reader.levels))
             except ValueError as error:
                 addresses.append(None)
+                said = f"{error}{levels_hint(word) if self.reader.levels == '/' else ''}"
                 for row in np.flatnonzero(given.codes == at).tolist():
-                    self._problem("line", row, "number", str(error))
+                    self._problem("line", row, "number", said)
         for row in np.flatnonzero(given.codes < 0).tolist():
-            self._problem("line", row, "number", "expected a line number such as 10 or 10/20 (got a blank)")
+            such = f"10{self.reader.levels}20"
+            self._problem("line", row, "number", f"expected a line number such as 10 or {such} (got a blank)")
         known = sorted({address for address in addresses if address is not None})
         rank = {address: at for at, address in enumerate(known)}
         codes = np.array([-1 if address is None else rank[address] for address in addresses] + [-1], np.int64)

@@ -37,6 +37,7 @@ class ValueReader:
         dates: Form of dates in text, in the codes of Python's ``strptime``; blank for ISO 8601 (2026-03-02).
         beside: What may stand beside a number in text, such as €.
         minus: Where the minus of a number stands: ``before`` it, ``after`` it, or ``brackets`` in its place.
+        levels: What stands between the parts of a line's number.
         short_floats: Whether a binary float of at most 15 significant digits is read, in a field that declares places,
             as the decimal that its shortest text shows: a parsed request body has no other numbers.
     """
@@ -46,6 +47,7 @@ class ValueReader:
     dates: str = ""
     beside: Sequence[str] = ()
     minus: Minus = "before"
+    levels: str = "/"
     short_floats: bool = False
 
     def read(self, field: Field, value: object) -> Any:
@@ -248,6 +250,9 @@ class Marks:
     minus: Minus = setting(
         "Where the minus of a number stands: before it, after it, or brackets in its place.", default="before"
     )
+    levels: Annotated[str, Reads("character")] = setting(
+        "What stands between the parts of a line's number, such as the points of 01.02.0030.", default="/"
+    )
     sheet: str = setting("The sheet of a workbook; the first one if blank.", default="")
     heading_row: Annotated[int, Reads("row")] = setting(
         "The row of the headings; what is above it is left out.", default=1
@@ -258,12 +263,14 @@ class Marks:
         """What is wrong with the marks together, blank for nothing."""
         if self.decimal == self.thousands:
             return f"decimal and thousands marks must differ (both are '{self.decimal}')"
+        if self.levels.isdecimal() or not self.levels.strip():
+            return f"expected levels to be a mark that is no digit and no space (got '{self.levels}')"
         return ""
 
     @property
     def reader(self) -> ValueReader:
         """Reads values that are written so."""
-        return ValueReader(self.decimal, self.thousands, self.dates, self.beside, self.minus)
+        return ValueReader(self.decimal, self.thousands, self.dates, self.beside, self.minus, self.levels)
 
 
 PLAIN_MARKS = Marks()
