@@ -1,4 +1,4 @@
-"""Four exports of other people, made here: a tea merchant, a bicycle shop, a brewery's supplier, a seed merchant."""
+"""Exports of other people, made here: a tea merchant, a bicycle shop, a brewery's supplier, a seed merchant, a builder."""
 
 import csv
 import datetime
@@ -129,3 +129,26 @@ def seeds(folder: Path, orders: int = 30) -> int:
             rows.append("\t".join(map(str, (*cells, bracketed, shown[0], f"{percent} %", shown[1]))))
     (folder / "seeds.txt").write_text("\n".join(rows) + "\n", encoding="utf-8")
     return len(rows) - 1
+
+
+def bills(folder: Path, contracts: int = 12, levels: int = 3) -> int:
+    """Bills of quantities without items: 01.02.0030 below 01.02 below 01, rates and amounts on the lowest lines alone."""
+    draw = random.Random(3)
+    rows, priced = ["contract;position;what;size;each;comes to"], 0
+
+    def below(number: str, level: int, contract: str) -> None:
+        nonlocal priced
+        for at in range(1, draw.randint(3, 4)):
+            mine = f"{number}{'.' if number else ''}{at:02}" if level else f"{number}.{at * 10:04}"
+            if level:
+                rows.append(f"{contract};{mine};part {at};;;")
+                below(mine, level - 1, contract)
+                continue
+            size, rate = draw.choice([D(1), D("12.5"), D(30)]), D(draw.randint(100, 9999)) / 100
+            rows.append(f"{contract};{mine};work {at};{size};{rate};{cent(size * rate)}")
+            priced += 1
+
+    for contract in range(contracts):
+        below("", levels - 1, f"W-{contract + 100}")
+    (folder / "bills.csv").write_text("\n".join(rows) + "\n")
+    return priced

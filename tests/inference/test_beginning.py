@@ -323,3 +323,26 @@ def test_an_export_and_prices_in_parquet_with_binary_floats(tmp_path, monkeypatc
     (line, *_), expected = calculation["1001"].lines, D("3.3") * D("4.4")
     assert (line.item, line.quantity, line.price, line.net) == ("73", D("3.3"), D("4.4"), expected.quantize(D("0.01")))
     assert calculation.totals["with_tax"].is_missing().sum() == 0
+
+
+def test_bills_of_quantities_have_levels_and_prices_of_their_own(tmp_path):
+    """No column but their numbers says which contract a line is of: they begin anew in each. Rates are what lines cost."""
+    priced = exports.bills(tmp_path)
+    found = dokima.begin(tmp_path / "book", [tmp_path / "bills.csv"])
+    assert (found.reproduced, found.different) == (priced, [])
+    book = dokima.load(tmp_path / "book")
+    calculation = book.price(tmp_path / "bills.csv", layout="export", check="save")
+    assert (len(calculation), len(calculation.findings.errors), calculation.problems) == (12, 0, ())
+    order = calculation["W-100"]
+    assert order.lines[2].number == "1/1/10"
+    assert order.line("1/1").net == sum(line.net for line in order.lines if line.number.startswith("1/1/"))
+    assert sum(line.field("stated_net") or D(0) for line in order.lines) == order.totals.without_tax
+
+
+def test_quantities_that_rise_are_no_line_numbers(tmp_path):
+    """1, 1.5 and 2 look like lines 1, 1.5 below it, and 2; nothing but a heading that says so makes them that."""
+    for heading, role in (("Qty", "quantity"), ("Pos", "number")):
+        rows = [f"order,{heading},item,price", "A,1,x,2", "A,1.5,y,3", "A,2,z,4", "B,1,x,2", "B,1.5,y,3"]
+        (tmp_path / "few.csv").write_text("\n".join(rows) + "\n")
+        dokima.begin(tmp_path / heading, [tmp_path / "few.csv"])
+        assert f'{role} = "{heading}"' in (tmp_path / heading / "rulebook.toml").read_text()

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
 
 from dokima.inference.arithmetic import discount_rounding
+from dokima.inference.line_numbers import POINT
 from dokima.inference.profiles import MARKS, FileProfile, Profile, date_words, number
 from dokima.inference.questions import OpenQuestion, about_dates, about_header, about_marks, always
 from dokima.inference.roles import TELLING, Role, Roles, is_constant
@@ -159,6 +160,8 @@ def _fields(made: Proposal, export: Export) -> None:
     marks = export.headers.written | file.written
     if beside := {*export.headers.written.get("beside", ()), *file.written.get("beside", ())}:
         marks["beside"] = sorted(beside)
+    if made.roles.has_levels:
+        marks["levels"] = POINT
     if once := export.headers.said_once:
         marks["header_once"] = True
         said = f"{', '.join(once)} stand on the first row of an order only"
@@ -306,9 +309,11 @@ def _plain(spec: Settings, name: str) -> Settings:
 def _from_export(
     made: Proposal, export: Export, items: Sequence[Any] | None, stated: Sequence[Decimal | None] | None
 ) -> list[Settings]:
-    """A price list made of the export: the price that most lines of an item state."""
-    if items is None or stated is None:
+    """A price list made of the export: the price that most lines of an item state; without items, what each states."""
+    if stated is None:
         return []
+    if items is None:
+        return [{"value": f"line.{_own_price(made)}"}]
     words = export.value_of("line", "description") or [None] * len(items)
     seen: dict[str, dict[Decimal, int]] = {}
     told: dict[str, Any] = {}
@@ -329,6 +334,24 @@ def _from_export(
     heading = made.roles.identity.price if made.roles.identity is not None else ""
     made.guesses.append(Guess(heading, "item.price in tables/items.csv", said))
     return [{"value": "item.price"}]
+
+
+def _own_price(made: Proposal) -> str:
+    """The field of the price that each line states, as one of our own: a standard one would only be compared."""
+    assert made.roles.identity is not None
+    heading, columns = made.roles.identity.price, made.settings["layout"][LAYOUT]["line"]
+    role = made.roles.role(heading, "line")
+    assert role is not None
+    if role.name != "unit_price":
+        return role.name
+    own = _free(heading, set(columns))
+    renamed = {own if each == role.name else each: spec for each, spec in columns.items()}
+    made.settings["layout"][LAYOUT]["line"] = renamed
+    made.settings.setdefault("line", {})[own] = {"kind": "decimal", "label": heading}
+    made.guesses = [
+        replace(each, means=f"line.{own}") if each.means == f"line.{role.name}" else each for each in made.guesses
+    ]
+    return own
 
 
 # -- rules and routine ------------------------------------------------------------------------------------------------

@@ -8,6 +8,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
+from dokima.inference.line_numbers import begins_anew, is_bill, line_number
 from dokima.inference.profiles import MOST_OF, FileProfile, Profile
 from dokima.inference.taxes import TaxIdentity, prove_tax, taxes_of_orders
 from dokima.inference.words import CURRENCIES, best, plain, suggests
@@ -49,6 +50,7 @@ class Roles:
         identity: What the amounts obey; None where nothing was proved.
         tax: The rate of tax that lines obey; None where nothing was proved.
         tax_per: Whether totals have the tax of the document, or that of its lines.
+        has_levels: Whether lines are numbered as in a bill of quantities, 01.02 below 01.
     """
 
     number: str
@@ -60,6 +62,7 @@ class Roles:
     identity: Identity | None = None
     tax: TaxIdentity | None = None
     tax_per: str = "document"
+    has_levels: bool = False
 
     def of(self, level: str) -> dict[str, Role]:
         """The roles of a level by field."""
@@ -150,14 +153,18 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
     """The column that most others follow: what repeats in it repeats in them."""
     found: list[_Candidate] = []
     telling = {name for name, mine in columns.items() if len(mine.counts) > 1}
+    bills = [name for name, each in columns.items() if is_bill(each)]
     for at, (name, each) in enumerate(columns.items()):
         if each.kind in ("decimal", "date", "flag") or len(each.filled) < len(each.cells) or len(each.counts) < 2:
             continue
+        if name in bills:
+            continue  # what belongs to 01.02 has that in common, but it is no order
         groups = _groups(each.cells)
         if len(each.counts) == len(each.cells):
             follow = 0
         else:
             follow = sum(1 for other in telling - {name} if is_constant(columns[other].cells, groups))
+            follow += sum(1 for bill in bills if begins_anew(columns[bill], groups))
         said = suggests(name, "header.number")
         # Of few rows much follows by chance, an item from an amount, and always a price from an item; a heading that
         # says what it is decides then. If every order has one line, or an export says nothing of orders but their
@@ -280,7 +287,9 @@ def _lines(
     roles: Roles, file: FileProfile, names: Sequence[str], same: Sequence[str], prices: FileProfile | None
 ) -> None:
     columns = {name: file.columns[name] for name in names}
-    _line_number(roles, columns)
+    if (found := line_number(columns, roles.groups)) is not None:
+        roles.put(found.heading, "line", "number", found.why)
+        roles.has_levels = found.is_address
     numeric = [
         n for n, each in columns.items() if each.is_number and roles.role(n, "line") is None and len(each.filled) > 1
     ]
@@ -312,34 +321,6 @@ def _lines(
     )
     due = [n for n, each in columns.items() if each.kind == "date" and roles.role(n, "line") is None]
     roles.put(best(due, "line.due_date"), "line", "due_date", "a date that differs by line" if due else "")
-
-
-def _line_number(roles: Roles, columns: Mapping[str, Profile]) -> None:
-    """Whole numbers that rise within every order, each once."""
-    rising = []
-    for name, each in columns.items():
-        if not all(str(cell).strip().isdecimal() for cell in each.filled):
-            continue
-        if len(each.filled) == len(each.cells) and _rises(each.cells, roles.groups):
-            first = {int(str(cell)) for cell, new in zip(each.cells, _first_of(roles.groups), strict=True) if new}
-            rising.append((len(first) == 1, suggests(name, "line.number"), name))
-    if rising and (max(rising)[0] or max(rising)[1]):
-        roles.put(max(rising)[2], "line", "number", "rises by line within every order, and begins anew in each")
-
-
-def _first_of(groups: Sequence[int]) -> list[bool]:
-    seen: set[int] = set()
-    return [not (group in seen or seen.add(group)) for group in groups]  # type: ignore[func-returns-value]
-
-
-def _rises(cells: Sequence[Any], groups: Sequence[int]) -> bool:
-    last: dict[int, int] = {}
-    for cell, group in zip(cells, groups, strict=True):
-        value = int(str(cell))
-        if value <= last.get(group, -1):
-            return False
-        last[group] = value
-    return True
 
 
 def _hint(name: str) -> str:
