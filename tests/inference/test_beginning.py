@@ -346,3 +346,19 @@ def test_quantities_that_rise_are_no_line_numbers(tmp_path):
         (tmp_path / "few.csv").write_text("\n".join(rows) + "\n")
         dokima.begin(tmp_path / heading, [tmp_path / "few.csv"])
         assert f'{role} = "{heading}"' in (tmp_path / heading / "rulebook.toml").read_text()
+
+
+def test_lines_that_begin_anew_say_which_column_numbers_the_orders(tmp_path):
+    """No heading says it, and more follows from a thing, its price, than from a reference."""
+    draw = exports.random.Random(5)
+    rows = [
+        f"{7000 + order},{line + 1},T{thing},{size},{thing + 1}.50,{size * (thing + 1) + size * D('0.5'):.2f}"
+        for order in range(30)
+        for line in range(draw.randint(1, 4))
+        for thing, size in [(draw.randrange(8), draw.randint(1, 9))]
+    ]
+    (tmp_path / "bare.csv").write_text("\n".join(["Ref,Seq,Thing,Count,Each,Sum", *rows]) + "\n")
+    found = dokima.begin(tmp_path / "book", [tmp_path / "bare.csv"])
+    taken = {guess.about: guess.means for guess in found.guesses}
+    assert [taken[heading] for heading in ("Ref", "Seq", "Thing")] == ["header.number", "line.number", "line.item"]
+    assert (found.reproduced, found.different) == (len(rows), [])

@@ -37,16 +37,12 @@ def line_number(columns: Mapping[str, Profile], groups: Sequence[int]) -> LineNu
     """
     rising: list[tuple[bool, int, str, bool]] = []
     for heading, each in columns.items():
-        numbers = _addresses(each)
+        numbers = line_numbers(each)
         if numbers is None or not _rises(zip(numbers, groups, strict=True)):
             continue
-        seen: set[int] = set()
-        first = {
-            number
-            for number, group in zip(numbers, groups, strict=True)
-            if not (group in seen or seen.add(group))  # type: ignore[func-returns-value]
-        }
-        rising.append((len(first) == 1, suggests(heading, "line.number"), heading, _is_deep(numbers)))
+        # Backwards, so that what stays of an order is its first.
+        first = set(dict(zip(reversed(groups), reversed(numbers), strict=True)).values())
+        rising.append((len(first) == 1, suggests(heading, "line.number"), heading, is_deep(numbers)))
     if not rising or not (max(rising)[0] or max(rising)[1]):
         return None
     *_, heading, is_address = max(rising)
@@ -54,29 +50,28 @@ def line_number(columns: Mapping[str, Profile], groups: Sequence[int]) -> LineNu
     return LineNumber(heading, is_address, f"{why}; 01.02 stands below 01" if is_address else why)
 
 
-def is_bill(each: Profile) -> bool:
-    """Whether a column numbers the lines of bills of quantities: each number below one that stands above it."""
-    numbers = _addresses(each)
-    return numbers is not None and _is_deep(numbers)
-
-
-def begins_anew(each: Profile, groups: Sequence[int]) -> bool:
-    """Whether the numbers of a bill begin anew where an order begins, and nowhere else."""
-    numbers = _addresses(each) or []
+def begins_anew(numbers: Sequence[Address], groups: Sequence[int]) -> bool:
+    """Whether line numbers begin anew where an order begins, and nowhere else."""
     steps = zip(numbers, numbers[1:], groups, groups[1:], strict=False)
     return all((after <= before) == (group != of) for before, after, of, group in steps)
 
 
-def _addresses(each: Profile) -> list[Address] | None:
+def is_deep(numbers: Sequence[Address]) -> bool:
+    """Whether some lines stand below others, as in a bill of quantities."""
+    return any(len(number) > 1 for number in numbers)
+
+
+def line_numbers(each: Profile) -> list[Address] | None:
     """The cells as line numbers; None if one is none, or stands below a line that is not there."""
-    if len(each.filled) < len(each.cells) or each.has_floats:
+    if len(each.filled) < len(each.cells):
         return None
     texts = [str(cell).strip() for cell in each.cells]
     if not all(_NUMBER.fullmatch(text) for text in texts):
         return None
     numbers = [tuple(map(int, text.split(POINT))) for text in texts]
-    # Quantities of 1 and 1.5 are none: numbers with a point must be called so, or be written as no number is.
-    if _is_deep(numbers) and each.kind != "text" and not suggests(each.heading, "line.number"):
+    # Quantities of 1 and 1.5 are none: numbers with a point must be called so, or be written as no number is. Of binary
+    # floats nobody knows whether 1.1 was 1.10.
+    if is_deep(numbers) and (each.has_floats or (each.kind != "text" and not suggests(each.heading, "line.number"))):
         return None
     above: set[Address] = set()
     last: Address = ()
@@ -88,10 +83,6 @@ def _addresses(each: Profile) -> list[Address] | None:
         above.add(number)
         last = number
     return numbers
-
-
-def _is_deep(numbers: Sequence[Address]) -> bool:
-    return any(len(number) > 1 for number in numbers)
 
 
 def _rises(rows: Iterable[tuple[Address, Any]]) -> bool:

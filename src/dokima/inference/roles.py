@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
-from dokima.inference.line_numbers import begins_anew, is_bill, line_number
+from dokima.inference.line_numbers import begins_anew, is_deep, line_number, line_numbers
 from dokima.inference.profiles import MOST_OF, FileProfile, Profile
 from dokima.inference.taxes import TaxIdentity, prove_tax, taxes_of_orders
 from dokima.inference.words import CURRENCIES, best, plain, suggests
@@ -153,18 +153,18 @@ def _order_number(columns: Mapping[str, Profile]) -> tuple[str, list[int]]:
     """The column that most others follow: what repeats in it repeats in them."""
     found: list[_Candidate] = []
     telling = {name for name, mine in columns.items() if len(mine.counts) > 1}
-    bills = [name for name, each in columns.items() if is_bill(each)]
+    counting = {name: numbers for name, each in columns.items() if (numbers := line_numbers(each)) is not None}
     for at, (name, each) in enumerate(columns.items()):
         if each.kind in ("decimal", "date", "flag") or len(each.filled) < len(each.cells) or len(each.counts) < 2:
             continue
-        if name in bills:
+        if is_deep(counting.get(name, ())):
             continue  # what belongs to 01.02 has that in common, but it is no order
         groups = _groups(each.cells)
         if len(each.counts) == len(each.cells):
             follow = 0
         else:
             follow = sum(1 for other in telling - {name} if is_constant(columns[other].cells, groups))
-            follow += sum(1 for bill in bills if begins_anew(columns[bill], groups))
+            follow += sum(1 for other in counting if other != name and begins_anew(counting[other], groups))
         said = suggests(name, "header.number")
         # Of few rows much follows by chance, an item from an amount, and always a price from an item; a heading that
         # says what it is decides then. If every order has one line, or an export says nothing of orders but their
