@@ -362,3 +362,35 @@ def test_lines_that_begin_anew_say_which_column_numbers_the_orders(tmp_path):
     taken = {guess.about: guess.means for guess in found.guesses}
     assert [taken[heading] for heading in ("Ref", "Seq", "Thing")] == ["header.number", "line.number", "line.item"]
     assert (found.reproduced, found.different) == (len(rows), [])
+
+
+@pytest.mark.parametrize(
+    ("heading", "percent", "step"),
+    [
+        ("Shipping", None, 'kind = "charge", amount = "coalesce(header.charge_amount, 0)", over = "order"'),
+        ("VAT", D("8.1"), 'kind = "tax", percent = "8.1"'),
+        ("VAT", None, 'value = "item.price"'),  # a tax at no one rate is neither a tax nor a charge
+    ],
+)
+def test_what_a_total_holds_beside_the_lines(heading, percent, step, tmp_path):
+    """Freight, or tax at one rate, where sum of the lines and it are the total of 30 orders; stated totals come out."""
+    draw = exports.random.Random(2)
+    rows = ["Order,Line,Sku,Qty,Price,Amount," + heading + ",Grand"]
+    for number in range(30):
+        lines = [
+            (f"P{part}", draw.randint(1, 9), D(part) + D("1.45")) for part in draw.sample(range(9), draw.randint(1, 4))
+        ]
+        net = sum((size * price for _, size, price in lines), D(0))
+        beside = draw.choice([D("4.90"), D("9.80"), D(0)]) if percent is None else exports.cent(net * percent / 100)
+        rows += [
+            f"S{number},{at + 1},{sku},{size},{price},{size * price},{beside},{net + beside}"
+            for at, (sku, size, price) in enumerate(lines)
+        ]
+    (tmp_path / "shop.csv").write_text("\n".join(rows) + "\n")
+    dokima.begin(tmp_path / "book", [tmp_path / "shop.csv"])
+    assert step in (tmp_path / "book" / "rulebook.toml").read_text()
+    calculation = dokima.load(tmp_path / "book").price(tmp_path / "shop.csv", layout="export")
+    assert not calculation.findings
+    grand = {row.split(",")[0]: D(row.split(",")[-1]) for row in rows[1:]}
+    came = {order.number: order.totals.payable for order in calculation}
+    assert (came == grand) is (percent is not None or heading != "VAT")

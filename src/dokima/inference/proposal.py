@@ -101,7 +101,7 @@ def propose(name: str, export: Export, prices: FileProfile | None, price_file: S
     parties = roles.of("header").keys() & {"customer", "supplier"}
     asked = always(currency, roles.heading("line", "stated_net"), from_supplier=parties == {"supplier"})
     # Where tax comes on top of the amounts nobody needs to be asked whether they include it.
-    made.questions += [each for each in asked if each.id != "tax" or roles.tax is None]
+    made.questions += [each for each in asked if each.id != "tax" or not roles.has_tax]
     _open(made, export)
     return made
 
@@ -121,7 +121,8 @@ def _currency(export: Export) -> str:
 
 
 _STANDARD = {
-    "header": ("number", "date", "customer", "supplier", "requested_by", "currency", "stated_line_net"),
+    "header": ("number", "date", "customer", "supplier", "requested_by", "currency", "stated_line_net",
+               "stated_without_tax", "stated_tax", "stated_with_tax"),
     "line": (
         "number", "item", "description", "unit", "quantity", "unit_price", "stated_net", "due_date",
     ),
@@ -391,7 +392,12 @@ def _routine(made: Proposal, export: Export, options: Sequence[Settings]) -> Non
         steps.append(step)
     if identity.less:
         steps.append({"name": "discount", "kind": "discount", "amount": "coalesce(line.discount_amount, 0)"})
+    if charge := made.roles.heading("header", "charge_amount"):
+        amount = {"amount": "coalesce(header.charge_amount, 0)", "over": "order", "if_no_share": "equal"}
+        steps.append({"name": "charge", "kind": "charge", **amount, "label": charge})
     routine: Settings = {"prices_include_tax": False}
+    if made.roles.tax_percent is not None:
+        steps.append({"name": "vat", "kind": "tax", "percent": format(made.roles.tax_percent, "f"), "label": "tax"})
     if made.roles.tax is not None:
         level = next(each.level for each in made.roles.roles if each.name == "tax_percent")
         taken = {name for each in ("header", "line") for name in made.settings["layout"][LAYOUT][each]}
@@ -419,7 +425,9 @@ def _open(made: Proposal, export: Export) -> None:
     roles = made.roles
     if not export.link and roles.several < TELLING:
         header = made.settings["layout"][LAYOUT]["header"]
-        names = [spec["from"] if isinstance(spec, dict) else spec for name, spec in header.items() if name != "number"]
+        # What adds up to the order is proved to be about it.
+        told = [name for name in header if name not in ("number", "charge_amount") and not name.startswith("stated_")]
+        names = [spec["from"] if isinstance(spec := header[name], dict) else spec for name in told]
         if names:
             made.questions.append(about_header(names, roles.several))
 

@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any, NamedTuple
 
-from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove, sums_of
+from dokima.inference.arithmetic import ENOUGH, Identity, Numbers, prove
 from dokima.inference.line_numbers import begins_anew, is_deep, line_number, line_numbers
+from dokima.inference.order_totals import find_totals, of_orders
 from dokima.inference.profiles import MOST_OF, FileProfile, Profile
-from dokima.inference.taxes import TaxIdentity, prove_tax, taxes_of_orders
+from dokima.inference.taxes import TaxIdentity, prove_tax
 from dokima.inference.words import CURRENCIES, best, plain, suggests
 
 TELLING = 30
@@ -50,6 +51,7 @@ class Roles:
         identity: What the amounts obey; None where nothing was proved.
         tax: The rate of tax that lines obey; None where nothing was proved.
         tax_per: Whether totals have the tax of the document, or that of its lines.
+        tax_percent: The one rate that the tax of orders is of their amounts; None where nothing was proved.
         has_levels: Whether lines are numbered as in a bill of quantities, 01.02 below 01.
     """
 
@@ -62,7 +64,13 @@ class Roles:
     identity: Identity | None = None
     tax: TaxIdentity | None = None
     tax_per: str = "document"
+    tax_percent: Decimal | None = None
     has_levels: bool = False
+
+    @property
+    def has_tax(self) -> bool:
+        """Whether a rate of tax on top of the amounts is known, of lines or of all orders."""
+        return self.tax is not None or self.tax_percent is not None
 
     def of(self, level: str) -> dict[str, Role]:
         """The roles of a level by field."""
@@ -106,7 +114,7 @@ def flat_roles(file: FileProfile, prices: FileProfile | None = None) -> Roles | 
     lines = [name for name in columns if name not in same and name != number]
     _header(roles, file, same)
     _lines(roles, file, lines, same, prices)
-    _totals(roles, file, {n: _of_orders(roles, file.numbers(n)) for n in same if file.columns[n].is_number})
+    find_totals(roles, file, {n: of_orders(roles, file.numbers(n)) for n in same if file.columns[n].is_number})
     return roles
 
 
@@ -137,7 +145,7 @@ def linked_roles(
     roles.put(number, "header", "number", f"each once in {len(place)} rows, and every line names one of them")
     _header(roles, headers, [name for name in headers.columns if name != number])
     _lines(roles, lines, [name for name in lines.columns if name != link], [], prices)
-    _totals(roles, lines, {name: headers.numbers(name) for name, each in headers.columns.items() if each.is_number})
+    find_totals(roles, lines, {name: headers.numbers(name) for name, each in headers.columns.items() if each.is_number})
     return roles, link
 
 
@@ -372,55 +380,6 @@ def _tax(roles: Roles, file: FileProfile, numbers: Mapping[str, Numbers], of_lin
     sum_ = f"{amount} + {rate}" if found.is_gross else f"{rate} of {amount}"
     said = f"{sum_} = {found.proof} on {found.holds} of {found.of} lines"
     roles.put(found.rate, "line" if found.rate in of_lines else "header", "tax_percent", said)
-
-
-def _totals(roles: Roles, lines: FileProfile, stated: Mapping[str, Numbers]) -> None:
-    """Sums that the header states: of the amounts, of their tax, or of both.
-
-    Args:
-        roles: The roles.
-        lines: The columns of the lines.
-        stated: The numbers of the header, one for each order.
-    """
-    if roles.identity is None:
-        return
-    amounts = lines.numbers(roles.identity.amount)
-    net = sums_of(amounts, roles.groups, roles.count)
-    if roles.tax is not None:
-        taxes = taxes_of_orders(amounts, lines.numbers(roles.tax.rate), roles.groups, roles.count)
-        gross = {way: _plus(net, mine) for way, mine in taxes.items()}
-        hits = {
-            way: max((_equal(each, gross[way]) + _equal(each, taxes[way]) for each in stated.values()), default=0)
-            for way in taxes
-        }
-        # Tax of the whole document is what standards want; lines that have their own prove nothing against it.
-        roles.tax_per = "line" if hits["line"] > hits["document"] else "document"
-        _repeated(roles, stated, gross[roles.tax_per], "stated_with_tax", f"{roles.identity.amount} with tax")
-        _repeated(roles, stated, taxes[roles.tax_per], "stated_tax", "the tax")
-    _repeated(roles, stated, net, "stated_line_net", roles.identity.amount)
-
-
-def _of_orders(roles: Roles, column: Numbers) -> Numbers:
-    """The value of each order in a column that repeats it on every line."""
-    found: list[Decimal | None] = [None] * roles.count
-    for group, value in zip(reversed(roles.groups), reversed(column), strict=True):
-        found[group] = value
-    return found
-
-
-def _plus(some: Numbers, others: Numbers) -> Numbers:
-    return [None if a is None or b is None else a + b for a, b in zip(some, others, strict=True)]
-
-
-def _equal(stated: Numbers, sums: Numbers) -> int:
-    return sum(1 for value, mine in zip(stated, sums, strict=True) if value is not None and value == mine)
-
-
-def _repeated(roles: Roles, stated: Mapping[str, Numbers], sums: Numbers, field_: str, what: str) -> None:
-    for name, values in stated.items():
-        equal = _equal(values, sums)
-        if roles.role(name, "header") is None and equal >= ENOUGH * len(values) and len(values) > 1:
-            roles.put(name, "header", field_, f"the sum of {what} in {equal} of {len(values)} orders")
 
 
 def _item(roles: Roles, columns: Mapping[str, Profile], prices: FileProfile | None) -> None:

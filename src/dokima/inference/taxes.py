@@ -77,3 +77,21 @@ def taxes_of_orders(
         known = document[group]
         document[group] = None if known is None else known + rounded(base * Fraction(rate) / 100, 2)
     return {"line": lines, "document": document}
+
+
+def one_rate(net: Numbers, taxes: Numbers) -> Decimal | None:
+    """The percent that the taxes of nearly all orders are of their amounts, rounded to the cent; None if there is none.
+
+    Args:
+        net: The amount of each order.
+        taxes: Its tax.
+    """
+    pairs = [(Fraction(a), b) for a, b in zip(net, taxes, strict=True) if a and b is not None]
+    if not pairs:
+        return None
+    amount, tax = max(pairs, key=lambda pair: abs(pair[0]))  # the largest says the rate most exactly
+    for places in (0, 1, 2):
+        rate = rounded(Fraction(tax) * 100 / amount, places)
+        if sum(1 for a, b in pairs if rounded(a * Fraction(rate) / 100, 2) == b) >= ENOUGH * len(pairs):
+            return rate
+    return None
