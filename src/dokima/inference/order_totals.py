@@ -47,24 +47,35 @@ def find_totals(roles: Roles, lines: FileProfile, stated: Mapping[str, Numbers])
 
 
 def _beside(roles: Roles, stated: Mapping[str, Numbers], net: Numbers) -> None:
-    """What the order bears beside its lines, where a total says so: a tax at one rate, or a charge such as freight."""
+    """What the order bears beside its lines where a total says so: a charge such as freight, tax at one rate, or both."""
     free = {name: values for name, values in stated.items() if roles.role(name, "header") is None and any(values)}
-    for name, values in free.items():
-        whole = _plus(net, [each or Decimal(0) for each in values])
+    taxes = [name for name in free if suggests(name, "tax_rate") or suggests(name, "tax_amount")]
+    charges = [name for name in free if name not in taxes]
+    for charge, tax in ((c, t) for c in ("", *charges) for t in ("", *taxes) if c or t):
+        base = _with(net, free.get(charge, ()))
+        rate = one_rate(base, free[tax]) if tax else None
+        whole = _with(base, free.get(tax, ()))
         for total, sums in free.items():
             equal = _equal(sums, whole)
-            if total == name or len(sums) < MOST_FEW or equal < ENOUGH * len(sums):
+            if total in (charge, tax) or len(sums) < MOST_FEW or equal < ENOUGH * len(sums) or (tax and rate is None):
                 continue
             said = f"in {equal} of {len(sums)} orders"
-            rate = one_rate(net, values) if suggests(name, "tax_rate") or suggests(name, "tax_amount") else None
-            if rate is not None:
+            with_ = " and ".join(filter(None, (charge, tax)))
+            if charge:
+                roles.put(charge, "header", "charge_amount", f"it stands in {total} beside the lines {said}")
+            if tax:
                 roles.tax_percent = rate
-                roles.put(name, "header", "stated_tax", f"{rate} % of the sum of the lines, {said} in {total} with it")
-                roles.put(total, "header", "stated_with_tax", f"{name} and the sum of the lines {said}")
-            elif not suggests(name, "tax_rate"):
-                roles.put(name, "header", "charge_amount", f"{total} is it and the sum of the lines {said}")
-                roles.put(total, "header", "stated_without_tax", f"{name} and the sum of the lines {said}")
+                roles.put(
+                    tax, "header", "stated_tax", f"{rate} % of the lines{' with the charge' if charge else ''}, {said}"
+                )
+            field = "stated_with_tax" if tax else "stated_without_tax"
+            roles.put(total, "header", field, f"the lines with {with_} {said}")
             return
+
+
+def _with(some: Numbers, others: Numbers) -> Numbers:
+    """Both together, where a blank among the others is nothing."""
+    return _plus(some, [each or Decimal(0) for each in others]) if others else some
 
 
 def of_orders(roles: Roles, column: Numbers) -> Numbers:
