@@ -47,7 +47,7 @@ def find_totals(roles: Roles, lines: FileProfile, stated: Mapping[str, Numbers])
 
 
 def _beside(roles: Roles, stated: Mapping[str, Numbers], net: Numbers) -> None:
-    """What an order bears beside its lines where a total says so: a charge such as freight, one rate of tax, or both."""
+    """What an order bears beside its lines where a total says so: a charge such as freight, tax, or both."""
     free = {name: values for name, values in stated.items() if roles.role(name, "header") is None and any(values)}
     taxes = [name for name in free if suggests(name, "tax_rate") or suggests(name, "tax_amount")]
     charges = [name for name in free if name not in taxes]
