@@ -396,3 +396,13 @@ def test_what_a_total_holds_beside_the_lines(charge, percent, step, tmp_path):
     grand = {row.split(",")[0]: D(row.split(",")[-1]) for row in rows[1:]}
     came = {order.number: order.totals.payable for order in calculation}
     assert (came == grand) is (percent is not None)
+
+
+def test_whatever_is_answered_can_be_loaded(tmp_path):
+    """An export without prices has nothing that could include tax, and is not asked for it."""
+    rows = [f"{order},{line},T{line},{order * line % 5 + 1}" for order in range(9) for line in range(1, 4)]
+    (tmp_path / "few.csv").write_text("\n".join(["Order,Line,Item,Qty", *rows]) + "\n")
+    found = dokima.begin(tmp_path / "book", [tmp_path / "few.csv"])
+    asked = {each.id: next(iter(each.choices), "EUR") for each in found.questions}
+    assert "tax" not in asked
+    assert dokima.answer(tmp_path / "book", asked).program.definition.questions == []

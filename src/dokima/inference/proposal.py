@@ -100,8 +100,8 @@ def propose(name: str, export: Export, prices: FileProfile | None, price_file: S
     _routine(made, export, options)
     parties = roles.of("header").keys() & {"customer", "supplier"}
     asked = always(currency, roles.heading("line", "stated_net"), from_supplier=parties == {"supplier"})
-    # Where tax comes on top of the amounts nobody needs to be asked whether they include it.
-    made.questions += [each for each in asked if each.id != "tax" or not roles.has_tax]
+    # Where tax comes on top of the amounts, or nothing is priced, nobody needs to be asked whether they include it.
+    made.questions += [each for each in asked if each.id != "tax" or ("routine" in made.settings and not roles.has_tax)]
     _open(made, export)
     return made
 
