@@ -289,3 +289,17 @@ def test_frames_may_call_their_numbers_number():
     rules = book()
     assert rules.orders(named).document(0) == rules.orders(ours).document(0)
     assert rules.orders(named).line_numbers == ["10", "20"]
+
+
+@pytest.mark.parametrize("layout", [None, "theirs"])
+def test_columns_without_a_heading_are_none(layout, tmp_path):
+    """As a spreadsheet writes them, whether or not something stands in them, whole and piece by piece."""
+    theirs = {"header": {"number": "order"}, "line": {"number": "line", "item": "item", "quantity": "quantity"}}
+    rules = book(layout={"theirs": theirs})
+    path = tmp_path / "orders.csv"
+    path.write_text("order,line,,item,quantity,, \nA,10,,PANE,2,,\nA,20,x,VENT,1,,y\n")
+    for orders in (rules.orders(path, layout, strict=True), next(iter(rules.stream(path, layout))).orders):
+        assert (orders.line_numbers, orders.problems) == (["10", "20"], ())
+    path.write_text(" ,\nA,10\n")
+    with pytest.raises(dokima.DocumentError, match=r"expected headings in row 1 \(the row is empty\)"):
+        rules.orders(path, layout)

@@ -41,7 +41,7 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
             table = arrow.read_csv(path, *_options(headings, above, marks, bad))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
         if "empty" in str(error).lower():
-            return Grid({heading: RawColumn([]) for heading in headings}, 0, np.zeros(0, np.int64))
+            return Grid({heading: RawColumn([]) for heading in _read_of(headings)}, 0, np.zeros(0, np.int64))
         raise _no_csv(path, encoding, error) from None
     numbers = bad.numbers(table.num_rows)
     grid = grid_of_table(table, numbers, is_filled=True)
@@ -93,6 +93,8 @@ def _blocks(reader: Any) -> Iterator[Any]:
         yield block
 
 
+_NAMELESS = "\0"
+"""Begins what a column without a heading is called."""
 BLOCK = 1 << 25
 """Bytes of a block: some hundred thousand lines."""
 
@@ -149,6 +151,7 @@ def _options(headings: Sequence[str], above: int, marks: Marks, bad: _BadRows, b
         ),
         arrow.ConvertOptions(
             column_types=dict.fromkeys(headings, pa.string()),
+            include_columns=_read_of(headings),
             null_values=[""],
             strings_can_be_null=True,
             quoted_strings_can_be_null=True,
@@ -192,10 +195,17 @@ def _headings(path: Path, marks: Marks) -> tuple[list[str], int]:
     if len(headings) > COLUMNS:
         message = f"expected at most {COLUMNS} columns (got {len(headings)})"
         raise DocumentError([Problem("", "", "", message, path.name, row)])
-    if not any(headings):
+    if not any(heading.strip() for heading in headings):
         raise DocumentError([Problem("", "", "", f"expected headings in row {row} (the row is empty)", path.name, row)])
-    check_headings(headings, path.name, row)
-    return headings, lines
+    # Spreadsheets write commas for columns that once were filled. A column without a heading is none, as in a workbook.
+    named = [heading if heading.strip() else f"{_NAMELESS}{at}" for at, heading in enumerate(headings)]
+    check_headings(named, path.name, row)
+    return named, lines
+
+
+def _read_of(headings: Sequence[str]) -> list[str]:
+    """The columns that are read: those with a heading."""
+    return [heading for heading in headings if not heading.startswith(_NAMELESS)]
 
 
 def csv_text(rows: Iterable[Mapping[str, Any]], columns: Sequence[str] = (), *, raw: bool = False) -> str:
