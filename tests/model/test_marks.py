@@ -57,3 +57,24 @@ def test_layouts_and_tables_say_what_stands_beside_numbers(tmp_path):
         rules("£12.50", "5 %")
     # A rulebook that says what is meant anyway is the same rulebook.
     assert rules("12.50", "5", minus="before", beside=[]).fingerprint == rules("12.50", "5").fingerprint
+
+
+@pytest.mark.parametrize(
+    ("thousands", "text"),
+    [(" ", "1 234 567,50"), (" ", "1\u202f234\u202f567,50"), (" ", "1\u00a0234\u00a0567,50"), ("\u202f", "1 234 567,50"),
+     ("'", "1\u2019234\u2019567,50"), ("\u2019", "1'234'567,50")],
+)  # fmt: skip
+def test_thousands_stand_apart_by_whatever_space_or_apostrophe_a_country_writes(thousands, text):
+    reader = ValueReader(decimal=",", thousands=thousands, beside=["€"])
+    assert reader.read(NUMBER, text) == reader.read(NUMBER, f"{text}\u00a0€") == (12345675, 1)
+    with pytest.raises(BadValue, match="expected a number such as"):
+        reader.read(NUMBER, text.replace("567", "56"))
+
+
+def test_an_export_from_france_is_read_as_init_proposes_it(tmp_path):
+    rows = [f"C{at // 3};{at % 3 + 1};P{at % 4};{at % 5 + 1};1\u202f{at % 4}50,00;" for at in range(30)]
+    amounts = [f"{(at % 5 + 1) * (1050 + at % 4 * 100):,}".replace(",", "\u202f") + ",00" for at in range(30)]
+    lines = "\n".join(f"{row}{amount}" for row, amount in zip(rows, amounts, strict=True))
+    (tmp_path / "fr.csv").write_text(f"Commande;Ligne;Article;Quantité;Prix;Montant\n{lines}\n", encoding="utf-8")
+    found = dokima.begin(tmp_path / "book", [tmp_path / "fr.csv"])
+    assert (found.reproduced, found.different) == (30, [])

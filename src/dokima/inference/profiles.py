@@ -15,7 +15,7 @@ from unicodedata import category
 
 from dokima.inference.words import CURRENCIES, UNITS, plain
 from dokima.model.columns import Kind
-from dokima.model.values import Minus, bare_number
+from dokima.model.values import Minus, as_typed, bare_number
 
 Marks = tuple[str, str]
 """The decimal mark and the mark between thousands, blank for none."""
@@ -42,8 +42,8 @@ DATE_FORMS: Mapping[str, str] = {
 """Forms that dates are tried with, in the codes of strptime."""
 
 _DRESSED = re.compile(
-    r"[(+-]?\s*(?P<before>[^\d\s.,'()+-]*)\s*[(+-]?\s*[\d.,' \u00a0\u202f]*\d\s*(?P<close>[)-]?)"
-    r"\s*(?P<after>[^\d\s.,'()+-]*)\s*[)-]?"
+    r"[(+-]?\s*(?P<before>[^\d\s.,'\u2019()+-]*)\s*[(+-]?\s*[\d.,'\u2019 \u00a0\u2009\u202f]*\d\s*(?P<close>[)-]?)"
+    r"\s*(?P<after>[^\d\s.,'\u2019()+-]*)\s*[)-]?"
 )
 """A number with what may stand beside it: ``$(1,234.50)``, ``5,00- €``."""
 _TIME = re.compile(r"[ T]\d{1,2}:\d{2}(:\d{2}(\.\d{1,6})?)?(Z|[+-]\d{2}:?\d{2})?$")
@@ -288,7 +288,7 @@ def number(cell: Any, marks: Marks) -> Decimal | None:
     if not isinstance(cell, str):
         return None
     decimal, thousands = marks
-    text = cell.strip().replace("\u00a0", " ").replace("\u202f", " ").replace("\u2019", "'")
+    text = as_typed(cell.strip())
     whole, point, rest = text.partition(decimal)
     sign, digits = ("-", whole[1:]) if whole.startswith("-") else ("", whole.removeprefix("+"))
     if thousands and thousands in digits:

@@ -27,6 +27,14 @@ class BadValue(ValueError):
     """A value that the field cannot hold. The message says what was expected and what came."""
 
 
+_TYPED = str.maketrans({"\u00a0": " ", "\u2009": " ", "\u202f": " ", "\u2019": "'"})
+
+
+def as_typed(text: str) -> str:
+    """A number with marks as they are typed: French files have no-break spaces between thousands, Swiss ones have ’."""
+    return text.translate(_TYPED)
+
+
 @dataclass(frozen=True)
 class ValueReader:
     """How values are written in a source.
@@ -103,11 +111,12 @@ class ValueReader:
         if self.decimal == "." and not self.thousands:
             return text
         if self.thousands:
-            group = re.escape(self.thousands)
+            text, mark = as_typed(text), as_typed(self.thousands)
+            group = re.escape(mark)
             whole = text.split(self.decimal, 1)[0]
-            if self.thousands in text and not re.fullmatch(rf"[+-]?\d{{1,3}}({group}\d{{3}})+", whole):
+            if mark in text and not re.fullmatch(rf"[+-]?\d{{1,3}}({group}\d{{3}})+", whole):
                 raise self._no_number(value)
-            text = whole.replace(self.thousands, "") + text[len(whole) :]
+            text = whole.replace(mark, "") + text[len(whole) :]
         if self.decimal != "." and "." in text:
             raise self._no_number(value)
         try:
