@@ -406,3 +406,17 @@ def test_whatever_is_answered_can_be_loaded(tmp_path):
     asked = {each.id: next(iter(each.choices), "EUR") for each in found.questions}
     assert "tax" not in asked
     assert dokima.answer(tmp_path / "book", asked).program.definition.questions == []
+
+
+@pytest.mark.parametrize(
+    "form", ["%d-%b-%Y", "%d-%b-%y", "%d %B %Y", "%b %d, %Y", "%Y-%-m-%-d", "%-d.%-m.%Y", "%Y-%m-%dT%H:%M:%S+02:00"]
+)
+def test_dates_are_read_as_they_are_proposed(form, tmp_path):
+    """Months by name, in capitals too, as databases write them; and without zeros, which is no ISO 8601."""
+    days = [datetime.date(2026, 1, 1) + datetime.timedelta(days=23 * at) for at in range(12)]
+    told = [day.strftime(form).upper() if form == "%d-%b-%y" else day.strftime(form) for day in days]
+    rows = [f"O{at // 3};{told[at // 3]};{at % 3 + 1};P{at % 4};{at % 5 + 1}" for at in range(36)]
+    (tmp_path / "dated.csv").write_text("\n".join(["Order;Date;Pos;Item;Qty", *rows]) + "\n")
+    dokima.begin(tmp_path / "book", [tmp_path / "dated.csv"])
+    orders = dokima.load(tmp_path / "book").orders(tmp_path / "dated.csv", "export", strict=True)
+    assert orders.header("date").to_list() == days

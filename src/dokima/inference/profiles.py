@@ -37,7 +37,9 @@ DATE_FORMS: Mapping[str, str] = {
     "%Y-%m-%d": "year-month-day", "%d.%m.%Y": "day.month.year", "%d/%m/%Y": "day/month/year",
     "%m/%d/%Y": "month/day/year", "%d-%m-%Y": "day-month-year", "%Y/%m/%d": "year/month/day",
     "%Y%m%d": "yearmonthday", "%d.%m.%y": "day.month.year of two digits", "%d/%m/%y": "day/month/year of two digits",
-    "%m/%d/%y": "month/day/year of two digits",
+    "%m/%d/%y": "month/day/year of two digits", "%d-%b-%Y": "day-month-year, the month as a short name",
+    "%d-%b-%y": "day-month-year of two digits, the month as a short name", "%d %b %Y": "day, short month, year",
+    "%d %B %Y": "day, month, year", "%b %d, %Y": "short month, day, year", "%B %d, %Y": "month, day, year",
 }  # fmt: skip
 """Forms that dates are tried with, in the codes of strptime."""
 
@@ -47,7 +49,10 @@ _DRESSED = re.compile(
 )
 """A number with what may stand beside it: ``$(1,234.50)``, ``5,00- €``."""
 _TIME = re.compile(r"[ T]\d{1,2}:\d{2}(:\d{2}(\.\d{1,6})?)?(Z|[+-]\d{2}:?\d{2})?$")
-_LOOKS_LIKE_DATE = re.compile(r"\d{1,4}([./-])\d{1,2}\1\d{1,4}|(19|20)\d{6}")
+_ISO = re.compile(r"\d{4}-\d{2}-\d{2}")
+_LOOKS_LIKE_DATE = re.compile(
+    r"\d{1,4}([./-])\d{1,2}\1\d{1,4}|(19|20)\d{6}|\d{1,2}([ -])[A-Za-z]{3,9}\3\d{2,4}|[A-Za-z]{3,9} \d{1,2}, \d{4}"
+)
 FLAG_PAIRS = (("true", "false"), ("yes", "no"), ("y", "n"), ("j", "n"), ("ja", "nein"), ("oui", "non"), ("x", ""))
 MOST_OF = 0.95
 MANY = 20
@@ -233,7 +238,8 @@ def _is_date(text: str, form: str) -> bool:
     except ValueError:
         return False
     # strptime reads a year of two digits in %Y too; a written form has four.
-    return 1900 <= found.year <= 2200 and (("%y" in form) == bool(re.search(r"(?:^|\D)\d\d$", text) and len(text) <= 8))
+    is_short = bool(re.search(r"(?:^|\D)\d\d$", text)) and not re.match(r"\d{4}", text)
+    return 1900 <= found.year <= 2200 and (("%y" in form) == is_short)
 
 
 def _numbers(heading: str, cells: Sequence[Any], filled: Sequence[Any], texts: Sequence[str]) -> Profile | None:
@@ -344,9 +350,15 @@ class FileProfile:
             "thousands": self.marks[1],
             "beside": beside,
             "minus": minus[0] if minus else "",
-            "dates": self.dates if self.dates != "%Y-%m-%d" else "",
+            "dates": "" if self.dates == "%Y-%m-%d" and self._is_iso else self.dates,
         }
         return {key: value for key, value in said.items() if value}
+
+    @property
+    def _is_iso(self) -> bool:
+        """Whether its dates are written as ISO 8601 wants them, 2026-03-02 and not 2026-3-2."""
+        texts = [cell for each in self.columns.values() if each.dates for cell in each.filled if isinstance(cell, str)]
+        return all(_ISO.fullmatch(text.strip()) for text in texts)
 
     def numbers(self, heading: str) -> list[Decimal | None]:
         """The cells of a column as numbers."""
