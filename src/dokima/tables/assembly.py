@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal
 from graphlib import CycleError, TopologicalSorter
 
@@ -74,6 +74,10 @@ class Node:
     each: Decimal | None
     value: Decimal | None
     beyond: int = 0
+
+    def to_dict(self) -> dict[str, object]:
+        """The line as plain data; how many more there are only where there are any."""
+        return {name: value for name, value in asdict(self).items() if name != "beyond" or value}
 
 
 class Assemblies:

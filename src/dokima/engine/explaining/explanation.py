@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
@@ -225,7 +225,7 @@ def answer_data(answer: TableAnswer) -> dict[str, Any]:
         "near": answer.near,
         "agreed": {name: _plain(value) for name, value in answer.agreed.items()},
         "agreed_row": answer.agreed_place,
-        "tree": [{key: _plain(value) for key, value in asdict(node).items()} for node in answer.tree],
+        "tree": [{key: _plain(value) for key, value in node.to_dict().items()} for node in answer.tree],
         "candidates": [
             {"row": each.number, "result": each.reason, "detail": each.detail} for each in answer.candidates
         ],

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 from dokima.engine.explaining.price_list import PriceList
@@ -28,7 +27,7 @@ def data(prices: PriceList, detail: Detail = PLAIN) -> dict[str, Any]:  # noqa: 
             }
             for each in prices.terms
         ],
-        "components": [{key: cell(value) for key, value in asdict(node).items()} for node in prices.components],
+        "components": [{key: cell(value) for key, value in node.to_dict().items()} for node in prices.components],
     }
 
 
