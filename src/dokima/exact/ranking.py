@@ -121,6 +121,10 @@ def lowest_in_groups(groups: Grouping, keys: Integers, wanted: Integers) -> Inte
     return places
 
 
+FEW_BOTTOMS = 100
+"""Denominators of which it is tried whether one common to all of them fits."""
+
+
 def over_one_bottom(values: Quotient, groups: Grouping) -> Integers:
     """Numerators of the fractions once all fractions of a group stand over one denominator."""
     values = values.spread(len(groups))
@@ -128,6 +132,13 @@ def over_one_bottom(values: Quotient, groups: Grouping) -> Integers:
     differs = values.bottom != groups.first(values.bottom, 1)[of]
     if not differs.any():
         return values.top
+    if object not in (values.top.dtype, values.bottom.dtype):
+        # Mostly there are few denominators, and one that all groups share does as well as one for each.
+        known = distinct(values.bottom).tolist()
+        common_to_all = math.lcm(*known) if len(known) <= FEW_BOTTOMS else 0
+        if 0 < common_to_all * max(values.top_bound, 1) <= LIMIT:
+            shared: Integers = values.top * (common_to_all // values.bottom)
+            return shared
     tops = widen(values.top).copy()
     mixed = np.isin(of, of[differs])
     common: dict[int, int] = {}
