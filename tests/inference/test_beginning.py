@@ -420,3 +420,14 @@ def test_dates_are_read_as_they_are_proposed(form, tmp_path):
     dokima.begin(tmp_path / "book", [tmp_path / "dated.csv"])
     orders = dokima.load(tmp_path / "book").orders(tmp_path / "dated.csv", "export", strict=True)
     assert orders.header("date").to_list() == days
+
+
+def test_a_rate_that_is_the_same_on_all_lines_of_an_order_is_no_customer(tmp_path):
+    """Codes that come back in several orders are a customer's, but not where a heading and arithmetic say otherwise."""
+    rows = [
+        f"O{at // 3};{at % 3 + 1};{at % 5 + 1};{at // 3 % 7 + 2};{(at % 5 + 1) * (at // 3 % 7 + 2)}" for at in range(60)
+    ]
+    (tmp_path / "rates.csv").write_text("\n".join(["Order;Line;Qty;Rate;Amount", *rows]) + "\n")
+    found = dokima.begin(tmp_path / "book", [tmp_path / "rates.csv"])
+    assert (found.reproduced, found.different) == (60, [])
+    assert {guess.about: guess.means for guess in found.guesses}["Rate"] == "line.rate"

@@ -109,7 +109,9 @@ def prove(columns: Mapping[str, Numbers], hints: Mapping[str, str]) -> Identity 
     if len(names) < 3:
         return None
     floats = {name: np.array([np.nan if n is None else float(n) for n in columns[name][:SAMPLE]]) for name in names}
-    found = [_tried(each, columns) for each in _likely(names, floats)]
+    with np.errstate(all="ignore"):  # of numbers without end the floats are infinite, and then nothing is likely
+        likely = list(_likely(names, floats))
+    found = [_tried(each, columns) for each in likely]
     found = [each for each in found if each.share >= ENOUGH and len(each.holds) >= 2]
     return max(
         found,
@@ -128,8 +130,7 @@ def _likely(names: Sequence[str], floats: Mapping[str, np.ndarray]) -> Iterator[
         for base, percent, less in _extras(others):
             expected = product
             if base:
-                with np.errstate(divide="ignore", invalid="ignore"):
-                    expected = expected / np.where(np.nan_to_num(floats[base]) == 0, 1, floats[base])
+                expected = expected / np.where(np.nan_to_num(floats[base]) == 0, 1, floats[base])
             if percent:
                 expected = expected * (1 - np.nan_to_num(floats[percent]) / 100)
             if less:

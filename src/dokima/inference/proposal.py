@@ -314,7 +314,8 @@ def _from_export(
     if stated is None:
         return []
     if items is None:
-        return [{"value": f"line.{_own_price(made)}"}]
+        own = _own_price(made)
+        return [{"value": f"line.{own}"}] if own else []
     words = export.value_of("line", "description") or [None] * len(items)
     seen: dict[str, dict[Decimal, int]] = {}
     told: dict[str, Any] = {}
@@ -338,11 +339,14 @@ def _from_export(
 
 
 def _own_price(made: Proposal) -> str:
-    """The field of the price that each line states, as one of our own: a standard one would only be compared."""
+    """The field of the price that each line states, as one of our own: a standard one would only be compared. Blank if
+    the column is something else.
+    """
     assert made.roles.identity is not None
     heading, columns = made.roles.identity.price, made.settings["layout"][LAYOUT]["line"]
     role = made.roles.role(heading, "line")
-    assert role is not None
+    if role is None or role.level != "line":
+        return ""
     if role.name != "unit_price":
         return role.name
     own = _free(heading, set(columns))

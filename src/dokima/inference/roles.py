@@ -270,6 +270,8 @@ def _header(roles: Roles, file: FileProfile, names: Sequence[str]) -> None:
         roles.put(best(codes, f"header.{what}"), "header", what, f"{said}; its heading says so")
     if "customer" not in roles.of("header") and "supplier" not in roles.of("header"):
         codes = [name for name in texts if _is_code_like(columns[name]) and 1 < len(columns[name].counts) < roles.count]
+        # Whose heading says that it is a price is no customer.
+        codes = [name for name in codes if not any(suggests(name, role) == 3 for role in _OF_AMOUNTS)]
         roles.put(codes[0] if codes else "", "header", "customer", f"codes that come back in several orders, {said}")
     roles.put(_strong(texts, "header.requested_by"), "header", "requested_by", f"{said}; its heading says so")
 
@@ -331,8 +333,11 @@ def _lines(
     roles.put(best(due, "line.due_date"), "line", "due_date", "a date that differs by line" if due else "")
 
 
+_OF_AMOUNTS = ("quantity", "price", "base", "percent", "less", "amount")
+
+
 def _hint(name: str) -> str:
-    scores = {role: suggests(name, role) for role in ("quantity", "price", "base", "percent", "less", "amount")}
+    scores = {role: suggests(name, role) for role in _OF_AMOUNTS}
     role = max(scores, key=lambda each: scores[each])
     return role if scores[role] else ""
 
