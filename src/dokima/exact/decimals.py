@@ -16,6 +16,7 @@ from dokima.exact.integers import (
     add,
     either,
     mask_of,
+    mask_of_column,
     measure,
     missing_of,
     multiply,
@@ -49,8 +50,7 @@ class Decimals:
             raise ExactError(f"a column holds whole numbers, as int64 or Python integers (got {units.dtype})")
         self.units = units
         self.places = places
-        # A blank constant makes all of a column blank that it meets: its mask is still of length 1.
-        self.missing = missing if missing is None or len(missing) > 1 else mask_of(missing, len(units))
+        self.missing = None if missing is None else mask_of_column(missing, len(units))
         self.bound = measure(units) if bound is None else bound
 
     # -- making and taking apart ------------------------------------------------------------------------------

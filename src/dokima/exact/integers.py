@@ -124,6 +124,14 @@ def mask_of(missing: Mask | None, length: int) -> Mask:
     return missing if len(missing) == length else np.broadcast_to(missing, (length,))
 
 
+def mask_of_column(missing: Mask, length: int) -> Mask:
+    """The mask that a column of the given length keeps.
+
+    A blank constant makes all of a column blank that it meets: its mask is still of length 1.
+    """
+    return missing if len(missing) > 1 else mask_of(missing, length)
+
+
 def range_of(positions: Integers) -> slice | Integers:
     """Ascending positions, each there once, as a range where none is left out: read, written and sent much faster."""
     if not len(positions):

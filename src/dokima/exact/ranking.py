@@ -13,6 +13,9 @@ from dokima.exact.grouping import Grouping
 from dokima.exact.integers import LIMIT, Integers, Mask, widen
 from dokima.exact.quotients import Number, Quotient
 
+FEW_BOTTOMS = 100
+"""Denominators of which it is tried whether one common to all of them fits."""
+
 
 def ranks(values: Number) -> Integers:
     """For each value its place among the distinct values, 0 for the lowest; equal values share a place.
@@ -119,10 +122,6 @@ def lowest_in_groups(groups: Grouping, keys: Integers, wanted: Integers) -> Inte
     packed.sort()
     places: Integers = packed[chosen] & (1 << bits) - 1
     return places
-
-
-FEW_BOTTOMS = 100
-"""Denominators of which it is tried whether one common to all of them fits."""
 
 
 def over_one_bottom(values: Quotient, groups: Grouping) -> Integers:

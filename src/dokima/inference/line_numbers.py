@@ -11,6 +11,8 @@ from dokima.inference.words import suggests
 from dokima.model.addresses import Address
 
 POINT = "."
+"""What stands between the parts of a line number of several levels."""
+
 _NUMBER = re.compile(r"\d{1,12}(\.\d{1,12})*", re.ASCII)
 
 

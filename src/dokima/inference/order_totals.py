@@ -14,7 +14,7 @@ from dokima.inference.words import suggests
 if TYPE_CHECKING:
     from dokima.inference.roles import Roles
 
-MOST_FEW = 5
+FEWEST_ORDERS = 5
 """Orders from which on it is no chance that a column of theirs makes up the difference to another."""
 
 
@@ -57,10 +57,12 @@ def _beside(roles: Roles, stated: Mapping[str, Numbers], net: Numbers) -> None:
         whole = _with(base, free.get(tax, ()))
         for total, sums in free.items():
             equal = _equal(sums, whole)
-            if total in (charge, tax) or len(sums) < MOST_FEW or equal < ENOUGH * len(sums) or (tax and rate is None):
+            if total in (charge, tax) or (tax and rate is None):
+                continue
+            if len(sums) < FEWEST_ORDERS or equal < ENOUGH * len(sums):
                 continue
             said = f"in {equal} of {len(sums)} orders"
-            with_ = " and ".join(filter(None, (charge, tax)))
+            beside = " and ".join(filter(None, (charge, tax)))
             if charge:
                 roles.put(charge, "header", "charge_amount", f"it stands in {total} beside the lines {said}")
             if tax:
@@ -69,7 +71,7 @@ def _beside(roles: Roles, stated: Mapping[str, Numbers], net: Numbers) -> None:
                     tax, "header", "stated_tax", f"{rate} % of the lines{' with the charge' if charge else ''}, {said}"
                 )
             field = "stated_with_tax" if tax else "stated_without_tax"
-            roles.put(total, "header", field, f"the lines with {with_} {said}")
+            roles.put(total, "header", field, f"the lines with {beside} {said}")
             return
 
 

@@ -15,7 +15,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from dokima.exact import Decimals, Quotient, decimal_of, from_pairs, stored
-from dokima.exact.integers import Integers, Mask, either, mask_of
+from dokima.exact.integers import Integers, Mask, either, mask_of, mask_of_column
 from dokima.exact.ranking import distinct
 from dokima.model.word_keys import WordKeys, keys_of_texts
 
@@ -194,8 +194,7 @@ class Dates:
 
     def __init__(self, days: Integers, missing: Mask | None = None) -> None:
         self.days = days
-        # A blank constant makes all of a column blank that it meets: its mask is still of length 1.
-        self.missing = missing if missing is None or len(missing) > 1 else mask_of(missing, len(days))
+        self.missing = None if missing is None else mask_of_column(missing, len(days))
 
     @classmethod
     def of(cls, values: Sequence[datetime.date | None]) -> Dates:
@@ -242,8 +241,7 @@ class Flags:
 
     def __init__(self, values: Mask, missing: Mask | None = None) -> None:
         self.values = values
-        # A blank constant makes all of a column blank that it meets: its mask is still of length 1.
-        self.missing = missing if missing is None or len(missing) > 1 else mask_of(missing, len(values))
+        self.missing = None if missing is None else mask_of_column(missing, len(values))
 
     @classmethod
     def of(cls, values: Sequence[bool | None]) -> Flags:

@@ -27,7 +27,8 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
 
     Raises:
         NotFound: There is no such folder.
-        DokimaError: It is no place, cannot be reached, or holds no store; says which command helps.
+        DokimaError: It is no place, cannot be reached, or holds no store, and which command helps; or the database
+            keeps a field as another kind than the rulebook has.
     """
     if not is_store_url(place):
         from dokima.store.folder import FolderStore

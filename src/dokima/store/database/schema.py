@@ -253,10 +253,10 @@ def approximate_views(made: Schema) -> dict[str, str]:
     return views
 
 
-def declared(made: Schema) -> str:
-    """What the columns were made for: names and kinds."""
+def declared(made: Schema) -> dict[str, dict[str, str]]:
+    """What the columns were made for: the kind of each field, by level and name."""
     levels = {"header": made.header, "line": made.line, "figure": made.figures, "total": made.totals}
-    return json.dumps({level: {n: each.kind for n, each in of.items()} for level, of in levels.items()}, sort_keys=True)
+    return {level: {name: each.kind for name, each in of.items()} for level, of in levels.items()}
 
 
 def refuse_other_kinds(kept: str, made: Schema, place: str) -> None:
@@ -265,7 +265,7 @@ def refuse_other_kinds(kept: str, made: Schema, place: str) -> None:
     Whole numbers and decimals are kept alike.
 
     Args:
-        kept: What they were made for, as `declared` says it.
+        kept: What they were made for: what `declared` says, as JSON.
         made: The columns that the rulebook wants.
         place: Where the store is.
 
@@ -273,7 +273,7 @@ def refuse_other_kinds(kept: str, made: Schema, place: str) -> None:
         DokimaError: One was made for another kind.
     """
     was_made_for = json.loads(kept)
-    for level, fields in json.loads(declared(made)).items():
+    for level, fields in declared(made).items():
         for name, kind in fields.items():
             was = was_made_for[level].get(name, kind)
             if was != kind and not {was, kind} <= {"integer", "decimal"}:

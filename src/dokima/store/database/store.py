@@ -32,7 +32,7 @@ class DatabaseStore(Store):
         prefix: What the names of its tables begin with.
 
     Raises:
-        DokimaError: It cannot be reached, or holds no store.
+        DokimaError: It cannot be reached, holds no store, or keeps a field as another kind than the rulebook has.
     """
 
     documents: DatabaseDocuments

@@ -62,8 +62,9 @@ def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStor
             if connection.dialect.name == "sqlite":
                 for name, query in approximate_views(made).items():
                     connection.execute(text(f'CREATE VIEW "{name}" AS {query}'))
+            fields = json.dumps(declared(made), sort_keys=True)
             about = {"version": SCHEMA_VERSION, "uuid": str(uuid.uuid4()), "last_event": 0, "first_event": 1}
-            connection.execute(made["store"].insert().values(**about, fields=declared(made)))
+            connection.execute(made["store"].insert().values(**about, fields=fields))
     except DBAPIError as error:
         raise told(error, where) from None
     finally:
@@ -87,7 +88,7 @@ def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool)
             for operations in (dry,) if dry_run else (dry, real):
                 _add_missing(operations, connection, documents.schema, schema)
             if not dry_run:
-                merged = _merged(kept, json.loads(declared(documents.schema)))
+                merged = _merged(kept, declared(documents.schema))
                 connection.execute(update(documents.schema["store"]).values(fields=merged))
     except DBAPIError as error:
         raise told(error, documents.place) from None
