@@ -129,7 +129,8 @@ class Program:
         defaults: Formulas of fields, (level, field) first, in the order of what they read.
         parties: Formulas of text that say who and where the parties are, by customer, supplier and ship_to.
         reporting_rate: How many of the reporting currency one of an order's is; None without such a currency.
-        readers: For each figure that changes from step to step the tables that read it, directly or through others.
+        readers: For each figure that changes from step to step the tables that read it or its sum over the order,
+            directly or through others.
     """
 
     definition: ProgramDefinition

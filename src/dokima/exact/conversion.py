@@ -16,7 +16,7 @@ import numpy as np
 from dokima.errors import ExactError
 from dokima.exact.arrow_buffers import arrow_array, arrow_texts, nulls_of, values_of
 from dokima.exact.decimals import Decimals
-from dokima.exact.integers import LIMIT, Integers, Mask, measure, power_of_ten, some, whole, widen
+from dokima.exact.integers import LIMIT, Mask, measure, power_of_ten, some, whole, widen
 from dokima.exact.integers import scale as scaled
 from dokima.exact.quotients import Number, Quotient
 from dokima.limits import NUMBER_DIGITS
@@ -24,13 +24,9 @@ from dokima.limits import NUMBER_DIGITS
 ARROW_DIGITS = 38
 MANY = 5_000
 """Values from which on it is worth importing Arrow to write them."""
-FEW = 20
-"""Values up to which each is written by itself sooner than all are looked at."""
 PLAIN_PLACES = 6
 """Decimal places up to which Arrow writes every number without an exponent."""
 
-_SEVERAL = 1_000
-"""Values up to which nothing is gained by looking which of them are the same."""
 _COUNTED = 4
 """Decimal places of which everything that may stand behind the point is kept as texts."""
 
@@ -221,20 +217,40 @@ def text(value: tuple[int, int], least_places: int = 0) -> str:
     Trailing zeros beyond ``least_places`` are left out; missing ones up to it are written.
     """
     units, places = value
-    while places > least_places and units % 10 == 0:
-        units, places = units // 10, places - 1
     if places < least_places:
         units, places = units * 10 ** (least_places - places), least_places
-    sign, digits = ("-" if units < 0 else ""), str(abs(units)).rjust(places + 1, "0")
-    return f"{sign}{digits[: len(digits) - places]}.{digits[len(digits) - places :]}" if places else sign + digits
+    if not places:
+        return str(units)
+    digits = str(abs(units)).rjust(places + 1, "0")
+    return f"{'-' if units < 0 else ''}{digits[:-places]}{_point(digits[-places:], least_places)}"
+
+
+def _point(digits: str, least_places: int) -> str:
+    """What stands behind a whole number, the point included."""
+    kept = digits[:least_places] + digits[least_places:].rstrip("0")
+    return f".{kept}" if kept else ""
+
+
+class _Behind(dict[int, str]):
+    """What stands behind a whole number, by the units of its part below 1; each made when it is first asked for."""
+
+    def __init__(self, places: int, least_places: int) -> None:
+        self._places = places
+        self._least_places = least_places
+
+    def __missing__(self, part: int) -> str:
+        found = self[part] = _point(f"{part:0{self._places}d}", self._least_places)
+        return found
+
+
+_behind = lru_cache(maxsize=None)(_Behind)
+"""One for each number of places, of which there are few: see `_COUNTED`."""
 
 
 def texts(column: Decimals, least_places: int = 0) -> list[str | None]:
     """Every value as plain text, with the fewest places it needs but at least the given ones; None where missing."""
-    if len(column) <= FEW:
-        return texts_with(column, [least_places] * len(column))
-    if len(column) < MANY:
-        return _looked_at_together(column, least_places)
+    if len(column.units) < MANY:
+        return _one_by_one(column, least_places)
     found: list[str | None] = text_array(column, least_places).to_pylist()
     return found
 
@@ -257,55 +273,34 @@ def text_array(column: Decimals, least_places: int = 0) -> Any:
     exact = column.compact()
     exact = exact.at(max(exact.places, least_places))
     if exact.units.dtype == object or exact.places > PLAIN_PLACES:
-        return arrow_texts(_looked_at_together(column, least_places), large=True)
+        return arrow_texts(_one_by_one(column, least_places), large=True)
     if exact.places <= least_places:
         return to_arrow(exact).cast(pa.large_string())
     # Some need more places than others. Few prices are all different, so each is cut to its own once.
     coded = arrow_array(pa.int64(), exact.units, column.missing).dictionary_encode()
     known = Decimals(values_of(coded.dictionary, np.int64), exact.places, None, exact.bound)
-    return arrow_texts(_looked_at_together(known, least_places), large=True).take(coded.indices)
+    return arrow_texts(_one_by_one(known, least_places), large=True).take(coded.indices)
 
 
-def _looked_at_together(column: Decimals, least_places: int) -> list[str | None]:
-    """The same as `texts` gives, written by Python: what all values have in common is found first."""
-    exact = column if column.places <= least_places else column.compact()
-    needed, places = exact.places, max(exact.places, least_places)
-    units = exact.at(places).units
-    if places == 0:
-        return _blanked(list(map(str, units.tolist())), column.missing)
-    if needed <= least_places:
-        return _blanked(_with_point(units, places), column.missing)
-    # Few prices of a long column are all different, so each is cut to its own places once.
-    several, place = np.unique(units, return_inverse=True) if len(units) > _SEVERAL else (units, None)
-    cut: list[Any] = [_cut(text, places, least_places) for text in _with_point(several, places)]
-    return _blanked(cut if place is None else [cut[at] for at in place.tolist()], column.missing)
+def _one_by_one(column: Decimals, least_places: int) -> list[str | None]:
+    """The same as `texts` gives, written by Python."""
+    places = max(column.places, least_places)
+    units = column.at(places).units.tolist()
+    if not places:
+        return _blanked(list(map(str, units)), column.missing)
+    if places > _COUNTED:
+        return _blanked([text((each, places), least_places) for each in units], column.missing)
+    behind, one = _behind(places, least_places), 10**places
+    return _blanked(
+        [
+            f"{each // one}{behind[each % one]}" if each >= 0 else f"-{-each // one}{behind[-each % one]}"
+            for each in units
+        ],
+        column.missing,
+    )
 
 
 def _blanked(texts: list[Any], missing: Mask | None) -> list[str | None]:
     if missing is None:
         return texts
     return [None if gone else text for text, gone in zip(texts, missing.tolist(), strict=True)]
-
-
-def _with_point(units: Integers, places: int) -> list[str]:
-    """Units as texts with exactly these places, one or more."""
-    if places <= _COUNTED and units.dtype != object and len(units) and units.min() >= 0:
-        whole, part = np.divmod(units, 10**places)
-        behind = _behind_the_point(places)
-        return [f"{each}{behind[at]}" for each, at in zip(whole.tolist(), part.tolist(), strict=True)]
-    at_least, with_sign = f"%0{places + 1}d", f"%0{places + 2}d"
-    digits = [(at_least if each >= 0 else with_sign) % each for each in units.tolist()]
-    return [f"{each[:-places]}.{each[-places:]}" for each in digits]
-
-
-@lru_cache(maxsize=_COUNTED)
-def _behind_the_point(places: int) -> list[str]:
-    """What may stand behind a whole number, the point included."""
-    return [f".{part:0{places}d}" for part in range(10**places)]
-
-
-def _cut(text: str, places: int, least_places: int) -> str:
-    """Text without the zeros at its end that are beyond the least places."""
-    fixed = len(text) - places + least_places
-    kept = text[:fixed] + text[fixed:].rstrip("0")
-    return kept[:-1] if kept.endswith(".") else kept

@@ -31,6 +31,9 @@ if TYPE_CHECKING:
     from dokima.exact.quotients import Quotient
 
 
+_DTYPES = (np.dtype(np.int64), np.dtype(object))
+
+
 class Decimals:
     """A column of exact decimals: whole ``units`` of ten to the power of minus ``places``.
 
@@ -46,7 +49,7 @@ class Decimals:
     __slots__ = ("bound", "missing", "places", "units")
 
     def __init__(self, units: Integers, places: int = 0, missing: Mask | None = None, bound: int | None = None) -> None:
-        if units.dtype not in (np.int64, object):
+        if units.dtype not in _DTYPES:
             raise ExactError(f"a column holds whole numbers, as int64 or Python integers (got {units.dtype})")
         self.units = units
         self.places = places
@@ -86,7 +89,7 @@ class Decimals:
 
     def spread(self, length: int) -> Decimals:
         """A column of the given length; this one must have that length or length 1."""
-        if len(self) == length:
+        if len(self.units) == length:
             return self
         return self.take(np.zeros(length, np.intp))
 
@@ -96,7 +99,7 @@ class Decimals:
 
     def is_missing(self) -> Mask:
         """True where the value is missing, as an array of this column's length."""
-        return mask_of(self.missing, len(self))
+        return mask_of(self.missing, len(self.units))
 
     def filled(self, units: int = 0) -> Decimals:
         """The same column with the given units (at this column's places) where a value is missing."""
@@ -121,7 +124,7 @@ class Decimals:
     @staticmethod
     def align(columns: Sequence[Decimals]) -> list[Decimals]:
         """The columns, all with the most places that one of them has."""
-        places = max(column.places for column in columns)
+        places = max([column.places for column in columns])
         return [column.at(places) for column in columns]
 
     def at(self, places: int) -> Decimals:

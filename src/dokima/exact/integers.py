@@ -97,6 +97,11 @@ def either(a: Mask | None, b: Mask | None) -> Mask | None:
     return a if b is None else a | b
 
 
+def both(a: Mask | None, b: Mask) -> Mask:
+    """Where two conditions hold, the first of which may be None for everywhere."""
+    return b if a is None else a & b
+
+
 def common_length(a: int, b: int) -> int:
     """The length that columns of two lengths have where they meet: one of length 1 takes that of the other, even 0."""
     return b if a == 1 else a

@@ -67,9 +67,11 @@ def coalesce(columns: Sequence[Column]) -> Column:
 
 
 def _first_known(a: Column, b: Column) -> Column:
+    length = common_length(len(a), len(b))
     if a.missing is None:
-        return a.spread(common_length(len(a), len(b)))
-    return pick(~a.is_missing(), a, b)
+        return a.spread(length)
+    there = ~a.is_missing()
+    return pick(there, a, b) if np.count_nonzero(there) else b.spread(length)
 
 
 def is_blank(columns: Sequence[Column]) -> Column:

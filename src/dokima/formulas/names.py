@@ -110,6 +110,10 @@ class Frame(Protocol):
         """For each order or line whether there is a state before this edit; None if there is for none of them."""
 
     @property
+    def has_own_functions(self) -> bool:
+        """Whether formulas may call functions in Python, which may fail: else nothing is ever in error."""
+
+    @property
     def failed_calls(self) -> dict[Node, Texts]:
         """The calls of own functions that failed when they were last evaluated."""
 

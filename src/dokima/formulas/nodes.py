@@ -80,6 +80,16 @@ def _by_line(column: Column, order_of: Integers) -> Column:
     return column.take(order_of)
 
 
+def _whole(node: Node, level: Level) -> Evaluate:
+    """How to evaluate a node with one value for each line, or each order, of the frame."""
+    evaluate = at_level(node, level)
+    if level is Level.CONSTANT or (node.name and Level.CONSTANT is not node.level):
+        return evaluate  # a name has as many values as its level, unless it is a constant
+    if level is Level.LINE:
+        return lambda frame: evaluate(frame).spread(len(frame.order_of))
+    return lambda frame: evaluate(frame).spread(frame.order_count)
+
+
 @dataclass(frozen=True, eq=False)
 class Formula:
     """A formula that has been read and checked.
@@ -97,9 +107,11 @@ class Formula:
     reads: Mapping[str, Level] = field(init=False)
     reads_of_records: tuple[str, ...] = field(init=False)
     tables: tuple[str, ...] = field(init=False)
+    _at: Mapping[Level, Evaluate] = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
         nodes = list(self.root.walk())
+        object.__setattr__(self, "_at", {level: _whole(self.root, level) for level in Level})
         object.__setattr__(self, "reads", {node.name: node.level for node in nodes if node.name and not node.rows})
         object.__setattr__(
             self, "reads_of_records", tuple(dict.fromkeys(node.name for node in nodes if node.name and node.rows))
@@ -124,18 +136,14 @@ class Formula:
 
     def evaluate(self, frame: Frame, level: Level | None = None) -> Column:
         """The values, one per order or line of the given level (the formula's own if None)."""
-        level = self.level if level is None else level
-        column = at_level(self.root, level)(frame)
-        if level is Level.CONSTANT:
-            return column
-        return column.spread(len(frame.order_of) if level is Level.LINE else frame.order_count)
+        return self._at[self.root.level if level is None else level](frame)
 
     def failures(self, frame: Frame, level: Level | None = None) -> Texts | None:
         """The failures of own functions that its values depend on, one per order or line; None if there are none.
 
         Asked right after the formula has been evaluated on the frame.
         """
-        if not frame.failed_calls and not frame.has_failures:
+        if not frame.has_own_functions or not (frame.failed_calls or frame.has_failures):
             return None  # asked of every formula, and nearly always so
         from dokima.formulas.failures import failures_of
 

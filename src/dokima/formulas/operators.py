@@ -7,14 +7,14 @@ from typing import cast
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, Quotient, choose, compare, remainder, whole_division
+from dokima.exact import Decimals, Number, choose, compare, remainder, whole_division
 from dokima.exact.integers import Mask, common_length, either, missing_of
 from dokima.model.columns import Column, Dates, Flags, Texts, Words, blanks, kind_of
 
 
 def numbers(column: Column) -> Number:
     """The column, which has been checked to hold numbers."""
-    assert isinstance(column, Decimals | Quotient)
+    assert isinstance(column, Number)
     return column
 
 
@@ -107,7 +107,7 @@ def selected(condition: Flags, yes: Column, no: Column) -> Column:
 def pick(condition: Mask, yes: Column, no: Column) -> Column:
     """``yes`` where the condition is true, ``no`` elsewhere; both of one kind."""
     yes, no = alike(yes, no)
-    if isinstance(yes, Decimals | Quotient):
+    if isinstance(yes, Number):
         return choose(condition, yes, numbers(no))
     if isinstance(yes, Texts):
         words = Words(list(dict.fromkeys([*yes.words.items, *cast(Texts, no).words.items])))
@@ -120,7 +120,7 @@ def pick(condition: Mask, yes: Column, no: Column) -> Column:
 
 def alike(a: Column, b: Column) -> tuple[Column, Column]:
     """Both columns with one kind, where one of them may be the blank literal."""
-    if kind_of(a) == kind_of(b):
+    if type(a) is type(b) or kind_of(a) == kind_of(b):
         return a, b
     if bool(b.is_missing().all()):
         return a, blanks(kind_of(a), len(b))

@@ -9,7 +9,8 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
-from typing import Any, Literal, TypeVar, cast
+from itertools import repeat
+from typing import Any, Literal, TypeVar
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -107,8 +108,9 @@ class Words:
                 other._keys = keys_of_texts(other.items)
             if isinstance(other._keys, WordKeys):
                 return np.append(self._keys.places_in(other._keys), -1)
-        index = other.index
-        return np.array([*(index.get(word, -2) for word in self.items), -1], np.int64)
+        found = list(map(other.index.get, self.items, repeat(-2)))
+        found.append(-1)
+        return np.array(found, np.int64)
 
 
 class Texts:
@@ -144,7 +146,7 @@ class Texts:
 
     def spread(self, length: int) -> Texts:
         """A column of the given length out of one of that length or length 1."""
-        return self if len(self) == length else Texts(np.broadcast_to(self.codes, (length,)), self.words)
+        return self if len(self.codes) == length else Texts(np.broadcast_to(self.codes, (length,)), self.words)
 
     def is_missing(self) -> Mask:
         """True where the value is missing."""
@@ -212,7 +214,7 @@ class Dates:
 
     def spread(self, length: int) -> Dates:
         """A column of the given length out of one of that length or length 1."""
-        if len(self) == length:
+        if len(self.days) == length:
             return self
         missing = None if self.missing is None else np.broadcast_to(self.missing, (length,))
         return Dates(np.broadcast_to(self.days, (length,)), missing)
@@ -260,14 +262,14 @@ class Flags:
 
     def spread(self, length: int) -> Flags:
         """A column of the given length out of one of that length or length 1."""
-        if len(self) == length:
+        if len(self.values) == length:
             return self
         missing = None if self.missing is None else np.broadcast_to(self.missing, (length,))
         return Flags(np.broadcast_to(self.values, (length,)), missing)
 
     def is_missing(self) -> Mask:
         """True where the value is missing."""
-        return mask_of(self.missing, len(self))
+        return mask_of(self.missing, len(self.values))
 
     def without(self, gone: Mask | None) -> Flags:
         """The same column with more values missing."""
@@ -307,11 +309,12 @@ def blanks(kind: Kind | Literal["blank"], length: int) -> Column:
 def take_or_blank(column: C, positions: Integers) -> C:
     """The values at the given positions; missing where the position is negative."""
     gone = positions < 0
-    if len(column) == 0:
-        return cast(C, blanks(kind_of(column), len(positions)))
-    if not np.count_nonzero(gone):
-        return cast(C, column.take(positions))
-    return cast(C, column.take(positions * ~gone).without(gone))
+    count = np.count_nonzero(gone)
+    if count == len(gone) or not len(column):
+        return blanks(kind_of(column), len(positions))  # type: ignore[return-value]
+    if not count:
+        return column.take(positions)  # type: ignore[return-value]
+    return column.take(positions * ~gone).without(gone)  # type: ignore[return-value]
 
 
 def kind_of(column: Column) -> Kind:
@@ -332,12 +335,13 @@ class LazyColumns(Mapping[str, C]):
     Args:
         names: Names in their order.
         make: Makes the column of a name.
+        made: Those that there are already, by name.
     """
 
-    def __init__(self, names: Iterable[str], make: Callable[[str], C]) -> None:
+    def __init__(self, names: Iterable[str], make: Callable[[str], C], made: Mapping[str, C] | None = None) -> None:
         self._names = dict.fromkeys(names)
         self._make = make
-        self._made: dict[str, C] = {}
+        self._made: dict[str, C] = {} if made is None else dict(made)
 
     def __getitem__(self, name: str) -> C:
         found = self._made.get(name)
@@ -346,6 +350,11 @@ class LazyColumns(Mapping[str, C]):
                 raise KeyError(name)
             found = self._made[name] = self._make(name)
         return found
+
+    def get(self, name: str, default: Any = None) -> Any:
+        """The column of a name, or the default if there is none."""
+        found = self._made.get(name)
+        return found if found is not None else self[name] if name in self._names else default
 
     def __contains__(self, name: object) -> bool:
         return name in self._names
@@ -365,7 +374,14 @@ def laid_over(below: Mapping[str, Column], above: Mapping[str, Column]) -> Mappi
     """Both sets of columns, those above first, without making any of them."""
     if not above:
         return below
-    return LazyColumns([*below, *above], lambda name: above[name] if name in above else below[name])
+    made = {name: column for name, column in _made(below).items() if name not in above}
+    made.update(_made(above))
+    return LazyColumns([*below, *above], lambda name: above[name] if name in above else below[name], made)
+
+
+def _made(columns: Mapping[str, C]) -> Mapping[str, C]:
+    """Those of some columns that are there already."""
+    return columns._made if isinstance(columns, LazyColumns) else columns
 
 
 def concat(columns: Sequence[Column]) -> Column:

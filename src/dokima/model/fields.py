@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from dokima.model.columns import Kind
@@ -124,6 +125,14 @@ class Fields:
     header: Mapping[str, Field]
     line: Mapping[str, Field]
     records: Mapping[str, Mapping[str, Field]] = field(default_factory=dict)
+
+    @cached_property
+    def missed(self) -> Mapping[str, Mapping[str, Field]]:
+        """By level the fields for which it matters that they are not given: with a default, or required."""
+        return {
+            level: {name: each for name, each in of_level.items() if each.default is not None or each.required}
+            for level, of_level in (("header", self.header), ("line", self.line))
+        }
 
     @classmethod
     def standard(

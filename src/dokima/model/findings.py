@@ -57,7 +57,7 @@ class Findings(Sequence[Finding]):
         """
         found = list(found)
         if not found:
-            return cls()
+            return NONE
         findings = [each for each in found if isinstance(each, Finding)]
         if len(findings) < len(found):
             return cls(FindingColumns.of(found).sorted(orders()))
@@ -81,12 +81,12 @@ class Findings(Sequence[Finding]):
     @classmethod
     def of_problems(cls, problems: Iterable[Problem]) -> Findings:
         """Problems of documents as findings, so that one list tells everything."""
-        found = []
+        found: list[Finding] = []
         for problem in problems:
             place = f" ({problem.place})" if problem.file else ""
             message = f"{problem.field}: {problem.message}{place}" if problem.field else f"{problem.message}{place}"
             found.append(Finding("document", "error", message, problem.order, problem.line, problem.field))
-        return cls(tuple(found))
+        return cls(tuple(found)) if found else NONE
 
     def __repr__(self) -> str:
         return f"<Findings: {len(self.errors)} errors of {len(self.items)}; {SHOWN}>"
@@ -101,6 +101,8 @@ class Findings(Sequence[Finding]):
         return Findings(self.items[index]) if isinstance(index, slice) else self.items[index]
 
     def __add__(self, other: Findings) -> Findings:
+        if self is NONE or other is NONE:
+            return other if self is NONE else self
         orders = other.orders if self.orders is None else self.orders
         return Findings(_joined(self.items, other.items), self.summary + other.summary, orders)
 
@@ -214,3 +216,7 @@ def _joined(first: Sequence[Finding], second: Sequence[Finding]) -> Sequence[Fin
         return first + second
     parts = [[each] if isinstance(each, FindingColumns) else each for each in (first, second)]
     return FindingColumns.of(chain.from_iterable(parts))
+
+
+NONE = Findings()
+"""No findings at all, and nobody counted."""

@@ -97,7 +97,9 @@ def read_documents(
         files: Name of the source of each.
         problems: Those of documents that are no orders.
     """
-    return read_orders(replace(RawOrders.from_documents(documents, fields, files), problems=list(problems)), fields)
+    raw = RawOrders.from_documents(documents, fields, files)
+    raw.problems += problems
+    return read_orders(raw, fields)
 
 
 def read_orders(raw: RawOrders, fields: Fields, reader: ValueReader | None = None) -> Orders:
@@ -331,7 +333,7 @@ class _Intake:
             else:
                 columns[name] = self._read_column(level, fields[name], column)
         self._unknown([stray for stray in self.raw.strays if stray[0] == level], fields)
-        for name, field_ in fields.items():
+        for name, field_ in self.fields.missed[level].items():
             if name not in columns and name not in texts:
                 if field_.default is not None:
                     self.absent[level, name] = np.ones(count, bool)
@@ -340,7 +342,8 @@ class _Intake:
                         self._problem(level, row, name, f"expected a value for {field_.shown} (it is not given)")
         return LazyColumns(
             [name for name in raw if name in fields],
-            lambda name: columns[name] if name in columns else texts[name].read(fields[name], self.reader)[0],
+            lambda name: texts[name].read(fields[name], self.reader)[0],
+            columns,
         )
 
     def _unknown(self, strays: Sequence[tuple[str, int, str]], fields: Mapping[str, Field]) -> None:

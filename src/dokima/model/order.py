@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -66,7 +67,7 @@ class Order:
         if number is not None:
             self.header = {"number": str(number), **header}
         self.lines: list[Line] = []
-        self._last = 0
+        self._counted = self._last = 0
         problems = [self._take(at, line) for at, line in enumerate(lines)]
         if found := [problem for problem in problems if problem is not None]:
             raise DocumentError(found)
@@ -81,15 +82,20 @@ class Order:
         fields = {str(name): value for name, value in line.items()}
         number = fields.get("number")
         if number is None or number == "":
-            fields["number"] = str(after(self._last))
+            fields["number"] = str(after(self._last_number()))
         elif isinstance(number, int) and not isinstance(number, bool):
             fields["number"] = str(number)
         self.lines.append(Line(fields))
-        try:
-            self._last = max(self._last, read_address(fields["number"])[0])
-        except (ValueError, TypeError, AttributeError):
-            return None  # it is reported with all other problems, when the order meets a rulebook
         return None
+
+    def _last_number(self) -> int:
+        """The highest number of a line so far; each line is looked at once, and only if one comes without a number."""
+        for line in self.lines[self._counted :]:
+            # One that is no number is reported with all other problems, when the order meets a rulebook.
+            with suppress(ValueError, TypeError, AttributeError):
+                self._last = max(self._last, read_address(line.fields["number"])[0])
+        self._counted = len(self.lines)
+        return self._last
 
     @classmethod
     def all_of(cls, data: Any) -> tuple[list[Order], list[Problem]]:

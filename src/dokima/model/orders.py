@@ -151,11 +151,13 @@ class Orders:
 
     def header(self, name: str) -> Column:
         """One header field of all orders."""
-        return self.headers[name] if name in self.headers else self._blanks("header", name)
+        found: Column | None = self.headers.get(name)
+        return self._blanks("header", name) if found is None else found
 
     def line(self, name: str) -> Column:
         """One line field of all lines."""
-        return self.lines[name] if name in self.lines else self._blanks("line", name)
+        found: Column | None = self.lines.get(name)
+        return self._blanks("line", name) if found is None else found
 
     def _blanks(self, level: str, name: str) -> Column:
         """The column of a field nobody gave; made once, because somebody may ask for it order by order."""
@@ -326,8 +328,16 @@ class Orders:
         wanted[positions] = True
         return np.flatnonzero(wanted[self.order_of])
 
-    def with_columns(self, headers: Mapping[str, Column], lines: Mapping[str, Column]) -> Orders:
-        """The same orders with some columns added or replaced, none of them absent any more."""
+    def with_columns(
+        self, headers: Mapping[str, Column], lines: Mapping[str, Column], unfilled: Orders | None = None
+    ) -> Orders:
+        """The same orders with some columns added or replaced, none of them absent any more.
+
+        Args:
+            headers: Columns of headers by field.
+            lines: Columns of lines by field.
+            unfilled: The orders before defaults were filled in, if these columns are the defaults.
+        """
         replaced = {*(("header", name) for name in headers), *(("line", name) for name in lines)}
         return Orders(
             fields=self.fields,
@@ -341,6 +351,7 @@ class Orders:
             given=self.given,
             problems=self.problems,
             origin=self.origin,
+            unfilled=unfilled,
         )
 
     def documents(self) -> Iterator[dict[str, Any]]:

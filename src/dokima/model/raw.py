@@ -16,6 +16,7 @@ from dokima.model.values import BadValue, ValueReader
 
 SMALL = 2**62
 """Whole numbers below it are kept as they are."""
+_TEXTS = {str, type(None)}
 ABSENT: Final = object()
 """Stands for a field that was not given at all, as opposed to one given as blank."""
 
@@ -52,10 +53,10 @@ class RawColumn:
     @classmethod
     def of(cls, rows: Sequence[Any]) -> RawColumn:
         """One value per row, `ABSENT` where it was not given."""
-        absent = np.fromiter((value is ABSENT for value in rows), bool, len(rows))
-        if not np.count_nonzero(absent):
+        absent = [value is ABSENT for value in rows]
+        if True not in absent:
             return cls(rows)
-        return cls([None if value is ABSENT else value for value in rows], None, absent)
+        return cls([None if value is ABSENT else value for value in rows], None, np.array(absent, bool))
 
     @property
     def size(self) -> int:
@@ -170,15 +171,17 @@ def _as_they_are(values: Sequence[Any], spec: Field, *, is_distinct: bool) -> Co
         return None
     if isinstance(values, ColumnValues):
         return _fitting(values.column, spec)
-    if not is_distinct:
+    if spec.choices:
         return None
     kinds = set(map(type, values))
-    if spec.kind == "text" and kinds == {str} and not spec.choices and not any(v == "" or "\0" in v for v in values):
-        return Texts(np.arange(len(values)), Words(list(values)))
-    if spec.kind in ("decimal", "integer") and kinds == {int} and not spec.choices:
-        units = np.array(values, object)
-        if max(abs(int(units.max())), abs(int(units.min()))) < SMALL:
-            return Decimals(units.astype(np.int64), 0)
+    if spec.kind == "text" and kinds <= _TEXTS and "\0" not in "".join(filter(None, values)):
+        if is_distinct and kinds == {str} and "" not in values:
+            return Texts(np.arange(len(values)), Words(list(values)))
+        return Texts.of(values)
+    if spec.kind in ("decimal", "integer") and kinds == {int}:
+        largest = max(map(abs, values))
+        if largest < SMALL:
+            return Decimals(np.array(values, np.int64), 0, None, largest)
     return None
 
 

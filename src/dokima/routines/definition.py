@@ -11,7 +11,7 @@ from dokima.model.settings import AboveZero, FormulaText, Mode, Name, Places, Re
 RESERVED = ("price", "amount", "net", "without_tax", "tax", "with_tax")
 """Figures every routine leaves on a line; no step may take their names, but the price step may be called price."""
 
-RUNNING = ("line.amount", "line.net", "line.without_tax", "header.amount", "header.net", "header.without_tax")
+RUNNING = ("amount", "net", "without_tax")
 """Figures that change from step to step: read between steps they give their value so far."""
 
 

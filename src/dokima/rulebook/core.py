@@ -21,7 +21,7 @@ from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
 from dokima.model.finding import QUESTION, Finding
-from dokima.model.findings import Findings
+from dokima.model.findings import NONE, Findings
 from dokima.model.orders import Orders
 from dokima.rules.verdicts import RuleAnswers
 
@@ -217,7 +217,7 @@ class BookCore:
             choices = f" ({' or '.join(each.choices)})" if each.choices else ""
             how = f"dokima init --answer {each.id}=..."
             found.append(Finding(QUESTION, "warning", f"{each.asks}{choices}", field=each.id, help=how))
-        return Findings(tuple(found))
+        return Findings(tuple(found)) if found else NONE
 
     def explain_rules(
         self,
@@ -249,7 +249,7 @@ class BookCore:
         """
         orders, run = self._read(source, layout), Run()
         context = prepared_context(self.program, orders, run)
-        found = Findings()
+        found = NONE
         if check:
             asked = check_orders(
                 self.program, orders, check, run, clock=time.perf_counter, workers=workers, context=context
@@ -257,7 +257,7 @@ class BookCore:
             found = self._everything(orders, asked)
         calculation = price_orders(self.program, orders, run, workers=workers, context=context).calculation
         findings = Findings.of_problems(calculation.problems) + calculation.findings
-        return replace(calculation, findings=found + findings.beyond(found) if check else findings)
+        return calculation.with_findings(found + findings.beyond(found) if check else findings)
 
     def stream(
         self, source: Source, layout: str | None = None, *, lines: int = 250_000, workers: int = 1, check: str = ""

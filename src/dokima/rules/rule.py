@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 from dokima.formulas import Formula, Level
@@ -82,14 +83,14 @@ class Rule:
     reads_of_records: Sequence[str] = ()
     fingerprint: str = ""
 
-    @property
+    @cached_property
     def wants_before(self) -> Level | None:
         """The level of the state before an edit that it reads, without which it does not apply; None for none."""
         if any(name.startswith("was.") for name in self.reads):
             return Level.LINE
         return Level.HEADER if any(name.startswith("was_header.") for name in self.reads) else None
 
-    @property
+    @cached_property
     def wants_change(self) -> bool:
         """Whether it reads of a change being approved, without which it does not apply."""
         python = self.definition.python

@@ -108,7 +108,7 @@ def asked_at(rules: Sequence[Rule], moment: str) -> list[tuple[Rule, str]]:
     return list(asked.values())
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False)  # one for each rule of each document: a frozen one takes four times as long to make
 class Verdicts:
     """How a rule was answered, once per order or line.
 
@@ -204,7 +204,7 @@ def _judge_python(declared: PythonRule, frame: Frame, level: Level, asked: Mask)
     return Verdicts(asked, asked, refused, undecided, said, seen)
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False)
 class Asking:
     """Asking one rule at one moment.
 

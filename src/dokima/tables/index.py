@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property, reduce
-from operator import add
+from functools import cached_property
+from typing import Final, TypeAlias
 
 import numpy as np
 
 from dokima.exact import Decimals, compare, stored
-from dokima.exact.integers import Integers, Mask, either, narrow, some, widen
+from dokima.exact.integers import Integers, Mask, either, narrow, widen
 from dokima.exact.ranking import begins, distinct
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Flags, Texts, Words
@@ -23,6 +23,11 @@ _SPARSEST = 16
 _MOST_SLOTS = 2**26
 """Possible keys of such a list, at most (256 MB)."""
 _WIDEST = 2**62
+
+EVERYWHERE: Final = np.ones(1, bool)
+"""Stands for the mask of a value that no line has: then nothing needs to be looked up."""
+Absence: TypeAlias = "Mask | None"
+"""Lines whose value is blank or not in the table: None if there are none, `EVERYWHERE` if all are."""
 
 
 class Coder:
@@ -102,8 +107,8 @@ class Pattern:
         """For each key its most preferred row; at the end -1, which answers for a key that is not there."""
         return np.append(self.rows[self.starts], -1)
 
-    def find(self, codes: Sequence[Integers], absent: Sequence[Mask | None], length: int) -> Integers:
-        """For each line the place of its key, -1 where there is none.
+    def find(self, codes: Sequence[Integers], absent: Sequence[Absence], length: int) -> Integers | None:
+        """For each line the place of its key, -1 where there is none; None if there is for none of them.
 
         Args:
             codes: For each condition the codes of the lines.
@@ -112,11 +117,15 @@ class Pattern:
         """
         if not self.filled:
             return np.zeros(length, np.int64)
-        parts = [
-            codes[at] * stride if stride > 1 else codes[at]
-            for at, stride in zip(self.filled, self.strides, strict=True)
-        ]
-        key, unknown = reduce(add, parts), reduce(either, (absent[at] for at in self.filled))
+        unknown: Mask | None = None
+        key: Integers | None = None
+        for at, stride in zip(self.filled, self.strides, strict=True):
+            if absent[at] is EVERYWHERE:
+                return None
+            unknown = either(unknown, absent[at])
+            part = codes[at] * stride if stride > 1 else codes[at]
+            key = part if key is None else key + part
+        assert key is not None
         if self.slots is not None:
             # As 64 bits: whoever looks something up by fewer waits twice as long for it.
             found = self.slots[key if unknown is None else key * ~unknown].astype(np.int64)
@@ -127,9 +136,15 @@ class Pattern:
         return found if unknown is None else np.where(unknown, -1, found)
 
 
-def absences(codes: Sequence[Integers]) -> list[Mask | None]:
-    """For each condition the lines whose value is blank or not in the table; None if there are none."""
-    return [some(code < 0) for code in codes]
+def absences(codes: Sequence[Integers]) -> list[Absence]:
+    """For each condition the lines whose value is blank or not in the table."""
+    return [_absence(code) for code in codes]
+
+
+def _absence(code: Integers) -> Absence:
+    mask = code < 0
+    count = np.count_nonzero(mask)
+    return mask if 0 < count < len(mask) else EVERYWHERE if count else None
 
 
 def build_patterns(conditions: Sequence[Column], preference: Integers) -> tuple[list[Coder], list[Pattern]]:

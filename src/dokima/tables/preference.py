@@ -67,6 +67,7 @@ class RowFrame:
         self.by_order = Grouping.one(size)
         self.order_of: Integers = self.by_order.of
         self.leaf: Mask | None = None
+        self.has_own_functions = False
         self.failed_calls: dict[Node, Texts] = {}
         self.has_failures = False
 

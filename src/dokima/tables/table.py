@@ -10,7 +10,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from dokima.exact import Decimals, compare, magnitude
-from dokima.exact.integers import Integers, Mask
+from dokima.exact.integers import Integers, Mask, both
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
 from dokima.model.columns import HANDFUL, Column, Dates, Texts, Words, take_or_blank
@@ -57,6 +57,14 @@ class Window:
         if date.missing is None:
             return inside
         return np.where(date.missing, (start == _OPEN_START) & (end == _OPEN_END), inside)
+
+
+def _range(column: Column) -> tuple[int, int] | None:
+    """The first and the last of some dates; None if there is none, or one of them is blank."""
+    if not isinstance(column, Dates) or column.missing is not None or not len(column):
+        return None
+    days = column.days
+    return (int(days[0]),) * 2 if len(days) == 1 else (int(days.min()), int(days.max()))
 
 
 def _days(column: Column, open_day: int) -> Integers:
@@ -195,12 +203,11 @@ class Table:
             coder.codes(formula.evaluate(frame, self.level))
             for coder, formula in zip(self.coders, self.conditions.values(), strict=True)
         ]
-        date = None if self.window is None else self.window.on.evaluate(frame, self.level)
         values = [each.value.evaluate(frame, self.level) for each in self.breaks]
         if self.bands is not None:
             # Any row of the preferred scale will do; which of its bands answers, the value decides.
-            return self.bands.find(self._eligible_rows(codes, length, date, []), values[0])
-        return self._eligible_rows(codes, length, date, values)
+            return self.bands.find(self._eligible_rows(codes, length, frame, []), values[0])
+        return self._eligible_rows(codes, length, frame, values)
 
     @cached_property
     def _by_word(self) -> Pattern | None:
@@ -223,8 +230,8 @@ class Table:
         """The row of each word, and at the end -1."""
         assert self._by_word is not None
         codes = [self.coders[0].word_codes(words)]
-        rows: Integers = self._by_word.first_rows[self._by_word.find(codes, absences(codes), len(codes[0]))]
-        return rows
+        slots = self._by_word.find(codes, absences(codes), len(codes[0]))
+        return np.full(len(codes[0]), -1, np.int64) if slots is None else self._by_word.first_rows[slots]
 
     @cached_property
     def _rows_of_words(self) -> WeakKeyDictionary[Words, Integers]:
@@ -232,7 +239,7 @@ class Table:
         return WeakKeyDictionary()
 
     def _eligible_rows(
-        self, codes: Sequence[Integers], length: int, date: Column | None, values: Sequence[Column]
+        self, codes: Sequence[Integers], length: int, frame: Frame, values: Sequence[Column]
     ) -> Integers:
         """The most preferred row that is valid and whose breaks are reached.
 
@@ -242,38 +249,45 @@ class Table:
         found = np.full(length, -1, np.int64)
         absent = absences(codes)
         tests = [each.test(value) for each, value in zip(self.breaks, values, strict=False)]
+        days = None if self.window is None else _range(self.window.on.evaluate(frame))
         for number, pattern in enumerate(self.patterns):
             slots = pattern.find(codes, absent, length)
-            asked = date if isinstance(date, Dates) and not self._all_valid(number, date) else None
-            if not (number or tests or asked):
+            if slots is None:
+                continue
+            window = None if self.window is None or self._all_valid(number, days) else self.window
+            if not (number or tests or window):
                 found = pattern.first_rows[slots]  # the first of each list fits, and nothing was found before
                 continue
+            date = None if window is None else window.on.evaluate(frame, self.level)
             lines = (slots >= 0).nonzero()[0]
             slot = slots[lines]
             at, stop = pattern.starts[slot], pattern.stops[slot]
             while len(lines):
                 rows = pattern.rows[at]
-                worth = np.ones(len(lines), bool)
+                worth: Mask | None = None
                 if number:
                     best = found[lines]
                     worth = (best < 0) | (self.preference[rows] < self.preference[best])
                 fits = worth
-                if asked is not None and self.window is not None:
-                    fits = fits & self.window.fits(asked.take(lines), rows)
+                if window is not None and isinstance(date, Dates):
+                    fits = both(fits, window.fits(date.take(lines), rows))
                 for test in tests:
-                    fits = fits & test(lines, rows)
+                    fits = both(fits, test(lines, rows))
+                assert fits is not None
                 found[lines[fits]] = rows[fits]
-                on = worth & ~fits & (at + 1 < stop)
-                lines, at, stop = lines[on], at[on] + 1, stop[on]
+                at = at + 1
+                on = both(worth, ~fits & (at < stop))
+                if not np.count_nonzero(on):
+                    break
+                lines, at, stop = lines[on], at[on], stop[on]
         return found
 
-    def _all_valid(self, pattern: int, date: Dates) -> bool:
+    def _all_valid(self, pattern: int, days: tuple[int, int] | None) -> bool:
         """Whether every row of a pattern is valid on every date asked for: then nobody needs to look."""
-        assert self.window is not None
-        if date.missing is not None or not len(date):
+        if days is None:
             return False
         start, end = self._common_days[pattern]
-        return bool(start <= date.days.min() and date.days.max() <= end)
+        return start <= days[0] and days[1] <= end
 
     @cached_property
     def _common_days(self) -> list[tuple[int, int]]:

@@ -294,7 +294,12 @@ def _fitting(field: Field) -> Sequence[FormulaKind]:
 
 def _readers(tables: Mapping[str, Table]) -> dict[str, frozenset[str]]:
     closures = {name: names_behind(table.behind, tables) for name, table in tables.items()}
-    return {figure: frozenset(name for name, closure in closures.items() if figure in closure) for figure in RUNNING}
+    return {
+        f"line.{figure}": frozenset(
+            name for name, closure in closures.items() if not closure.isdisjoint((f"line.{figure}", f"header.{figure}"))
+        )
+        for figure in RUNNING
+    }
 
 
 # -- to other processes ---------------------------------------------------------------------------------------

@@ -118,6 +118,16 @@ class Calculation:
     findings: Findings = field(default_factory=Findings)
     context: object = field(default=None, repr=False)
 
+    def with_findings(self, findings: Findings) -> Calculation:
+        """The same with other findings; all else is shared, what has been worked out of it too.
+
+        Args:
+            findings: What is wrong.
+        """
+        made = object.__new__(Calculation)
+        made.__dict__.update(self.__dict__, findings=findings)
+        return made
+
     def __getstate__(self) -> dict[str, Any]:
         """What goes to another process: everything that was worked out, and not what it was worked out with."""
         return {**{each.name: getattr(self, each.name) for each in fields(self)}, "context": None}
@@ -184,10 +194,10 @@ class Calculation:
         Args:
             name: Name of the figure.
         """
+        if name in self._always_money:
+            return self._line_places
         used = self._routines_used
         routines = [self.program.routines[at] if at >= 0 else None for at in used]
-        if name == "price" or all(name in amount_figures(routine) for routine in routines):
-            return self._line_places
         places = np.zeros(self.orders.line_count, np.int64)
         for at, routine in zip(used, routines, strict=True):
             mine = slice(None) if len(used) == 1 else self.routine_of[self.orders.order_of] == at
@@ -202,6 +212,13 @@ class Calculation:
     def _routines_used(self) -> list[int]:
         """Positions of the routines that price some order, -1 for none."""
         return [*map(int, distinct(self.routine_of))]
+
+    @cached_property
+    def _always_money(self) -> frozenset[str]:
+        """Line figures that are money by every routine that prices some order; a price of one unit is written so."""
+        routines = [self.program.routines[at] if at >= 0 else None for at in self._routines_used]
+        of_each = [frozenset(amount_figures(routine)) for routine in routines]
+        return frozenset({"price"}.union(frozenset.intersection(*of_each) if of_each else ()))
 
     @cached_property
     def _line_places(self) -> Integers:

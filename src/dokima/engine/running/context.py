@@ -16,7 +16,7 @@ from dokima.engine.running.parent_lines import Under, parents_above
 from dokima.engine.running.records import RecordFrame
 from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask, either, mask_of
-from dokima.formulas import Formula, Level
+from dokima.formulas import Formula, Level, UnknownName
 from dokima.formulas.failures import first_of
 from dokima.formulas.nodes import Node
 from dokima.formulas.operators import alike, compared, numbers
@@ -86,13 +86,9 @@ class Context:
         self._records: dict[str, RecordFrame] = {}
         self._failures: dict[str, Texts] = {}
         self.failed_calls: dict[Node, Texts] = {}
+        self.has_own_functions = bool(program.definition.functions)
 
     # -- failures ---------------------------------------------------------------------------------------------
-
-    @property
-    def has_own_functions(self) -> bool:
-        """Whether the rulebook has functions in Python, which may fail."""
-        return bool(self.program.definition.functions)
 
     @property
     def has_failures(self) -> bool:
@@ -182,11 +178,13 @@ class Context:
         if name in self._quotients:
             return stored(self._quotients[name])
         head, _, tail = name.partition(".")
+        if head in self.program.tables:
+            return self._answer(head, name, tail)
         match head:
+            case "line":
+                return self._fact(tail) if name in LINE_FACTS else self.orders.line(tail)
             case "header":
                 return self._header(tail)
-            case "line" if name in LINE_FACTS:
-                return self._fact(tail)
             case "was":
                 if self.before is None:
                     return blanks(self.orders.fields.line[tail].kind, len(self.order_of))
@@ -195,8 +193,6 @@ class Context:
                 if self.before is None:
                     return blanks(self.orders.fields.header[tail].kind, self.order_count)
                 return take_or_blank(self.before.orders.header(tail), self.before.order_at)
-            case "line":
-                return self.orders.line(tail)
             case "parent":
                 return self._parent(tail)
             case "change" | "variance" | "ledger":
@@ -205,8 +201,15 @@ class Context:
                 return self.program.definition.values[tail]
             case "run":
                 return Dates.of([self.run.today]) if tail == "today" else Texts.of([self.run.user])
-        self._answered.setdefault(head, set()).add(name)
-        today = self.program.tables[head].answer(tail, self.rows(head), self)
+        raise UnknownName(name)
+
+    def _answer(self, table: str, name: str, column: str) -> Column:
+        """What a table answers in a column, whose dotted name is given too."""
+        answered = self._answered.get(table)
+        if answered is None:
+            answered = self._answered[table] = set()
+        answered.add(name)
+        today = self.program.tables[table].answer(column, self.rows(table), self)
         return today if self.terms is None else self._kept(name, today)
 
     def _kept(self, name: str, today: Column) -> Column:
@@ -288,19 +291,20 @@ class Context:
 
     def put(self, name: str, column: Column) -> None:
         """Leave a figure or a field for what follows; forget what was worked out from the one before it."""
-        # A quotient is kept with 12 places, but only once somebody reads it.
-        self._columns.pop(name, None)
-        self._quotients.pop(name, None)
         if isinstance(column, Quotient):
+            # It is kept with 12 places, but only once somebody reads it.
+            self._columns.pop(name, None)
             self._quotients[name] = column
         else:
             self._columns[name] = column
+            self._quotients.pop(name, None)
         self._by_line.pop(name, None)
         head, _, tail = name.partition(".")
         if head == "line" and tail not in self.orders.fields.line:
-            self._columns.pop(f"header.{tail}", None)
-            self._by_line.pop(f"header.{tail}", None)
-            for table in (*self.program.readers.get(name, ()), *self.program.readers.get(f"header.{tail}", ())):
+            summed = f"header.{tail}"
+            self._columns.pop(summed, None)
+            self._by_line.pop(summed, None)
+            for table in self.program.readers.get(name, ()):
                 self._forget(table)
 
     def _forget(self, table: str) -> None:
@@ -329,9 +333,10 @@ class Context:
         if found is None:
             known = self.program.tables[table]
             found = self._rows[table] = known.find(self)
-            failed = first_of(*(formula.failures(self, known.level) for formula in known.formulas()))
-            if failed is not None:
-                self.fail(f"{table}.", failed)
+            if self.has_own_functions:
+                failed = first_of(*(formula.failures(self, known.level) for formula in known.formulas()))
+                if failed is not None:
+                    self.fail(f"{table}.", failed)
         return found
 
     def asked_with(self, table: str) -> Iterator[Formula]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from weakref import ref
 
 from dokima.engine.program import Program, Run
@@ -61,7 +60,7 @@ def prepared_context(program: Program, orders: Orders, run: Run, *, held: bool =
             return column
         return _filled(formulas[level, name], orders, context, level, name)
 
-    prepared = replace(orders.with_columns(make("header"), make("line")), unfilled=orders.unfilled or orders)
+    prepared = orders.with_columns(make("header"), make("line"), unfilled=orders.unfilled or orders)
     failed = prepared.failed
     # Defaults read each other through the context; the rulebook was refused if they did so in a circle.
     context = Context(program, prepared, run)

@@ -107,12 +107,12 @@ def price_orders(
     parts = on_threads(lambda job: _price_part(job, context), jobs, workers)
     findings: list[Found] = [*unpriced, *(each for part in parts for each in part.findings)]
     findings += failed_defaults(program, orders)
-    calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2))
-    findings += compare_stated(calculation)
-    found = Findings.sorted(findings, lambda: texts(orders.header("number")))
     # Whoever reads a default of a few orders next finds its tables searched; those of many would fill the memory.
     kept = context if orders.line_count <= PIECE else None
-    return Pricing(replace(calculation, findings=found, context=kept), parts)
+    calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2), kept)
+    findings += compare_stated(calculation)
+    found = Findings.sorted(findings, lambda: texts(orders.header("number")))
+    return Pricing(calculation.with_findings(found), parts)
 
 
 def figures_of(program: Program, orders: Orders, run: Run, names: Collection[str]) -> dict[str, Column]:
@@ -390,7 +390,12 @@ def _prepaid(orders: Orders) -> Decimals:
 
 
 def _put_together(
-    program: Program, orders: Orders, parts: Sequence[Part], routine_of: Integers, places: Integers
+    program: Program,
+    orders: Orders,
+    parts: Sequence[Part],
+    routine_of: Integers,
+    places: Integers,
+    context: Context | None,
 ) -> Calculation:
     lines: Mapping[str, Column] = joined([(part.lines, part.result.lines) for part in parts], orders.line_count)
     headers: Mapping[str, Column] = joined([(part.orders, part.result.headers) for part in parts], orders.count)
@@ -407,7 +412,10 @@ def _put_together(
         if part.result.inclusive.any():
             inclusive[part.orders] = part.result.inclusive
         options[range_of(part.lines)] = part.result.options
-        taxes += [replace(groups, order=part.orders[groups.order]) for groups in part.result.taxes]
+        taxes += [
+            groups if len(part.orders) == orders.count else replace(groups, order=part.orders[groups.order])
+            for groups in part.result.taxes
+        ]
     figures: Mapping[str, Column] = lines
     if orders.parent is not None:
         amounts = {name for routine in program.routines for name in amount_figures(routine)}
@@ -435,4 +443,5 @@ def _put_together(
         taxes=taxes,
         reporting=reporting,
         plans=[replace(part.plan, orders=part.orders) for part in parts if part.plan is not None],
+        context=context,
     )

@@ -77,6 +77,11 @@ class RecordFrame:
         return self._frame.row_at(table, order, line)
 
     @property
+    def has_own_functions(self) -> bool:
+        """Whether the rulebook has functions in Python."""
+        return self._frame.has_own_functions
+
+    @property
     def failed_calls(self) -> dict[Node, Texts]:
         """Those of the orders' frame."""
         return self._frame.failed_calls
