@@ -185,6 +185,12 @@ class Program:
             if table.required is not None
         }
 
+    @cached_property
+    def figures_of_required(self) -> Mapping[str, frozenset[str]]:
+        """Of those names the figures, which can be read only once a routine has left them."""
+        of_orders = {f"header.{name.removeprefix('line.')}" for name in self.figures if name.startswith("line.")}
+        return {name: read & (self.figures | of_orders) for name, read in self.read_by_required.items()}
+
     def in_finer_money(self) -> Program:
         """The same with six more decimal places in every currency: a discount on one clip stays a discount."""
         finer = {code: places + 6 for code, places in self.definition.minor_units.items()}

@@ -260,7 +260,7 @@ def texts_with(column: Decimals, least_places: Sequence[int]) -> list[str | None
     values: list[str | None] = [
         text((units, column.places), least) for units, least in zip(column.units.tolist(), least_places, strict=True)
     ]
-    return _blanked(values, column.missing)
+    return values if column.missing is None else _blanked(values, column.missing)
 
 
 def text_array(column: Decimals, least_places: int = 0) -> Any:
@@ -284,23 +284,22 @@ def text_array(column: Decimals, least_places: int = 0) -> Any:
 
 def _one_by_one(column: Decimals, least_places: int) -> list[str | None]:
     """The same as `texts` gives, written by Python."""
-    places = max(column.places, least_places)
-    units = column.at(places).units.tolist()
+    if column.places < least_places:
+        column = column.at(least_places)
+    units, places = column.units.tolist(), column.places
+    found: list[Any]
     if not places:
-        return _blanked(list(map(str, units)), column.missing)
-    if places > _COUNTED:
-        return _blanked([text((each, places), least_places) for each in units], column.missing)
-    behind, one = _behind(places, least_places), 10**places
-    return _blanked(
-        [
+        found = list(map(str, units))
+    elif places > _COUNTED:
+        found = [text((each, places), least_places) for each in units]
+    else:
+        behind, one = _behind(places, least_places), 10**places
+        found = [
             f"{each // one}{behind[each % one]}" if each >= 0 else f"-{-each // one}{behind[-each % one]}"
             for each in units
-        ],
-        column.missing,
-    )
+        ]
+    return found if column.missing is None else _blanked(found, column.missing)
 
 
-def _blanked(texts: list[Any], missing: Mask | None) -> list[str | None]:
-    if missing is None:
-        return texts
+def _blanked(texts: list[Any], missing: Mask) -> list[str | None]:
     return [None if gone else text for text, gone in zip(texts, missing.tolist(), strict=True)]

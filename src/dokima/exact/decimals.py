@@ -15,6 +15,7 @@ from dokima.exact.integers import (
     Mask,
     add,
     either,
+    everywhere,
     mask_of,
     mask_of_column,
     measure,
@@ -22,7 +23,7 @@ from dokima.exact.integers import (
     multiply,
     narrow,
     of_one_type,
-    power_of_ten,
+    powers_of_ten,
     scale,
     some,
 )
@@ -67,7 +68,7 @@ class Decimals:
     @classmethod
     def blanks(cls, length: int) -> Decimals:
         """A column in which everything is missing."""
-        return cls(np.zeros(length, np.int64), 0, np.ones(length, bool), 0)
+        return cls(np.zeros(length, np.int64), 0, everywhere(length), 0)
 
     @classmethod
     def zeros(cls, length: int, places: int = 0) -> Decimals:
@@ -193,16 +194,21 @@ class Decimals:
     def __truediv__(self, other: Decimals | Quotient) -> Decimals | Quotient:
         from dokima.exact.quotients import Quotient
 
-        if isinstance(other, Decimals) and len(other) == 1 and other.missing is None:
-            # Division by 1 or another power of ten only moves the point.
-            power = power_of_ten(int(other.units[0]))
-            if power is not None:
-                places = self.places - other.places + power
-                moved = Decimals(self.units, max(places, 0), self.missing, self.bound)
-                if places < 0:
-                    moved.units, moved.bound = scale(self.units, self.bound, -places)
-                return moved
-        return Quotient.of(self) / other
+        if not isinstance(other, Decimals) or other.missing is not None:
+            return Quotient.of(self) / other
+        powers = powers_of_ten(other.units)
+        if powers is None:
+            return Quotient.of(self) / other
+        # Division by 1 or another power of ten only moves the point, of each value as far as it has to.
+        most = int(powers.max())
+        units, bound, places = self.units, self.bound, self.places - other.places + most
+        if len(powers) > 1:
+            units, bound = multiply(units, bound, 10 ** (most - powers), 10**most)
+        elif len(units) == 1:
+            units = np.broadcast_to(units, other.units.shape)
+        if places < 0:
+            units, bound = scale(units, bound, -places)
+        return Decimals(units, max(places, 0), self.missing, bound)
 
     def __neg__(self) -> Decimals:
         return Decimals(-self.units, self.places, self.missing, self.bound)

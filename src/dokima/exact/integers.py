@@ -74,6 +74,22 @@ def scale(units: Integers, bound: int, power: int) -> tuple[Integers, int]:
     return units * factor, bound * factor
 
 
+_POWERS = np.array([10**power for power in range(19)], np.int64)
+
+
+def powers_of_ten(units: Integers) -> Integers | None:
+    """Which power of ten each of some whole numbers is, or one power for all; None if one of them is none."""
+    if not len(units) or units.dtype == object:
+        return None
+    first = power_of_ten(int(units[0]))
+    if first is None:
+        return None  # most columns are told by their first number
+    if len(units) == 1 or not np.count_nonzero(units != units[0]):
+        return np.array([first])
+    powers = np.minimum(np.searchsorted(_POWERS, units), len(_POWERS) - 1)
+    return powers if bool((_POWERS[powers] == units).all()) else None
+
+
 def power_of_ten(value: int) -> int | None:
     """Which power of ten a whole number is, None if it is none."""
     digits = str(value)
@@ -90,16 +106,22 @@ def add(a: Integers, a_bound: int, b: Integers, b_bound: int, sign: int = 1) -> 
     return (a + b if sign > 0 else a - b), bound
 
 
+SHORT = 256
+"""Lengths up to which columns that say the same everywhere are made once and kept."""
+_EVERY = np.ones(SHORT, bool)
+_EVERY.flags.writeable = False
+
+
+def everywhere(length: int) -> Mask:
+    """A mask that marks everything, to be read only: to fill a short array takes ten times as long as to cut one."""
+    return _EVERY[:length] if length <= SHORT else np.ones(length, bool)
+
+
 def either(a: Mask | None, b: Mask | None) -> Mask | None:
     """Union of two missing masks, where None means that nothing is missing."""
     if a is None:
         return b
     return a if b is None else a | b
-
-
-def both(a: Mask | None, b: Mask) -> Mask:
-    """Where two conditions hold, the first of which may be None for everywhere."""
-    return b if a is None else a & b
 
 
 def common_length(a: int, b: int) -> int:

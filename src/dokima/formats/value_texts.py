@@ -6,13 +6,14 @@ import csv
 import io
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
+from functools import partial
 from json.encoder import encode_basestring
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
 from dokima.engine.running.amounts import amount_text_array, amount_texts
-from dokima.exact import Decimals, Quotient, stored, text_array
+from dokima.exact import Number, stored, text_array
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.exact.integers import Integers, Mask
 from dokima.formats.guarding import neutral
@@ -26,21 +27,22 @@ class ValueTexts:
 
     Args:
         column: The column.
-        places: The decimal places that each number has at least; None for the fewest it needs.
+        places: The decimal places that each number has at least, or one number for all; None for the fewest it needs.
     """
 
     column: Column
-    places: Integers | None = None
+    places: Integers | int | None = None
 
     def to_list(self) -> list[str | None]:
         """Each value as text, a blank as None."""
-        if self.places is not None and self._is_number:
-            return amount_texts(self.column, self.places)
-        return cells(self.column)
+        column = self.column
+        if self.places is not None and isinstance(column, Number):
+            return amount_texts(column, self.places)
+        return cells(column)
 
     def to_json(self) -> Any:
         """Each value as JSON text, a blank as null: an Arrow array of large strings."""
-        if self._is_number:
+        if isinstance(self.column, Number):
             return _together('"', self._numbers(), '"').fill_null(_scalar("null"))
         return self._each(encode_basestring, "null")
 
@@ -50,7 +52,7 @@ class ValueTexts:
         Args:
             is_guarded: An apostrophe stands before a text that a spreadsheet would take for a formula.
         """
-        if self._is_number:
+        if isinstance(self.column, Number):
             return self._numbers().fill_null(_scalar(""))
         return self._each(lambda text: _cell(neutral(text) if is_guarded else text), "")
 
@@ -58,14 +60,10 @@ class ValueTexts:
         """The same with more values blank."""
         return ValueTexts(self.column.without(gone), self.places)
 
-    @property
-    def _is_number(self) -> bool:
-        return isinstance(self.column, Decimals | Quotient)
-
     def _numbers(self) -> Any:
+        assert isinstance(self.column, Number)
         if self.places is not None:
             return amount_text_array(self.column, self.places)
-        assert isinstance(self.column, Decimals | Quotient)
         return text_array(stored(self.column))
 
     def _each(self, write: Callable[[str], str], blank: str) -> Any:
@@ -75,6 +73,27 @@ class ValueTexts:
         written = [blank if code < 0 else write(text) for code, text in there.items()]
         places = np.searchsorted(np.array(list(there), np.int64), column.codes)
         return arrow_texts(written, large=True).take(arrow_positions(places))
+
+
+Form = TypeVar("Form")
+
+
+def each_once(columns: Mapping[str, ValueTexts], write: Callable[[ValueTexts], Form]) -> dict[str, Form]:
+    """Columns in a form by name. A line's amount, net and total without tax are mostly one column: it is written once.
+
+    Args:
+        columns: The columns by name.
+        write: Gives the form of one.
+    """
+    known: dict[tuple[int, int | None], Form] = {}
+    found: dict[str, Form] = {}
+    for name, texts in columns.items():
+        places = texts.places
+        key = id(texts.column), places if places is None or isinstance(places, int) else id(places)
+        if key not in known:
+            known[key] = write(texts)
+        found[name] = known[key]
+    return found
 
 
 def _cell(text: str) -> str:
@@ -111,9 +130,12 @@ def csv_of_texts(columns: Mapping[str, ValueTexts], guarded: Collection[str]) ->
     """
     import pyarrow.compute as pc
 
-    written = [texts.to_csv(is_guarded=name in guarded) for name, texts in columns.items()]
+    written: dict[str, Any] = {}
+    for is_guarded in (False, True):
+        chosen = {name: texts for name, texts in columns.items() if (name in guarded) is is_guarded}
+        written |= each_once(chosen, partial(ValueTexts.to_csv, is_guarded=is_guarded))
     heading = ",".join(map(_cell, columns))
-    lines = pc.binary_join_element_wise(*written, _scalar(","))
+    lines = pc.binary_join_element_wise(*(written[name] for name in columns), _scalar(","))
     return "\n".join([heading, *([whole_text(lines, "\n")] if len(lines) else []), ""])
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.exact import Decimals, Grouping, any_in, group_counts, group_extremes, group_sums, marked, ranks
-from dokima.exact.integers import Integers, Mask, some
+from dokima.exact.integers import Integers, Mask, everywhere, some
 from dokima.exact.ranking import dense, distinct
 from dokima.formulas.names import FormulaKind, Frame
 from dokima.formulas.operators import flags, logical_and, logical_not, logical_or, numbers
@@ -43,7 +43,10 @@ def grouped(frame: Frame, by: Column | None) -> Grouping:
     if by is None:
         return frame.by_order
     codes = value_codes(by.spread(len(frame.order_of)))
-    keys = frame.order_of * (int(codes.max(initial=0)) + 1) + codes
+    keys = codes if frame.order_count == 1 else frame.order_of * (int(codes.max(initial=0)) + 1) + codes
+    if by.missing is None:
+        ids = dense(keys)
+        return Grouping(ids, int(ids.max(initial=-1)) + 1)
     ids = dense(np.where(codes < 0, 0, keys))
     return Grouping(np.where(codes < 0, -1, ids), int(ids.max(initial=-1)) + 1)
 
@@ -52,8 +55,8 @@ def aggregate(kind: Aggregate, frame: Frame, argument: Column | None, where: Fla
     """The aggregate of each order (no ``by``), or for each line that of its group."""
     length = len(frame.order_of)
     groups = grouped(frame, by)
-    value = Flags(np.ones(length, bool)) if argument is None else argument.spread(length)
-    counted = groups.of >= 0 if by is not None else None
+    value = Flags(everywhere(length)) if argument is None else argument.spread(length)
+    counted = groups.of >= 0 if by is not None and by.missing is not None else None
     if frame.leaf is not None:
         counted = frame.leaf if counted is None else counted & frame.leaf
     unknown: Mask | None = None

@@ -18,8 +18,8 @@ from dokima.exact import Decimals, parse
 from dokima.formulas import operators
 from dokima.formulas.calls import Calls
 from dokima.formulas.names import NUMBERS, FormulaKind, Level, Names, UnknownName
-from dokima.formulas.nodes import Formula, Node, at_level
-from dokima.formulas.reader import as_flag, as_number, folded, in_words, shown_kind
+from dokima.formulas.nodes import Evaluate, Formula, Node, at_level
+from dokima.formulas.reader import as_flag, as_flags, as_numbers, folded, in_words, shown_kind
 from dokima.formulas.slips import comma_in_number, said_here, slip_in
 from dokima.limits import FORMULA_CHARACTERS, FORMULA_DEPTH, FORMULA_PARTS
 from dokima.model.columns import Flags, Texts, blanks
@@ -187,22 +187,24 @@ class _Compiler(Calls):
         whole = operator != "/" and all(operand.kind == "integer" for operand in operands)
         work = operators.ARITHMETIC[operator]
         kind: FormulaKind = "integer" if whole or operator == "//" else "decimal"
-        made = self._made(node, kind, operands, lambda frame: work(as_number(left(frame)), as_number(right(frame))))
+        a, b = as_numbers(operands[0], left), as_numbers(operands[1], right)
+        made = self._made(node, kind, operands, lambda frame: work(a(frame), b(frame)))
         return replace(made, role=operator)
 
     def _unary(self, node: ast.UnaryOp, depth: int) -> Node:
         operand = self._node(node.operand, depth + 1)
-        evaluate = operand.evaluate
         if isinstance(node.op, ast.Not):
             self._needs(node.operand, operand, {"flag"}, "'not'")
-            made = self._made(node, "flag", [operand], lambda frame: operators.logical_not(as_flag(evaluate(frame))))
+            flag = as_flags(operand, operand.evaluate)
+            made = self._made(node, "flag", [operand], lambda frame: operators.logical_not(flag(frame)))
             return replace(made, role="not")
         if isinstance(node.op, ast.Invert):
             self._fail(node, "a formula has no '~'; use not")
         self._needs(node.operand, operand, set(NUMBERS), "a sign")
         if isinstance(node.op, ast.UAdd):
             return operand
-        return replace(self._made(node, operand.kind, [operand], lambda frame: -as_number(evaluate(frame))), role="-")
+        number = as_numbers(operand, operand.evaluate)
+        return replace(self._made(node, operand.kind, [operand], lambda frame: -number(frame)), role="-")
 
     def _logic(self, node: ast.BoolOp, depth: int) -> Node:
         operands, evaluates = self._operands(node.values, depth)
@@ -210,14 +212,16 @@ class _Compiler(Calls):
         for each, operand in zip(node.values, operands, strict=True):
             self._needs(each, operand, {"flag"}, f"'{word}'")
         join = operators.logical_and if word == "and" else operators.logical_or
-        return replace(self._made(node, "flag", operands, folded(join, evaluates)), role=word)
+        flags = [as_flags(operand, evaluate) for operand, evaluate in zip(operands, evaluates, strict=True)]
+        return replace(self._made(node, "flag", operands, folded(join, flags)), role=word)
 
     def _conditional(self, node: ast.IfExp, depth: int) -> Node:
         operands, (test, yes, no) = self._operands([node.test, node.body, node.orelse], depth)
         self._needs(node.test, operands[0], {"flag"}, "'if'")
         kind = self._common(node, [node.body, node.orelse], operands[1:], "both sides of 'if ... else'")
+        condition = as_flags(operands[0], test)
         made = self._made(
-            node, kind, operands, lambda frame: operators.selected(as_flag(test(frame)), yes(frame), no(frame))
+            node, kind, operands, lambda frame: operators.selected(condition(frame), yes(frame), no(frame))
         )
         return replace(made, role="if")
 
@@ -240,7 +244,7 @@ class _Compiler(Calls):
         if len(parts) == 1:
             return parts[0]
         level = max(part.level for part in parts)
-        all_hold = folded(operators.logical_and, [at_level(part, level) for part in parts])
+        all_hold = folded(operators.logical_and, [as_flags(part, at_level(part, level)) for part in parts])
         return replace(self._made(node, "flag", parts, all_hold), role="and")
 
     def _compared(self, node: ast.Compare, left: ast.expr, right: ast.expr, operator: str, depth: int) -> Node:
@@ -252,9 +256,11 @@ class _Compiler(Calls):
             self._fail(right, f"'{operator}' cannot compare {told}")
         if operator not in ("==", "!=") and "flag" in kinds:
             self._fail(left, f"'{operator}' cannot order flags; use ==, not, and, or")
-        made = self._made(
-            node, "flag", operands, lambda frame: operators.compared(*operators.alike(a(frame), b(frame)), operator)
-        )
+        compared, alike = operators.compared, operators.alike
+        if "blank" in kinds:
+            made = self._made(node, "flag", operands, lambda frame: compared(*alike(a(frame), b(frame)), operator))
+        else:
+            made = self._made(node, "flag", operands, lambda frame: compared(a(frame), b(frame), operator))
         return replace(made, role=operator)
 
     def _membership(self, node: ast.Compare, left: ast.expr, right: ast.expr, operator: str, depth: int) -> Node:
@@ -265,8 +271,8 @@ class _Compiler(Calls):
             if option.operands[1].level is not Level.CONSTANT:
                 self._fail(each, "a list may hold only numbers, texts and dates written out")
         subject = options[0].operands[0] if options else self._node(left, depth + 1)
-        evaluates = [option.evaluate for option in options]
-        found = folded(operators.logical_or, evaluates) if evaluates else lambda _: Flags.of([False])
+        evaluates = [as_flags(option, option.evaluate) for option in options]
+        found: Evaluate = folded(operators.logical_or, evaluates) if evaluates else lambda _: Flags.of([False])
         listed_ = [subject, *(option.operands[1] for option in options)]
         if operator == "not in":
             made = self._made(node, "flag", listed_, lambda frame: operators.logical_not(as_flag(found(frame))))

@@ -68,12 +68,15 @@ def _comparable(a: Column, b: Column) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _same_text(a: Texts, b: Texts) -> Mask:
-    if len(a) == 1 and len(b) > 1:
+    if len(a.codes) == 1 and len(b.codes) > 1:
         a, b = b, a
-    if len(b) == 1:
-        word = b.words.items[int(b.codes[0])] if b.codes[0] >= 0 else None
-        return cast(Mask, a.codes == (a.words.index.get(word, -2) if word is not None else -2))
-    return cast(Mask, a.codes == b.in_words(a.words))
+    same: Mask
+    if len(b.codes) == 1:
+        code = int(b.codes[0])
+        same = a.codes == (a.words.index.get(b.words.items[code], -2) if code >= 0 else -2)
+    else:
+        same = a.codes == b.in_words(a.words)
+    return same
 
 
 def logical_and(a: Flags, b: Flags) -> Flags:

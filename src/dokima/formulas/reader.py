@@ -123,14 +123,28 @@ def as_flag(column: Column) -> Flags:
     )
 
 
-def folded(join: Callable[[Flags, Flags], Flags], evaluates: Sequence[Evaluate]) -> Evaluate:
+def as_numbers(node: Node, evaluate: Evaluate) -> Callable[[Frame], Number]:
+    """How to evaluate a part of a formula as numbers, although it may be the blank literal."""
+    if node.kind == "blank":
+        return lambda frame: as_number(evaluate(frame))
+    return evaluate  # type: ignore[return-value]  # its kind has been checked
+
+
+def as_flags(node: Node, evaluate: Evaluate) -> Callable[[Frame], Flags]:
+    """The same as flags."""
+    if node.kind == "blank":
+        return lambda frame: as_flag(evaluate(frame))
+    return evaluate  # type: ignore[return-value]
+
+
+def folded(join: Callable[[Flags, Flags], Flags], evaluates: Sequence[Callable[[Frame], Flags]]) -> Evaluate:
     """How to evaluate several flags joined by and, or by or."""
     first, *others = evaluates
 
     def evaluate(frame: Frame) -> Column:
-        result = as_flag(first(frame))
+        result = first(frame)
         for other in others:
-            result = join(result, as_flag(other(frame)))
+            result = join(result, other(frame))
         return result
 
     return evaluate

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import gc
 import threading
-from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ContextDecorator
 
 
 class _Rest:
@@ -20,22 +19,22 @@ class _Rest:
 _rest = _Rest()
 
 
-@contextmanager
-def collector_at_rest() -> Iterator[None]:
+class collector_at_rest(ContextDecorator):
     """No search for reference cycles while results are made; also a decorator.
 
     The collector looks through all objects alive each time their number has grown by a quarter, and results are many
     objects and no cycles: half a million findings took half as long again with it. Counting references goes on, and
     what the caller had chosen holds again afterwards, whichever thread is the last.
     """
-    with _rest.lock:
-        if not _rest.asking:
-            _rest.was_on = gc.isenabled()
-            gc.disable()
-        _rest.asking += 1
-    try:
-        yield
-    finally:
+
+    def __enter__(self) -> None:
+        with _rest.lock:
+            if not _rest.asking:
+                _rest.was_on = gc.isenabled()
+                gc.disable()
+            _rest.asking += 1
+
+    def __exit__(self, *_: object) -> None:
         with _rest.lock:
             _rest.asking -= 1
             if not _rest.asking and _rest.was_on:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
+from functools import lru_cache
 from itertools import repeat
 from typing import Any, Literal, TypeVar
 from weakref import WeakKeyDictionary
@@ -16,7 +17,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from dokima.exact import Decimals, Quotient, decimal_of, from_pairs, stored
-from dokima.exact.integers import Integers, Mask, either, mask_of, mask_of_column
+from dokima.exact.integers import SHORT, Integers, Mask, either, mask_of, mask_of_column
 from dokima.exact.ranking import distinct
 from dokima.model.word_keys import WordKeys, keys_of_texts
 
@@ -297,6 +298,10 @@ C = TypeVar("C", bound=Column)
 
 def blanks(kind: Kind | Literal["blank"], length: int) -> Column:
     """A column of a kind in which everything is missing."""
+    return _kept_blanks(kind, length) if length <= SHORT else _blanks(kind, length)
+
+
+def _blanks(kind: Kind | Literal["blank"], length: int) -> Column:
     if kind == "text":
         return Texts(np.full(length, -1, np.int64), Words([]))
     if kind == "date":
@@ -306,15 +311,38 @@ def blanks(kind: Kind | Literal["blank"], length: int) -> Column:
     return Decimals.blanks(length)
 
 
+_kept_blanks = lru_cache(maxsize=SHORT)(_blanks)
+
+
+class Positions:
+    """Places in columns, negative for none; looked through once for all columns that are read there.
+
+    Attributes:
+        at: The places.
+        gone: True where there is none; None if there is one everywhere.
+    """
+
+    __slots__ = ("_held", "at", "gone")
+
+    def __init__(self, at: Integers) -> None:
+        self.at = at
+        gone = at < 0
+        count = np.count_nonzero(gone)
+        self.gone: Mask | None = gone if count else None
+        # Somewhere to read where there is no place; None where there is none at all.
+        self._held = at if not count else at * ~gone if count < len(at) else None
+
+    def of(self, column: C) -> C:
+        """The values of a column there, blank where there is no place."""
+        if self._held is None or not len(column):
+            return blanks(kind_of(column), len(self.at))  # type: ignore[return-value]
+        taken = column.take(self._held)
+        return taken if self.gone is None else taken.without(self.gone)  # type: ignore[return-value]
+
+
 def take_or_blank(column: C, positions: Integers) -> C:
     """The values at the given positions; missing where the position is negative."""
-    gone = positions < 0
-    count = np.count_nonzero(gone)
-    if count == len(gone) or not len(column):
-        return blanks(kind_of(column), len(positions))  # type: ignore[return-value]
-    if not count:
-        return column.take(positions)  # type: ignore[return-value]
-    return column.take(positions * ~gone).without(gone)  # type: ignore[return-value]
+    return Positions(positions).of(column)
 
 
 def kind_of(column: Column) -> Kind:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import chain
 from typing import Any, Protocol
 
 import numpy as np
 
 from dokima.errors import DocumentError, Problem, nearest
-from dokima.exact.integers import Integers, Mask
+from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.exact.ranking import distinct
 from dokima.model.addresses import Address, levels_hint, read_address, write_address
 from dokima.model.agreed_terms import wrong_terms
@@ -80,7 +81,7 @@ def _gather(
 
     A column for each of those as well would let ten thousand names in ten thousand rows fill the memory.
     """
-    names = dict.fromkeys(name for row in rows for name in row)
+    names = dict.fromkeys(chain.from_iterable(rows))
     columns = {name: RawColumn.of([row.get(name, ABSENT) for row in rows]) for name in names if name in known}
     odd = {name for name in names if name not in columns and name not in skip}
     return columns, [(level, at, name) for at, row in enumerate(rows) for name in row if name in odd] if odd else []
@@ -336,7 +337,7 @@ class _Intake:
         for name, field_ in self.fields.missed[level].items():
             if name not in columns and name not in texts:
                 if field_.default is not None:
-                    self.absent[level, name] = np.ones(count, bool)
+                    self.absent[level, name] = everywhere(count)
                 elif field_.required:
                     for row in range(count):
                         self._problem(level, row, name, f"expected a value for {field_.shown} (it is not given)")

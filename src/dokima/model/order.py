@@ -75,7 +75,7 @@ class Order:
     def _take(self, at: int, line: Any) -> Problem | None:
         if isinstance(line, Line):
             line = line.fields
-        if not isinstance(line, Mapping):
+        if type(line) is not dict and not isinstance(line, Mapping):
             return Problem(
                 self.number, "", f"lines[{at}]", f"expected a line as a mapping of fields (got {line!r:.60})"
             )

@@ -260,6 +260,9 @@ class Orders:
 
     def pieces(self, lines: int) -> Iterator[tuple[int, int]]:
         """Ranges of orders (first position, position after the last), each with about that many lines."""
+        if self.count > 0 and self.line_count <= lines:
+            yield 0, self.count
+            return
         ends = self.line_ranges[1:]
         start = 0
         while start < self.count:

@@ -132,6 +132,12 @@ class Routine:
         return {step.name: step for step in reversed(self.steps)}
 
     @cached_property
+    def line_figures(self) -> Sequence[str]:
+        """The figures of a line that it leaves, in the order of its steps: the price of one unit first."""
+        steps = [name.split(".")[1] for name in self.figures if name.startswith("line.")]
+        return list(dict.fromkeys(["price", *steps, *self.amounts]))
+
+    @cached_property
     def amounts(self) -> Sequence[str]:
         """Names of the amounts of money it leaves on a line, in the order of its steps."""
         return (*(step.name for step in self.steps if step.is_amount), *AMOUNTS_OF_ANY)

@@ -39,6 +39,7 @@ class Running:
         self.tax = Decimals.zeros(self.length)
         self.untaxed: Decimals | None = None  # what steps outside the tax base have moved, None for none
         self._taxed: list[tuple[Step, Taxed]] = []
+        self._ended: tuple[Decimals, Decimals] | None = None  # what with_tax was made from
         self.failed = np.zeros(self.length, bool)
         self.lost = np.zeros(frame.order_count, bool)
         self.broken: Texts | None = None

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from dokima.exact import Decimals, any_in, compare, group_sums, magnitude
-from dokima.exact.integers import Mask, either
+from dokima.exact.integers import Mask, either, everywhere
 from dokima.formulas import Level
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import Flags
@@ -114,7 +114,7 @@ class Run(TaxSteps):
     def _share_out(self, step: Step, groups: Groups) -> Spread:
         """Each line's part of a figure worked out once for its group."""
         places = self.places if step.definition.places is None else step.definition.places
-        where = flags(self._part(step, "where", groups.frame) or Flags(np.ones(self.length, bool)))
+        where = flags(self._part(step, "where", groups.frame) or Flags(everywhere(self.length)))
         included, of, count = where.is_true(), groups.lines.of, groups.lines.count
         included = included if groups.inside is None else included & groups.inside
         cap = numbers(self._once(groups, step.parts["cap"])) if "cap" in step.parts else None

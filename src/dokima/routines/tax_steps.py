@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from dokima.exact import Decimals, Number, any_in, choose, compare, group_sums, stored
-from dokima.exact.integers import Mask
+from dokima.exact.integers import Mask, everywhere
 from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import compared, flags, numbers, pick
 from dokima.model.columns import Flags, Texts, blanks
@@ -46,7 +46,7 @@ class TaxSteps(Running):
         self.result.tax_terms[step.name] = terms
         self._taxed.append((step, taxed))
         self.leave(step.name, taxed.parts)
-        self.tax = self.tax + taxed.parts
+        self.tax = taxed.parts if len(self._taxed) == 1 else self.tax + taxed.parts
         self._leave_tax()
 
     def _as_frozen(self, step: Step, taxed: Taxed) -> Taxed:
@@ -92,7 +92,7 @@ class TaxSteps(Running):
         category = self._texts(step, "category")
         if "category" in step.parts:
             percent = percent.without(category.missing)
-        when = flags(self._part(step, "when") or Flags(np.ones(self.length, bool)))
+        when = flags(self._part(step, "when") or Flags(everywhere(self.length)))
         percent = percent.without(when.missing)
         if self.routine.includes_tax is not None:
             percent = percent.without(self.evaluate(self.routine.includes_tax).missing)
@@ -125,6 +125,9 @@ class TaxSteps(Running):
 
     def _leave_tax(self) -> None:
         """The figures that end a routine; where prices include tax, the amount without it is what is left of them."""
+        if self._ended is not None and self._ended[0] is self.running and self._ended[1] is self.tax:
+            return  # nothing has moved since
+        self._ended = self.running, self.tax
         self.leave("tax", self.tax)
         inside = self._includes_tax()
         with_tax = self.running + self.tax

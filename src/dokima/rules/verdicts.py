@@ -5,13 +5,12 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
 
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
-from dokima.exact.integers import Integers, Mask
+from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.formulas import Formula, FormulaKind, Frame, Level, Names, compile_formula
 from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import flags, logical_not, logical_or
@@ -119,6 +118,7 @@ class Verdicts:
         undecided: True where that could not be told, nowhere that it is refused.
         said: Messages of a rule in Python, and own functions that failed, by position.
         seen: What a rule in Python read, by position.
+        counts: How many orders or lines were asked about, refused and undecided.
     """
 
     asked: Mask
@@ -127,12 +127,11 @@ class Verdicts:
     undecided: Mask
     said: Mapping[int, str] = field(default_factory=dict)
     seen: Mapping[int, Mapping[str, Any]] = field(default_factory=dict)
+    counts: tuple[int, int, int] = field(init=False)
 
-    @cached_property
-    def counts(self) -> tuple[int, int, int]:
-        """How many orders or lines were asked about, refused and undecided."""
-        asked, refused, undecided = (int(np.count_nonzero(each)) for each in (self.asked, self.refused, self.undecided))
-        return asked, refused, undecided
+    def __post_init__(self) -> None:
+        count = np.count_nonzero
+        self.counts = int(count(self.asked)), int(count(self.refused)), int(count(self.undecided))
 
 
 def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
@@ -147,7 +146,7 @@ def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
         only: For a rule of line level, the lines to ask.
     """
     length = len(frame.order_of) if rule.level is Level.LINE else frame.order_count
-    asked = np.ones(length, bool)
+    asked = everywhere(length)
     if rule.level is Level.LINE:
         parent = flags(frame.column("line.is_parent")).values
         if only is not None:

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, TypeAlias
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from dokima.exact import Decimals, compare, magnitude
-from dokima.exact.integers import Integers, Mask, both
+from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
-from dokima.model.columns import HANDFUL, Column, Dates, Texts, Words, take_or_blank
+from dokima.model.columns import HANDFUL, Column, Dates, Positions, Texts, Words
 from dokima.model.fields import Field
 from dokima.tables.assembly import Assemblies
 from dokima.tables.definition import TableDefinition, TableSource
@@ -25,6 +26,9 @@ AMOUNT = "amount"
 """What a graduated table answers with, beside its columns."""
 
 _OPEN_START, _OPEN_END = -(2**60), 2**60
+
+Test: TypeAlias = "Callable[[Any, Any], Mask]"
+"""Whether rows fit: places of lines or orders, and the row beside each of them; or one place and one row."""
 
 
 @dataclass(frozen=True)
@@ -50,13 +54,21 @@ class Window:
         last = np.full(size, _OPEN_END) if end is None else _days(end, _OPEN_END)
         return cls(on, first, last, names)
 
+    def test(self, date: Column) -> Test:
+        """How to tell whether the rows beside some places are valid on the dates there.
+
+        A blank date fits only rows without bounds.
+        """
+        assert isinstance(date, Dates)
+        days, missing, start, end = date.days, date.missing, self.start, self.end
+        if missing is None:
+            return lambda places, rows: (start[rows] <= days[places]) & (days[places] <= end[rows])
+        inside, always = Window.test(self, Dates(days)), (start == _OPEN_START) & (end == _OPEN_END)
+        return lambda places, rows: np.where(missing[places], always[rows], inside(places, rows))
+
     def fits(self, date: Dates, rows: Integers) -> Mask:
-        """For each date whether the row beside it is valid; a blank date fits only rows without bounds."""
-        start, end = self.start[rows], self.end[rows]
-        inside = (start <= date.days) & (date.days <= end)
-        if date.missing is None:
-            return inside
-        return np.where(date.missing, (start == _OPEN_START) & (end == _OPEN_END), inside)
+        """For each date whether the row beside it is valid."""
+        return self.test(date)(np.arange(len(rows)), rows)
 
 
 def _range(column: Column) -> tuple[int, int] | None:
@@ -80,10 +92,10 @@ class Break:
     least: Decimals
     value: Formula
 
-    def test(self, value: Column) -> Callable[[Integers, Integers], Mask]:
+    def test(self, value: Column) -> Test:
         """How to tell whether the values at some places reach the rows beside them."""
         if not isinstance(value, Decimals):
-            return lambda places, rows: self.fits(value.take(places), rows)
+            return lambda places, rows: self.fits(value.take(np.atleast_1d(places)), np.atleast_1d(rows))
         # Once at the same places, whole numbers are all there is to compare. Below every value stands -1: a row
         # without a minimum, which a blank reaches, and a blank, which reaches nothing else.
         if value.places <= self.least.places:
@@ -243,8 +255,7 @@ class Table:
     ) -> Integers:
         """The most preferred row that is valid and whose breaks are reached.
 
-        The rows of a key stand in order of preference, so each line goes down its own list until a row fits; all
-        lines take a step at a time, and those that are done drop out.
+        The rows of a key stand in order of preference, so each line goes down its own list until a row fits.
         """
         found = np.full(length, -1, np.int64)
         absent = absences(codes)
@@ -254,33 +265,47 @@ class Table:
             slots = pattern.find(codes, absent, length)
             if slots is None:
                 continue
-            window = None if self.window is None or self._all_valid(number, days) else self.window
-            if not (number or tests or window):
+            asked = tests
+            if self.window is not None and not self._all_valid(number, days):
+                asked = [self.window.test(self.window.on.evaluate(frame, self.level)), *tests]
+            if not (number or asked):
                 found = pattern.first_rows[slots]  # the first of each list fits, and nothing was found before
                 continue
-            date = None if window is None else window.on.evaluate(frame, self.level)
             lines = (slots >= 0).nonzero()[0]
-            slot = slots[lines]
-            at, stop = pattern.starts[slot], pattern.stops[slot]
-            while len(lines):
-                rows = pattern.rows[at]
-                worth: Mask | None = None
-                if number:
-                    best = found[lines]
-                    worth = (best < 0) | (self.preference[rows] < self.preference[best])
-                fits = worth
-                if window is not None and isinstance(date, Dates):
-                    fits = both(fits, window.fits(date.take(lines), rows))
-                for test in tests:
-                    fits = both(fits, test(lines, rows))
-                assert fits is not None
-                found[lines[fits]] = rows[fits]
-                at = at + 1
-                on = both(worth, ~fits & (at < stop))
-                if not np.count_nonzero(on):
-                    break
-                lines, at, stop = lines[on], at[on], stop[on]
+            if len(lines) <= HANDFUL:
+                self._walk_singly(found, pattern, lines, slots[lines], asked)
+            else:
+                self._walk_together(found, pattern, lines, slots[lines], asked)
         return found
+
+    def _walk_singly(
+        self, found: Integers, pattern: Pattern, lines: Integers, slots: Integers, asked: Sequence[Test]
+    ) -> None:
+        """One line after the other down its list: of a handful that is quicker."""
+        starts, stops = pattern.starts[slots].tolist(), pattern.stops[slots].tolist()
+        for line, start, stop in zip(lines.tolist(), starts, stops, strict=True):
+            best = found.item(line)
+            for row in pattern.rows[start:stop].tolist():
+                if best >= 0 and self.preference[row] > self.preference[best]:
+                    break
+                if all(test(line, row) for test in asked):
+                    found[line] = row
+                    break
+
+    def _walk_together(
+        self, found: Integers, pattern: Pattern, lines: Integers, slots: Integers, asked: Sequence[Test]
+    ) -> None:
+        """All lines a step at a time; those that are done drop out."""
+        at, stop = pattern.starts[slots], pattern.stops[slots]
+        while len(lines):
+            rows, best = pattern.rows[at], found[lines]
+            worth = (best < 0) | (self.preference[rows] < self.preference[best])
+            fits = worth
+            for test in asked:
+                fits = fits & test(lines, rows)
+            found[lines[fits]] = rows[fits]
+            on = worth & ~fits & (at + 1 < stop)
+            lines, at, stop = lines[on], at[on] + 1, stop[on]
 
     def _all_valid(self, pattern: int, days: tuple[int, int] | None) -> bool:
         """Whether every row of a pattern is valid on every date asked for: then nobody needs to look."""
@@ -296,13 +321,14 @@ class Table:
         start, end = self.window.start, self.window.end
         return [(int(start[each.rows].max()), int(end[each.rows].min())) for each in self.patterns]
 
-    def answer(self, column: str, rows: Integers, frame: Frame) -> Column:
+    def answer(self, column: str, rows: Positions, frame: Frame) -> Column:
         """The values of a column in the rows found; its default, else blank, where none was."""
         if column == AMOUNT and self.bands is not None:
-            return self.bands.amount(rows, self.breaks[0].value.evaluate(frame, self.level))
-        answer = take_or_blank(self.columns[column], rows)
+            return self.bands.amount(rows.at, self.breaks[0].value.evaluate(frame, self.level))
+        found = rows.of(self.columns[column])
         default = self.defaults.get(column)
-        found = answer if default is None else pick(rows >= 0, answer, default)
+        if default is not None and rows.gone is not None:
+            found = pick(~rows.gone, found, default)
         if column not in self.factors:
             return found
         return numbers(found) * numbers(self.factors[column].evaluate(frame, self.level))

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.exact import decimal_of, stored, text_array, texts, texts_with, to_decimals
+from dokima.exact import Number, decimal_of, stored, text_array, texts, texts_with, to_decimals
 from dokima.exact.arrow_buffers import interleaved
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
@@ -29,22 +29,26 @@ def amounts_at(column: Column, positions: Integers, places: Integers) -> list[An
     return [None if gone else decimal_of(units, exact.places, least) for units, gone, least in rows]
 
 
-def amount_texts(column: Column, places: Integers) -> list[str | None]:
-    """All values of a column of numbers as text, each with at least its decimal places; None where it is blank."""
-    exact = stored(numbers(column)).spread(len(places))
-    kinds = {*places.tolist()}
-    if len(kinds) == 1:
-        return texts(exact, max(*kinds, 0))
-    # A currency that is not known has -1 places.
-    return texts_with(exact, np.maximum(places, 0).tolist())
+def amount_texts(column: Number, places: Integers | int) -> list[str | None]:
+    """All values of a column of numbers as text; None where it is blank.
+
+    Args:
+        column: The numbers.
+        places: The decimal places that each has at least, or one number for all.
+    """
+    exact = stored(column)
+    if isinstance(places, int):
+        return texts(exact, places)
+    return texts_with(exact.spread(len(places)), places.tolist())
 
 
-def amount_text_array(column: Column, places: Integers) -> Any:
+def amount_text_array(column: Number, places: Integers | int) -> Any:
     """The same as an Arrow array of large strings, null where a value is blank."""
-    exact = stored(numbers(column)).spread(len(places))
+    exact = stored(column)
+    if isinstance(places, int):
+        return text_array(exact, places)
+    exact = exact.spread(len(places))
     kinds = distinct(places).tolist()
-    if len(kinds) <= 1:
-        return text_array(exact, max([0, *kinds]))
     rows = [np.flatnonzero(places == least) for least in kinds]
-    found = [text_array(exact.take(mine), max(least, 0)) for least, mine in zip(kinds, rows, strict=True)]
+    found = [text_array(exact.take(mine), least) for least, mine in zip(kinds, rows, strict=True)]
     return interleaved(found, np.concatenate(rows))

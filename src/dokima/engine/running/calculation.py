@@ -184,12 +184,13 @@ class Calculation:
         Raises:
             NotFound: No routine leaves it; names the nearest.
         """
-        if name not in self.figures:
+        found = self.figures.get(name)
+        if found is None:
             raise NotFound(f"there is no figure '{name}'{nearest(name, self.figures)}")
-        return self.figures[name]
+        return found
 
-    def least_places(self, name: str) -> Integers:
-        """The least decimal places that a figure of numbers is written with, one number a line.
+    def least_places(self, name: str) -> Integers | int:
+        """The least decimal places that a figure of numbers is written with: one number a line, or one for all.
 
         Args:
             name: Name of the figure.
@@ -198,12 +199,15 @@ class Calculation:
             return self._line_places
         used = self._routines_used
         routines = [self.program.routines[at] if at >= 0 else None for at in used]
+        if len(used) == 1:
+            step = routines[0].step(name) if routines[0] else None
+            return step.definition.places or 0 if step is not None else 0
         places = np.zeros(self.orders.line_count, np.int64)
         for at, routine in zip(used, routines, strict=True):
-            mine = slice(None) if len(used) == 1 else self.routine_of[self.orders.order_of] == at
+            mine = self.routine_of[self.orders.order_of] == at
             step = routine.step(name) if routine else None
             if name in amount_figures(routine):
-                places[mine] = self._line_places[mine]
+                places[mine] = self.minor_units[self.orders.order_of[mine]]
             elif step is not None and step.definition.places is not None:
                 places[mine] = step.definition.places
         return places
@@ -221,9 +225,16 @@ class Calculation:
         return frozenset({"price"}.union(frozenset.intersection(*of_each) if of_each else ()))
 
     @cached_property
-    def _line_places(self) -> Integers:
-        """For each line the decimal places of its order's currency."""
-        found: Integers = self.minor_units[self.orders.order_of]
+    def money_places(self) -> Integers | int:
+        """The decimal places of the currency of each order, or the one number that all have."""
+        only = distinct(self.minor_units)
+        return self.minor_units if len(only) > 1 else int(only.max(initial=0))
+
+    @cached_property
+    def _line_places(self) -> Integers | int:
+        """The same for each line."""
+        places = self.money_places
+        found: Integers | int = places if isinstance(places, int) else places[self.orders.order_of]
         return found
 
     @cached_property

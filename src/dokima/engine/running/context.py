@@ -20,7 +20,7 @@ from dokima.formulas import Formula, Level, UnknownName
 from dokima.formulas.failures import first_of
 from dokima.formulas.nodes import Node
 from dokima.formulas.operators import alike, compared, numbers
-from dokima.model.columns import Column, Dates, Flags, Texts, blanks, take_or_blank, value_at
+from dokima.model.columns import Column, Dates, Flags, Positions, Texts, blanks, take_or_blank, value_at
 from dokima.model.orders import Orders, texts
 from dokima.routines.groups import Groups
 from dokima.routines.results import LINE_AMOUNT, KeptTax
@@ -81,8 +81,7 @@ class Context:
         self._columns: dict[str, Column] = {}
         self._by_line: dict[str, Column] = {}
         self._quotients: dict[str, Quotient] = {}
-        self._rows: dict[str, Integers] = {}
-        self._answered: dict[str, set[str]] = {}  # by table, the answers among the columns
+        self._rows: dict[str, Positions] = {}
         self._records: dict[str, RecordFrame] = {}
         self._failures: dict[str, Texts] = {}
         self.failed_calls: dict[Node, Texts] = {}
@@ -205,11 +204,7 @@ class Context:
 
     def _answer(self, table: str, name: str, column: str) -> Column:
         """What a table answers in a column, whose dotted name is given too."""
-        answered = self._answered.get(table)
-        if answered is None:
-            answered = self._answered[table] = set()
-        answered.add(name)
-        today = self.program.tables[table].answer(column, self.rows(table), self)
+        today = self.program.tables[table].answer(column, self.rows_found(table), self)
         return today if self.terms is None else self._kept(name, today)
 
     def _kept(self, name: str, today: Column) -> Column:
@@ -297,21 +292,24 @@ class Context:
             self._quotients[name] = column
         else:
             self._columns[name] = column
-            self._quotients.pop(name, None)
+            if self._quotients:
+                self._quotients.pop(name, None)
         self._by_line.pop(name, None)
-        head, _, tail = name.partition(".")
-        if head == "line" and tail not in self.orders.fields.line:
-            summed = f"header.{tail}"
-            self._columns.pop(summed, None)
-            self._by_line.pop(summed, None)
-            for table in self.program.readers.get(name, ()):
-                self._forget(table)
+        level, _, figure = name.partition(".")
+        if level == "line" and figure not in self.orders.fields.line:
+            summed = f"header.{figure}"
+            if summed in self._columns:
+                del self._columns[summed]
+                self._by_line.pop(summed, None)
+            if name in self.program.readers:
+                for table in self.program.readers[name]:
+                    self._forget(table)
 
     def _forget(self, table: str) -> None:
-        self._rows.pop(table, None)
-        for name in self._answered.pop(table, ()):
-            self._columns.pop(name, None)
-            self._by_line.pop(name, None)
+        if self._rows.pop(table, None) is not None:
+            for name in [name for name in self._columns if name.startswith(f"{table}.")]:
+                del self._columns[name]
+                self._by_line.pop(name, None)
 
     def knows(self, names: Iterable[str]) -> bool:
         """Whether all names can be read here: figures may be read once a routine has left them."""
@@ -329,10 +327,14 @@ class Context:
 
     def rows(self, table: str) -> Integers:
         """For each order or line the row of the table that answers, -1 for none."""
+        return self.rows_found(table).at
+
+    def rows_found(self, table: str) -> Positions:
+        """The same, and where there is none."""
         found = self._rows.get(table)
         if found is None:
             known = self.program.tables[table]
-            found = self._rows[table] = known.find(self)
+            found = self._rows[table] = Positions(known.find(self))
             if self.has_own_functions:
                 failed = first_of(*(formula.failures(self, known.level) for formula in known.formulas()))
                 if failed is not None:
@@ -395,4 +397,4 @@ class Context:
     @property
     def tables_read(self) -> Mapping[str, Integers]:
         """The tables asked so far and their answers."""
-        return self._rows
+        return {table: found.at for table, found in self._rows.items()}

@@ -11,8 +11,8 @@ from dokima.model.columns import Column, LazyColumns, concat, take_or_blank
 
 
 def joined(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int) -> Mapping[str, Column]:
-    """Columns of all parts by name, each part at its positions, blank where no part has one."""
-    if len(parts) == 1 and _places([parts[0][0]], length) is None:
+    """Columns of all parts by name, each part at its positions (ascending, each once), blank where no part has one."""
+    if len(parts) == 1 and len(parts[0][0]) == length:
         return parts[0][1]  # the one part is all there is
     places: dict[tuple[int, ...], Integers | None] = {}  # most columns are those of all parts, so this is found once
 

@@ -430,12 +430,13 @@ def _put_together(
             return paid
         return stored(numbers(totals[name])) if name in totals else Decimals.blanks(orders.count)
 
+    whole = parts[0].totals if len(parts) == 1 and totals is parts[0].totals else None  # nothing is to be put together
     return Calculation(
         program=program,
         orders=orders,
         figures=figures,
         order_figures=headers,
-        totals=LazyColumns(TOTALS, of_total),
+        totals=LazyColumns(TOTALS, of_total, whole),
         options=options,
         routine_of=routine_of,
         minor_units=places,

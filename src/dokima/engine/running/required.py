@@ -46,12 +46,13 @@ def missing_rows(
     agreed: tuple[Mask, Mask] | None = None
     asked = required_tables(context.program) if tables is None else list(tables)
     for table in asked:
-        if not context.knows(context.program.read_by_required[table.name]):
+        figures = context.program.figures_of_required[table.name]
+        if figures and not context.knows(figures):
             continue  # it reads figures of a routine that does not price these orders
-        missing = context.rows(table.name) < 0
-        if not np.count_nonzero(missing):
+        gone = context.rows_found(table.name).gone
+        if gone is None:
             continue
-        missing &= _wanted(context, table, blank_keys)
+        missing = gone & _wanted(context, table, blank_keys)
         if np.count_nonzero(missing):
             agreed = agreed or _agreed(context)
             missing &= ~agreed[0 if table.level is Level.HEADER else 1]

@@ -10,17 +10,17 @@ from typing import Any
 import numpy as np
 
 from dokima.engine.running.amounts import amount_texts
-from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, amount_figures
+from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder
 from dokima.engine.running.field_columns import header_columns
 from dokima.engine.running.field_columns import line_columns as line_columns_of
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
-from dokima.exact import Decimals, Grouping, Quotient
+from dokima.exact import Grouping, Number
 from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
-from dokima.formats.value_texts import ValueTexts, csv_of_texts, lists, objects, whole_text
+from dokima.formats.value_texts import ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
 from dokima.model.cells import cell, cells
 from dokima.model.columns import Column, Texts
 from dokima.model.listing import Listing
@@ -38,10 +38,8 @@ def line_figures(order: PricedOrder) -> list[str]:
     """The figures of an order's lines, in the order of its steps."""
     if order.routine is None:
         return []
-    amounts = amount_figures(order.routine)
-    steps = [name.split(".")[1] for name in order.routine.figures if name.startswith("line.")]
     present = order.calculation.figures
-    return [name for name in dict.fromkeys(["price", *steps, *amounts]) if name in present]
+    return [name for name in order.routine.line_figures if name in present]
 
 
 def data(calculation: Calculation, detail: Detail = PLAIN) -> dict[str, Any]:
@@ -89,7 +87,7 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
 def _lines_as_json(calculation: Calculation, chosen: Sequence[str]) -> Any:
     """Every line as a JSON object, with the figures that its routine leaves: an Arrow array."""
     columns, wanted = _line_columns(calculation, chosen)
-    written = {name: texts.to_json() for name, texts in columns.items()}
+    written = each_once(columns, ValueTexts.to_json)
     if len(wanted) == 1:
         (names,) = wanted.values()
         return objects({name: written[name] for name in (*LINE_FIELDS, *names)})
@@ -113,7 +111,7 @@ def problem_data(problem: Problem) -> dict[str, Any]:
 def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str, Any]]:
     """Every line with its figures as plain data."""
     written, wanted = _line_columns(calculation, chosen)
-    columns = {name: texts.to_list() for name, texts in written.items()}
+    columns = each_once(written, ValueTexts.to_list)
     if len(wanted) == 1:
         (names,) = wanted.values()
         return _records({name: columns[name] for name in (*LINE_FIELDS, *names)})
@@ -167,12 +165,12 @@ def _order_data(calculation: Calculation) -> list[dict[str, Any]]:
         for name, each in _order_columns(calculation).items()
     }
     columns["tax_breakdown"] = breakdowns(calculation)
-    totals = {name: texts.to_list() for name, texts in _total_texts(calculation).items()}
+    totals = each_once(_total_texts(calculation), ValueTexts.to_list)
     return _records({**columns, "totals": _records(totals)})
 
 
 def _total_texts(calculation: Calculation) -> dict[str, ValueTexts]:
-    return {name: ValueTexts(column, calculation.minor_units) for name, column in calculation.totals.items()}
+    return {name: ValueTexts(column, calculation.money_places) for name, column in calculation.totals.items()}
 
 
 def _order_columns(calculation: Calculation) -> dict[str, ValueTexts | list[Any]]:
@@ -199,8 +197,9 @@ def _figures(calculation: Calculation) -> list[dict[str, Any]]:
     columns = {}
     for (name, column), of_routines in zip(calculation.order_figures.items(), steps, strict=True):
         least = np.array([0 if step is None else step.definition.places or 0 for step in of_routines] + [0], np.int64)
-        is_number = isinstance(column, Decimals | Quotient)
-        columns[name] = amount_texts(column, least[calculation.routine_of]) if is_number else cells(column)
+        columns[name] = (
+            amount_texts(column, least[calculation.routine_of]) if isinstance(column, Number) else cells(column)
+        )
     return _records(columns) if columns else [{} for _ in range(len(calculation))]
 
 
@@ -215,9 +214,11 @@ def breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
 
 
 def _breakdown_columns(calculation: Calculation, groups: TaxGroups) -> dict[str, ValueTexts]:
-    places = calculation.minor_units[groups.order]
+    places = calculation.money_places
+    if not isinstance(places, int):
+        places = places[groups.order]
     return {
-        "step": ValueTexts(Texts.of([groups.step]).spread(len(places))),
+        "step": ValueTexts(Texts.of([groups.step]).spread(len(groups.order))),
         "category": ValueTexts(groups.category),
         "percent": ValueTexts(groups.rate),
         "taxable": ValueTexts(groups.taxable, places),
@@ -243,10 +244,10 @@ def _breakdowns_as_json(calculation: Calculation) -> Any:
 def _instalments(calculation: Calculation) -> list[list[dict[str, Any]]]:
     found: list[list[dict[str, Any]]] = [[] for _ in range(len(calculation))]
     for plan in calculation.plans:
-        places = calculation.minor_units[plan.orders]
         for label, due, amount in zip(plan.labels, plan.due, plan.amounts, strict=True):
-            days = [None] * len(places) if due is None else cells(due)
-            for order, day, text in zip(plan.orders.tolist(), days, amount_texts(amount, places), strict=True):
+            days = [None] * len(plan.orders) if due is None else cells(due)
+            amounts = amount_texts(amount, calculation.minor_units[plan.orders])
+            for order, day, text in zip(plan.orders.tolist(), days, amounts, strict=True):
                 found[order].append({"label": label, "due": day, "amount": text})
     return found
 
@@ -258,12 +259,12 @@ def _reporting(calculation: Calculation) -> list[dict[str, Any] | None]:
     if definition.reporting is None or not columns:
         return [None] * count
     currency = definition.reporting.currency
-    places = np.full(count, definition.minor_units[currency], np.int64)
+    places = definition.minor_units[currency]
     found: list[dict[str, Any] | None] = []
     found += _records(
         {
             "currency": [currency] * count,
-            "rate": amount_texts(columns["rate"], np.zeros(count, np.int64)),
+            "rate": amount_texts(columns["rate"], 0),
             **{name: amount_texts(columns[name], places) for name in ("without_tax", "tax", "with_tax")},
         }
     )
@@ -291,7 +292,7 @@ def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict
         NotFound: A column that is wanted is none; names the nearest.
     """
     found, texts = _table_columns(calculation, detail)
-    return {name: each.to_list() for name, each in found.items()}, texts
+    return each_once(found, ValueTexts.to_list), texts
 
 
 def csv_of_many(calculation: Calculation, detail: Detail, *, raw: bool) -> str | None:
@@ -384,7 +385,7 @@ def total_rows(calculation: Calculation) -> list[dict[str, Any]]:
             "order": orders.numbers,
             **{name: cells(orders.header(name)) for name in ("kind", "date", "customer", "supplier", "currency")},
             "lines": lines.sizes.astype(str).tolist(),
-            **{name: amount_texts(column, calculation.minor_units) for name, column in calculation.totals.items()},
+            **{name: amount_texts(column, calculation.money_places) for name, column in calculation.totals.items()},
         }
     )
     for row in rows:
