@@ -41,7 +41,8 @@ def compare_stated(calculation: Calculation) -> list[Finding]:
 
 def _lines(calculation: Calculation) -> Iterable[Finding]:
     orders = calculation.orders
-    for field, (figure, rule) in _LINES.items():
+    for field in _stated_on_lines(calculation):
+        figure, rule = _LINES[field]
         for line in np.flatnonzero(_off(calculation, field)).tolist():
             order = int(orders.order_of[line])
             places = int(calculation.minor_units[order])
@@ -50,12 +51,15 @@ def _lines(calculation: Calculation) -> Iterable[Finding]:
             yield _finding(calculation, rule, field, order, stated, calculated, orders.line_numbers[line])
 
 
+def _stated_on_lines(calculation: Calculation) -> list[str]:
+    """The fields that state a figure somewhere."""
+    there = calculation.orders.lines
+    return [field for field, (figure, _) in _LINES.items() if field in there and figure in calculation.figures]
+
+
 def _off(calculation: Calculation, field: str) -> Mask:
     """The lines whose stated figure is off."""
     orders, figure = calculation.orders, _LINES[field][0]
-    off = np.zeros(orders.line_count, bool)
-    if field not in orders.lines or figure not in calculation.figures:
-        return off
     stated, computed = stored(numbers(orders.line(field))), calculation.figures[figure]
     tolerance = calculation.program.definition.stated.tolerance
     off = _beyond(stated, stored(numbers(computed)), tolerance)
@@ -115,7 +119,11 @@ def _source(calculation: Calculation, order: int) -> str:
     said = [orders.line(field) for field in _LINES if field in orders.lines]
     if not any((~column.is_missing()[where]).any() for column in said):
         return Said("its lines state nothing that could be compared")
-    off = [line for field in _LINES for line in np.flatnonzero(_off(calculation, field)[where]).tolist()]
+    off = [
+        line
+        for field in _stated_on_lines(calculation)
+        for line in np.flatnonzero(_off(calculation, field)[where]).tolist()
+    ]
     lines = [orders.line_numbers[where.start + line] for line in sorted(set(off))]
     if not lines:
         return Said("no line differs")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from dokima.exact import Decimals, Number, choose
-from dokima.exact.integers import Integers
+from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.formulas.operators import numbers
 from dokima.routines.kinds.kind import PLACES, ROUNDING, Setting, StepKind
 from dokima.routines.results import LINE_AMOUNT
@@ -58,12 +58,19 @@ class Price(StepKind):
 
 def _unit_price(run: Run, options: Sequence[Option]) -> tuple[Number, Integers]:
     """The first price that is not blank, the manual one before all others, and which it was."""
-    priced = [_manual(run)] + [_option(run, option) for option in options]
+    priced: list[tuple[Mask, Number]] = []
+    still_open = everywhere(run.length)
+    for place in range(len(options) + 1):
+        value, price = _option(run, options[place - 1]) if place else _manual(run)
+        there = ~value.is_missing()
+        priced.append((there, price))
+        still_open = still_open & ~there
+        if not np.count_nonzero(still_open):
+            break  # no line asks for what comes after
     chosen = np.full(run.length, -1, np.int16)
     unit: Number = Decimals.blanks(run.length)
     for place in reversed(range(len(priced))):
-        value, price = priced[place]
-        there = ~value.is_missing()
+        there, price = priced[place]
         count = np.count_nonzero(there)
         if count == len(there):
             unit, chosen = price.spread(run.length), np.full(run.length, place, np.int16)
