@@ -78,20 +78,26 @@ lines = st.lists(
 
 @given(rows, lines, st.sampled_from(["A", "B", "C", None]), st.sampled_from([DAY, DAY + timedelta(days=1), None]))
 def test_the_row_that_answers_is_that_of_a_plain_search(table, document, customer, day):
-    """Every generated table and order against a search of all rows, ties included."""
-    header = {"customer": customer, "date": day}
-    calculation = terms_book(table).price(dokima.Order("O", lines=document, **header))
+    """Every generated table and order against a search of all rows, ties included: by itself, and among many."""
+    headers = [{"customer": customer, "date": day}, {"customer": "A", "date": DAY}, {"customer": "B", "date": None}]
+    many = {f"O{at}": headers[at % 3] for at in range(60)}  # a handful of lines is looked up in another way
+    terms = terms_book(table)
 
     def worth(terms: dict[str, Any]) -> tuple[bool, Any]:
         return (terms["price"] is None, None if terms["price"] is None else terms["price"] / (terms["base"] or D(1)))
 
-    for line, priced in zip(document, calculation["O"].lines, strict=True):
+    def expected(line: dict[str, Any], header: dict[str, Any]) -> Decimal | None:
         fitting = [terms for terms in table if fits(line, header, terms)]
         best = min(fitting, key=lambda terms: (worth(terms)[0], worth(terms)[1] or 0), default=None)
-        expected = None if best is None or best["price"] is None else best["price"] / (best["base"] or D(1))
+        price = None if best is None or best["price"] is None else best["price"] / (best["base"] or D(1))
         # A unit price that does not end is kept with 12 places, ROUND_05UP.
-        kept = None if expected is None else expected.quantize(D("1e-12"), ROUND_05UP)
-        assert priced.figure("price") == kept
+        return None if price is None else price.quantize(D("1e-12"), ROUND_05UP)
+
+    for batch in ({"O0": headers[0]}, many):
+        orders = [dokima.Order(number, lines=document, **header) for number, header in batch.items()]
+        for priced in terms.price(orders):
+            wanted = [expected(line, batch[priced.number]) for line in document]
+            assert [line.figure("price") for line in priced.lines] == wanted
 
 
 def answers(table: list[dict[str, Any]], quantity: Any = 10, **choices: Any) -> str | None:
