@@ -49,6 +49,8 @@ def amount_text_array(column: Number, places: Integers | int) -> Any:
         return text_array(exact, places)
     exact = exact.spread(len(places))
     kinds = distinct(places).tolist()
+    if len(kinds) <= 1:
+        return text_array(exact, *kinds)
     rows = [np.flatnonzero(places == least) for least in kinds]
     found = [text_array(exact.take(mine), least) for least, mine in zip(kinds, rows, strict=True)]
     return interleaved(found, np.concatenate(rows))
