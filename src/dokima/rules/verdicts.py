@@ -169,13 +169,17 @@ def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
 def _judge_formulas(rule: Rule, frame: Frame, asked: Mask) -> Verdicts:
     """The verdict of a rule in formulas; one that depends on an own function that failed is undecided."""
     assert rule.require is not None
-    verdict = flags(rule.require.evaluate(frame, rule.level))
-    failed = rule.require.failures(frame, rule.level)
     applies = asked
+    when, failed_when = None, None
     if rule.when is not None:
-        required, when = verdict, flags(rule.when.evaluate(frame, rule.level))
+        when = flags(rule.when.evaluate(frame, rule.level))
         failed_when = rule.when.failures(frame, rule.level)
         applies = asked & ~when.is_false()
+        if failed_when is None and not np.count_nonzero(applies):
+            return Verdicts(asked, applies, applies, applies)  # it asks nothing of anybody
+    required = verdict = flags(rule.require.evaluate(frame, rule.level))
+    failed = rule.require.failures(frame, rule.level)
+    if when is not None:
         verdict = logical_or(logical_not(when), required)
         if failed is not None or failed_when is not None:
             # A side that fails does not count where the other has decided alone.

@@ -240,10 +240,17 @@ class Table:
 
     def _look_up(self, words: Words) -> Integers:
         """The row of each word, and at the end -1."""
+        rows: Integers = self._rows_of_codes[self.coders[0].word_codes(words)]
+        return rows
+
+    @cached_property
+    def _rows_of_codes(self) -> Integers:
+        """The row of each text of the table by its number, and at the end -1 for a text it does not have, or none."""
         assert self._by_word is not None
-        codes = [self.coders[0].word_codes(words)]
+        codes = [np.arange(self.coders[0].size)]
         slots = self._by_word.find(codes, absences(codes), len(codes[0]))
-        return np.full(len(codes[0]), -1, np.int64) if slots is None else self._by_word.first_rows[slots]
+        assert slots is not None
+        return np.concatenate([self._by_word.first_rows[slots], [-1, -1]])
 
     @cached_property
     def _rows_of_words(self) -> WeakKeyDictionary[Words, Integers]:
