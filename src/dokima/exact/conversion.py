@@ -272,11 +272,11 @@ def text_array(column: Decimals, least_places: int = 0) -> Any:
 
     exact = column.compact()
     exact = exact.at(max(exact.places, least_places))
-    if exact.units.dtype == object or exact.places > PLAIN_PLACES:
+    if exact.units.dtype == object:
         return arrow_texts(_one_by_one(column, least_places), large=True)
-    if exact.places <= least_places:
+    if exact.places <= least_places and exact.places <= PLAIN_PLACES:
         return to_arrow(exact).cast(pa.large_string())
-    # Some need more places than others. Few prices are all different, so each is cut to its own once.
+    # Some need more places than others, or many. Few prices are all different, so each is written once.
     coded = arrow_array(pa.int64(), exact.units, column.missing).dictionary_encode()
     known = Decimals(values_of(coded.dictionary, np.int64), exact.places, None, exact.bound)
     return arrow_texts(_one_by_one(known, least_places), large=True).take(coded.indices)

@@ -86,8 +86,14 @@ def powers_of_ten(units: Integers) -> Integers | None:
         return None  # most columns are told by their first number
     if len(units) == 1 or not np.count_nonzero(units != units[0]):
         return np.array([first])
+    powers, fits = powers_beside(units)
+    return powers if bool(fits.all()) else None
+
+
+def powers_beside(units: Integers) -> tuple[Integers, Mask]:
+    """For each int64 a power of ten, and whether the number is it."""
     powers = np.minimum(np.searchsorted(_POWERS, units), len(_POWERS) - 1)
-    return powers if bool((_POWERS[powers] == units).all()) else None
+    return powers, _POWERS[powers] == units
 
 
 def power_of_ten(value: int) -> int | None:

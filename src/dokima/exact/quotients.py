@@ -17,15 +17,13 @@ from dokima.exact.integers import (
     narrow,
     of_one_type,
     power_of_ten,
+    powers_beside,
     scale,
     some,
 )
 
 PLACES_KEPT = 12
 """Decimal places of a quotient that is kept as a figure without being rounded (with `rounding.STORING`)."""
-
-_POWERS = np.array([10**power for power in range(19)], np.int64)
-"""Denominators that are no more than a place of the decimal point."""
 
 _ONE, _PLAIN = np.ones(1, np.int64), np.ones(1, bool)
 """What a decimal is divided by, and that it is one: made once, because nothing is changed in place."""
@@ -308,9 +306,7 @@ def _powers(denominators: Integers) -> Mask:
     """Which of some positive whole numbers are powers of ten."""
     if denominators.dtype == object:
         return np.fromiter((power_of_ten(int(each)) is not None for each in denominators), bool, len(denominators))
-    at = np.minimum(np.searchsorted(_POWERS, denominators), len(_POWERS) - 1)
-    found: Mask = _POWERS[at] == denominators
-    return found
+    return powers_beside(denominators)[1]
 
 
 def _same(a: Integers, b: Integers) -> bool:
