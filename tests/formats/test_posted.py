@@ -166,3 +166,25 @@ def test_documents_in_the_names_of_somebody_else(tmp_path):
         assert [str(problem) for problem in orders.problems] == [place + each for each in said]
     with pytest.raises(dokima.DokimaError, match="api.json: expected a table: CSV, XLSX or Parquet"):
         dokima.begin(tmp_path / "rules", [file, file])
+
+
+def test_names_of_a_layout_that_stand_nowhere_while_one_like_it_does(tmp_path):
+    """Else a misspelt name would only be a blank, and a misspelt list an order without lines."""
+    theirs = {"no": 7, "who": {"id": "C1"}, "positions": [{"sku": "PANE", "qty": 2, "other": 1}], "notes": "none"}
+    line = {"item": "sku", "quantity": "qty", "colour": "shade"}  # no line says a shade, and none need say one
+    file = tmp_path / "api.json"
+    file.write_text(json.dumps([theirs, {**theirs, "no": 8}]), encoding="utf-8")
+
+    def read(**changes):
+        layout = {"lines": "positions", "header": {"number": "no", "customer": "who.id"}, "line": line, **changes}
+        return book(line={"colour": {}}, layout={"api": layout}, routine=routine()).orders(file, "api")
+
+    assert read().count == 2
+    with pytest.raises(
+        dokima.DocumentError, match=r"api.json, layout.api.line.item: expected 'skuu' in some line .it is "
+    ):
+        read(line={**line, "item": "skuu"})
+    with pytest.raises(dokima.DocumentError, match=r"layout.api.header.customer: .* in none; did you mean 'who.id'"):
+        read(header={"number": "no", "customer": "who.ident"})
+    with pytest.raises(dokima.DocumentError, match=r"under 'lines' .nothing is there; rows are under positions."):
+        read(lines="lines")
