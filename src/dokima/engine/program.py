@@ -23,6 +23,7 @@ from dokima.routines.definition import RoutineDefinition
 from dokima.routines.kinds.kind import StepKind
 from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
+from dokima.rules.verdicts import asked_at
 from dokima.tables.definition import ContextTable, TableDefinition, TableSource
 from dokima.tables.table import Table, names_behind
 
@@ -170,6 +171,11 @@ class Program:
                 if known is not None and not step.way.is_amount and f"line.{step.name}" not in routine.figures:
                     found.setdefault(step.name, known.kind)
         return found
+
+    @cached_property
+    def rules_at(self) -> Mapping[str, Sequence[tuple[Rule, str]]]:
+        """The rules asked at each moment, each once, with the moment it speaks at."""
+        return {moment: asked_at(self.rules, moment) for moment in self.definition.moments}
 
     @cached_property
     def read_by_rules(self) -> Mapping[str, frozenset[str]]:

@@ -85,14 +85,14 @@ def each_once(columns: Mapping[str, ValueTexts], write: Callable[[ValueTexts], F
         columns: The columns by name.
         write: Gives the form of one.
     """
-    known: dict[tuple[int, int | None], Form] = {}
+    known: dict[tuple[int, int], Form] = {}
     found: dict[str, Form] = {}
     for name, texts in columns.items():
-        places = texts.places
-        key = id(texts.column), places if places is None or isinstance(places, int) else id(places)
-        if key not in known:
-            known[key] = write(texts)
-        found[name] = known[key]
+        same = id(texts.column), id(texts.places)
+        form = known.get(same)
+        if form is None:
+            form = known[same] = write(texts)
+        found[name] = form
     return found
 
 

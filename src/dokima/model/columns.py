@@ -94,7 +94,7 @@ class Words:
 
         Kept as long as both dictionaries are there: every piece of many orders asks the same.
         """
-        if len(self) <= HANDFUL:
+        if self._size <= HANDFUL:
             return self._look_up(other)  # to remember it would take longer
         if self._numbers_in is None:
             self._numbers_in = WeakKeyDictionary()
@@ -104,7 +104,7 @@ class Words:
         return found
 
     def _look_up(self, other: Words) -> Integers:
-        if isinstance(self._keys, WordKeys) and len(self) > FEW_WORDS:
+        if self._size > FEW_WORDS and isinstance(self._keys, WordKeys):
             if other._keys == "unknown":
                 other._keys = keys_of_texts(other.items)
             if isinstance(other._keys, WordKeys):
@@ -159,7 +159,7 @@ class Texts:
 
     def in_words(self, words: Words) -> Integers:
         """Codes in another dictionary; -1 for missing texts, -2 for texts it does not have."""
-        if words is self.words:
+        if words is self.words or not self.words._size:
             return self.codes
         answer: Integers = self.words.numbers_in(words)[self.codes]
         return answer
@@ -172,6 +172,8 @@ class Texts:
     def ranks(self) -> Integers:
         """For each value the place of its text among all texts of the dictionary in their sequence; -1 if missing."""
         items = self.words.items
+        if len(items) <= 1:
+            return self.codes
         places = np.full(len(items) + 1, -1, np.int64)
         places[sorted(range(len(items)), key=items.__getitem__)] = np.arange(len(items))
         ranks: Integers = places[self.codes]
@@ -202,9 +204,9 @@ class Dates:
     @classmethod
     def of(cls, values: Sequence[datetime.date | None]) -> Dates:
         """A column out of dates; None is missing."""
-        missing = np.fromiter((value is None for value in values), bool, len(values))
-        days = np.fromiter((0 if v is None else v.toordinal() - EPOCH for v in values), np.int64, len(values))
-        return cls(days, missing if missing.any() else None)
+        missing = [value is None for value in values]
+        days = np.array([0 if value is None else value.toordinal() - EPOCH for value in values], np.int64)
+        return cls(days, np.array(missing) if True in missing else None)
 
     def __len__(self) -> int:
         return len(self.days)
@@ -249,10 +251,9 @@ class Flags:
     @classmethod
     def of(cls, values: Sequence[bool | None]) -> Flags:
         """A column out of flags; None is missing."""
-        missing = np.fromiter((value is None for value in values), bool, len(values))
-        return cls(
-            np.fromiter((value is True for value in values), bool, len(values)), missing if missing.any() else None
-        )
+        missing = [value is None for value in values]
+        true = np.array([value is True for value in values], bool)
+        return cls(true, np.array(missing) if True in missing else None)
 
     def __len__(self) -> int:
         return len(self.values)

@@ -82,7 +82,10 @@ def _gather(
     A column for each of those as well would let ten thousand names in ten thousand rows fill the memory.
     """
     names = dict.fromkeys(chain.from_iterable(rows))
-    columns = {name: RawColumn.of([row.get(name, ABSENT) for row in rows]) for name in names if name in known}
+    if rows and all(len(row) == len(names) for row in rows):
+        columns = {name: RawColumn([row[name] for row in rows]) for name in names if name in known}
+    else:
+        columns = {name: RawColumn.of([row.get(name, ABSENT) for row in rows]) for name in names if name in known}
     odd = {name for name in names if name not in columns and name not in skip}
     return columns, [(level, at, name) for at, row in enumerate(rows) for name in row if name in odd] if odd else []
 
@@ -272,7 +275,7 @@ class _Intake:
                 said = f"{error}{levels_hint(word) if self.reader.levels == '/' else ''}"
                 for row in np.flatnonzero(given.codes == at).tolist():
                     self._problem("line", row, "number", said)
-        for row in np.flatnonzero(given.codes < 0).tolist():
+        for row in (given.codes < 0).nonzero()[0].tolist():
             such = f"10{self.reader.levels}20"
             self._problem("line", row, "number", f"expected a line number such as 10 or {such} (got a blank)")
         known = sorted({address for address in addresses if address is not None})
@@ -366,7 +369,7 @@ class _Intake:
             self.absent[level, spec.name] = absent
         if spec.required:
             blank = column.is_missing() if spec.default is None or absent is None else column.is_missing() & ~absent
-            for row in np.flatnonzero(blank).tolist():
+            for row in blank.nonzero()[0].tolist():
                 if raw.place(row) not in bad:
                     came = "it is not given" if absent is not None and absent[row] else "got a blank"
                     self._problem(level, row, spec.name, f"expected a value for {spec.shown} ({came})")

@@ -22,7 +22,7 @@ from dokima.model.columns import value_at
 from dokima.proving.running_cases import Batch
 from dokima.routines.routine import Routine, Step
 from dokima.rules.rule import Rule
-from dokima.rules.verdicts import asked_at, judge
+from dokima.rules.verdicts import judge
 from dokima.tables.candidates import candidates
 from dokima.tables.table import Table
 
@@ -105,7 +105,7 @@ def setting_of(target: Target) -> str:
 def rules_reached(batch: Batch) -> Iterator[Reached]:
     """What came of each rule of the moments that were asked, and its conditions where they were asked."""
     moments = [*([batch.moment] if batch.moment else []), *batch.also]
-    rules = list(dict.fromkeys(rule for moment in moments for rule, _ in asked_at(batch.program.rules, moment)))
+    rules = list(dict.fromkeys(rule for moment in moments for rule, _ in batch.program.rules_at[moment]))
     if rules:
         prepared = prepare(batch.program, batch.orders, batch.run)
         was = None

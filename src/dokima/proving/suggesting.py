@@ -22,7 +22,6 @@ from dokima.proving.suggested_cases import Suggestion, Suggestions, is_reached, 
 from dokima.proving.suggested_edits import Edits
 from dokima.proving.targets import KILL, KILLS, Readings, rule_of, target_words, wanted_of
 from dokima.proving.telling_apart import changed_program, differing
-from dokima.rules.verdicts import asked_at
 
 MOST_SAID = 6
 """What a case reaches that is said in its note, at most."""
@@ -188,7 +187,7 @@ class _Search:
 
     def _asked(self, moment: str) -> set[str]:
         """The rules that a moment asks; blank stands for what needs no rule to be asked."""
-        return {"", *(rule.id for rule, _ in asked_at(self.program.rules, moment))} if moment else {""}
+        return {"", *(rule.id for rule, _ in self.program.rules_at[moment])} if moment else {""}
 
     def _cases(self, chosen: Sequence[tuple[int, str, list[Target]]]) -> Iterator[tuple[Suggestion, set[Target]]]:
         for at, (place, moment, targets) in enumerate(chosen):

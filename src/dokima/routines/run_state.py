@@ -50,7 +50,7 @@ class Running:
         failed = any_in(self.failed, self.frame.by_order)
         self.result.in_error = self.lost if failed is None else self.lost | failed
         told = {each.order if each.line < 0 else int(order_of[each.line]) for each in self.result.blank_steps}
-        for order in np.flatnonzero(self.result.in_error).tolist():
+        for order in self.result.in_error.nonzero()[0].tolist():
             if order not in told:
                 why = Said("a value it needs is blank")
                 self.result.blank_steps.append(BlankStep(self.routine.steps[-1], -1, why, order))

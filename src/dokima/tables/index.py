@@ -112,7 +112,7 @@ class Pattern:
 
         Args:
             codes: For each condition the codes of the lines.
-            absent: What `absences` says of them.
+            absent: What `absence` says of each.
             length: How many lines there are.
         """
         if not self.filled:
@@ -136,12 +136,8 @@ class Pattern:
         return found if unknown is None else np.where(unknown, -1, found)
 
 
-def absences(codes: Sequence[Integers]) -> list[Absence]:
-    """For each condition the lines whose value is blank or not in the table."""
-    return [_absence(code) for code in codes]
-
-
-def _absence(code: Integers) -> Absence:
+def absence(code: Integers) -> Absence:
+    """The lines whose value is blank or not in the table, by the codes of a condition."""
     mask = code < 0
     count = np.count_nonzero(mask)
     return mask if 0 < count < len(mask) else EVERYWHERE if count else None

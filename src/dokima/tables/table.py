@@ -19,7 +19,7 @@ from dokima.model.fields import Field
 from dokima.tables.assembly import Assemblies
 from dokima.tables.definition import TableDefinition, TableSource
 from dokima.tables.graduated import Bands
-from dokima.tables.index import Coder, Pattern, absences
+from dokima.tables.index import EVERYWHERE, Absence, Coder, Pattern, absence
 from dokima.tables.preference import Criterion
 
 AMOUNT = "amount"
@@ -211,15 +211,25 @@ class Table:
         length = frame.order_count if self.level is Level.HEADER else len(frame.order_of)
         if self._by_word is not None:
             return self._rows_by_word(frame)
-        codes = [
-            coder.codes(formula.evaluate(frame, self.level))
-            for coder, formula in zip(self.coders, self.conditions.values(), strict=True)
-        ]
-        values = [each.value.evaluate(frame, self.level) for each in self.breaks]
-        if self.bands is not None:
-            # Any row of the preferred scale will do; which of its bands answers, the value decides.
-            return self.bands.find(self._eligible_rows(codes, length, frame, []), values[0])
-        return self._eligible_rows(codes, length, frame, values)
+        codes: list[Integers] = []
+        absent: list[Absence] = []
+        for at, (coder, formula) in enumerate(zip(self.coders, self.conditions.values(), strict=True)):
+            codes.append(coder.codes(formula.evaluate(frame, self.level)))
+            absent.append(absence(codes[-1]))
+            # A function in Python is called, and may fail, whatever comes of it.
+            if absent[-1] is EVERYWHERE and at in self._always_filled and not frame.has_own_functions:
+                return np.full(length, -1, np.int64)  # no row fits, whatever else is asked with
+        found = self._eligible_rows(codes, absent, length, frame)
+        if self.bands is None:
+            return found
+        # Any row of the preferred scale will do; which of its bands answers, the value decides.
+        return self.bands.find(found, self.breaks[0].value.evaluate(frame, self.level))
+
+    @cached_property
+    def _always_filled(self) -> frozenset[int]:
+        """The conditions that every row fills: all of a key."""
+        filled = [frozenset(pattern.filled) for pattern in self.patterns]
+        return frozenset.intersection(*filled) if filled else frozenset()
 
     @cached_property
     def _by_word(self) -> Pattern | None:
@@ -247,8 +257,8 @@ class Table:
     def _rows_of_codes(self) -> Integers:
         """The row of each text of the table by its number, and at the end -1 for a text it does not have, or none."""
         assert self._by_word is not None
-        codes = [np.arange(self.coders[0].size)]
-        slots = self._by_word.find(codes, absences(codes), len(codes[0]))
+        codes = np.arange(self.coders[0].size)
+        slots = self._by_word.find([codes], [None], len(codes))
         assert slots is not None
         return np.concatenate([self._by_word.first_rows[slots], [-1, -1]])
 
@@ -258,21 +268,20 @@ class Table:
         return WeakKeyDictionary()
 
     def _eligible_rows(
-        self, codes: Sequence[Integers], length: int, frame: Frame, values: Sequence[Column]
+        self, codes: Sequence[Integers], absent: Sequence[Absence], length: int, frame: Frame
     ) -> Integers:
         """The most preferred row that is valid and whose breaks are reached.
 
         The rows of a key stand in order of preference, so each line goes down its own list until a row fits.
         """
         found = np.full(length, -1, np.int64)
-        absent = absences(codes)
-        tests = [each.test(value) for each, value in zip(self.breaks, values, strict=False)]
+        tests = self._break_tests(frame) if frame.has_own_functions else None
         days = None if self.window is None else _range(self.window.on.evaluate(frame))
         for number, pattern in enumerate(self.patterns):
             slots = pattern.find(codes, absent, length)
             if slots is None:
                 continue
-            asked = tests
+            tests = asked = self._break_tests(frame) if tests is None else tests
             if self.window is not None and not self._all_valid(number, days):
                 asked = [self.window.test(self.window.on.evaluate(frame, self.level)), *tests]
             if not (number or asked):
@@ -284,6 +293,12 @@ class Table:
             else:
                 self._walk_together(found, pattern, lines, slots[lines], asked)
         return found
+
+    def _break_tests(self, frame: Frame) -> list[Test]:
+        """Whether rows are reached, by each break; a graduated table looks for its band later."""
+        if self.bands is not None:
+            return []
+        return [each.test(each.value.evaluate(frame, self.level)) for each in self.breaks]
 
     def _walk_singly(
         self, found: Integers, pattern: Pattern, lines: Integers, slots: Integers, asked: Sequence[Test]

@@ -22,7 +22,7 @@ from dokima.model.finding_columns import FEW, Found
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders, texts
 from dokima.rules.rule import Rule
-from dokima.rules.verdicts import Asking, RuleAnswer, asked_at
+from dokima.rules.verdicts import Asking, RuleAnswer
 
 ASKS_FOR_ROWS = ("enter", "save", "approve")
 """Moments at which required tables are asked, beside pricing."""
@@ -141,7 +141,7 @@ def ask_rules(context: Context, asked: Iterable[tuple[Rule, str]], only: Mask | 
     ]
 
 
-def rules_asked(program: Program, at: str, rule: str | None = None) -> list[tuple[Rule, str]]:
+def rules_asked(program: Program, at: str, rule: str | None = None) -> Sequence[tuple[Rule, str]]:
     """The rules asked at a moment, or the one named.
 
     Raises:
@@ -151,7 +151,7 @@ def rules_asked(program: Program, at: str, rule: str | None = None) -> list[tupl
     if at not in moments:
         raise NotFound(f"there is no moment '{at}'{nearest(at, moments)}; there are {listed(moments)}")
     if rule is None:
-        return asked_at(program.rules, at)
+        return program.rules_at[at]
     found = [each for each in program.rules if each.id == rule]
     if not found:
         raise NotFound(f"there is no rule '{rule}'{nearest(rule, [each.id for each in program.rules])}")

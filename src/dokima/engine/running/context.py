@@ -177,8 +177,10 @@ class Context:
         if name in self._quotients:
             return stored(self._quotients[name])
         head, _, tail = name.partition(".")
-        if head in self.program.tables:
-            return self._answer(head, name, tail)
+        table = self.program.tables.get(head)
+        if table is not None:
+            today = table.answer(tail, self.rows_found(head), self)
+            return today if self.terms is None else self._kept(table, name, today)
         match head:
             case "line":
                 return self._fact(tail) if name in LINE_FACTS else self.orders.line(tail)
@@ -202,15 +204,9 @@ class Context:
                 return Dates.of([self.run.today]) if tail == "today" else Texts.of([self.run.user])
         raise UnknownName(name)
 
-    def _answer(self, table: str, name: str, column: str) -> Column:
-        """What a table answers in a column, whose dotted name is given too."""
-        today = self.program.tables[table].answer(column, self.rows_found(table), self)
-        return today if self.terms is None else self._kept(name, today)
-
-    def _kept(self, name: str, today: Column) -> Column:
+    def _kept(self, table: Table, name: str, today: Column) -> Column:
         """The answers of today, and in their places those that orders keep."""
         assert self.terms is not None
-        table = self.program.tables[name.split(".", maxsplit=1)[0]]
         graded = None if table.bands is None else table.breaks[0].value.evaluate(self, table.level)
         return self.terms.over(name, today, graded, self._moved(table))
 

@@ -22,7 +22,7 @@ from dokima.engine.running.stated_figures import compare_stated
 from dokima.engine.running.threads import PIECE, on_threads
 from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
-from dokima.exact.integers import Integers, range_of
+from dokima.exact.integers import Integers, Mask, either, everywhere, range_of
 from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
@@ -152,7 +152,7 @@ def _jobs(context: Context, findings: list[Finding], traced: bool) -> tuple[Inte
     for start, stop in orders.pieces(PIECE):
         for key in distinct(batch[start:stop]).tolist():
             if key >= 0:
-                mine = np.flatnonzero(batch[start:stop] == key)
+                mine = (batch[start:stop] == key).nonzero()[0]
                 theirs = None if kept is None else [kept[at] for at in (mine + start).tolist()]
                 routine, piece = program.routines[key // 100], (start, stop)
                 jobs.append(_Job(program, routine, key % 100, run, traced, piece, mine, theirs))
@@ -183,7 +183,7 @@ def _minor_units(program: Program, orders: Orders, findings: list[Finding]) -> I
     assert isinstance(column, Texts)
     places = np.array([known.get(word, -1) for word in column.words.items] + [-1], np.int64)[column.codes]
     said: dict[str | None, Said] = {}  # to find the nearest code takes half a millisecond
-    for at in np.flatnonzero(places < 0).tolist():
+    for at in (places < 0).nonzero()[0].tolist():
         code = value_at(column, at)
         message = said.get(code)
         if message is None:
@@ -197,24 +197,29 @@ def _routines(context: Context, findings: list[Finding]) -> Integers:
     """For each order the one routine whose ``when`` holds, -1 where that is not exactly one."""
     program, orders = context.program, context.orders
     broken: Texts | None = None
-    fits, unknown = np.zeros((len(program.routines), orders.count), bool), np.zeros(orders.count, bool)
-    for at, routine in enumerate(program.routines):
-        if routine.when is None:
-            fits[at] = True
-        else:
+    fits: list[Mask] = []
+    unknown: Mask | None = None
+    chosen, count = np.full(orders.count, -1, np.int64), np.zeros(orders.count, np.int64)
+    for place, routine in enumerate(program.routines):
+        fit = everywhere(orders.count)
+        if routine.when is not None:
             verdict = flags(routine.when.evaluate(context, Level.HEADER))
             failed = routine.when.failures(context, Level.HEADER)
             if failed is not None:
                 broken = first_of(broken, failed)
                 verdict = verdict.without(failed.codes >= 0)
-            fits[at] = verdict.is_true()
-            unknown |= verdict.is_missing()
-    count = fits.sum(axis=0)
-    chosen = np.where((count == 1) & ~unknown, fits.argmax(axis=0) if len(fits) else -1, -1)
-    for at in np.flatnonzero(chosen < 0).tolist():
-        names = [routine.name for routine, fit in zip(program.routines, fits[:, at], strict=True) if fit]
+            fit, unknown = verdict.is_true(), either(unknown, verdict.missing)
+        fits.append(fit)
+        count = count + fit
+        chosen[fit] = place
+    decided = count == 1 if unknown is None else (count == 1) & ~unknown
+    if np.count_nonzero(decided) == orders.count:
+        return chosen
+    chosen[~decided] = -1
+    for at in np.flatnonzero(~decided).tolist():
+        names = [routine.name for routine, fit in zip(program.routines, fits, strict=True) if fit[at]]
         every = listed(routine.name for routine in program.routines) or "none"
-        if unknown[at]:
+        if unknown is not None and unknown[at]:
             why = (None if broken is None else value_at(broken, at)) or Said("a value is blank")
             message = Said("which routine fits could not be decided: {why} (there are: {every})", why=why, every=every)
         elif names:
