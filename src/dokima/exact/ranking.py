@@ -61,17 +61,15 @@ def distinct(values: Integers) -> Integers:
     """The distinct values in ascending order: what NumPy's ``unique`` gives, in a tenth of the time."""
     if len(values) <= 1:
         return values
-    low, high = values.min(), values.max()
-    found: Integers
+    low, high = int(values.min()), int(values.max())
     if low == high:
-        found = values[:1]  # one currency, one routine: as most orders have
-        return found
-    if values.dtype != object and int(high) - int(low) <= 4 * len(values):
-        present = np.zeros(int(high) - int(low) + 1, bool)
+        return values[:1]  # one currency, one routine: as most orders have
+    if values.dtype != object and high - low <= 4 * len(values):
+        present = np.zeros(high - low + 1, bool)
         present[values - low] = True
         return np.flatnonzero(present) + low
     ordered = np.sort(values)
-    found = ordered[begins(ordered)]
+    found: Integers = ordered[begins(ordered)]
     return found
 
 
