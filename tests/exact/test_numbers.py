@@ -190,6 +190,15 @@ def test_whole_division_and_remainder_are_those_of_decimal(rows):
     assert thirds == [known(x, y, lambda p, q: rest(p / 3, q)) for x, y in rows]
 
 
+@given(st.lists(st.tuples(numbers, st.integers(0, 18)), min_size=1), st.integers(0, 5))
+def test_division_by_powers_of_ten_makes_no_fraction(rows, places):
+    by = Decimals(np.array([10**power for _, power in rows], np.int64), places)
+    found = exact.decimals(x for x, _ in rows) / by
+
+    assert isinstance(found, Decimals)
+    assert fractions(found) == [None if x is None else Fraction(x) * 10**places / 10**power for x, power in rows]
+
+
 def test_a_fraction_is_rounded_once_at_the_end():
     """0.29 / 12 * 6 is 0.145 and rounds to 0.15; a float or an early rounding says 0.14."""
     cents = exact.decimals(["0.29"]) / exact.decimals([12]) * exact.decimals([6])

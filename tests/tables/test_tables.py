@@ -100,6 +100,17 @@ def test_the_row_that_answers_is_that_of_a_plain_search(table, document, custome
             assert [line.figure("price") for line in priced.lines] == wanted
 
 
+def test_a_price_per_hundred_is_a_decimal_with_the_places_it_needs():
+    """4,460 per 100 is 44.6, and the prices beside it have no more places than they need."""
+    terms = terms_book([row(D("4460.00"), item="X", base=D(100)), row(D("44.25"), item="Y", base=D(1))])
+    lines = [{"item": item, "quantity": 3} for item in ("X", "Y")]
+    calculation = terms.price(dokima.Order("O", lines=lines, customer="A", date=DAY))
+
+    assert calculation.figure_texts("price") == ["44.60", "44.25"]
+    assert calculation.figure_texts("net") == ["133.80", "132.75"]
+    assert str(calculation.to_arrow().schema.field("price").type) == "decimal128(38, 2)"
+
+
 def answers(table: list[dict[str, Any]], quantity: Any = 10, **choices: Any) -> str | None:
     """The price that wins for one line of item X, customer A, colour red."""
     line = {"item": "X", "colour": "red", "quantity": quantity}

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.exact import Number, decimal_of, stored, text_array, texts, texts_with, to_decimals
+from dokima.exact import Decimals, Number, decimal_of, stored, text_array, texts, texts_with, to_decimals
 from dokima.exact.arrow_buffers import interleaved
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
@@ -27,6 +27,12 @@ def amounts_at(column: Column, positions: Integers, places: Integers) -> list[An
     rows = zip(exact.units.tolist(), exact.is_missing().tolist(), places.tolist(), strict=True)
     # A currency that is not known has -1 places, and so the fewest.
     return [None if gone else decimal_of(units, exact.places, least) for units, gone, least in rows]
+
+
+def as_needed(column: Number, places: int) -> Decimals:
+    """Numbers with the decimal places that they need, or the least ones where those are more."""
+    exact = stored(column)
+    return exact if exact.places <= places else exact.compact()
 
 
 def amount_texts(column: Number, places: Integers | int) -> list[str | None]:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from dokima.engine.program import Program
+from dokima.engine.running.amounts import as_needed
 from dokima.engine.running.calculation import HEADER_FIELDS, LINE_FIELDS, Calculation, TableLevel
 from dokima.errors import DokimaError, ExactError, Problem
 from dokima.exact import Decimals, Quotient, stored, to_arrow
@@ -182,7 +183,7 @@ def _array(column: Column, name: str, places: int = 0) -> Any:
     import pyarrow as pa
 
     if isinstance(column, Decimals | Quotient):
-        return to_arrow(stored(column), places, name)
+        return to_arrow(as_needed(column, places), places, name)
     if isinstance(column, Texts):
         return _text(column)
     if isinstance(column, Dates):

@@ -12,7 +12,7 @@ from typing import Any, Literal
 import numpy as np
 
 from dokima.engine.program import Program
-from dokima.engine.running.amounts import amount_at, amount_texts
+from dokima.engine.running.amounts import amount_at, amount_texts, as_needed
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import Decimals, Quotient, stored, to_arrow, total
 from dokima.exact.integers import Integers, Mask
@@ -319,7 +319,7 @@ def _series(column: Column, name: str, places: int = 0) -> Any:
     import pyarrow as pa
 
     if isinstance(column, Decimals | Quotient):
-        return pd.Series(pd.arrays.ArrowExtensionArray(to_arrow(stored(column), places, name)))
+        return pd.Series(pd.arrays.ArrowExtensionArray(to_arrow(as_needed(column, places), places, name)))
     return pd.Series(pd.arrays.ArrowExtensionArray(pa.array(column.to_list())))
 
 

@@ -15,13 +15,17 @@ def joined(parts: Sequence[tuple[Integers, Mapping[str, Column]]], length: int) 
     if len(parts) == 1 and len(parts[0][0]) == length:
         return parts[0][1]  # the one part is all there is
     places: dict[tuple[int, ...], Integers | None] = {}  # most columns are those of all parts, so this is found once
+    known: dict[tuple[tuple[int, int], ...], Column] = {}  # a line's amount, net and total are mostly one column
 
     def join(name: str) -> Column:
         having = tuple(at for at, (_, columns) in enumerate(parts) if name in columns)
-        if having not in places:
-            places[having] = _places([parts[at][0] for at in having], length)
-        column, place = concat([parts[at][1][name] for at in having]), places[having]
-        return column if place is None else take_or_blank(column, place)
+        same = tuple((at, id(parts[at][1][name])) for at in having)
+        if same not in known:
+            if having not in places:
+                places[having] = _places([parts[at][0] for at in having], length)
+            column, place = concat([parts[at][1][name] for at in having]), places[having]
+            known[same] = column if place is None else take_or_blank(column, place)
+        return known[same]
 
     return LazyColumns((name for _, columns in parts for name in columns), join)
 
