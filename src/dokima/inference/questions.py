@@ -91,8 +91,9 @@ def about_marks(heading: str, cell: str, ways: Mapping[str, tuple[str, str]], la
 
 def about_header(headings: Sequence[str], several: int) -> OpenQuestion:
     """Columns that are the same on all lines of few orders may be so by chance."""
+    few = "one order has" if several == 1 else f"{several} orders have"
     asks = (
         f"Are these columns about the whole order: {', '.join(headings)}? "
-        f"They are the same on all its lines, but only {several} orders have several. If not, move them to the lines."
+        f"They are the same on all its lines, but only {few} several. If not, move them to the lines."
     )
     return OpenQuestion("header", asks, {"yes": {}, "moved": {}}, guess="yes")
