@@ -31,12 +31,12 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.engine.explaining.price_list import PriceList as PriceList
     from dokima.engine.explaining.price_list import PriceRow as PriceRow
     from dokima.engine.running.calculation import Calculation as Calculation
-    from dokima.engine.running.calculation import InstalmentRow as InstalmentRow
     from dokima.engine.running.calculation import PricedLine as PricedLine
     from dokima.engine.running.calculation import PricedOrder as PricedOrder
-    from dokima.engine.running.calculation import ReportingTotals as ReportingTotals
-    from dokima.engine.running.calculation import TaxRow as TaxRow
-    from dokima.engine.running.calculation import Totals as Totals
+    from dokima.engine.running.order_amounts import InstalmentRow as InstalmentRow
+    from dokima.engine.running.order_amounts import ReportingTotals as ReportingTotals
+    from dokima.engine.running.order_amounts import TaxRow as TaxRow
+    from dokima.engine.running.order_amounts import Totals as Totals
     from dokima.errors import Conflict as Conflict
     from dokima.errors import DocumentError as DocumentError
     from dokima.errors import DokimaError as DokimaError
@@ -169,7 +169,7 @@ _HOMES = {
     "Findings": "dokima.model.findings",
     "FolderStore": "dokima.store.folder",
     "FormulaError": "dokima.errors",
-    "InstalmentRow": "dokima.engine.running.calculation",
+    "InstalmentRow": "dokima.engine.running.order_amounts",
     "JournalEntry": "dokima.editing.journal",
     "LEAVE": "dokima.editing.form_inputs",
     "Ledger": "dokima.changes.ledger",
@@ -192,7 +192,7 @@ _HOMES = {
     "Refused": "dokima.errors",
     "Replay": "dokima.proving.replay",
     "Report": "dokima.reports.front",
-    "ReportingTotals": "dokima.engine.running.calculation",
+    "ReportingTotals": "dokima.engine.running.order_amounts",
     "RuleAnswer": "dokima.rules.verdicts",
     "RuleAnswers": "dokima.rules.verdicts",
     "RuleSummary": "dokima.model.finding",
@@ -205,8 +205,8 @@ _HOMES = {
     "StaleBaseline": "dokima.errors",
     "StepKind": "dokima.routines.kinds.kind",
     "Store": "dokima.store.service",
-    "TaxRow": "dokima.engine.running.calculation",
-    "Totals": "dokima.engine.running.calculation",
+    "TaxRow": "dokima.engine.running.order_amounts",
+    "Totals": "dokima.engine.running.order_amounts",
     "Variance": "dokima.changes.variance",
     "Working": "dokima.routines.kinds.kind",
     "accept": "dokima.rules.python",

@@ -12,7 +12,8 @@ from dokima.editing.journal import JournalEntry
 from dokima.editing.keeping_terms import keep_terms
 from dokima.editing.lifecycle import Stages
 from dokima.engine.program import Program, Run
-from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder, Totals
+from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder
+from dokima.engine.running.order_amounts import Totals
 from dokima.engine.running.pending import PENDING, is_kept, pending_record
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
 
 
 _DTYPES = (np.dtype(np.int64), np.dtype(object))
+"""What units may be kept as: made once, because every column that is made asks."""
 
 
 class Decimals:

@@ -159,8 +159,8 @@ class Texts:
 
     def in_words(self, words: Words) -> Integers:
         """Codes in another dictionary; -1 for missing texts, -2 for texts it does not have."""
-        if words is self.words or not self.words._size:
-            return self.codes
+        if words is self.words or not len(self.words):
+            return self.codes  # of a dictionary without texts everything is missing
         answer: Integers = self.words.numbers_in(words)[self.codes]
         return answer
 

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.engine.program import Program
-from dokima.engine.running.calculation import TaxRow
+from dokima.engine.running.order_amounts import TaxRow
 from dokima.model.columns import shown
 from dokima.reports import language
 from dokima.reports.language import N_, _, counted

@@ -63,7 +63,7 @@ class Window:
         days, missing, start, end = date.days, date.missing, self.start, self.end
         if missing is None:
             return lambda places, rows: (start[rows] <= days[places]) & (days[places] <= end[rows])
-        inside, always = Window.test(self, Dates(days)), (start == _OPEN_START) & (end == _OPEN_END)
+        inside, always = self.test(Dates(days)), (start == _OPEN_START) & (end == _OPEN_END)
         return lambda places, rows: np.where(missing[places], always[rows], inside(places, rows))
 
     def fits(self, date: Dates, rows: Integers) -> Mask:

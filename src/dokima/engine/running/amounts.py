@@ -56,7 +56,7 @@ def amount_text_array(column: Number, places: Integers | int) -> Any:
     exact = exact.spread(len(places))
     kinds = distinct(places).tolist()
     if len(kinds) <= 1:
-        return text_array(exact, *kinds)
+        return text_array(exact, kinds[0] if kinds else 0)
     rows = [np.flatnonzero(places == least) for least in kinds]
     found = [text_array(exact.take(mine), least) for least, mine in zip(kinds, rows, strict=True)]
     return interleaved(found, np.concatenate(rows))

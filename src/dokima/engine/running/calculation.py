@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields
 from decimal import Decimal
@@ -13,6 +12,7 @@ import numpy as np
 
 from dokima.engine.program import Program
 from dokima.engine.running.amounts import amount_at, amount_texts, as_needed
+from dokima.engine.running.order_amounts import InstalmentRow, ReportingTotals, TaxRow, Totals
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import Decimals, Quotient, stored, to_arrow, total
 from dokima.exact.integers import Integers, Mask
@@ -33,53 +33,6 @@ HEADER_FIELDS = ("number", "kind", "currency")
 """Fields that stand before the totals of an order."""
 TableLevel = Literal["lines", "headers"]
 """What a row of a table of a calculation is: a line with its figures, or an order with its totals."""
-
-
-@dataclass(frozen=True)
-class TaxRow:
-    """One row of an order's tax breakdown: category, percent, sum without tax, tax, and the reason if there is one."""
-
-    step: str
-    category: str | None
-    percent: Decimal
-    taxable: Decimal
-    tax: Decimal
-    reason: str | None
-
-
-@dataclass(frozen=True)
-class InstalmentRow:
-    """One instalment of an order: what it is called, the day it is due (None for no day), and its amount."""
-
-    label: str
-    due: datetime.date | None
-    amount: Decimal | None
-
-
-@dataclass(frozen=True)
-class ReportingTotals:
-    """Totals in a second currency: what one of the order's currency is in it, and the totals; None where unknown."""
-
-    currency: str
-    rate: Decimal | None
-    without_tax: Decimal | None
-    tax: Decimal | None
-    with_tax: Decimal | None
-
-
-@dataclass(frozen=True)
-class Totals:
-    """The totals of an order, with the names of the EN 16931 semantic model; None where they are unknown."""
-
-    line_net: Decimal | None
-    allowances: Decimal | None
-    charges: Decimal | None
-    without_tax: Decimal | None
-    tax: Decimal | None
-    with_tax: Decimal | None
-    prepaid: Decimal | None
-    rounding: Decimal | None
-    payable: Decimal | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -201,7 +154,7 @@ class Calculation:
         routines = [self.program.routines[at] if at >= 0 else None for at in used]
         if len(used) == 1:
             step = routines[0].step(name) if routines[0] else None
-            return step.definition.places or 0 if step is not None else 0
+            return 0 if step is None else step.definition.places or 0
         places = np.zeros(self.orders.line_count, np.int64)
         for at, routine in zip(used, routines, strict=True):
             mine = self.routine_of[self.orders.order_of] == at

@@ -297,9 +297,8 @@ class Context:
             if summed in self._columns:
                 del self._columns[summed]
                 self._by_line.pop(summed, None)
-            if name in self.program.readers:
-                for table in self.program.readers[name]:
-                    self._forget(table)
+            for table in self.program.readers.get(name, ()):
+                self._forget(table)
 
     def _forget(self, table: str) -> None:
         if self._rows.pop(table, None) is not None:
