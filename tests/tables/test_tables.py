@@ -111,6 +111,15 @@ def test_a_price_per_hundred_is_a_decimal_with_the_places_it_needs():
     assert str(calculation.to_arrow().schema.field("price").type) == "decimal128(38, 2)"
 
 
+def test_a_window_asked_with_the_blank_literal_fits_rows_without_bounds():
+    table = [row(D(3), item="X", since=DAY), row(D(4), item="Y")]
+    terms = terms_book(table, window={"from": "since", "until": "until", "on": "''"})
+    for count in (1, 30):
+        lines = [{"item": item, "quantity": 1} for item in ("X", "Y") for _ in range(count)]
+        calculation = terms.price(dokima.Order("O", lines=lines, customer="A", date=DAY))
+        assert calculation.figure_texts("price") == [None] * count + ["4.00"] * count
+
+
 def answers(table: list[dict[str, Any]], quantity: Any = 10, **choices: Any) -> str | None:
     """The price that wins for one line of item X, customer A, colour red."""
     line = {"item": "X", "colour": "red", "quantity": quantity}

@@ -11,7 +11,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 
 from dokima.exact import Decimals, compare, magnitude
-from dokima.exact.integers import Integers, Mask
+from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
 from dokima.model.columns import HANDFUL, Column, Dates, Positions, Texts, Words
@@ -59,7 +59,8 @@ class Window:
 
         A blank date fits only rows without bounds.
         """
-        assert isinstance(date, Dates)
+        if not isinstance(date, Dates):
+            date = Dates(np.zeros(len(date), np.int64), everywhere(len(date)))  # the blank literal
         days, missing, start, end = date.days, date.missing, self.start, self.end
         if missing is None:
             return lambda places, rows: (start[rows] <= days[places]) & (days[places] <= end[rows])

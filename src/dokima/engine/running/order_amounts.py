@@ -1,0 +1,54 @@
+"""What an order comes to, as a person reads it: its totals, the rows of its taxes, its instalments."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+from decimal import Decimal
+
+
+@dataclass(frozen=True)
+class TaxRow:
+    """One row of an order's tax breakdown: category, percent, sum without tax, tax, and the reason if there is one."""
+
+    step: str
+    category: str | None
+    percent: Decimal
+    taxable: Decimal
+    tax: Decimal
+    reason: str | None
+
+
+@dataclass(frozen=True)
+class InstalmentRow:
+    """One instalment of an order: what it is called, the day it is due (None for no day), and its amount."""
+
+    label: str
+    due: datetime.date | None
+    amount: Decimal | None
+
+
+@dataclass(frozen=True)
+class ReportingTotals:
+    """Totals in a second currency: what one of the order's currency is in it, and the totals; None where unknown."""
+
+    currency: str
+    rate: Decimal | None
+    without_tax: Decimal | None
+    tax: Decimal | None
+    with_tax: Decimal | None
+
+
+@dataclass(frozen=True)
+class Totals:
+    """The totals of an order, with the names of the EN 16931 semantic model; None where they are unknown."""
+
+    line_net: Decimal | None
+    allowances: Decimal | None
+    charges: Decimal | None
+    without_tax: Decimal | None
+    tax: Decimal | None
+    with_tax: Decimal | None
+    prepaid: Decimal | None
+    rounding: Decimal | None
+    payable: Decimal | None
