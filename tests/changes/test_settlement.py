@@ -134,7 +134,10 @@ def test_a_document_that_lost_every_line_ends_and_is_no_error():
     """X replaced by Y: the original has nothing left. Its freight of 10.00 is 0 then, and moves with the rest."""
     freight = {"name": "freight", "kind": "charge", "amount": "10", "over": "order"}
     book = rules(freight)
-    for state, line in (("cancelled", {}), ("finished", {"deliveries": [{"id": "D", "state": "delivered"}]})):
+    for state, line in (
+        ("cancelled", {}),
+        ("finished", {"deliveries": [{"id": "D", "state": "delivered", "line": "5", "quantity": 1}]}),
+    ):
         _, done = changed(
             book,
             [{"item": "X", "quantity": 1, "p": "5"}],

@@ -142,6 +142,17 @@ def test_deliveries_keep_what_was_recorded_and_add_up():
         line.pop("delivered", None)
     assert book.price(dokima.Order.from_dict(document))["A"].line(10).delivered == 2.5
     edit.record_delivery("D2", "delivered")
+    assert edit.state == "confirmed"  # 7.5 of line 10 are still to come
+    edit.record_delivery("D3", "delivered")
+    assert [edit.line(n).delivered for n in (10, 20)] == [10, 4]
+    assert (edit.state, edit.order.header["state_before"]) == ("finished", "confirmed")
+    assert edit.journal[-1].details["because"] == "it is delivered"
+    # A correction takes back what the order did by itself, and not what somebody has said.
+    edit.record_delivery("D3", "failed")
+    assert (edit.state, "state_before" in edit.order.header) == ("confirmed", False)
+    assert edit.journal[-1].details["because"] == "it is not delivered any more"
+    edit.move_to("finished")
+    edit.record_delivery("D2", "failed")
     assert edit.state == "finished"
 
 
@@ -156,8 +167,58 @@ def test_a_state_of_a_delivery_is_one_that_is_declared():
     with pytest.raises(dokima.NotFound, match="has no line 90"):
         edit.record_delivery("D1", "sent", line=90)
     _, own = confirmed(delivery={"packed": "open", "gone": "delivered"})
-    own.record_delivery("D1", "gone", line=10, quantity=10)
-    assert (own.line(10).delivered, own.state) == (10, "finished")
+    own.record_delivery("D1", "gone", line=10)
+    assert (own.line(10).delivered, own.state) == (10, "confirmed")
+    own.record_delivery("D2", "gone", line=20)
+    assert (own.line(20).delivered, own.state) == (4, "finished")
+
+
+@pytest.mark.parametrize(
+    ("when", "paid", "states"),
+    [
+        ("delivered", None, ["finished", "finished", "finished"]),
+        ("delivered and paid", "28", ["confirmed", "confirmed", "finished"]),
+        ("never", "28", ["confirmed", "confirmed", "confirmed"]),
+    ],
+)
+def test_when_an_order_is_finished_is_a_setting(when, paid, states):
+    """28.00 are payable: with the deliveries, with the last payment, or never by itself."""
+    _, edit = confirmed(finished_when=when)
+    found = []
+    edit.record_delivery("D1", "delivered")
+    found.append(edit.state)
+    edit.record_payment("20")
+    found.append(edit.state)
+    edit.record_payment("8")
+    assert [*found, edit.state] == states
+
+
+def test_an_order_with_open_pieces_is_not_finished():
+    """One delivery of a piece, delivered, failed or cancelled, leaves 13 to come; a payment is still recorded."""
+    for state in ("delivered", "failed", "cancelled"):
+        _, edit = confirmed()
+        edit.record_delivery("D1", state, line=10, quantity=1)
+        assert edit.state == "confirmed"
+        edit.record_payment("28")
+        assert edit.state == "confirmed"
+    edit.record_delivery("D2", "delivered", line=10, quantity=6)
+    for number in (10, 20):
+        edit.close_line(number)
+    assert edit.state == "finished"
+    with pytest.raises(dokima.Locked, match="is finished, and that does not permit closing or reopening lines"):
+        edit.reopen_line(10)
+
+
+def test_a_return_and_what_another_system_counted_are_delivered_in_full():
+    """-4 is delivered by -4 and not by 4; a stated quantity counts as a recorded one does."""
+    _, edit = confirmed()
+    back = edit.order
+    back.lines[1].fields["quantity"] = -4
+    back.lines[0].fields["delivered"] = 12
+    for delivered, state in ((4, "confirmed"), (-4, "finished")):
+        edit = confirmed()[0].edit(back, by="M")
+        edit.record_delivery("D1", "delivered", line=20, quantity=delivered)
+        assert edit.state == state
 
 
 def test_payments_are_what_is_payable():

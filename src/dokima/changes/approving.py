@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
+from dokima.changes.documents import total
 from dokima.changes.history import last_entry, offered_until
-from dokima.changes.supplements import total
 from dokima.changes.variance import Variance
 from dokima.engine.program import Program
 from dokima.engine.running.calculation import PricedOrder

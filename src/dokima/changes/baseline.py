@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from dokima.changes.documents import refuse_ended
-from dokima.changes.supplements import as_document, combined, frozen, with_terms
+from dokima.changes.combining import combined
+from dokima.changes.documents import as_document, frozen, refuse_ended, with_terms
+from dokima.changes.line_map import LineMap
 from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Problem
 from dokima.model.content import canonical_json, digest_of
@@ -22,7 +23,8 @@ class Baseline:
     """An order as it was: canonical JSON and its SHA-256. Terms and figures are in it.
 
     Attributes:
-        text: Canonical JSON: number, revision, rulebook (fingerprint), the document, and the numbers of its parts.
+        text: Canonical JSON: number, revision, rulebook (fingerprint), the document, the numbers of its parts, the map
+            of its lines to theirs, and where there are several the parts as they were.
         digest: SHA-256 of the text, in hexadecimal digits.
     """
 
@@ -31,7 +33,7 @@ class Baseline:
 
     @classmethod
     def take(cls, program: Program, orders: Sequence[Order | Document], run: Run) -> Baseline:
-        """Freeze an order, and its supplements with it as one order by line number.
+        """Freeze an order, and its supplements with it as one order.
 
         Args:
             program: The rulebook.
@@ -40,20 +42,26 @@ class Baseline:
 
         Raises:
             DocumentError: One of them cannot be read.
-            Locked: The original has come to its end.
+            Locked: Every one of them has come to its end.
+            Refused: They cannot be taken together.
         """
         documents = [as_document(program, order) for order in orders]
         refuse_ended(program, documents)
-        whole = frozen(combined(program, [with_terms(program, document, run) for document in documents]))
+        agreed = [with_terms(program, document, run) for document in documents]
+        found = combined(program, agreed)
+        whole = frozen(found.document)
         # Said outright, because without terms of its own a draft would be priced anew.
         state = whole.header.get("state") or program.definition.lifecycle.first
         content = {
             "number": documents[0].header.get("number"),
             "revision": documents[0].header.get("revision"),
             "rulebook": program.fingerprint,
-            "parts": [str(document.header.get("number") or "") for document in documents],
+            "parts": [document.number for document in documents],
+            "map": found.map.to_plain(),
             "document": whole.with_header(state=state).order().to_dict(),
         }
+        if len(documents) > 1:
+            content["documents"] = [document.order().to_dict() for document in agreed]
         text = canonical_json(content)
         return cls(text, digest_of(text))
 
@@ -94,3 +102,21 @@ class Baseline:
     def document(self, program: Program) -> Document:
         """The frozen order."""
         return as_document(program, Order.from_dict(self.content["document"]))
+
+    @property
+    def is_mapped(self) -> bool:
+        """Whether it says which lines of documents its lines stand for; one of an earlier version of several documents
+        does not."""
+        return "map" in self.content or len(self.parts) == 1
+
+    def map(self, program: Program) -> LineMap:
+        """The lines of documents that its lines stand for; of an earlier version those of the original."""
+        kept = self.content.get("map")
+        return LineMap.of_one(self.document(program)) if kept is None else LineMap.read(kept)
+
+    def documents(self, program: Program) -> list[Document]:
+        """The original and its supplements as they were, with their terms; of an earlier version the whole alone."""
+        kept = self.content.get("documents")
+        if kept is None:
+            return [self.document(program)]
+        return [as_document(program, Order.from_dict(each)) for each in kept]

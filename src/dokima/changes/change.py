@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from decimal import Decimal
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, Literal, get_args
 
 from dokima.changes.approving import change_facts
 from dokima.changes.baseline import Baseline
-from dokima.changes.documents import refuse_ended
+from dokima.changes.combining import combined, with_live_records
+from dokima.changes.documents import as_document, frozen, has_ended, next_number, refuse_ended, state_of
 from dokima.changes.history import offered_until
+from dokima.changes.line_map import LineMap, Place
+from dokima.changes.moved import moved
+from dokima.changes.plan import Plan, Policy
 from dokima.changes.rebasing import rebased
-from dokima.changes.settlement import Policy, Settlement, Settling
-from dokima.changes.supplements import as_document, combined, frozen, moved, next_number
+from dokima.changes.settlement import Settlement, Settling
+from dokima.changes.standing import with_standing_figures
 from dokima.changes.variance import Variance
 from dokima.editing.blocking import refuse_if_any
 from dokima.editing.edit_rules import Edit
@@ -66,6 +69,7 @@ class ChangeOrder:
         self._before = baseline.document(program)
         self._document = self._before if document is None else as_document(program, document)
         self._editor: Editor | None = None
+        self._standing: tuple[Document, Document] | None = None
 
     # -- reading ----------------------------------------------------------------------------------------------
 
@@ -105,7 +109,15 @@ class ChangeOrder:
 
     @property
     def _after(self) -> Document:
-        return self._document if self._editor is None else as_document(self.program, self._editor.document)
+        if self._editor is None:
+            return self._document
+        edited = self._editor.document
+        if self._standing is None or self._standing[0] is not edited:
+            document = as_document(self.program, edited)
+            if document is not self._before:
+                document = with_standing_figures(self.program, self._before, document)
+            self._standing = (edited, document)
+        return self._standing[1]
 
     def variance(self, *, mix: bool = False) -> Variance:
         """What changes, line by line and in total, against the baseline."""
@@ -120,10 +132,48 @@ class ChangeOrder:
             settle: As for `approve`.
             variance: What the change comes to, where the caller has it already.
         """
-        policy = self._policy(settle)
+        return self.plan(settle, variance=variance).separate()
+
+    def plan(
+        self,
+        settle: Settle | Policy | None = None,
+        *,
+        current: Sequence[Order | Document] | None = None,
+        variance: Variance | None = None,
+    ) -> Plan:
+        """What approval would do with each line: which document takes what of it.
+
+        Args:
+            settle: As for `approve`.
+            current: The original and its supplements as they are now; as they were frozen if None.
+            variance: What the change comes to, where the caller has it already.
+        """
         found = self.variance() if variance is None else variance
-        grown = [line for line in found.lines() if line.status == "added" or _grows(line.figures["quantity"].variance)]
-        return [line.line for line in grown if (policy(line) if callable(policy) else policy == "split")]
+        if current is None:
+            documents = self.baseline.documents(self.program)
+        else:
+            documents = self._current(current)
+        return self._plan(documents, self._map(documents), found, settle)
+
+    def _plan(
+        self, documents: Sequence[Document], line_map: LineMap, variance: Variance, settle: Settle | Policy | None
+    ) -> Plan:
+        policy = self._policy(settle)
+        return Plan(self.program, documents, line_map, self._before, self._after, variance, policy)
+
+    def standing_for(self, line: str) -> list[Place]:
+        """The lines of documents that a line of the change stands for, where one has another number there.
+
+        Args:
+            line: Number of the line in the change.
+        """
+        return self.baseline.map(self.program).standing_for(line)
+
+    def _map(self, documents: Sequence[Document]) -> LineMap:
+        """The map of the baseline; of one of an earlier version, that of the documents as they are now."""
+        if self.baseline.is_mapped or len(documents) == 1:
+            return self.baseline.map(self.program)
+        return combined(self.program, documents).map
 
     def _policy(self, settle: Settle | Policy | None) -> Settle | Policy:
         definition = self.program.definition
@@ -172,7 +222,11 @@ class ChangeOrder:
         """
         self._permit("draft", "be edited")
         if self._editor is None or self._editor.by != by:
-            self._editor = Editor(self.program, self._after, by, self._clock, today, NOT_AGREED, in_change=True)
+            places = self.baseline.documents(self.program)
+            taken = [line for document in places for line in document.lines]
+            self._editor = Editor(
+                self.program, self._after, by, self._clock, today, IN_CHANGE, in_change=True, taken=taken
+            )
         return self._editor
 
     def submit(self, by: str) -> Variance:
@@ -246,9 +300,11 @@ class ChangeOrder:
         refuse_ended(self.program, documents)
         self._refuse_stale(documents)
         variance = self.variance()
-        work = Settling(self.program, self.number, documents, self._after, variance, self._policy(settle))
+        line_map = self._map(documents)
+        work = Settling(self.program, self.number, self._plan(documents, line_map, variance, settle), variance)
         facts = change_facts(self.program, self.record, self._after, work.held, variance)
-        accepted = self._accepted(self._asked("approve", by, today, facts), accept or {})
+        after = with_live_records(self._after, documents, line_map)
+        accepted = self._accepted(self._asked("approve", by, today, facts, after), accept or {})
         settlement = work.settled(next_number(self.order_number, "S", [*taken, *self.baseline.parts]))
         self._note("approved", by)
         if accepted:
@@ -266,10 +322,12 @@ class ChangeOrder:
             current: As for `approve`.
             today: For ``run.today``.
         """
-        variance = self.variance()
-        work = Settling(self.program, self.number, self._current(current), self._after, variance, self._policy(None))
+        variance, documents = self.variance(), self._current(current)
+        line_map = self._map(documents)
+        work = Settling(self.program, self.number, self._plan(documents, line_map, variance, None), variance)
         facts = change_facts(self.program, self.record, self._after, work.held, variance)
-        return self._after.orders(self.program.fields), Run(today, by, facts, "keep")
+        after = with_live_records(self._after, documents, line_map)
+        return after.orders(self.program.fields), Run(today, by, facts, "keep")
 
     def rebase(self, current: Sequence[Order | Document], by: str) -> dict[str, str]:
         """Freeze the original anew and make the same change to it, field by field; a submitted one is a draft again.
@@ -325,10 +383,15 @@ class ChangeOrder:
         ]
 
     def _asked(
-        self, moment: str, by: str, today: datetime.date | None = None, facts: Mapping[str, Any] | None = None
+        self,
+        moment: str,
+        by: str,
+        today: datetime.date | None = None,
+        facts: Mapping[str, Any] | None = None,
+        after: Document | None = None,
     ) -> Findings:
         """What the rules of a moment say, with the baseline as what was before."""
-        edit = Edit(self.program, Run(today, by, facts, "keep"), self._before, self._after)
+        edit = Edit(self.program, Run(today, by, facts, "keep"), self._before, self._after if after is None else after)
         return Findings(tuple(edit.at_moment(moment)))
 
     def _current(self, current: Sequence[Order | Document]) -> list[Document]:
@@ -339,14 +402,41 @@ class ChangeOrder:
         return documents
 
     def _refuse_stale(self, documents: Sequence[Document]) -> None:
-        before = _as_frozen(self._before, documents[0])
-        found = list(moved(before, combined(self.program, documents)))
+        found = list(self._moved(documents))
         if found:
             raise StaleBaseline(f"{self.order_number} has moved since {self.number} was opened; rebase it", found)
 
+    def _moved(self, documents: Sequence[Document]) -> Iterator[str]:
+        """What has moved on each document since the baseline was taken, in words."""
+        if not self.baseline.is_mapped:
+            yield from self._merged_too_much(documents)
+            return
+        before = {each.number: each for each in self.baseline.documents(self.program)}
+        several = len(documents) > 1 or len(before) > 1
+        for document in documents:
+            was, name = before.pop(document.number, None), f"{document.number} " if several else ""
+            if was is None:
+                yield f"{document.number} is new"
+                continue
+            yield from (f"{name}{told}" for told in moved(_as_frozen(was, document), document))
+            if several and has_ended(self.program, document) and not has_ended(self.program, was):
+                yield f"{document.number} is {state_of(self.program, document)} now"
+        yield from (f"{number} is not a document of the order any more" for number in before)
 
-def _grows(quantity: Decimal | None) -> bool:
-    return quantity is not None and quantity > 0
+    def _merged_too_much(self, documents: Sequence[Document]) -> Iterator[str]:
+        """What has moved since a baseline of an earlier version, which took all lines of one number for one."""
+        now = combined(self.program, documents)
+        for name in now.map.places:
+            for document, line in now.map.standing_for(name):
+                yield f"{document} line {line} is not the line of that number in {self.order_number}"
+        yield from moved(_as_frozen(self._before, documents[0]), now.document)
+
+
+IN_CHANGE: Mapping[str, str] = {
+    **NOT_AGREED,
+    "header.currency": "is that of the order, which its change is measured in",
+}
+"""Fields that cannot be changed in a change order, and why."""
 
 
 def _as_frozen(before: Document, now: Document) -> Document:

@@ -1,17 +1,20 @@
-"""What must be true of a settlement before it is one: nothing delivered is taken back, tax is what documents keep."""
+"""What must be true of a settlement: nothing delivered is taken back, and tax differs by roundings only."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
-from typing import Any
 
-from dokima.changes.supplements import total
+from dokima.changes.documents import total
 from dokima.engine.running.calculation import PricedOrder
-from dokima.errors import Refused
-from dokima.exact import decimals, to_decimals
+from dokima.errors import Refused, listed
+from dokima.model.columns import shown
 from dokima.model.content import plain
 from dokima.model.document import Document
 from dokima.model.states import CLOSED
+
+_NEAREST = ("half-up", "half-even", "half-down")
+"""Rounding modes of which a result is off by half a unit at most; of all others by a whole one."""
 
 
 def refuse_undercut(old: Document, new: Document) -> None:
@@ -20,7 +23,8 @@ def refuse_undercut(old: Document, new: Document) -> None:
     Raises:
         Refused: Names the first such line.
     """
-    number = str(old.header.get("number") or "")
+    if new is old:
+        return
     for line, fields in old.lines.items():
         bound = fields.get("quantity") if fields.get("state") == CLOSED else fields.get("delivered")
         if not bound or old.is_parent(line):
@@ -30,32 +34,43 @@ def refuse_undercut(old: Document, new: Document) -> None:
         same = found is not None and plain(found.get("item")) == plain(fields.get("item"))
         if left is None or not same or (left < bound if bound > 0 else left > bound):
             what = "closed" if fields.get("state") == CLOSED else "delivered"
-            raise Refused(f"{number} line {line}: {bound} are {what} already, and less would be left")
+            raise Refused(f"{old.number} line {line}: {bound} are {what} already, and less would be left")
 
 
-def tax_by_terms(order: PricedOrder) -> Decimal:
-    """The tax of a document, worked out from nothing but the amounts and rates it keeps.
+def refuse_more_than_rounding(change: str, rounding: Decimal, entered: Sequence[PricedOrder]) -> None:
+    """Refuse a difference of tax that is more than the roundings which enter it.
 
-    A document whose taxes stand on each other or are in its prices says its own tax; their parts do not follow from one
-    rate.
+    Each document rounds the tax of each category and rate (with ``tax_per = "line"`` of each line) by itself: half a
+    minor unit at most, in modes that do not go to the nearest a whole one.
+
+    Args:
+        change: Number of the change order.
+        rounding: The difference.
+        entered: Every order whose tax is in it: baseline, approved order, documents before and after.
+
+    Raises:
+        Refused: Says what the documents come to, and what rounding explains.
     """
+    most = total(_most_by_rounding(order) for order in entered)
+    if abs(rounding) > most:
+        taxes = listed(f"{shown(order.totals.tax)} on {order.number}" for order in entered[2:] if order.totals.tax)
+        raise Refused(
+            f"{change} cannot be settled: the tax of its documents differs by {shown(rounding)} from what was "
+            f"approved, and rounding explains {shown(most)} at most ({taxes})"
+        )
+
+
+def _most_by_rounding(order: PricedOrder) -> Decimal:
+    """By how much the tax of an order may differ from the exact one."""
     routine = order.routine
-    taxes = [] if routine is None else [step for step in routine.steps if step.way.is_tax]
-    plain_taxes = not order.prices_include_tax and not any(step.definition.on_top_of for step in taxes)
-    if routine is None or not plain_taxes or routine.definition.tax_per != "document":
-        return order.totals.tax or Decimal(0)
-    terms = order.calculation.orders.terms(order.position)
-    untaxed = {step.name: step.sign for step in routine.steps if step.sign and not step.way.taxed}
-    groups: dict[tuple[str, Any, Any], list[Decimal]] = {}
-    for line in () if terms is None else terms.lines.values():
-        for step, tax in line.taxes.items():
-            if tax is not None and tax.get("percent") is not None:
-                moved = [-sign * Decimal(line.figures.get(name) or 0) for name, sign in untaxed.items()]
-                amount = total([Decimal(line.figures.get("without_tax") or 0), *moved])
-                groups.setdefault((step, tax.get("category"), tax["percent"]), []).append(amount)
-    modes = {step.name: step.rounding for step in taxes}
-    found = []
-    for (step, _, percent), amounts in groups.items():
-        exact = decimals([total(amounts)]) * decimals([percent]).shifted(2)
-        found += to_decimals(exact.round(order.places, modes[step]))
-    return total([each for each in found if each is not None])
+    if routine is None:
+        return Decimal(0)
+    taxes = [step for step in routine.steps if step.way.is_tax]
+    if routine.definition.tax_per == "line":
+        rows = len(taxes) * len([line for line in order.lines if not line.is_parent])
+    else:
+        rows = len(order.tax_breakdown)
+    # What stands on another tax stands on its rounding too.
+    rows += sum(len(step.definition.on_top_of) for step in taxes)
+    part = Decimal("0.5") if all(step.rounding in _NEAREST for step in taxes) else Decimal(1)
+    return rows * part.scaleb(-order.places)

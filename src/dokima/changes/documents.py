@@ -1,28 +1,79 @@
-"""The documents of a change as they are now: whether they can change at all, and what they come to."""
+"""The documents of a change: an original and its supplements, whether they have ended, and what they come to."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import itertools
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from decimal import Decimal
+from typing import Any
 
 from dokima.engine.program import Program, Run
 from dokima.engine.running.calculation import PricedOrder
+from dokima.engine.running.capturing_terms import capture_terms
+from dokima.engine.running.preparing import prepare
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.stated_figures import STATED_RULES
 from dokima.errors import Locked
+from dokima.exact import decimals, to_decimals
+from dokima.exact import total as sum_of
+from dokima.model.columns import value_at
 from dokima.model.document import Document, orders_of
+from dokima.model.order import Order
+
+Plain = dict[str, Any]
+
+
+def as_document(program: Program, order: Order | Document) -> Document:
+    """An order with its values as the rulebook's fields hold them, what a line comes to by default written out.
+
+    Raises:
+        DocumentError: It cannot be read.
+    """
+    document = order if isinstance(order, Document) else Document.read(order, program.fields)
+    by_default = [name for level, name, _ in program.defaults if level == "line" and name in ("item", "quantity")]
+    if not by_default or all(name in fields for fields in document.lines.values() for name in by_default):
+        return document
+    orders = prepare(program, document.orders(program.fields), Run())
+    for place, number in enumerate(orders.line_numbers):
+        given = {name: value_at(orders.line(name), place) for name in by_default}
+        document = document.with_line(number, {**given, **document.lines[number]})
+    return document
+
+
+def with_terms(program: Program, document: Document, run: Run) -> Document:
+    """The document with the terms it keeps, or those it would keep from now on."""
+    if document.terms is not None:
+        return document
+    terms = capture_terms(program, document.orders(program.fields), run)
+    return document if terms is None else document.with_terms(terms)
+
+
+def frozen(document: Document) -> Document:
+    """The document with terms of which tax and advance stand too, as long as nothing of it changes."""
+    return document if document.terms is None else document.with_terms(replace(document.terms, frozen=True))
+
+
+def state_of(program: Program, document: Document) -> str:
+    """State of a document."""
+    return str(document.header.get("state") or program.definition.lifecycle.first)
+
+
+def has_ended(program: Program, document: Document) -> bool:
+    """Whether a document is in an end state, one that leads nowhere: it neither grows nor shrinks any more."""
+    state = program.definition.lifecycle.states.get(state_of(program, document))
+    return state is not None and not state.to
 
 
 def refuse_ended(program: Program, documents: Sequence[Document]) -> None:
-    """Refuse to change an order of which no document can change: their states lead nowhere and permit nothing.
+    """Refuse to change an order of which every document has ended.
 
     Raises:
-        Locked: None can; names the original.
+        Locked: None can change; names the original.
     """
-    states = [str(each.header.get("state") or program.definition.lifecycle.first) for each in documents]
-    known = [program.definition.lifecycle.states.get(name) for name in states]
-    if all(state is not None and not state.to and not state.permits for state in known):
-        number = documents[0].header.get("number") or ""
-        raise Locked(f"order {number} is {states[0]}, and nothing about it can change", states[0])
+    if all(has_ended(program, document) for document in documents):
+        state = state_of(program, documents[0])
+        raise Locked(f"order {documents[0].number} is {state}, and nothing about it can change", state)
 
 
 def priced_as_agreed(program: Program, documents: Sequence[Document]) -> list[PricedOrder]:
@@ -30,6 +81,8 @@ def priced_as_agreed(program: Program, documents: Sequence[Document]) -> list[Pr
 
     They are priced together, because an order that has had fifty changes has as many supplements.
     """
+    if not documents:
+        return []
     calculation = price_orders(program, orders_of(documents, program.fields), Run(terms="keep")).calculation
     return list(calculation)
 
@@ -44,3 +97,26 @@ def without_stale(document: Document, priced: PricedOrder) -> Document:
         elif finding.rule in STATED_RULES:
             document = document.without_header(finding.field)
     return document
+
+
+def leaves(document: Document) -> list[str]:
+    """The numbers of its lines without sub-lines."""
+    parents = {number.rpartition("/")[0] for number in document.lines}
+    return [number for number in document.lines if number not in parents]
+
+
+def total(values: Iterable[Decimal]) -> Decimal:
+    """The exact sum of some numbers."""
+    (found,) = to_decimals(sum_of(decimals(list(values))))
+    return Decimal(0) if found is None else found
+
+
+def next_number(order: str, letter: str, taken: Iterable[str]) -> str:
+    """The next number of a change order (``SQ-2041-C2``) or a supplement (``SQ-2041-S1``) of an order."""
+    known = set(taken)
+    return next(number for at in itertools.count(1) if (number := f"{order}-{letter}{at}") not in known)
+
+
+def linked(header: Mapping[str, Any], kind: str) -> list[Mapping[str, Any]]:
+    """The links of a document of one kind: ``original``, ``supplement`` or ``change``."""
+    return [link for link in header.get("links") or () if isinstance(link, Mapping) and link.get("kind") == kind]

@@ -8,15 +8,18 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.change import ChangeOrder
-from dokima.changes.documents import priced_as_agreed
+from dokima.changes.combining import combined
+from dokima.changes.documents import as_document, has_ended, priced_as_agreed, total, with_terms
 from dokima.changes.history import day_of, last_entry
+from dokima.changes.line_map import LineMap, Place
 from dokima.changes.settlement import Sums
-from dokima.changes.supplements import as_document, total
-from dokima.engine.program import Program
+from dokima.engine.program import Program, Run
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.summing import reason_of
+from dokima.errors import DokimaError
 from dokima.exact import decimals
+from dokima.model.addresses import read_address
 from dokima.model.document import Document
 from dokima.model.order import Order
 from dokima.model.said import SHOWN, Said
@@ -67,27 +70,40 @@ class LedgerChange:
 
 @dataclass(frozen=True)
 class LedgerLine:
-    """One line through all approved changes: net without tax at first, by change, and now; None where it is unknown."""
+    """One line through all approved changes: net without tax at first, by change, and now; None where it is unknown.
+
+    Attributes:
+        number: Its number in the order as a whole.
+        item: Its item, or its description.
+        original: What it came to before any change.
+        changes: What each change moved.
+        current: What it comes to now.
+        cancelled: What was not delivered of it before its document ended; in no other sum.
+        places: The lines of documents it stands for, where one of them has another number there.
+    """
 
     number: str
     item: str
     original: Decimal | None
     changes: Mapping[str, Decimal]
     current: Decimal | None
+    cancelled: Decimal = Decimal(0)
+    places: Sequence[Place] = ()
 
     @property
     def rest(self) -> Decimal | None:
         """What no change order has moved: direct edits, and with prices that include tax its rounding."""
         if self.current is None or self.original is None:
             return None
-        return total([self.current, -self.original, *(-moved for moved in self.changes.values())])
+        return total([self.current, self.cancelled, -self.original, *(-moved for moved in self.changes.values())])
 
 
 @dataclass(frozen=True)
 class Ledger:
     """The ledger of an order and its supplements.
 
-    Original + approved variances + their tax roundings + direct edits = current; a pending change has its own baseline.
+    Original + approved variances + their tax roundings + direct edits - cancelled = current; a pending change has its
+    own baseline.
 
     Attributes:
         number: Number of the original.
@@ -96,7 +112,8 @@ class Ledger:
         documents: Numbers of the original and its supplements.
         original: Totals before any change.
         approved: Approved changes, in the order of their approval.
-        current: Totals of all documents together.
+        current: Totals of all documents together; of one that has ended what was delivered.
+        cancelled: What was not delivered of documents that have ended.
         pending: Drafts and submitted changes.
         budget: The budget, None if there is none.
         budget_of: The total it is compared with.
@@ -120,6 +137,7 @@ class Ledger:
     prices_include_tax: bool = False
     direct: Sequence[DirectEdit] = ()
     unknown: Mapping[str, str] = field(default_factory=dict)
+    cancelled: Sums = field(default_factory=lambda: dict.fromkeys(SUMS, Decimal(0)))
 
     def __repr__(self) -> str:
         return f"<Ledger {self.number}: {len(self.approved)} approved, {len(self.pending)} pending; {SHOWN}>"
@@ -144,17 +162,19 @@ class Ledger:
 
     @property
     def is_balanced(self) -> bool:
-        """Whether original, variances, roundings and direct edits add up to what is there now."""
+        """Whether original, variances, roundings and direct edits, less what was cancelled, add up to what is there."""
         return all(moved == 0 for moved in self.imbalance.values())
 
     @property
     def imbalance(self) -> Sums:
-        """What is there now less what original, variances, roundings and direct edits add up to."""
+        """What is there now less what original, variances, roundings and direct edits come to without the cancelled."""
         found: dict[str, Decimal | None] = {}
         for name in SUMS:
             parts = [self.original[name], *(each.variance[name] for each in self.approved)]
             parts += [each.variance[name] for each in self.direct]
             parts += [moved for each in self.approved if (moved := self.rounding(each, name)) is not None]
+            cancelled = self.cancelled[name]
+            parts.append(None if cancelled is None else -cancelled)
             found[name] = _less(self.current[name], parts, self.places)
         return found
 
@@ -167,6 +187,7 @@ class Ledger:
             "original": _text(self.original),
             "approved": [_change_data(each) for each in self.approved],
             "direct_edits": [{**asdict(each), "variance": _text(each.variance)} for each in self.direct],
+            "cancelled": _text(self.cancelled),
             "current": _text(self.current),
             "pending": [_change_data(each) for each in self.pending],
             "budget": _plain(self.budget),
@@ -183,7 +204,9 @@ class Ledger:
                     "original": _plain(each.original),
                     "changes": _text(each.changes),
                     "rest": _plain(each.rest),
+                    "cancelled": _plain(each.cancelled),
                     "current": _plain(each.current),
+                    **({"places": [list(place) for place in each.places]} if each.places else {}),
                 }
                 for each in self.lines
             ],
@@ -219,34 +242,46 @@ def ledger_of(program: Program, current: Sequence[Order | Document], changes: Se
         current: The original and its supplements as they are now.
         changes: Its change orders, approved ones in the order of their approval.
     """
-    priced = priced_as_agreed(program, [as_document(program, order) for order in current])
+    documents = [as_document(program, order) for order in current]
+    priced = priced_as_agreed(program, documents)
     approved = [_row(change) for change in changes if change.state == "approved"]
     pending = [_row(change) for change in changes if change.state in ("draft", "submitted")]
-    now = {name: _sum([_total(order, name) for order in priced], priced[0].places) for name in SUMS}
+    unknown = {
+        order.number: reason_of(order.calculation, order.number) for order in priced if order.totals.with_tax is None
+    }
+    counted, line_map = priced, LineMap()
+    try:
+        # Whoever opens no change keeps no terms of a draft; what is combined is read only, and priced as it stands.
+        found = combined(program, [with_terms(program, document, Run()) for document in documents])
+        line_map = found.map
+        if any(has_ended(program, document) for document in documents):
+            counted = priced_as_agreed(program, found.parts)
+    except DokimaError as error:
+        unknown.setdefault(documents[0].number, str(error))
+    mixed = len({order.header("currency") for order in priced}) > 1
+    places = priced[0].places
+    everything = {name: None if mixed else _sum([_total(order, name) for order in priced], places) for name in SUMS}
+    now = {name: None if mixed else _sum([_total(order, name) for order in counted], places) for name in SUMS}
     first = next((change for change in changes if change.state == "approved"), None)
     before = None if first is None else PricedOrder(first.variance().before, 0)
-    original = now if before is None else {name: _total(before, name) for name in SUMS}
-    header = current[0].header
-    budget = as_document(program, current[0]).header.get("budget")
+    original = everything if before is None else {name: _total(before, name) for name in SUMS}
+    budget = documents[0].header.get("budget")
     return Ledger(
-        number=str(header.get("number") or ""),
+        number=documents[0].number,
         currency=priced[0].header("currency") or "",
-        places=priced[0].places,
+        places=places,
         documents=[order.number for order in current],
         original=original,
         approved=approved,
         current=now,
         pending=pending,
-        budget=None if budget is None else _money([budget], priced[0].places),
+        budget=None if budget is None else _money([budget], places),
         budget_of=program.definition.changes.budget_of,
-        lines=list(_lines(before, priced, approved)),
+        lines=list(_lines(before, priced, counted, line_map, approved)),
         prices_include_tax=priced[0].prices_include_tax,
         direct=list(_direct_edits(priced, [change for change in changes if change.state == "approved"])),
-        unknown={
-            order.number: reason_of(order.calculation, order.number)
-            for order in priced
-            if order.totals.with_tax is None
-        },
+        unknown=unknown,
+        cancelled={name: _less(everything[name], [now[name]], places) for name in SUMS},
     )
 
 
@@ -280,22 +315,41 @@ def _moved(document: str, revision: int, was: Sums, found: Sums, before: str) ->
 
 
 def _lines(
-    before: PricedOrder | None, priced: Sequence[PricedOrder], approved: Sequence[LedgerChange]
+    before: PricedOrder | None,
+    priced: Sequence[PricedOrder],
+    counted: Sequence[PricedOrder],
+    line_map: LineMap,
+    approved: Sequence[LedgerChange],
 ) -> Iterator[LedgerLine]:
+    places = priced[0].places
     first = _by_line(before) if before is not None else {}
-    now: dict[str, Decimal | None] = {}
     items: dict[str, str] = {}
     for order in [*([before] if before is not None else []), *priced]:
-        items |= {line.number: line.field("item") or line.field("description") or "" for line in order.lines}
-    for order in priced:
-        for number, net in _by_line(order).items():
-            now[number] = _sum([now.get(number, Decimal(0)), net], order.places)
-    known = dict.fromkeys([*first, *(number for change in approved for number in change.lines), *now])
-    nothing = Decimal(0).scaleb(-priced[0].places)
-    for number in sorted(known, key=lambda each: [int(part) for part in each.split("/")]):
+        for line in order.lines:
+            number = (
+                line_map.names.get((order.number, line.number), line.number) if order is not before else line.number
+            )
+            items[number] = line.field("item") or line.field("description") or ""
+    now, whole = _summed(counted, line_map), _summed(priced, line_map)
+    known = dict.fromkeys([*first, *(number for change in approved for number in change.lines), *whole])
+    nothing = Decimal(0).scaleb(-places)
+    for number in sorted(known, key=read_address):
         changes = {change.number: change.lines[number] for change in approved if number in change.lines}
-        original = first.get(number, nothing) if before is not None else now.get(number, nothing)
-        yield LedgerLine(number, items.get(number, ""), original, changes, now.get(number, nothing))
+        held, all_of_it = now.get(number, nothing), whole.get(number, nothing)
+        original = first.get(number, nothing) if before is not None else all_of_it
+        cancelled = nothing if held is None or all_of_it is None else total([all_of_it, -held])
+        standing = tuple(line_map.standing_for(number))
+        yield LedgerLine(number, items.get(number, ""), original, changes, held, cancelled, standing)
+
+
+def _summed(priced: Sequence[PricedOrder], line_map: LineMap) -> dict[str, Decimal | None]:
+    """What each line of the order as a whole comes to without tax on some documents together."""
+    found: dict[str, Decimal | None] = {}
+    for order in priced:
+        for line, net in _by_line(order).items():
+            number = line_map.names.get((order.number, line), line)
+            found[number] = _sum([found.get(number, Decimal(0)), net], order.places)
+    return found
 
 
 def _by_line(order: PricedOrder) -> dict[str, Decimal | None]:
@@ -306,11 +360,15 @@ def _by_line(order: PricedOrder) -> dict[str, Decimal | None]:
 
 
 def _row(change: ChangeOrder) -> LedgerChange:
-    variance = change.variance()
-    ((_, totals),) = variance.totals().items()
     approved = last_entry(change.record, "approved")
     decided = Said("{day} {by}", day=day_of(approved["time"]), by=approved["by"]) if approved else ""
     rounding = Decimal(change.record.get("settled", {}).get("tax_rounding", "0"))
+    head = (change.number, change.state, change.reason, decided)
+    try:
+        variance = change.variance()
+    except DokimaError as error:  # such as another currency than that of its order
+        return LedgerChange(*head, dict.fromkeys(SUMS), rounding, {}, str(error))
+    ((_, totals),) = variance.totals().items()
     lines = {
         line.line: moved
         for line in variance.lines()
@@ -319,7 +377,7 @@ def _row(change: ChangeOrder) -> LedgerChange:
     sums = {name: totals[name].variance for name in SUMS}
     after = PricedOrder(variance.after, 0)
     unknown = reason_of(after.calculation, after.number) if None in sums.values() else ""
-    return LedgerChange(change.number, change.state, change.reason, decided, sums, rounding, lines, unknown)
+    return LedgerChange(*head, sums, rounding, lines, unknown)
 
 
 def _total(order: PricedOrder, name: str) -> Decimal | None:

@@ -11,7 +11,8 @@ from typing import get_args
 from dokima.changes.change import ChangeOrder, Status
 from dokima.changes.history import day_of, last_entry
 from dokima.engine.running.calculation import PricedOrder
-from dokima.errors import NotFound, listed, nearest
+from dokima.engine.running.summing import reason_of
+from dokima.errors import DokimaError, NotFound, listed, nearest
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,7 @@ class ChangeEntry:
         submitted_by: Who submitted it.
         waits: Days since then, or since it was opened; None if it has been decided.
         reason: Why the order changes, or why the change was turned down or taken back.
+        unknown: Why nobody knows what it comes to, blank if that is known.
     """
 
     number: str
@@ -45,6 +47,7 @@ class ChangeEntry:
     submitted_by: str
     waits: int | None
     reason: str
+    unknown: str = ""
 
 
 class ChangeEntries(list[ChangeEntry]):
@@ -71,9 +74,17 @@ def change_entries(changes: Iterable[ChangeOrder], today: datetime.date, state: 
 
 
 def _entry(change: ChangeOrder, today: datetime.date) -> ChangeEntry:
-    record, variance = change.record, change.variance()
-    after = PricedOrder(variance.after, 0)
-    ((_, totals),) = variance.totals().items()
+    record, header = change.record, change.document.header
+    without_tax, unknown = None, ""
+    try:
+        variance = change.variance()
+        after = PricedOrder(variance.after, 0)
+        header = {name: after.header(name) for name in ("customer", "supplier", "currency")}
+        ((_, totals),) = variance.totals().items()
+        without_tax = totals["without_tax"].variance
+        unknown = reason_of(after.calculation, after.number) if without_tax is None else ""
+    except DokimaError as error:  # such as another currency than that of its order
+        unknown = str(error)
     last, decided = last_entry(record, "submitted"), last_entry(record, change.state)
     opened, submitted = day_of(record.get("opened")), day_of(last.get("time"))
     since = submitted if change.state == "submitted" else opened
@@ -81,14 +92,15 @@ def _entry(change: ChangeOrder, today: datetime.date) -> ChangeEntry:
     return ChangeEntry(
         number=change.number,
         order=change.order_number,
-        party=after.header("customer") or after.header("supplier") or "",
+        party=header.get("customer") or header.get("supplier") or "",
         state=change.state,
-        without_tax=totals["without_tax"].variance,
-        currency=after.header("currency") or "",
+        without_tax=without_tax,
+        currency=header.get("currency") or "",
         opened=opened,
         opened_by=str(record.get("opened_by") or ""),
         submitted=submitted,
         submitted_by=str(last.get("by") or ""),
         waits=waits,
         reason=str(decided.get("reason") or change.reason),
+        unknown=unknown,
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from dokima.changes.supplements import Plain
+from dokima.changes.documents import Plain
 from dokima.editing.keeping_terms import keep_terms
 from dokima.engine.program import Program, Run
 from dokima.errors import Conflict

@@ -9,14 +9,15 @@ from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.comparing import TYPED, PriceComparison, compare_prices, refuse_override
 from dokima.editing.edit_rules import Edit
 from dokima.editing.exploding import exploded
+from dokima.editing.finishing import BEFORE, moves
 from dokima.editing.form_inputs import given
 from dokima.editing.keeping_terms import without_terms
 from dokima.editing.line_defaults import fill_in_defaults, without_defaults
 from dokima.editing.numbering import number_between, renumbered
-from dokima.editing.records import delivered_again, refuse_payment, with_delivery
+from dokima.editing.records import delivered_again, refuse_payment, with_delivery, with_quantities
 from dokima.editing.session import Session
 from dokima.engine.running.pricing import price_orders
-from dokima.errors import DokimaError, NotFound, Refused
+from dokima.errors import DokimaError, NotFound, Refused, listed
 from dokima.model.addresses import read_address, write_address
 from dokima.model.document import Document
 from dokima.model.finding import Finding
@@ -54,6 +55,7 @@ class Editor(Session):
         reserved: Fields (``line.x``, ``header.x``) that cannot be changed here, and why.
         in_change: Whether it is the order of a change that is edited: then its state forbids nothing, and it keeps what
             was agreed.
+        taken: Numbers of lines that new lines do not get, because other documents of the order have them.
 
     Raises:
         DocumentError: The order cannot be read.
@@ -106,7 +108,7 @@ class Editor(Session):
         place = str(before if before is not None else after)
         self._document.line(place)
         number = number_between(
-            self._document, place if before is not None else None, place if before is None else None
+            self._document, place if before is not None else None, place if before is None else None, self._taken
         )
         return self._enter("insert_line", number, fields, operation)
 
@@ -291,10 +293,17 @@ class Editor(Session):
 
         Returns:
             The new number of each old one.
+
+        Raises:
+            Refused: It is a change of an order, or a document of one that has supplements: lines are known there by
+                their numbers.
         """
         if self._done(operation):
             return {}
         self._permit("lines")
+        if self._in_change or self._family:
+            what = "a change order" if self._in_change else f"an order that is one with {listed(self._family)}"
+            raise Refused(f"renumber_lines() is refused in {what}: its lines are known by their numbers")
         after, numbers = renumbered(self._document)
         self._commit("renumber_lines", after, [], {}, operation)
         return numbers
@@ -342,7 +351,7 @@ class Editor(Session):
         for number in closing:
             after = after.with_line(number, {**after.lines[number], "state": CLOSED})
         found = self._edit(after).at_moment("close", closing)
-        self._commit("close_lines", self._stages.finished(after), found, {"lines": closing}, operation)
+        self._commit_moved("close_lines", after, found, {"lines": closing}, operation)
 
     def reopen_line(self, number: str | int, *, operation: str = "") -> None:
         """Open a closed line again.
@@ -367,7 +376,7 @@ class Editor(Session):
         if self._done(operation):
             return
         moment = self._stages.move(self._document, state)
-        after = self._document.with_header(state=state)
+        after = self._document.with_header(state=state).without_header(BEFORE)
         found = self._edit(after).at_moment(moment) if moment else []
         if self._stages.needs_figures(self._document, state) and self.program.routines:
             # What an order was agreed at is kept from here on; an order that cannot be priced stays a draft.
@@ -385,21 +394,22 @@ class Editor(Session):
         """
         if self._done(operation):
             return
-        self._permit("records")
+        self._permit("payments")
         record = {"amount": amount, **details}
         kept = [dict(each) for each in self._document.header.get("payments") or []]
         after = self._read(self._document.with_header(payments=[*kept, record]))
         if self.program.definition.lifecycle.payments == "limited":
             refuse_payment(record["amount"], self.totals.payable)
-        self._commit("record_payment", self._stages.finished(after), [], record, operation)
+        self._commit_moved("record_payment", after, [], record, operation)
 
     def record_delivery(
         self, id: str, state: str, *, line: str | int | None = None, operation: str = "", **details: Any
     ) -> None:
         """Record a delivery, of a line or of the order, or its new state; what was recorded of it before stays.
 
-        Quantities that were delivered are summed into ``line.delivered``. When all deliveries have ended, a confirmed
-        order is finished.
+        Quantities that were delivered are summed into ``line.delivered``. What was delivered without a quantity is what
+        is open of the line, and without a line what is open of the order. When no delivery is under way and every line
+        is closed or delivered in full, a confirmed order is finished; a correction takes that back.
 
         Args:
             id: Its id. Several lines may share one; without ``line`` all of them change.
@@ -414,14 +424,27 @@ class Editor(Session):
         """
         if self._done(operation):
             return
-        self._permit("records")
+        self._permit("deliveries")
         record = {"id": id, "state": state, **({} if line is None else {"line": str(line)}), **details}
         if line is not None:
             self._document.line(str(line))
-        before = self._document.header.get("deliveries") or []
-        after = self._read(self._document.with_header(deliveries=with_delivery(before, record)))
+        deliveries = self._document.header.get("deliveries") or []
+        self._read(self._document.with_header(deliveries=with_delivery(deliveries, record)))  # refuses what is none
+        for each in with_quantities(self.program, self._document, record):
+            deliveries = with_delivery(deliveries, each)
+        after = self._read(self._document.with_header(deliveries=deliveries))
         after = delivered_again(self.program, self._document, after)
-        self._commit("record_delivery", self._stages.finished(after), [], record, operation)
+        self._commit_moved("record_delivery", after, [], record, operation)
+
+    def _commit_moved(
+        self, action: str, after: Document, found: list[Finding], details: Mapping[str, Any], operation: str
+    ) -> None:
+        """Keep an operation, and the state that the order moves to by itself with it."""
+        (move,) = moves(self.program, after.orders(self.program.fields), self._run)
+        if move is not None:
+            after = move.of(after)
+            details = {**details, "state_now": move.to, "because": move.because}
+        self._commit(action, after, found, details, operation)
 
     def acknowledge(self, finding: Finding, reason: str, *, by: str | None = None, operation: str = "") -> None:
         """Accept a warning that stops, with name and reason; kept on the order until what it was about changes.

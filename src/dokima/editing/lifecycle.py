@@ -8,13 +8,14 @@ from typing import Any
 
 from dokima.errors import Locked, NotFound, listed, nearest
 from dokima.model.document import Document
-from dokima.model.states import CLOSED, Lifecycle, Operation, State
+from dokima.model.states import CLOSED, RECORDINGS, Lifecycle, Operation, State
 
 _WORDS = {
     "header": "changing the header",
     "lines": "changing lines",
     "close": "closing or reopening lines",
-    "records": "recording payments and deliveries",
+    "payments": "recording payments",
+    "deliveries": "recording deliveries",
 }
 
 
@@ -42,7 +43,8 @@ class Stages:
             Locked: It does not.
         """
         number, name = document.header.get("number") or "", self.state(document)
-        if operation not in self._described(document).permits:
+        permits = self._described(document).permits
+        if operation not in permits and not (operation in RECORDINGS and "records" in permits):
             raise Locked(f"order {number} is {name}, and that does not permit {_WORDS[operation]}", name)
         paid = bool(document.header.get("payments"))
         if paid and operation in ("header", "lines") and not self.lifecycle.change_when_paid:
@@ -78,7 +80,7 @@ class Stages:
             leads = listed(state.to) or "nowhere"
             name = self.state(document)
             raise Locked(f"an order that is {name} cannot become {target}; it can become {leads}", name)
-        under_way = [str(each.get("id", "")) for each in self.deliveries_open(document)]
+        under_way = [str(each.get("id", "")) for each in self.under_way(document.header.get("deliveries") or ())]
         if target == self.lifecycle.finished and under_way:
             raise Locked(f"an order cannot become {target} while a delivery is open ({listed(under_way)})", target)
         asked = "cancel" if self.lifecycle.ends_undelivered(target) else ""
@@ -89,22 +91,7 @@ class Stages:
         leaves = self.state(document) == self.lifecycle.first != target
         return leaves and not self.lifecycle.ends_undelivered(target)
 
-    def deliveries_open(self, document: Document) -> list[Mapping[str, Any]]:
+    def under_way(self, deliveries: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
         """Deliveries of which more is to come."""
         known = self.lifecycle.deliveries
-        deliveries = document.header.get("deliveries") or []
         return [each for each in deliveries if known.get(str(each.get("state")), "open") == "open"]
-
-    def finished(self, document: Document) -> Document:
-        """The document, finished if it may be and nothing of it is open.
-
-        With deliveries, all of them must have ended; without any, every line must be closed.
-        """
-        state = self.lifecycle.states.get(self.state(document))
-        if state is None or self.lifecycle.finished not in state.to:
-            return document
-        if document.header.get("deliveries"):
-            done = not self.deliveries_open(document)
-        else:
-            done = bool(document.lines) and all(self.is_closed(document, number) for number in document.lines)
-        return document.with_header(state=self.lifecycle.finished) if done else document

@@ -15,6 +15,7 @@ import numpy as np
 
 from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.editor import Editor
+from dokima.editing.finishing import BEFORE, moves
 from dokima.editing.journal import JournalEntry
 from dokima.editing.lifecycle import Stages
 from dokima.editing.many_lines import LineStep, LineValues, line_values
@@ -212,7 +213,7 @@ class _Doing:
             shut = {number: {"state": CLOSED} for number in closing}
             documents[at] = Document(document.header, {**document.lines, **shut})
         self._ask(plan, "close", chosen)
-        self._finished(plan, documents)
+        self._finished(plan)
         return True
 
     def _reopen(self, plan: _Plan, lines: Sequence[str] = ()) -> bool:
@@ -231,6 +232,8 @@ class _Doing:
 
     def _move(self, plan: _Plan, to: str) -> bool:
         plan.action, plan.stops = f"move to {to}", True
+        # From which state an order was finished by itself is forgotten, which the editor does.
+        plan.alone |= set(np.flatnonzero(~plan.before.header(BEFORE).is_missing()).tolist())
         stages = self._stages
         moments: dict[str, list[int]] = {}
         figures: list[int] = []
@@ -285,7 +288,9 @@ class _Doing:
     def _set(self, plan: _Plan, fields: Mapping[str, Any]) -> bool:
         named = {target.rpartition(".")[2] for target in fields}
         if all(target.startswith("header.") for target in fields):
-            return not any(f"header.{name}" in RESERVED for name in named) and self._set_header(plan, fields)
+            # The currency of an order with supplements cannot be changed, which the editor knows of.
+            alone = "currency" in named or any(f"header.{name}" in RESERVED for name in named)
+            return not alone and self._set_header(plan, fields)
         reserved = "item" in named or any(f"line.{name}" in RESERVED for name in named)
         of_lines = not any(target.startswith("header.") for target in fields)
         return of_lines and not reserved and self._set_lines(plan, fields)
@@ -409,14 +414,22 @@ class _Doing:
         only = None if lines is None else lines[plan.before.lines_at(positions)]
         by_order(plan.found, plan.after, at_moment(self.program, after, before, moment, self.run, only))
 
-    def _finished(self, plan: _Plan, documents: Mapping[int, Document]) -> None:
+    def _finished(self, plan: _Plan) -> None:
         """An order of which nothing is open any more is finished, if its state leads there."""
-        states = texts(plan.after.header("state")).to_list()
-        ended = {at: self._stages.finished(document).header["state"] for at, document in documents.items()}
-        moved = {at: state for at, state in ended.items() if state != states[at]}
-        if moved:
-            column = column_of("text", [moved.get(at, state) for at, state in enumerate(states)])
-            plan.after = _with_state(plan.after, "header", column, np.isin(np.arange(len(states)), list(moved)))
+        found = {at: move for at, move in enumerate(moves(self.program, plan.after, self.run)) if move is not None}
+        if not found:
+            return
+        moved = np.isin(np.arange(len(plan.after)), list(found))
+        for name, values in (
+            ("state", {at: move.to for at, move in found.items()}),
+            (BEFORE, {at: move.before for at, move in found.items()}),
+        ):
+            old = texts(plan.after.header(name)).to_list()
+            column = column_of("text", [values.get(at, value) for at, value in enumerate(old)])
+            plan.after = _with_text(plan.after, "header", name, column, moved)
+        for at, move in found.items():
+            said = {"state_now": move.to, "because": move.because}
+            plan.entries[at] = [(action, {**details, **said}) for action, details in plan.entries[at]]
 
     def _stop(self, plan: _Plan) -> None:
         """Refuse what findings stop."""
@@ -465,18 +478,18 @@ class _Doing:
 def _with_line_state(orders: Orders, chosen: Mask, state: str) -> Orders:
     states = texts(orders.line("state")).to_list()
     column = column_of("text", [state if mine else old for mine, old in zip(chosen.tolist(), states, strict=True)])
-    return _with_state(orders, "line", column, chosen)
+    return _with_text(orders, "line", "state", column, chosen)
 
 
-def _with_state(orders: Orders, level: str, column: Any, given: Mask) -> Orders:
-    """Orders with another state on some rows; on the others it is as absent as it was."""
+def _with_text(orders: Orders, level: str, name: str, column: Any, given: Mask) -> Orders:
+    """Orders with another text in a field of some rows; on the others it is as absent as it was."""
     assert isinstance(column, Texts)
-    changed = orders.with_columns(*(({"state": column}, {}) if level == "header" else ({}, {"state": column})))
+    changed = orders.with_columns(*(({name: column}, {}) if level == "header" else ({}, {name: column})))
     there = (orders.headers if level == "header" else orders.lines).keys()
-    absent = orders.absent.get((level, "state"))
+    absent = orders.absent.get((level, name))
     if absent is None:
-        absent = np.zeros(len(given), bool) if "state" in there else np.ones(len(given), bool)
-    return replace(changed, absent={**changed.absent, (level, "state"): absent & ~given})
+        absent = np.zeros(len(given), bool) if name in there else np.ones(len(given), bool)
+    return replace(changed, absent={**changed.absent, (level, name): absent & ~given})
 
 
 def _order(document: Mapping[str, Any], terms: Sequence[Mapping[str, Any]] | None) -> Order:

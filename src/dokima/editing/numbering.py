@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from dokima.errors import Refused
@@ -10,8 +10,9 @@ from dokima.model.addresses import STEP, Address, read_address, write_address
 from dokima.model.document import Document
 
 
-def number_between(document: Document, before: str | None, after: str | None) -> str:
-    """A number right before one line, or right after another: between 10 and 20 it is 15.
+def number_between(document: Document, before: str | None, after: str | None, taken: Collection[Address] = ()) -> str:
+    """A number right before one line, or right after another: between 10 and 20 it is 15, or near it where that is
+    taken by a line of another document.
 
     Raises:
         Refused: There is no whole number left between them.
@@ -24,10 +25,12 @@ def number_between(document: Document, before: str | None, after: str | None) ->
         low, high = (siblings[at - 1] if at else 0), own
     else:
         low, high = own, siblings[at + 1] if at + 1 < len(siblings) else own + 2 * STEP
-    if high - low < 2:
+    free = [each for each in range(low + 1, min(high, low + 1000)) if (*parent, each) not in taken]
+    if not free:
         low_number, high_number = write_address((*parent, low)), write_address((*parent, high))
         raise Refused(f"there is no room between {low_number} and {high_number}; renumber_lines() makes some")
-    return write_address((*parent, (low + high) // 2))
+    middle = (low + high) // 2
+    return write_address((*parent, min(free, key=lambda each: (abs(each - middle), each))))
 
 
 def renumbered(document: Document) -> tuple[Document, dict[str, str]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Any
 
 from dokima.editing.blocking import once, refuse_if_any
@@ -16,8 +16,8 @@ from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrd
 from dokima.engine.running.order_amounts import Totals
 from dokima.engine.running.pending import PENDING, is_kept, pending_record
 from dokima.engine.running.pricing import price_orders
-from dokima.errors import Refused
-from dokima.model.addresses import next_number, write_address
+from dokima.errors import Refused, listed
+from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.columns import Texts
 from dokima.model.document import Document
 from dokima.model.finding import Finding
@@ -30,6 +30,7 @@ Clock = Callable[[], datetime.datetime]
 RESERVED = {
     "header.number": "names the document, and links point at it",
     "header.state": "changes by move_to()",
+    "header.state_before": "is kept by the editor itself",
     "line.number": "changes by renumber_lines()",
     "line.state": "changes by close_line() and reopen_line()",
 }
@@ -51,9 +52,12 @@ class Session:
         today: datetime.date | None = None,
         reserved: Mapping[str, str] | None = None,
         in_change: bool = False,
+        taken: Iterable[str] = (),
     ) -> None:
         self.program = program
         self._reserved = {**RESERVED, **(reserved or {})}
+        self._in_change = in_change
+        self._taken = {read_address(number) for number in taken}
         self.by = by
         self.findings = Findings()
         self._clock = clock
@@ -205,10 +209,20 @@ class Session:
         return None if self._clock is None else self._clock()
 
     def _new_number(self) -> str:
-        return write_address(next_number(self._document.addresses()))
+        return write_address(next_number([*self._document.addresses(), *self._taken]))
+
+    @property
+    def _family(self) -> list[str]:
+        """The numbers of the documents that are one order with this one: its original or its supplements."""
+        links = [link for link in self._document.header.get("links") or () if isinstance(link, Mapping)]
+        return [str(link.get("number")) for link in links if link.get("kind") in ("original", "supplement")]
 
     def _refuse_reserved(self, level: str, fields: Collection[str]) -> None:
+        reserved = self._reserved
+        if level == "header" and (family := self._family):
+            shared = f"is that of {listed(family)} too, which are one order with it"
+            reserved = {"header.currency": shared, **reserved}
         for name in fields:
-            why = self._reserved.get(f"{level}.{name}")
+            why = reserved.get(f"{level}.{name}")
             if why is not None:
                 raise Refused(f"'{name}' cannot be changed like a field here: it {why}")

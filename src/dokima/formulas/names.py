@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import TYPE_CHECKING, Literal, Protocol
@@ -99,6 +99,10 @@ class Frame(Protocol):
 
     def line_column(self, name: str) -> Column:
         """The column of a name with one value per line."""
+
+    def by_line(self, names: Collection[str]) -> Frame | None:
+        """The frame in which each line is an order, where lines have values of their own of one of these names of
+        header level; None if all have those of their orders."""
 
     def rows(self, table: str) -> Integers:
         """For each order or line the row of the table that answers, -1 for none."""

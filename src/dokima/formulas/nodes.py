@@ -73,7 +73,16 @@ def at_level(node: Node, level: Level) -> Evaluate:
         name = node.name
         return lambda frame: frame.line_column(name)
     evaluate = node.evaluate
-    return lambda frame: _by_line(evaluate(frame), frame.order_of)
+    nodes = list(node.walk())
+    names = tuple(each.name for each in nodes if each.name and each.level is Level.HEADER)
+    if not names or any(each.gathers for each in nodes):  # what is worked out over lines is the order's
+        return lambda frame: _by_line(evaluate(frame), frame.order_of)
+
+    def of_lines(frame: Frame) -> Column:
+        own = frame.by_line(names)
+        return _by_line(evaluate(frame), frame.order_of) if own is None else evaluate(own).spread(own.order_count)
+
+    return of_lines
 
 
 def _by_line(column: Column, order_of: Integers) -> Column:

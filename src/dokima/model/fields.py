@@ -87,7 +87,9 @@ def _money(name: str, label: str = "") -> Field:
 
 
 HEADER_FIELDS: tuple[Field, ...] = (
-    *_texts("number kind currency customer supplier ship_to ship_to_country tax_number requested_by state"),
+    *_texts(
+        "number kind currency customer supplier ship_to ship_to_country tax_number requested_by state state_before"
+    ),
     Field("date", "date"),
     Field("revision", "integer"),
     _money("budget"),

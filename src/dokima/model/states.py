@@ -10,11 +10,13 @@ from typing import Literal
 from dokima.model.finding import Severity
 from dokima.model.settings import Name, NotNegative, setting
 
-Operation = Literal["header", "lines", "close", "records"]
+Operation = Literal["header", "lines", "close", "records", "payments", "deliveries"]
 """Kinds of operations a state may permit: changing the header, changing lines, closing and reopening lines, recording
-payments and deliveries."""
+payments and deliveries (``records``), or one of the two."""
 
 OPERATIONS: tuple[Operation, ...] = ("header", "lines", "close", "records")
+RECORDINGS: tuple[Operation, ...] = ("payments", "deliveries")
+"""What ``records`` stands for."""
 OPEN, CLOSED = "open", "closed"
 """States of a line."""
 
@@ -24,7 +26,9 @@ class State:
     """A state of an order: where it may go next, and what may be done in it."""
 
     to: Sequence[str] = setting("States it leads to.", default=())
-    permits: Sequence[Operation] = setting("What may be done in it: header, lines, close, records.", default=())
+    permits: Sequence[Operation] = setting(
+        "What may be done in it: header, lines, close, payments, deliveries; records is the last two.", default=()
+    )
     asks: str = setting("The moment whose rules are asked on the way into it.", default="")
 
 
@@ -36,7 +40,7 @@ def _usual_states() -> Mapping[str, State]:
     return {
         "draft": State(("confirmed", "cancelled"), OPERATIONS),
         "confirmed": State(("finished", "cancelled"), OPERATIONS, "save"),
-        "finished": State(asks="save"),
+        "finished": State(permits=RECORDINGS, asks="save"),
         "cancelled": State(asks="cancel"),
     }
 
@@ -55,6 +59,11 @@ class Lifecycle:
         key="order",
     )
     finished: str = setting("The state of an order whose lines are all closed or delivered.", default="finished")
+    finished_when: Literal["delivered", "delivered and paid", "never"] = setting(
+        "When an order is finished by itself: as soon as every line is closed or delivered in full and no delivery is "
+        "under way; when that is so and nothing is payable; or never.",
+        default="delivered",
+    )
     change_when_paid: bool = setting("Whether lines may be changed once something has been paid.", default=False)
     deliveries: Mapping[Name, Progress] = setting(
         "States of deliveries, each as open, delivered or ended.", default_factory=_usual_deliveries, key="delivery"

@@ -149,7 +149,7 @@ class Rulebook(BookCore):
         """
         from dokima.changes.baseline import Baseline
         from dokima.changes.change import ChangeOrder
-        from dokima.changes.supplements import next_number
+        from dokima.changes.documents import next_number
 
         orders = [self._one_order(each) for each in (source, *supplements)]
         baseline = Baseline.take(self.program, orders, Run(user=by))

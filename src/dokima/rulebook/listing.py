@@ -8,15 +8,14 @@ from typing import Any
 
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
+from dokima.engine.running.delivering import open_quantity
 from dokima.engine.running.preparing import prepare
 from dokima.errors import NotFound, nearest
-from dokima.exact import added
 from dokima.formulas import Level
 from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.listing import Listing, with_places
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection, chosen
-from dokima.model.states import CLOSED
 from dokima.rulebook.conditions import Condition, holding
 
 TOTALS = ("without_tax", "tax", "with_tax")
@@ -109,8 +108,8 @@ def line_rows(program: Program, orders: Orders, item: str, open_only: bool) -> I
             continue
         wanted, there = columns["quantity"][at], columns["delivered"][at] or Decimal(0)
         known = lifecycle.states.get(states[order])
-        ended = columns["state"][at] == CLOSED or (known is not None and not known.to)
-        left = None if wanted is None else Decimal(0) if ended or abs(there) >= abs(wanted) else added((wanted, -there))
+        ended = known is not None and not known.to
+        left = Decimal(0) if ended else open_quantity(wanted, there, columns["state"][at])
         if open_only and not left:
             continue
         row = {name: columns[name][at] for name in names if name not in ("number", "state", "delivered")}

@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any, Self
 from dokima.changes.change import ChangeOrder
 from dokima.changes.ledger import Ledger, ledger_of
 from dokima.changes.listing import ChangeEntries, change_entries
-from dokima.changes.settlement import Policy, Settlement
+from dokima.changes.plan import Policy
+from dokima.changes.settlement import Settlement
 from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
 from dokima.formats.json_files import dumped, json_text
 from dokima.model.listing import Listing

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -87,6 +87,9 @@ class RowFrame:
         return self.columns[name]
 
     line_column = column
+
+    def by_line(self, names: Collection[str]) -> None:
+        """Rows have no header."""
 
     def rows(self, table: str) -> Integers:
         raise UnknownName(table)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
@@ -107,6 +107,8 @@ class AgreedColumns:
         rows: By table, for each place the row that had answered, in words.
         agreed_on: Day on which the answers at a place were agreed, as far as it was noted.
         asks: By table that reads a field of ``reprice_on`` over several lines, what each of its formulas had asked.
+        own: Answers of tables of the header that a line keeps otherwise than its order does, because it comes from a
+            document with another header: where, and the values, by dotted name.
     """
 
     answers: Mapping[str, tuple[Mask, Column]]
@@ -123,6 +125,19 @@ class AgreedColumns:
     rows: Mapping[str, Mapping[int, str]]
     agreed_on: Mapping[tuple[Level, int], str] = field(default_factory=dict)
     asks: Mapping[str, Sequence[tuple[Mask, Column]]] = field(default_factory=dict)
+    own: Mapping[str, tuple[Mask, Column]] = field(default_factory=dict)
+
+    def by_line(self, name: str, of_orders: Column) -> Column:
+        """An answer of a table of the header, once per line: that of its order, or the one that a line has of its own.
+
+        Args:
+            name: Dotted name of the column.
+            of_orders: The answer of each line's order.
+        """
+        if name not in self.own:
+            return of_orders
+        kept, values = self.own[name]
+        return pick(kept, values, alike(values, of_orders)[1])
 
     def over(self, name: str, today: Column, graded: Column | None = None, moved: Mask | None = None) -> Column:
         """The answers of today with the kept ones in their places; of a graduated table worked out from kept bands.
@@ -214,6 +229,7 @@ class _Gathering:
         self.program = program
         self.orders = orders
         self.answers: dict[str, _Gathered] = {}
+        self.own: dict[str, _Gathered] = {}
         self.found: dict[str, _Gathered] = {}
         self.bands: dict[str, dict[int, Sequence[Band]]] = {}
         self.figures: dict[str, _Gathered] = {}
@@ -244,7 +260,7 @@ class _Gathering:
             line = kept.terms.lines.get(self.orders.line_numbers[place])
             if line is None or not self.applies(line, place, "line"):
                 continue
-            self._take_answers(line, place)
+            self._take_answers(line, place, self._take_own(line, place))
             self.kept_lines[place] = True
             self.frozen[place] = kept.frozen
             for step, tax in line.taxes.items():
@@ -256,9 +272,22 @@ class _Gathering:
                 for name, value in line.figures.items():
                     self.figures.setdefault(name, _Gathered()).add(place, value)
 
-    def _take_answers(self, agreed: Agreed, place: int) -> None:
+    def _take_own(self, line: Agreed, place: int) -> Collection[str]:
+        """Take the answers of a line that are those of another header; the names of them."""
+        tables, found = self.program.tables, []
+        for name, value in line.answers.items():
+            table, _, column = name.partition(".")
+            if table in tables and tables[table].level is Level.HEADER:
+                found.append(name)
+                if column in tables[table].fields:
+                    self.own.setdefault(name, _Gathered()).add(place, value)
+        return found
+
+    def _take_answers(self, agreed: Agreed, place: int, aside: Collection[str] = ()) -> None:
         for name, value in agreed.answers.items():
             table, _, column = name.partition(".")
+            if name in aside:
+                continue
             if table in self.program.tables and column in self.program.tables[table].fields:
                 if column == AMOUNT and isinstance(value, list):
                     self.bands.setdefault(table, {})[place] = value
@@ -287,6 +316,11 @@ class _Gathering:
             answers={
                 name: each.column(tables[table].fields[column].kind, self._length(table))
                 for name, each in self.answers.items()
+                for table, _, column in [name.partition(".")]
+            },
+            own={
+                name: each.column(tables[table].fields[column].kind, length)
+                for name, each in self.own.items()
                 for table, _, column in [name.partition(".")]
             },
             asked={table: mask for table, (mask, _) in found.items()},

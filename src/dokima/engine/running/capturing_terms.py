@@ -79,17 +79,19 @@ class _Capture:
         digests = self.orders.select(self.part.orders).digests(reads)
         for place, at in enumerate(self.part.orders.tolist()):
             kept = self.orders.terms(at)
+            basis = {name: column[place] for name, column in mine.items()}
+            stand = {} if kept is None or kept.basis != basis else kept.lines
             yield (
                 at,
                 AgreedTerms(
                     rulebook=self.program.fingerprint,
                     day=self.today if kept is None else kept.day,
-                    basis={name: column[place] for name, column in mine.items()},
+                    basis=basis,
                     **of_header[place],
                     fields=reads,
                     digest=digests[place],
                     lines={
-                        number: self._as_agreed(line, None if kept is None else kept.lines.get(number))
+                        number: self._as_agreed(line, stand.get(number))
                         for number, line in lines[ranges[place] : ranges[place + 1]]
                     },
                 ),
@@ -117,7 +119,15 @@ class _Capture:
         """With the rulebook whose answers a line keeps, and the day: those of its agreement, today's for a new one."""
         if kept is None or kept.basis != line.basis:
             return line
-        return replace(line, rulebook=kept.rulebook or line.rulebook, day=kept.day)
+        # The answers of another header that a line came with are its own.
+        tables = self.program.tables
+        own = {
+            name: value
+            for name, value in kept.answers.items()
+            if (table := tables.get(name.partition(".")[0])) is not None and table.level is Level.HEADER
+        }
+        answers = {**own, **line.answers} if own else line.answers
+        return replace(line, rulebook=kept.rulebook or line.rulebook, day=kept.day, answers=answers)
 
     def _taxes(self, count: int) -> list[Record]:
         """What each line is taxed with by each tax step; None for one that does not meet it."""

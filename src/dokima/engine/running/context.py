@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from dokima.engine.compiling.change_facts import change_column
 from dokima.engine.compiling.scope import LINE_FACTS
 from dokima.engine.program import Program, Run
 from dokima.engine.running.agreed_columns import AgreedColumns, shared_asks
+from dokima.engine.running.by_line import ByLine
 from dokima.engine.running.parent_lines import Under, parents_above
 from dokima.engine.running.records import RecordFrame
 from dokima.exact import Decimals, Quotient, group_sums, stored
@@ -161,10 +163,17 @@ class Context:
         """The column of a dotted name of header level, one value per line."""
         found = self._by_line.get(name)
         if found is None:
-            found = self._by_line[name] = (
-                self.column(name).take(self.order_of) if self._is_header(name) else self.column(name)
-            )
+            found = self.column(name)
+            if self._is_header(name):
+                found = found.take(self.order_of)
+                found = found if self.terms is None else self.terms.by_line(name, found)
+            self._by_line[name] = found
         return found
+
+    def by_line(self, names: Collection[str]) -> Any:
+        """The frame whose orders are lines, where lines keep answers of a header other than their order's."""
+        own = () if self.terms is None else self.terms.own
+        return ByLine(self) if any(name in own for name in names) else None
 
     def _is_header(self, name: str) -> bool:
         head = name.split(".", maxsplit=1)[0]

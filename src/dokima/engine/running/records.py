@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -56,6 +56,9 @@ class RecordFrame:
         """The column of a dotted name with one value per record."""
         column = self.column(name)
         return column if name.startswith(f"{self._name}.") else column.take(self.order_of)
+
+    def by_line(self, names: Collection[str]) -> None:
+        """Records have the header of their order."""
 
     def rows(self, table: str) -> Integers:
         """The rows of a table that is found once per order."""

@@ -1,0 +1,70 @@
+"""Restating: agreed terms said to be those of a document as it stands now."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from dokima.changes.documents import Plain
+from dokima.engine.program import Program, Run
+from dokima.engine.running.agreed_columns import shared_asks
+from dokima.engine.running.context import Context
+from dokima.engine.running.preparing import prepare
+from dokima.model.agreed_terms import Agreed, AgreedTerms
+from dokima.model.columns import value_at
+from dokima.model.content import plain
+from dokima.model.document import Document
+
+
+def restated(program: Program, document: Document, settled: str = "") -> Document:
+    """The document with its terms said to be those of the document as it stands now.
+
+    What a settlement leaves stands on each document as settled: the fields that would call for a new price
+    (``basis``), and what tables were asked over several lines (``asks``), are those of this document, until it is
+    itself changed in one.
+    """
+    terms = document.terms or AgreedTerms()
+    work = _Restating(program, document)
+    return document.with_terms(
+        replace(
+            terms,
+            settled=settled or terms.settled,
+            digest=document.digest(terms.fields),
+            basis=work.basis(terms, "header", 0),
+            asks=work.asks(terms, "header", 0),
+            lines={
+                number: replace(line, basis=work.basis(line, "line", at), asks=work.asks(line, "line", at))
+                for number, line in terms.lines.items()
+                for at in [work.places[number]]
+            },
+        )
+    )
+
+
+class _Restating:
+    """What the fields of a document, and the tables over its lines, say now."""
+
+    def __init__(self, program: Program, document: Document) -> None:
+        self.program = program
+        self.orders = prepare(program, document.orders(program.fields), Run())
+        self.places = {number: at for at, number in enumerate(self.orders.line_numbers)}
+
+    def basis(self, agreed: Agreed, level: str, at: int) -> Plain:
+        column = self.orders.header if level == "header" else self.orders.line
+        return {name: plain(value_at(column(name), at)) for name in agreed.basis}
+
+    def asks(self, agreed: Agreed, level: str, at: int) -> dict[str, list[Any]]:
+        if not agreed.asks:
+            return {}
+        leaves, kept = self.orders.leaves()
+        context = Context(self.program, leaves, Run(), self.orders, kept)
+        place = at if kept is None or level == "header" else int(np.flatnonzero(kept == at)[0])
+        found: dict[str, list[Any]] = {}
+        for name in agreed.asks:
+            table = self.program.tables.get(name)
+            formulas = [] if table is None else shared_asks(table, self.program.definition.reprice_on)
+            values = [formula.evaluate(context, table.level) for formula in formulas if table is not None]
+            found[name] = [plain(value_at(value, place)) for value in values]
+        return found
