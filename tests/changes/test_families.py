@@ -9,6 +9,7 @@ import pytest
 
 import dokima
 from dokima.changes.ledger import ledger_of
+from dokima.model.content import canonical_json, digest_of
 
 ITEMS = [
     {"item": "A", "price": "10", "rate": "21"},
@@ -389,3 +390,58 @@ def test_lines_of_a_family_keep_their_numbers(at):
     family.change((10, {"quantity": 15}))
     with pytest.raises(dokima.Refused, match="renumber_lines"):
         family.book.edit(family.orders[at], by="Cleo").renumber_lines()
+
+
+def test_rebase_finds_lines_by_the_map():
+    """C of the supplement is line 30 of the change; the original gives 30 to B, and C stays what it was."""
+    family = Family(rules(), {"item": "A", "quantity": 10})
+    family.change((None, {"item": "C", "quantity": 7}))
+    family.edit(0, "", item="B", quantity=1)
+    change = family.open((30, {"quantity": 9}), (None, {"item": "Z", "quantity": 1}))
+    assert [line.number for line in change.document.lines] == ["10", "20", "30", "40"]
+    editor = family.book.edit(family.orders[0], by="Cleo")
+    editor.add_line("30", item="B", unit="C62", quantity=2)
+    editor.add_line("40", item="B", unit="C62", quantity=3)
+    family.orders[0] = editor.order
+    with pytest.raises(dokima.StaleBaseline, match="O line 30 is new"):
+        family.approve(change)
+    assert change.rebase(family.orders, "Ada") == {"40": "60"}
+    assert {line.number: line["item"] for line in change.document.lines} == {
+        "10": "A", "20": "B", "30": "B", "40": "B", "50": "C", "60": "Z",
+    }  # fmt: skip
+    change.submit("Ada")
+    assert change.variance().totals()["O"]["without_tax"].variance == D("52.00")
+    family.approve(change)
+    assert [family.held(at) for at in (1, 2)] == [{"20": "7 C"}, {"50": "2 C", "60": "1 Z"}]
+    # What the change touches and the documents have pulled apart is told, and nothing is done.
+    family = Family(rules(), {"item": "A", "quantity": 10})
+    family.change((10, {"quantity": 15}))
+    change = family.open((10, {"quantity": 16}))
+    family.edit(1, "10", description="for the north bay")
+    with pytest.raises(dokima.Conflict, match="line 10 is changed here, and stands in line 10, line 20 with others"):
+        change.rebase(family.orders, "Ada")
+
+
+def test_a_baseline_of_an_earlier_version_that_merged_too_much_is_stale():
+    """It took 7 C for 7 B; rebase mends it."""
+    family = Family(rules(), {"item": "A", "quantity": 10})
+    family.change((None, {"item": "C", "quantity": 7}))
+    family.edit(0, "", item="B", quantity=1)
+    change = family.open((10, {"quantity": 11}))
+    content = change.baseline.content
+    merged = content["document"]
+    merged["lines"] = [line for line in merged["lines"] if line["number"] != "30"]
+    merged["lines"][1]["quantity"] = "8"
+    merged["terms"] = [each for each in merged["terms"] if each["line"] != "30"]
+    text = canonical_json({name: content[name] for name in ("number", "revision", "rulebook", "parts", "document")})
+    data = {**change.to_dict(), "baseline": digest_of(text)}
+    data["document"]["lines"] = [line for line in data["document"]["lines"] if line["number"] != "30"]
+    data["document"]["lines"][1]["quantity"] = "8"
+    old = dokima.ChangeOrder.from_dict(family.book.program, data, text, change._clock)
+    with pytest.raises(dokima.StaleBaseline, match="O-S1 line 20 is not the line of that number in O"):
+        family.approve(old)
+    old.rebase(family.orders, "Ada")
+    old.submit("Ada")
+    assert old.variance().totals()["O"]["without_tax"].variance == D("10.00")
+    family.approve(old)
+    assert family.net() == ["200.00", "7.00", "10.00"]

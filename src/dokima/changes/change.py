@@ -14,7 +14,7 @@ from dokima.changes.history import offered_until
 from dokima.changes.line_map import LineMap, Place
 from dokima.changes.moved import moved
 from dokima.changes.plan import Plan, Policy
-from dokima.changes.rebasing import rebased
+from dokima.changes.rebasing import Mapped, rebased
 from dokima.changes.settlement import Settlement, Settling
 from dokima.changes.standing import with_standing_figures
 from dokima.changes.variance import Variance
@@ -343,7 +343,10 @@ class ChangeOrder:
             self._permit("draft", "be rebased")
         baseline = Baseline.take(self.program, current, Run(user=by))
         now = baseline.document(self.program)
-        document, numbers = rebased(self.program, self.number, self._before, self._after, now)
+        opened = Mapped(self._before, self.baseline.map(self.program) if self.baseline.is_mapped else None)
+        today = Mapped(now, baseline.map(self.program))
+        document, numbers = rebased(self.program, self.number, opened, self._after, today)
+        document = with_standing_figures(self.program, now, document)
         self.baseline, self._before, self._document, self._editor = baseline, now, document, None
         self._record = {**self._record, "state": "draft"}
         self._log("rebased", by, renumbered=numbers)

@@ -2,28 +2,45 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from dokima.changes.documents import Plain
+from dokima.changes.line_map import LineMap, Place
 from dokima.editing.keeping_terms import keep_terms
 from dokima.engine.program import Program, Run
-from dokima.errors import Conflict
+from dokima.errors import Conflict, listed
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.content import HEADER_ASIDE, plain
 from dokima.model.document import TERMS, Document
 
 
+@dataclass(frozen=True)
+class Mapped:
+    """An order as a whole, and the lines of documents that its lines stand for.
+
+    Attributes:
+        document: The order.
+        map: Its map; None where an earlier version took all lines of one number for one.
+    """
+
+    document: Document
+    map: LineMap | None
+
+
 def rebased(
-    program: Program, number: str, before: Document, after: Document, now: Document
+    program: Program, number: str, opened: Mapped, after: Document, current: Mapped
 ) -> tuple[Document, dict[str, str]]:
-    """The order as it is now with a change made to it field by field.
+    """The order as it is now with a change made to it field by field. Its lines are found by the maps.
 
     Args:
         program: The rulebook.
         number: Number of the change order, for messages.
-        before: The order when the change was opened.
+        opened: The order when the change was opened.
         after: The same with the change.
-        now: The order as it has become meanwhile.
+        current: The order as it has become meanwhile.
 
     Returns:
         The order, and the new number of each line that the change had added under a number that is taken now.
@@ -31,8 +48,10 @@ def rebased(
     Raises:
         Conflict: Both have moved the same field, or one has removed what the other changed; names each.
     """
+    now = current.document
+    before, after, conflicts = _by_the_map(opened, after, current)
     after, numbers = _with_free_numbers(before, after, now)
-    work = _Rebasing(before, after, now)
+    work = _Rebasing(before, after, now, conflicts)
     header = work.header()
     lines = work.lines()
     if work.conflicts:
@@ -41,6 +60,60 @@ def rebased(
     for line, fields in lines.items():
         document = document.with_line(line, fields)
     return keep_terms(program, document, Run(terms="keep")), numbers
+
+
+def _by_the_map(opened: Mapped, after: Document, current: Mapped) -> tuple[Document, Document, list[str]]:
+    """The order before and after the change with the line numbers of today; what cannot be told is a conflict.
+
+    A line that nobody touched and that has become several, or several that have become one, are left out of both.
+    """
+    before, now = opened.document, current.document
+    assert current.map is not None
+    names: dict[str, str | None] = {}
+    conflicts = []
+    places = {name: _places(opened, name, current.map) for name in before.lines}
+    today = {
+        name: list(dict.fromkeys(number for each in mine if (number := current.map.names.get(each)) is not None))
+        for name, mine in places.items()
+    }
+    claimed = Counter(number for numbers in today.values() for number in numbers)
+    taken = {read_address(line) for side in (before, after, now) for line in side.lines}
+    for name, numbers in today.items():
+        clear = len(numbers) == 1 and claimed[numbers[0]] == 1
+        if clear:
+            names[name] = numbers[0]
+        elif not numbers:
+            names[name] = name
+            if name in now.lines:  # its number has been given to another line
+                address = next_number(taken, read_address(name)[:-1])
+                taken.add(address)
+                names[name] = write_address(address)
+        else:
+            names[name] = None
+            if _differ(before.lines[name], after.lines.get(name, {})):
+                told = listed(f"line {number}" for number in numbers)
+                conflicts.append(f"line {name} is changed here, and stands in {told} with others now")
+    return _named(before, names), _named(after, names), conflicts
+
+
+def _places(opened: Mapped, name: str, today: LineMap) -> Sequence[Place]:
+    """The lines of documents that a line stood for."""
+    if opened.map is not None:
+        return opened.map.places.get(name, ())
+    return [place for place in today.names if place[1] == name]
+
+
+def _named(document: Document, names: Mapping[str, str | None]) -> Document:
+    """A document with other numbers for some lines, and without those that have none; sub-lines follow."""
+    found: dict[str, str] = {}
+    lines: dict[str, Plain] = {}
+    for line, fields in document.lines.items():
+        parent, _, own = line.rpartition("/")
+        wanted = names.get(line, f"{found.get(parent, parent)}/{own}" if parent else own)
+        if wanted is not None:
+            found[line] = wanted
+            lines[wanted] = {**fields, "number": wanted}
+    return Document(document.header, lines)
 
 
 def _with_free_numbers(before: Document, after: Document, now: Document) -> tuple[Document, dict[str, str]]:
@@ -68,11 +141,11 @@ def _became_parent(line: str, before: Document) -> bool:
 
 
 class _Rebasing:
-    def __init__(self, before: Document, after: Document, now: Document) -> None:
+    def __init__(self, before: Document, after: Document, now: Document, conflicts: list[str]) -> None:
         self.before = before
         self.after = after
         self.now = now
-        self.conflicts: list[str] = []
+        self.conflicts = conflicts
 
     def header(self) -> Plain:
         aside = (*HEADER_ASIDE, TERMS)
