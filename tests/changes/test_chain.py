@@ -1,10 +1,10 @@
-"""Chains of change orders: what any of them leaves adds up, whatever happens to the documents in between."""
+"""Chains of change orders over documents that are edited in between: what a change does not move stays as it is."""
 
 from __future__ import annotations
 
-import contextlib
 import datetime
 import json
+from collections import Counter
 from decimal import Decimal as D
 
 import hypothesis.strategies as st
@@ -12,21 +12,36 @@ import pytest
 from hypothesis import given, settings
 
 import dokima
+from dokima.changes.delivered_part import counted_part
+from dokima.changes.documents import as_document, has_ended, priced_as_agreed, with_terms
 from dokima.changes.ledger import ledger_of
-from tests.books import ITEMS, RATES, definition, routine
+from dokima.changes.line_map import given_numbers
+from dokima.engine.program import Run
 
-STEPS = (
-    {"name": "off", "kind": "discount", "percent": "bands.percent"},
-    {"name": "freight", "kind": "charge", "amount": "line.quantity * 0.37"},
-    {"name": "rebate", "kind": "discount", "over": "order", "percent": "2.5"},
-    {"name": "vat", "kind": "tax", "percent": "value.rate"},
-)
-BOUND = (
-    {"name": "off", "kind": "discount", "percent": "bands.percent", "best_of": "better"},
-    {"name": "club", "kind": "discount", "amount": "line.quantity * 0.11", "cap": "1.5", "best_of": "better"},
-    *STEPS[1:],
-)
-"""The same with two discounts that compete, one of them capped."""
+ITEMS = [
+    {"item": "A", "price": "4.6994", "rate": "21"},
+    {"item": "B", "price": "100", "rate": "21"},
+    {"item": "C", "price": "1.05", "rate": "9"},
+    {"item": "F", "price": "10", "rate": "0"},
+    {"item": "KIT", "price": "30", "rate": "21"},
+]
+PARTS = [{"item": "KIT", "component": "A", "quantity": 2}, {"item": "KIT", "component": "C", "quantity": 1}]
+LANDS = [{"country": "NL", "rebate": "0", "of_order": "2.5"}, {"country": "BE", "rebate": "10", "of_order": "2.5"}]
+BANDS = [{"item": None, "least": None, "percent": "1"}, {"item": None, "least": "20", "percent": "3.5"}]
+STEPS = {
+    "bands": {"name": "off", "kind": "discount", "percent": "bands.percent", "of": "goods"},
+    "land": {"name": "land_off", "kind": "discount", "percent": "land.rebate"},
+    "fee": {"name": "fee", "kind": "charge", "amount": "5"},
+    "each": {"name": "each", "kind": "charge", "per_unit": "0.37"},
+    "order": {"name": "rebate", "kind": "discount", "over": "order", "percent": "land.of_order"},
+    "better": {"name": "better", "kind": "discount", "percent": "bands.percent", "best_of": "deal"},
+    "club": {"name": "club", "kind": "discount", "per_unit": "0.11", "cap": "1.5", "best_of": "deal"},
+    "freight": {"name": "freight", "kind": "charge", "over": "order", "amount": "12.50", "if_no_share": "equal"},
+}
+NEVER_ASKED = [
+    {"id": name, "at": at, "require": "True"}
+    for name, at in (("not-below-delivered", "enter"), ("delivered-stays", "remove"), ("paid-order", "cancel"))
+]
 
 
 @dokima.settling
@@ -35,171 +50,318 @@ def every_other(line):
     return int(line.line.split("/")[0]) % 20 == 10
 
 
-def _rules(reprice_on=("item", "unit"), settle="split", steps=STEPS, price="7.33", python=(), **more):
-    """Rules of today, and those of tomorrow: another price, another discount, another tax."""
-    option = {"value": price, "base": "100"} if price == "733" else {"value": price}
-    bands = {"match": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": "highest percent"}
+def _book(chosen, settle, reprice, today, **settings):
+    """A rulebook with some steps; that of tomorrow has another price of B and another fee."""
+    items = [{**each, "price": "101"} if today and each["item"] == "B" else each for each in ITEMS]
+    data = {
+        "rulebook": {"name": "chain", "currency": "EUR"},
+        "changes": {} if settle == "own" else {"settle": settle},
+        "terms": {"reprice_on": reprice},
+        "line": {"kilos": {"kind": "decimal", "default": "line.quantity * 2"}, "bay": {}},
+        "header": {"remark": {}},
+        "rule": NEVER_ASKED,
+        "table": {
+            "item": {"key": {"item": "line.item"}, "columns": {"rate": {"kind": "decimal"}}},
+            "bands": {"match": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": "highest percent"},
+            "land": {"key": {"country": "header.ship_to_country"}},
+            "parts": {"key": {"item": "line.item"}, "roll_up": {"cost": "item.price"}},
+        },
+        "routine": {
+            "sales": {
+                "step": [
+                    {"name": "price", "kind": "price", "options": [{"value": "item.price"}]},
+                    {"name": "goods", "kind": "subtotal"},
+                    *(STEPS[name] for name in STEPS if name in chosen),
+                    {"name": "vat", "kind": "tax", "percent": "item.rate"},
+                    {"name": "advance", "kind": "advance", "percent": "20"},
+                ],
+                **settings,
+            }
+        },
+    }  # fmt: skip
+    tables = {"item": items, "bands": BANDS, "land": LANDS, "parts": PARTS}
+    return dokima.Rulebook.from_dict(data, tables=tables, python=[every_other] if settle == "own" else [])
 
-    def rules(percent, rate, option):
-        data = definition(
-            terms={"reprice_on": list(reprice_on)},
-            value={"rate": D(rate)},
-            table={"item": {"key": {"item": "line.item"}}, "bands": bands},
-            changes={"settle": settle},
-            routine=routine({"name": "price", "kind": "price", "options": [option]}, *steps, **more),
-        )
-        rows = [{"item": None, "least": None, "percent": "1"}, {"item": None, "least": "20", "percent": percent}]
-        return dokima.Rulebook.from_dict(data, tables={"item": ITEMS, "rate": RATES, "bands": rows}, python=[*python])
 
-    return rules("3.5", "19", option), rules("4", "25", option | {"value": "9"})
+def _books(chosen, settle="split", reprice=("item", "unit"), **settings):
+    return [
+        _book(chosen, settle, [f"line.{name}" if "." not in name else name for name in reprice], today, **settings)
+        for today in (False, True)
+    ]
 
 
-RULES, INCLUSIVE = _rules(), _rules(prices_include_tax="True")
-MOVING = _rules(("item", "unit", "quantity", "header.date"))
-AMENDING = _rules(("item", "quantity"), settle="amend")
-BOUNDED = _rules(steps=BOUND, price="733", python=[every_other])
-AMOUNTS = ("off", "freight", "rebate", "net", "club", "without_tax")
-QUANTITY = st.integers(-30, 60)
-STEP = st.tuples(st.lists(QUANTITY, max_size=6), st.booleans(), st.booleans(), st.booleans())
+BOOKS = [
+    _books({"bands", "land", "order"}),
+    _books({"fee", "each", "freight"}, settle="amend"),
+    _books({"bands", "each"}, settle="own", tax_per="line"),
+    _books(
+        {"land", "order"}, reprice=("item", "unit", "quantity", "header.ship_to_country"), prices_include_tax="True"
+    ),
+    _books({"better", "club", "order"}, settle="own"),
+    _books({"bands", "fee", "order"}, reprice=("item", "quantity", "header.date"), rounding="down"),
+]
+SEEN = Counter()
+"""How often what the issue of families is about came up, for a run by hand."""
 
-
-@settings(max_examples=settings.default.max_examples // 4)
-@given(
-    st.lists(QUANTITY, min_size=1, max_size=5),
-    st.booleans(),
-    st.lists(STEP, min_size=1, max_size=3),
-    st.sampled_from([RULES, INCLUSIVE, MOVING, AMENDING, BOUNDED]),
+small, place = st.integers(-4, 30), st.integers(0, 9)
+EDIT = st.tuples(
+    st.sampled_from(
+        ["quantity", "item", "bay", "kilos", "override", "add", "below", "explode", "deliver", "fail", "pay", "country", "remark", "cancel", "close", "return", "date"]
+    ),
+    place, place, small,
+)  # fmt: skip
+MOVE = st.tuples(
+    st.sampled_from(
+        [
+            "quantity",
+            "quantity",
+            "quantity",
+            "item",
+            "bay",
+            "add",
+            "below",
+            "remove",
+            "country",
+            "remark",
+            "override",
+            "explode",
+        ]
+    ),
+    place,
+    small,
 )
-def test_settlements_chain_and_add_up(first, tree, later, rulebooks):
-    """Per line and amount step, documents together are what was approved; the ledger balances after every change.
+STEP = st.tuples(st.lists(EDIT, max_size=3), st.lists(MOVE, min_size=1, max_size=4), st.booleans())
 
-    Between two changes a document may be edited directly, which the ledger shows, some of it is delivered, the date
-    may move, and the rulebook may become another. What is delivered is never taken back, and what nobody touches keeps
-    its figures. With ``tree`` the lines are sub-lines of one that has no money of its own.
+
+@settings(max_examples=settings.default.max_examples)
+@given(
+    st.sampled_from(BOOKS),
+    st.lists(st.tuples(small, place), min_size=1, max_size=4),
+    st.lists(STEP, min_size=1, max_size=4),
+)
+def test_a_chain_moves_what_its_changes_and_edits_move_and_nothing_else(books, first, steps):
+    """Whatever happens to the documents between changes.
+
+    The documents together are what was approved, line by line and step by step; a line that a change does not move is
+    the same in every document, to the byte; the report names exactly the lines that get a document of their own; tax
+    differs by what rounding explains; and the ledger balances.
     """
-    rules, is_inclusive = rulebooks[0], rulebooks is INCLUSIVE
-    numbers = [f"10/{10 * at + 10}" if tree else str(10 * at + 10) for at in range(len(first))]
-    lines = [{"number": number, "item": "X", "quantity": q} for number, q in zip(numbers, first, strict=True)]
-    lines = [{"number": "10", "description": "a set"}, *lines] if tree else lines
-    orders = [dokima.Order("A", state="confirmed", date=datetime.date(2026, 3, 2), lines=lines)]
+    book = books[0]
+    lines = [{"item": ITEMS[kind % 4]["item"], "quantity": quantity, "unit": "C62"} for quantity, kind in first]
+    orders = [dokima.Order("O", state="confirmed", date=datetime.date(2026, 3, 2), ship_to_country="NL", lines=lines)]
+    orders[0] = book.edit(orders[0], by="Ada").order
     changes = []
-    for quantities, edited, dated, other in later:
-        if edited and changes:
-            orders = [_edited(rules, orders[0]), *orders[1:]]
-        # Terms are kept from the first change on; before that, an order is priced by the rulebook of the day.
-        if other and changes and rulebooks in (RULES, INCLUSIVE, BOUNDED):
-            frozen = [rules.price(order)[order.number].totals for order in orders]
-            rules = rulebooks[1]
-            assert [rules.price(order)[order.number].totals for order in orders] == frozen
-        change = rules.change(orders[0], by="Ada", supplements=orders[1:], taken=[c.number for c in changes])
+    for edits, moves, newer in steps:
+        if newer and changes:
+            book = books[1]
+        for kind, at, line, value in edits:
+            orders = _edited(book, orders, kind, at % len(orders), line, value)
+        if all(has_ended(book.program, as_document(book.program, order)) for order in orders):
+            with pytest.raises(dokima.Locked, match="nothing about it can change"):
+                book.change(orders[0], "Ada", supplements=orders[1:])
+            break
+        taken = [each.number for each in changes]
+        change, why = _tried(lambda: book.change(orders[0], "Ada", supplements=orders[1:], taken=taken))  # noqa: B023
+        assert why is None or "it is worked out once for all documents" in why
+        if change is None:
+            SEEN["terms of the order"] += 1
+            continue
         assert change.variance().is_empty
-        editor = change.edit("Ada")
-        if dated:
-            editor.change_header(date=datetime.date(2026, 4, 1 + len(changes)))
-        known = [line.number for line in editor.order.lines if line.get("item")]
-        for number, quantity in zip(known, quantities, strict=False):
-            with contextlib.suppress(dokima.Refused):  # below what is delivered
-                editor.change_line(number, quantity=quantity)
-        for quantity in quantities[len(known) :]:
-            editor.add_line(item="X", quantity=quantity)
-        if len(quantities) < len(known) - 1:
-            with contextlib.suppress(dokima.Refused):
-                editor.remove_line(known[-1])
-        variance = change.variance()
-        if variance.is_empty:
-            continue
-        change.submit("Ada")
-        orders = [_delivering(orders[0]), *orders[1:]]
-        bounds = _delivered(orders)
-        left = {line.number: line["quantity"] for line in change.document.lines if line.get("item")}
-        if any(left.get(number, 0) < bound for number, bound in bounds.items()):
-            with pytest.raises(dokima.Refused, match="less would be left|cannot be removed"):
-                change.approve("Ben", orders)
-            continue
-        orders = _settled(rules, change, orders, is_inclusive)
-        assert all(_delivered(orders).get(number, 0) >= bound for number, bound in bounds.items())
-        changes.append(change)
+        _moved(change.edit("Ada"), moves)
+        submitted, why = _tried(lambda: change.submit("Ada"))  # noqa: B023
+        assert why is None or "changes nothing" in why or "is refused" in why
+        if submitted is not None:
+            orders = _approved(book, change, orders, changes)
+    if changes:
         again = [dokima.Order.from_dict(json.loads(json.dumps(each.to_dict(), default=str))) for each in orders]
-        assert ledger_of(rules.program, again, changes).is_balanced
-
-
-def _settled(rules, change, orders, is_inclusive):
-    """The documents after approval, which add up to what was approved."""
-    variance = change.variance()
-    wanted = variance.after["A"]
-    found = [rules.price(order)[order.number].totals for order in orders]
-    done = change.approve("Ben", orders)
-    priced = [rules.price(order)[order.number] for order in done.orders]
-    assert not any(finding.severity == "error" for each in priced for finding in each.findings)
-    for line in [each for each in wanted.lines if not each.is_parent]:
-        for name in [each for each in AMOUNTS if each in wanted.calculation.figures]:
-            if is_inclusive and name == "without_tax":
-                continue
-            parts = [other.figure(name) for each in priced for other in each.lines if other.number == line.number]
-            assert sum(parts) == line.figure(name), (line.number, name)
-    # Prices with tax add up with it; each document takes its own tax out of them.
-    total = "with_tax" if is_inclusive else "without_tax"
-    assert sum(getattr(each.totals, total) for each in priced) == getattr(wanted.totals, total)
-    moved = sum(each.totals.tax for each in priced) - sum(each.tax for each in found)
-    assert done.tax_rounding == moved - variance.totals()["A"]["tax"].variance
-    return done.orders
+        ledger = ledger_of(book.program, again, changes)
+        assert ledger.is_balanced or ledger.unknown, ledger.imbalance
 
 
 @settings(max_examples=settings.default.max_examples // 8)
 @given(
-    st.lists(QUANTITY, min_size=2, max_size=4),
-    st.lists(QUANTITY, min_size=2, max_size=3),
-    st.sampled_from([RULES, INCLUSIVE, MOVING, AMENDING, BOUNDED]),
+    st.lists(small, min_size=2, max_size=4),
+    st.lists(small, min_size=2, max_size=3),
+    st.sampled_from([BOOKS[0], *BOOKS[2:]]),
 )
-def test_changes_that_are_open_together(first, wished, rulebooks):
+def test_changes_that_are_open_together(first, wished, books):
     """Each moves a line of its own and adds one; what is approved second is rebased on the first, and neither is lost."""
-    rules = rulebooks[0]
-    lines = [{"number": str(10 * at + 10), "item": "X", "quantity": q} for at, q in enumerate(first)]
-    orders = [dokima.Order("A", state="confirmed", date=datetime.date(2026, 3, 2), lines=lines)]
-    open_ = [rules.change(orders[0], by=by, taken=[f"A-C{n}" for n in range(1, at + 1)]) for at, by in enumerate("PQ")]
+    book = books[0]
+    lines = [{"number": str(10 * at + 10), "item": "A", "quantity": q, "unit": "C62"} for at, q in enumerate(first)]
+    orders = [dokima.Order("O", state="confirmed", date=datetime.date(2026, 3, 2), ship_to_country="NL", lines=lines)]
+    open_ = [book.change(orders[0], by=by, taken=[f"O-C{n}" for n in range(1, at + 1)]) for at, by in enumerate("PQ")]
     for at, change in enumerate(open_):
         editor = change.edit(change.record["opened_by"])
         editor.change_line(lines[at]["number"], quantity=wished[at])
-        editor.add_line(item="X", quantity=at + 1)
+        editor.add_line(item="A", quantity=at + 1, unit="C62")
         change.submit(change.record["opened_by"])
-    orders = _settled(rules, open_[0], orders, rulebooks is INCLUSIVE)
+    orders = _approved(book, open_[0], orders, [])
     second = open_[1]
     with pytest.raises(dokima.StaleBaseline):
         second.approve("Ben", orders)
     own = str(10 * len(first) + 10)
     assert second.rebase(orders, "Q") == {own: str(int(own) + 10)}
     second.submit("Q")
-    orders = _settled(rules, second, orders, rulebooks is INCLUSIVE)
+    orders = _approved(book, second, orders, [])
     now = {}
     for line in (line for order in orders for line in order.lines):
         now[line.number] = now.get(line.number, 0) + line["quantity"]
     expected = {**{line["number"]: line["quantity"] for line in lines}, "10": wished[0], "20": wished[1]}
     assert now == {**expected, own: 1, str(int(own) + 10): 2}
-    assert ledger_of(rules.program, orders, open_).is_balanced
+    assert ledger_of(book.program, orders, open_).is_balanced
 
 
-def _delivering(order):
-    """The original with two pieces of its first line delivered, if it has so many."""
-    for line in [line for line in order.lines if line.get("item")][:1]:
-        if line["quantity"] >= 2:
-            line.fields["delivered"] = D(2)
-    return order
-
-
-def _delivered(orders):
-    """What is delivered of each line, as far as it is ordered."""
-    return {
-        line.number: line["delivered"]
-        for order in orders
-        for line in order.lines
-        if line.get("item") and line.get("delivered") and line["quantity"] >= line["delivered"]
+def _approved(book, change, orders, changes):
+    """The documents after approval, which are what was approved and otherwise what they were."""
+    variance, separate = change.variance(), change.ordered_separately()
+    wanted = variance.after["O"]
+    before = _held(book, orders, change.baseline.map(book.program).names)
+    done, why = _tried(lambda: change.approve("Ben", orders, taken=[each.number for each in orders]))
+    known = ("less would be left", "cannot be removed", "of both signs", "and less would", "so its")
+    assert why is None or any(said in why for said in known), why
+    if done is None:
+        SEEN[next(said for said in known if said in why)] += 1
+        return orders
+    changes.append(change)
+    given = given_numbers(done.amended.header)
+    names = {
+        (each.number, line.number): given.get((each.number, line.number), line.number)
+        for each in done.orders
+        for line in each.lines
     }
+    after = _held(book, done.orders, names)
+    amounts = ["price", *(step.name for step in wanted.routine.steps if step.sign), "net"]
+    _count(change, orders)
+    for line in [each for each in wanted.lines if not each.is_parent]:
+        parts = [each for name, each in after.values() if name == line.number]
+        assert sum(each["quantity"] for each in parts) == line.field("quantity"), line.number
+        for name in amounts[1:]:
+            assert sum(each[name] for each in parts) == line.figure(name), (line.number, name)
+    stays = {line.line for line in variance.lines(every=True) if _stays(line, amounts)}
+    for place, (name, old) in before.items():
+        if name in stays:
+            assert after[place] == (name, old), (place, name)
+    new = {line.number for line in (done.supplement.lines if done.supplement else []) if line.get("item")}
+    parents = {number.rpartition("/")[0] for number in new}
+    assert set(separate) == new - parents
+    priced = [book.price(order)[order.number] for order in done.orders]
+    assert not any(finding.severity == "error" for each in priced for finding in each.findings)
+    moved = sum(each.totals.tax or 0 for each in priced) - sum(
+        book.price(order)[order.number].totals.tax or 0 for order in orders
+    )
+    if (approved := variance.totals()["O"]["tax"].variance) is not None:
+        assert done.tax_rounding == moved - approved
+    return list(done.orders)
 
 
-def _edited(rules, order):
-    """The original with one piece more on its first line, without a change order."""
-    editor = rules.edit(order, by="Cleo")
-    first = next((line for line in editor.order.lines if line.get("item")), None)
-    if first is not None:
-        editor.change_line(first.number, quantity=first["quantity"] + 1)
-    return editor.order
+def _tried(work):
+    """What some work gives, or None and why it was refused."""
+    try:
+        return work(), None
+    except dokima.Refused as error:
+        return None, str(error)
+
+
+def _stays(line, amounts):
+    moved = [line.figures[name] for name in (*amounts, "quantity") if name in line.figures]
+    return (
+        not line.fields and line.status in ("unchanged", "changed") and all(each.before == each.after for each in moved)
+    )
+
+
+def _held(book, orders, names):
+    """Of each line of a document that counts its name in the change, and what it holds of it: fields and figures."""
+    program = book.program
+    documents = [with_terms(program, as_document(program, order), Run()) for order in orders]
+    parts = [counted_part(program, document) for document in documents]
+    found = {}
+    for part, priced in zip(parts, priced_as_agreed(program, parts), strict=True):
+        steps = [step.name for step in priced.routine.steps if step.sign] if priced.routine else []
+        for line in [each for each in priced.lines if not each.is_parent]:
+            fields = {name: line.field(name) for name in ("item", "bay", "kilos", "price_override", "description")}
+            figures = {name: line.figure(name) for name in ("price", "net", *steps)}
+            place = (part.number, line.number)
+            if place in names:
+                found[place] = names[place], {"quantity": line.field("quantity"), **fields, **figures}
+    return found
+
+
+def _count(change, orders):
+    program = change.program
+    documents = [as_document(program, order) for order in orders]
+    SEEN["approved"] += 1
+    SEEN["another number"] += bool(change.baseline.map(program).given)
+    SEEN["ended"] += any(has_ended(program, each) for each in documents)
+    SEEN["sub-lines"] += any("/" in line for each in documents for line in each.lines)
+    SEEN["another header"] += len({each.header.get("ship_to_country") for each in documents}) > 1
+    SEEN["override"] += any(
+        line.get("price_override") is not None for each in documents[1:] for line in each.lines.values()
+    )
+    quantities = [[line.get("quantity", 0) < 0 for line in each.lines.values()] for each in documents]
+    SEEN["returns"] += any(map(any, quantities))
+
+
+def _moved(editor, moves):
+    """Some edits of a change; what is refused is left out."""
+    for kind, line, value in moves:
+        known = [each for each in editor.order.lines if each.get("item")]
+        number = known[line % len(known)].number if known else "10"
+        try:
+            _edit(editor, kind, number, line, value)
+        except (dokima.Refused, dokima.Locked, dokima.NotFound, dokima.DocumentError):
+            continue
+
+
+def _edited(book, orders, kind, at, line, value):
+    """One of the documents edited directly; what is refused is left out."""
+    editor = book.edit(orders[at], by="Cleo")
+    known = [each for each in editor.order.lines if each.get("item")]
+    number = known[line % len(known)].number if known else "10"
+    try:
+        _edit(editor, kind, number, line, value)
+        order = editor.order
+    except (dokima.Refused, dokima.Locked, dokima.NotFound, dokima.DocumentError):
+        return orders
+    return [*orders[:at], order, *orders[at + 1 :]]
+
+
+def _edit(editor, kind, number, line, value):
+    item = ITEMS[line % 4]["item"]
+    match kind:
+        case "quantity":
+            editor.change_line(number, quantity=value)
+        case "return":
+            editor.change_line(number, quantity=-abs(value))
+        case "item":
+            editor.change_line(number, item=item)
+        case "bay":
+            editor.change_line(number, bay=f"bay {value}")
+        case "kilos":
+            editor.change_line(number, kilos=value)
+        case "override":
+            editor.override_price(number, D(abs(value)) / 8, "agreed")
+        case "add":
+            editor.add_line(item=item, quantity=value, unit="C62")
+        case "below":
+            editor.add_line(f"{number}/10", item=item, quantity=value, unit="C62")
+        case "explode":
+            new = editor.add_line(item="KIT", quantity=abs(value), unit="C62")
+            editor.explode_line(new)
+        case "remove":
+            editor.remove_line(number)
+        case "deliver":
+            editor.record_delivery(f"D{value}", "delivered", line=number, quantity=max(value // 4, 1))
+        case "fail":
+            editor.record_delivery(f"D{value}", "failed")
+        case "pay":
+            editor.record_payment(1)
+        case "country":
+            editor.change_header(ship_to_country="BE" if value % 2 else "NL")
+        case "date":
+            editor.change_header(date=datetime.date(2026, 4, 1 + abs(value) % 28))
+        case "remark":
+            editor.change_header(remark=f"remark {value}")
+        case "cancel":
+            editor.move_to("cancelled")
+        case "close":
+            editor.close_line(number)

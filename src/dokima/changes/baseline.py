@@ -60,7 +60,7 @@ class Baseline:
             "map": found.map.to_plain(),
             "document": whole.with_header(state=state).order().to_dict(),
         }
-        if len(documents) > 1:
+        if len(documents) > 1 or found.map.given:
             content["documents"] = [document.order().to_dict() for document in agreed]
         text = canonical_json(content)
         return cls(text, digest_of(text))

@@ -4,12 +4,21 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
 from typing import Any, Literal, get_args
 
 from dokima.changes.approving import change_facts
 from dokima.changes.baseline import Baseline
 from dokima.changes.combining import combined, with_live_records
-from dokima.changes.documents import as_document, frozen, has_ended, next_number, refuse_ended, state_of
+from dokima.changes.documents import (
+    as_document,
+    frozen,
+    has_ended,
+    next_number,
+    refuse_ended,
+    state_of,
+    with_current_terms,
+)
 from dokima.changes.history import offered_until
 from dokima.changes.line_map import LineMap, Place
 from dokima.changes.moved import moved
@@ -70,6 +79,7 @@ class ChangeOrder:
         self._document = self._before if document is None else as_document(program, document)
         self._editor: Editor | None = None
         self._standing: tuple[Document, Document] | None = None
+        self._variance: tuple[tuple[Document, Document], Variance] | None = None
 
     # -- reading ----------------------------------------------------------------------------------------------
 
@@ -115,13 +125,24 @@ class ChangeOrder:
         if self._standing is None or self._standing[0] is not edited:
             document = as_document(self.program, edited)
             if document is not self._before:
-                document = with_standing_figures(self.program, self._before, document)
+                document = with_standing_figures(self.program, self._before, document, self._over)
             self._standing = (edited, document)
         return self._standing[1]
 
+    @cached_property
+    def _over(self) -> set[str]:
+        """The lines that stand on nothing but documents that have ended."""
+        ended = {each.number for each in self.baseline.documents(self.program) if has_ended(self.program, each)}
+        places = self.baseline.map(self.program).places if ended else {}
+        return {name for name, mine in places.items() if all(document in ended for document, _ in mine)}
+
     def variance(self, *, mix: bool = False) -> Variance:
         """What changes, line by line and in total, against the baseline."""
-        return Variance(self._priced(self._before), self._priced(self._after), mix=mix)
+        sides = (self._before, self._after)
+        if self._variance is None or any(one is not other for one, other in zip(self._variance[0], sides, strict=True)):
+            self._variance = (sides, Variance(*map(self._priced, sides)))
+        found = self._variance[1]
+        return Variance(found.before, found.after, mix=True) if mix else found
 
     def ordered_separately(
         self, settle: Settle | Policy | None = None, *, variance: Variance | None = None
@@ -305,7 +326,7 @@ class ChangeOrder:
         facts = change_facts(self.program, self.record, self._after, work.held, variance)
         after = with_live_records(self._after, documents, line_map)
         accepted = self._accepted(self._asked("approve", by, today, facts, after), accept or {})
-        settlement = work.settled(next_number(self.order_number, "S", [*taken, *self.baseline.parts]))
+        settlement = work.settled(next_number(self.order_number, "S", [*taken, *self.baseline.parts]), current)
         self._note("approved", by)
         if accepted:
             self._record["accepted"] = accepted
@@ -346,8 +367,9 @@ class ChangeOrder:
         opened = Mapped(self._before, self.baseline.map(self.program) if self.baseline.is_mapped else None)
         today = Mapped(now, baseline.map(self.program))
         document, numbers = rebased(self.program, self.number, opened, self._after, today)
-        document = with_standing_figures(self.program, now, document)
         self.baseline, self._before, self._document, self._editor = baseline, now, document, None
+        self.__dict__.pop("_over", None)
+        self._document = with_standing_figures(self.program, now, document, self._over)
         self._record = {**self._record, "state": "draft"}
         self._log("rebased", by, renumbered=numbers)
         return numbers
@@ -398,7 +420,7 @@ class ChangeOrder:
         return Findings(tuple(edit.at_moment(moment)))
 
     def _current(self, current: Sequence[Order | Document]) -> list[Document]:
-        documents = [as_document(self.program, order) for order in current]
+        documents = [with_current_terms(self.program, as_document(self.program, order)) for order in current]
         numbers = [str(document.header.get("number") or "") for document in documents]
         if numbers[:1] != self.baseline.parts[:1]:
             raise NotFound(f"expected {self.order_number} as it is now, and its supplements (got {listed(numbers)})")

@@ -59,7 +59,7 @@ def combined(program: Program, documents: Sequence[Document]) -> Combined:
     Raises:
         Refused: They are in several currencies, or a step of the order reads terms in which they differ.
     """
-    if len(documents) == 1:
+    if len(documents) == 1 and not given_numbers(documents[0].header):
         return Combined(documents[0], LineMap.of_one(documents[0]), documents)
     parts = [counted_part(program, document) for document in documents]
     lives = [not has_ended(program, document) for document in documents]

@@ -38,10 +38,10 @@ def counted_part(program: Program, document: Document) -> Document:
     places = program.definition.minor_units.get(str(value_at(orders.header("currency"), 0) or ""), 0)
     for number in leaves(document):
         quantity, delivered = (value_at(orders.line(name), at[number]) for name in ("quantity", "delivered"))
-        if delivered is None and is_finished:
+        if is_finished and (delivered is None or not quantity):
             continue
         counted = _counted(quantity, delivered)
-        if counted == quantity:
+        if counted and counted == quantity:
             continue
         if not counted:
             lines.pop(number)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from typing import Any
@@ -17,7 +17,9 @@ from dokima.engine.running.stated_figures import STATED_RULES
 from dokima.errors import Locked
 from dokima.exact import decimals, to_decimals
 from dokima.exact import total as sum_of
-from dokima.model.columns import value_at
+from dokima.model.agreed_terms import AgreedTerms
+from dokima.model.columns import Column, value_at
+from dokima.model.content import plain
 from dokima.model.document import Document, orders_of
 from dokima.model.order import Order
 
@@ -43,10 +45,35 @@ def as_document(program: Program, order: Order | Document) -> Document:
 
 def with_terms(program: Program, document: Document, run: Run) -> Document:
     """The document with the terms it keeps, or those it would keep from now on."""
+    document = with_current_terms(program, document)
     if document.terms is not None:
         return document
     terms = capture_terms(program, document.orders(program.fields), run)
     return document if terms is None else document.with_terms(terms)
+
+
+def with_current_terms(program: Program, document: Document) -> Document:
+    """A document that keeps terms with those of today, where it was edited in a field that calls for a new price."""
+    terms = document.terms
+    if terms is None or (document.digest(terms.fields) == terms.digest and basis_stands(program, document, terms)):
+        return document
+    captured = capture_terms(program, document.orders(program.fields), Run(terms="keep"))
+    return document if captured is None else document.with_terms(captured)
+
+
+def basis_stands(program: Program, document: Document, terms: AgreedTerms) -> bool:
+    """Whether the fields that call for a new price are on header and lines what they were when they were agreed."""
+    orders = prepare(program, document.orders(program.fields), Run())
+    places = {number: at for at, number in enumerate(orders.line_numbers)}
+    of_header = all(_holds(orders.header, name, 0, value) for name, value in terms.basis.items())
+    return of_header and all(
+        number in places and all(_holds(orders.line, name, places[number], value) for name, value in line.basis.items())
+        for number, line in terms.lines.items()
+    )
+
+
+def _holds(column: Callable[[str], Column], name: str, at: int, value: Any) -> bool:
+    return bool(plain(value_at(column(name), at)) == value)
 
 
 def frozen(document: Document) -> Document:

@@ -278,7 +278,7 @@ def ledger_of(program: Program, current: Sequence[Order | Document], changes: Se
         budget=None if budget is None else _money([budget], places),
         budget_of=program.definition.changes.budget_of,
         lines=list(_lines(before, priced, counted, line_map, approved)),
-        prices_include_tax=priced[0].prices_include_tax,
+        prices_include_tax=any(order.prices_include_tax for order in priced),  # one that lost every line says nothing
         direct=list(_direct_edits(priced, [change for change in changes if change.state == "approved"])),
         unknown=unknown,
         cancelled={name: _less(everything[name], [now[name]], places) for name in SUMS},

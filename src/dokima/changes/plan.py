@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from functools import cached_property
 
-from dokima.changes.combining import delivered_of
+from dokima.changes.combining import OWN, LineValues, delivered_of
 from dokima.changes.delivered_part import counted_part
 from dokima.changes.documents import has_ended, leaves, state_of, total
 from dokima.changes.line_map import LineMap
@@ -126,6 +126,8 @@ class Plan:
         """
         shares = self._held(number)
         old, new = (side.lines[number] if number in known else None for side, known in self._sides)
+        if old is not None and new is not None and len(shares) > 1 and all(each.has_ended for each in shares[:-1]):
+            self._refuse_fields(number, shares, old, new)
         if new is None:
             self._take_away(number, shares)
         elif old is None:
@@ -202,8 +204,8 @@ class Plan:
     def _take_away(self, number: str, shares: Sequence[Share]) -> None:
         """Take a line away from all documents."""
         for each in shares[:-1]:
-            if each.has_ended and each.before:
-                said = f"{shown(each.before)} of it stand on {self._named(each)}"
+            if each.has_ended:
+                said = f"{shown(each.before or 0)} of it stand on {self._named(each)}"
                 raise Refused(f"{self.number} line {number} cannot be removed: {said}")
         self._refuse_bound(number, shares[:-1])
         for each in shares[:-1]:
@@ -250,6 +252,23 @@ class Plan:
         line = self.documents[share.at].lines.get(share.line, {})
         word = "closed" if line.get("state") == CLOSED else "delivered"
         return f"{shown(self._bound(share))} are {word} already on {self._named(share)}"
+
+    def _refuse_fields(
+        self, number: str, shares: Sequence[Share], old: Mapping[str, object], new: Mapping[str, object]
+    ) -> None:
+        """Of what stands on documents that have ended, only more can be ordered."""
+        before, after = (each.of(number) for each in self._values)
+        names = [
+            name for name in dict.fromkeys([*old, *new]) if name not in OWN and before.get(name) != after.get(name)
+        ]
+        if names:
+            where = listed(self._named(each) for each in shares[:-1])
+            words = listed(name.replace("_", " ") for name in names)
+            raise Refused(f"{self.number} line {number}: it stands on {where}, so its {words} cannot change")
+
+    @cached_property
+    def _values(self) -> tuple[LineValues, LineValues]:
+        return LineValues(self.program, self.before), LineValues(self.program, self.after)
 
     def _named(self, share: Share) -> str:
         """A document in words, with its state if that is an end."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -117,10 +117,13 @@ class Rewriting:
         for name, line in places.items():
             lines[line] = _with_fields(lines[line], self._fields(name, mine[name], old))
         for name in [name for name, each in mine.items() if each.is_new]:
+            was = self.plan.map.line_in(name, old.number)
+            if was in lines and not any(each.startswith(f"{was}/") for each in lines):
+                del lines[was]  # a parent line that is to carry money itself
             line = self._free_number(old, lines, name)
             lines[line] = {**self._fields(name, mine[name], None), "number": line}
             mine[name].line, places[name] = line, line
-        _drop_childless(old, lines)
+        _drop_childless(old, lines, set(places.values()))
         document = _with(old.header, dict(sorted(lines.items(), key=_by_address)), self._header_moves(at))
         document = self._drawn(document, old, {places[name]: name for name in places}, mine)
         if not document.lines and old.lines:
@@ -361,10 +364,11 @@ def _with(header: Mapping[str, Any], lines: Mapping[str, Mapping[str, Any]], mov
     return Document(_with_fields(header, moved), lines)
 
 
-def _drop_childless(old: Document, lines: dict[str, Plain]) -> None:
-    """Without parent lines of which every sub-line has gone."""
+def _drop_childless(old: Document, lines: dict[str, Plain], kept: Collection[str]) -> None:
+    """Without parent lines of which every sub-line has gone, but for those that carry money themselves now."""
     for number in sorted(old.lines, key=read_address, reverse=True):
-        if old.is_parent(number) and number in lines and not any(each.startswith(f"{number}/") for each in lines):
+        is_there = number in lines and number not in kept
+        if old.is_parent(number) and is_there and not any(each.startswith(f"{number}/") for each in lines):
             del lines[number]
 
 

@@ -88,14 +88,18 @@ class Settling:
         self.was = PricedOrder(variance.before, 0)
         self.places = self.priced.places
         # A single document is the baseline itself, whose figures were frozen with it.
-        single = len(plan.documents) == 1
+        single = len(plan.documents) == 1 and not plan.map.given
         self.held = [self.was] if single else priced_as_agreed(program, plan.documents)
         self.counted = self.held
         if any(part is not document for part, document in zip(plan.parts, plan.documents, strict=True)):
             self.counted = priced_as_agreed(program, plan.parts)
 
-    def settled(self, supplement: str) -> Settlement:
-        """The settlement; a new supplement gets the number given.
+    def settled(self, supplement: str, current: Sequence[Order | Document]) -> Settlement:
+        """The settlement.
+
+        Args:
+            supplement: Number of a new supplement.
+            current: The documents as they were handed in; those that nothing moves stay so.
 
         Raises:
             Refused: Less would be left of a line than is delivered or closed; a figure cannot be shared; or the tax of
@@ -115,15 +119,18 @@ class Settling:
             if order.totals.with_tax is None:
                 raise Refused(f"{order.number} cannot be settled: {reason_of(order.calculation, order.number)}")
         rounding = self._tax_rounding(made, priced)
-        kept = [
-            document if any(document is old for old in self.plan.documents) else without_stale(document, order)
-            for document, order in zip(made, priced, strict=True)
-        ]
+        kept = []
+        for at, (document, order) in enumerate(zip(made, priced, strict=True)):
+            if at < len(documents) and document is self.plan.documents[at]:
+                found = current[at]
+                kept.append(found.order() if isinstance(found, Document) else found)
+            else:
+                kept.append(without_stale(document, order).order())
         return Settlement(
             change=self.change,
-            amended=kept[0].order(),
-            supplements=[document.order() for document in kept[1 : len(documents)]],
-            supplement=None if increase is None else kept[-1].order(),
+            amended=kept[0],
+            supplements=kept[1 : len(documents)],
+            supplement=None if increase is None else kept[-1],
             tax_rounding=rounding.quantize(Decimal(1).scaleb(-self.places)),
             currency=self.priced.header("currency") or "",
             totals={order.number: _sums(order) for order in priced},

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import replace
 
 from dokima.changes.delivered_part import signs_of
@@ -9,10 +10,12 @@ from dokima.changes.dividing import figure_of, has_line
 from dokima.changes.documents import leaves, priced_as_agreed
 from dokima.engine.program import Program
 from dokima.engine.running.calculation import PricedOrder
+from dokima.model.agreed_terms import AgreedLine, AgreedTerms
+from dokima.model.content import plain
 from dokima.model.document import Document
 
 
-def with_standing_figures(program: Program, before: Document, after: Document) -> Document:
+def with_standing_figures(program: Program, before: Document, after: Document, over: Collection[str] = ()) -> Document:
     """An order with a change, of which every line that the change does not move keeps the figures it had.
 
     The figures of a baseline are those that its documents keep: each was rounded, shared or edited by itself, so that
@@ -23,6 +26,8 @@ def with_standing_figures(program: Program, before: Document, after: Document) -
         program: The rulebook.
         before: The order before the change.
         after: The order with the change.
+        over: Lines that stand on nothing but documents that have ended: as long as their quantity stays, no change of
+            anything else moves them.
     """
     old, new = before.terms, after.terms
     if old is None or new is None or new.digest == old.digest:
@@ -31,11 +36,23 @@ def with_standing_figures(program: Program, before: Document, after: Document) -
     lines = dict(new.lines)
     for number in leaves(after):
         agreed, kept = new.lines.get(number), old.lines.get(number)
-        if agreed is None or kept is None or not kept.figures or not _same(sides[0], sides[1], number):
+        if agreed is None or kept is None or not kept.figures:
+            continue
+        quantities = [plain(side.lines[number].get("quantity")) for side in (before, after)]
+        if number in over and quantities[0] == quantities[1]:
+            lines[number] = _as_it_was(old, new, kept, agreed)
+            continue
+        if not _same(sides[0], sides[1], number):
             continue
         names = {"price", *signs_of(sides[1].routine), *([] if sides[1].prices_include_tax else ["without_tax"])}
         lines[number] = agreed.with_figures({name: value for name, value in kept.figures.items() if name in names})
     return after.with_terms(replace(new, settled=old.settled or new.settled, lines=lines))
+
+
+def _as_it_was(old: AgreedTerms, new: AgreedTerms, kept: AgreedLine, agreed: AgreedLine) -> AgreedLine:
+    """The terms of a line with all that it had agreed, also where the header has come to say something else."""
+    own = {name: value for name, value in old.answers.items() if plain(new.answers.get(name)) != plain(value)}
+    return replace(kept, answers={**own, **kept.answers}, basis=agreed.basis, asks=agreed.asks)
 
 
 def _without_figures(document: Document) -> Document:
