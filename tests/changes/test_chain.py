@@ -175,7 +175,7 @@ def test_a_chain_moves_what_its_changes_and_edits_move_and_nothing_else(books, f
     if changes:
         again = [dokima.Order.from_dict(json.loads(json.dumps(each.to_dict(), default=str))) for each in orders]
         ledger = ledger_of(book.program, again, changes)
-        assert ledger.is_balanced or ledger.unknown, ledger.imbalance
+        assert ledger.is_balanced or ledger.unknown or None in ledger.original.values(), ledger.imbalance
 
 
 @settings(max_examples=settings.default.max_examples // 8)

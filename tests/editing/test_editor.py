@@ -326,3 +326,26 @@ def test_states_of_a_rulebooks_own():
     assert "does not permit changing lines" in refused(lambda: edit.add_line(item="PANE", quantity=1), dokima.Locked)
     with pytest.raises(dokima.RulebookError, match="expected 'new' to lead to states that are there .got 'gone'"):
         book(states={"order": {"new": {"to": ["gone"]}}, "finished": "new"})
+
+
+def test_a_line_is_copied_with_its_sub_lines_and_nothing_that_happened_to_it():
+    """What was delivered, closed or stated stays behind; a default is drawn anew, what was typed goes along."""
+    rules = book(line={"kilos": {"kind": "decimal", "default": "line.quantity * 2"}})
+    lines = [
+        {"item": "VENT", "quantity": 3, "delivered": 2, "state": "closed", "unit_price": "1", "due_date": "2026-05-11"},
+        {"number": "20", "description": "a set"},
+        {"number": "20/10", "item": "PANE", "quantity": 4, "kilos": 7},
+        {"number": "20/20", "item": "VENT", "quantity": 1},
+    ]
+    edit = rules.edit(dokima.Order("A", lines=lines), by="M")
+    assert edit.copy_line(10, quantity=5, operation="op") == "30" == edit.copy_line(10, quantity=5, operation="op")
+    assert edit.order.line("30").fields == {
+        "number": "30", "item": "VENT", "quantity": 5, "due_date": datetime.date(2026, 5, 11), "kilos": 10,
+    }  # fmt: skip
+    assert edit.copy_line(20) == "40"
+    assert [(line.number, line.get("item"), line.get("kilos")) for line in edit.order.lines[-3:]] == [
+        ("40", None, None), ("40/10", "PANE", 7), ("40/20", "VENT", 2),
+    ]  # fmt: skip
+    assert edit.copy_line("20/10") == "20/30"
+    assert edit.journal[-1].details == {"line": "20/30", "from": "20/10", "fields": {}}
+    assert "has no line 90" in refused(lambda: edit.copy_line(90), dokima.NotFound)

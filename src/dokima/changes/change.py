@@ -77,6 +77,8 @@ class ChangeOrder:
         self._record: dict[str, Any] = {"state": "draft", "reason": "", **(record or {})}
         self._before = baseline.document(program)
         self._document = self._before if document is None else as_document(program, document)
+        self.taken: Sequence[str] = ()
+        """Numbers that new lines do not get, because other changes that are pending have them."""
         self._editor: Editor | None = None
         self._standing: tuple[Document, Document] | None = None
         self._variance: tuple[tuple[Document, Document], Variance] | None = None
@@ -244,7 +246,7 @@ class ChangeOrder:
         self._permit("draft", "be edited")
         if self._editor is None or self._editor.by != by:
             places = self.baseline.documents(self.program)
-            taken = [line for document in places for line in document.lines]
+            taken = [*self.taken, *(line for document in places for line in document.lines)]
             self._editor = Editor(
                 self.program, self._after, by, self._clock, today, IN_CHANGE, in_change=True, taken=taken
             )

@@ -45,6 +45,7 @@ def edit_change(
     number: Number,
     sets: Annotated[list[str] | None, typer.Option("--set", "-s", help="20.quantity=4 or header.customer=X.")] = None,
     add: Annotated[list[str] | None, typer.Option("--add", help="A line: item=X,quantity=4.")] = None,
+    copy: Annotated[list[str] | None, typer.Option("--copy", help="A line like another: 10 or 10:quantity=4.")] = None,
     insert: Annotated[list[str] | None, typer.Option("--insert", help="Before a line: 20:item=X,quantity=4.")] = None,
     remove: Annotated[list[str] | None, typer.Option("--remove", help="A line and its sub-lines.")] = None,
     override: Annotated[list[str] | None, typer.Option("--override", help="A manual price: 20=610.00:reason.")] = None,
@@ -56,7 +57,7 @@ def edit_change(
     book: Book = HERE,
 ) -> None:
     """Change what the change order says: all of it, or nothing if a rule refuses."""
-    actions = line_actions(sets, override, reprice, add, insert, remove)
+    actions = line_actions(sets, override, reprice, add, insert, remove, copy=copy)
 
     def work(found: ChangeOrder) -> None:
         editor = found.edit(person(by), today=day(today))

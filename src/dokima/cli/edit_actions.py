@@ -19,11 +19,12 @@ def line_actions(
     insert: Sequence[str] | None,
     remove: Sequence[str] | None,
     explode: Sequence[str] | None = None,
+    copy: Sequence[str] | None = None,
 ) -> list[Action]:
     """What changes header and lines, in the order in which it is done."""
     return [
         *_sets(sets), *each(override, _override), *each(reprice, lambda number: lambda e: e.reprice_line(number)),
-        *each(remove, _there), *each(add, _add), *each(insert, _insert), *each(remove, _remove),
+        *each(remove, _there), *each(add, _add), *each(copy, _copy), *each(insert, _insert), *each(remove, _remove),
         *each(explode, lambda number: lambda e: e.explode_line(number)),
     ]  # fmt: skip
 
@@ -81,6 +82,12 @@ def _insert(text: str) -> Action:
         raise DokimaError(f"expected a line and fields such as 20:item=PANE-T6,quantity=4 (got '{text}')")
     fields = _fields(rest)
     return lambda editor: editor.insert_line(before=number, **fields)
+
+
+def _copy(text: str) -> Action:
+    number, sign, rest = text.partition(":")
+    fields = _fields(rest) if sign else {}
+    return lambda editor: editor.copy_line(number, **fields)
 
 
 def _there(number: str) -> Action:

@@ -28,6 +28,7 @@ def edit(
     ] = None,
     sets: Annotated[list[str] | None, typer.Option("--set", "-s", help="20.quantity=4 or header.customer=X.")] = None,
     add: Annotated[list[str] | None, typer.Option("--add", help="A line: item=X,quantity=4.")] = None,
+    copy: Annotated[list[str] | None, typer.Option("--copy", help="A line like another: 10 or 10:quantity=4.")] = None,
     insert: Annotated[list[str] | None, typer.Option("--insert", help="Before a line: 20:item=X,quantity=4.")] = None,
     remove: Annotated[list[str] | None, typer.Option("--remove", help="A line and its sub-lines, or all.")] = None,
     close: Annotated[list[str] | None, typer.Option("--close", help="Lines to close, or all.")] = None,
@@ -63,12 +64,12 @@ def edit(
         raise DokimaError("expected --out PATH for the changed order, --store, or --dry-run")
     rulebook = open_book(book)
     actions: list[Action] = [
-        *line_actions(sets, override, reprice, add, insert, remove, explode),
+        *line_actions(sets, override, reprice, add, insert, remove, explode, copy),
         *each(reopen, lambda number: lambda e: e.reopen_line(number)), *each(close, close_action),
         *([lambda e: e.renumber_lines()] if renumber else []), *each(accept, accept_action),
         *([lambda e: e.move_to(to)] if to else []),
     ]  # fmt: skip
-    others = [add, insert, remove, override, explode, ["renumber"] if renumber else None]
+    others = [add, copy, insert, remove, override, explode, ["renumber"] if renumber else None]
     asked = Asked(close, reopen, reprice, sets, to, accept, others)
     if store:
         from dokima.cli.stored_edits import Doing, edit_stored

@@ -45,7 +45,7 @@ def edit_stored(
     if not numbers:
         raise DokimaError("expected the numbers of orders, or --where")
     if doing.dry_run:
-        editor = store.book.edit(store.order(numbers[0]), doing.by, today=doing.today)
+        editor = store.editor(numbers[0], doing.by, today=doing.today)
         _do(editor, actions)
     else:
         with store.edit(numbers[0], doing.by, reason=doing.reason, today=doing.today) as editor:

@@ -18,7 +18,8 @@ from dokima.editing.records import delivered_again, refuse_payment, with_deliver
 from dokima.editing.session import Session
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused, listed
-from dokima.model.addresses import read_address, write_address
+from dokima.model.addresses import next_number, read_address, write_address
+from dokima.model.content import LINE_ASIDE
 from dokima.model.document import Document
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
@@ -111,6 +112,41 @@ class Editor(Session):
             self._document, place if before is not None else None, place if before is None else None, self._taken
         )
         return self._enter("insert_line", number, fields, operation)
+
+    def copy_line(self, number: str | int, *, operation: str = "", **fields: Any) -> LineNumber:
+        """Add a line like another one: its fields, with those given in their place, and its sub-lines.
+
+        What happened to the line is not copied (delivered, closed), nor what a document stated of it; it is priced by
+        the rulebook of today. What a default gave is drawn for the new line.
+
+        Returns:
+            Its number, the next one below the same parent line; ``findings`` of it is what the rules said.
+
+        Raises:
+            Refused: A rule stops it.
+            NotFound: There is no such line.
+            DocumentError: A field is unknown or cannot hold its value.
+        """
+        if self._done(operation):
+            return LineNumber(self._spent[operation])
+        number = str(self._document.line(str(number))["number"])
+        self._permit("lines")
+        fields = given(fields)
+        self._refuse_reserved("line", fields)
+        new = write_address(next_number([*self._document.addresses(), *self._taken], read_address(number)[:-1]))
+        copies = {each: new + each.removeprefix(number) for each in self._document.below(number)}
+        after = self._document
+        for old, into in copies.items():
+            kept = without_defaults(self.program, self._document, old, ["item", "quantity", "number"], self._run)
+            of_line = {name: value for name, value in kept.items() if name not in (*LINE_ASIDE, "number")}
+            after = after.with_line(into, {**of_line, **(fields if old == number else {})})
+        after = self._read(after)
+        for into in copies.values():
+            after = fill_in_defaults(self.program, after, into, self._run)
+        edit = self._edit(after)
+        found = edit.editing([f"line.{name}" for name in fields], [new]) + edit.entering(list(copies.values()))
+        details = {"line": new, "from": number, "fields": dict(fields)}
+        return LineNumber(new, self._commit("copy_line", after, found, details, operation))
 
     def change_line(self, number: str | int, *, operation: str = "", **fields: Any) -> Findings:
         """Change the fields given of one line, and no others; None makes a field blank, `LEAVE` leaves it as it is.

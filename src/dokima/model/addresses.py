@@ -35,6 +35,15 @@ def read_address(number: object, between: str = "/") -> Address:
     return address
 
 
+def is_address(number: object) -> bool:
+    """Whether something is a line number."""
+    try:
+        read_address(number)
+    except ValueError:
+        return False
+    return True
+
+
 def levels_hint(number: str) -> str:
     """What is said of a number whose parts are separated by another mark; blank for what is no line number at all."""
     mark = next((each for each in ".-" if each in number and _address_of(number.replace(each, "/"))), "")

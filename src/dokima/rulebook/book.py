@@ -63,7 +63,15 @@ class Rulebook(BookCore):
 
         return cls(*load_data(data, tables or {}, python, kinds))
 
-    def edit(self, source: Source, by: str, *, today: datetime.date | None = None, layout: str | None = None) -> Editor:
+    def edit(
+        self,
+        source: Source,
+        by: str,
+        *,
+        today: datetime.date | None = None,
+        layout: str | None = None,
+        taken: Iterable[str] = (),
+    ) -> Editor:
         """An editor of one order.
 
         Args:
@@ -71,13 +79,14 @@ class Rulebook(BookCore):
             by: Who edits.
             today: For ``run.today``; blank if None.
             layout: As for `orders`.
+            taken: Numbers of lines that new lines do not get, because other documents of the order have them.
 
         Raises:
             DocumentError: The order cannot be read, or there is not exactly one.
         """
         from dokima.editing.editor import Editor
 
-        return Editor(self.program, self._one_order(source, layout), by, _now, today)
+        return Editor(self.program, self._one_order(source, layout), by, _now, today, taken=taken)
 
     def _one_order(self, source: Source, layout: str | None = None) -> Document:
         if isinstance(source, Order):

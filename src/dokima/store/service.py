@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Self
@@ -15,6 +15,7 @@ from dokima.changes.plan import Policy
 from dokima.changes.settlement import Settlement
 from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
 from dokima.formats.json_files import dumped, json_text
+from dokima.model.addresses import is_address
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -175,6 +176,7 @@ class Store:
         def work(transaction: Transaction) -> ChangeOrder:
             change = self._locked(transaction, number)
             before = change.state
+            change.taken = self._pending_lines(change.order_number, number)
             action(change)
             told = "change.worked" if change.state == before else f"change.{change.state}"
             transaction.commit(_kept(change), events=[Event(told, number, by, data={"order": change.order_number})])
@@ -288,6 +290,36 @@ class Store:
 
         return Saving(self, by, operation, reason, today).save(orders)
 
+    def editor(self, number: str, by: str, *, today: datetime.date | None = None) -> Editor:
+        """An editor of an order as it is kept; nothing of what is done with it is saved by itself.
+
+        Its new lines get numbers that are free in all documents of the order, and in the changes of it that are
+        pending.
+
+        Raises:
+            NotFound: There is none with that number; names the nearest.
+            DocumentError: It cannot be read.
+        """
+        order = self.order(number)
+        root = next(iter(linked(order, "original")), number)
+        texts = [self.documents.read("orders", name) for name in self._others(root, number)]
+        taken = [*_line_numbers(text for text in texts if text is not None), *self._pending_lines(root)]
+        return self.book.edit(order, by, today=today, taken=taken)
+
+    def _others(self, root: str, number: str) -> list[str]:
+        """The documents that are one order with another, as far as they are linked."""
+        text = self.documents.read("orders", root)
+        original = None if text is None else Order.from_dict(_data(text, f"{root}.json"))
+        every = [root, *([] if original is None else linked(original, "supplement"))]
+        return [name for name in every if name != number]
+
+    def _pending_lines(self, root: str, aside: str = "") -> list[str]:
+        """The numbers of all lines in pending changes of an order, one of them aside."""
+        texts = [self.documents.read("changes", name) for name in self.documents.changes_of(root) if name != aside]
+        found = [_data(text, root) for text in texts if text is not None]
+        pending = [each for each in found if each.get("order") == root and each.get("state") in ("draft", "submitted")]
+        return _line_numbers(json_text(each.get("document")) for each in pending)
+
     @contextmanager
     def edit(self, number: str, by: str, *, reason: str = "", today: datetime.date | None = None) -> Iterator[Editor]:
         """Edit an order and save it at the end of the block; nothing is saved if the block raises.
@@ -299,7 +331,7 @@ class Store:
             Refused: A rule stops it.
             Conflict: It has been saved by somebody else since the block began. Nothing is tried again by itself.
         """
-        editor = self.book.edit(self.order(number), by, today=today)
+        editor = self.editor(number, by, today=today)
         yield editor
         self.save(editor.save(), by, reason=reason, today=today)
 
@@ -367,7 +399,7 @@ class Store:
             Conflict: Others were quicker each time.
         """
         for left in reversed(range(attempts)):
-            editor = self.book.edit(self.order(number), by)
+            editor = self.editor(number, by)
             action(editor)
             try:
                 return self.save(editor.save(), by, reason=reason)
@@ -465,6 +497,17 @@ def linked(order: Order, kind: str) -> list[str]:
     """The numbers an order links to, of one kind: ``original``, ``supplement`` or ``change``."""
     links = order.header.get("links") or []
     return [str(link.get("number")) for link in links if isinstance(link, Mapping) and link.get("kind") == kind]
+
+
+def _line_numbers(texts: Iterable[str]) -> list[str]:
+    """The numbers of the lines of some documents; of what is none there are none."""
+    found = []
+    for text in texts:
+        data = parse_json(text)
+        lines = data.get("lines") if isinstance(data, Mapping) else None
+        numbers = [str(line.get("number")) for line in lines or () if isinstance(line, Mapping)]
+        found += [number for number in numbers if is_address(number)]
+    return found
 
 
 def _data(text: str, file: str) -> dict[str, Any]:

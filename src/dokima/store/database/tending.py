@@ -16,7 +16,12 @@ from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.schema import CreateIndex, CreateTable
 
+from dokima.engine.program import Run
+from dokima.engine.running.delivering import open_lines
+from dokima.engine.running.preparing import prepare
 from dokima.errors import DocumentError, DokimaError
+from dokima.model.columns import value_at
+from dokima.model.orders import Orders
 from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of, told, writing
@@ -183,6 +188,7 @@ def _order_problems(documents: DatabaseDocuments, headers: list[dict[str, Any]])
         except (DocumentError, KeyError) as error:
             yield f"order {number}: {error}"
             continue
+        yield from _still_open(documents, number, orders)
         if header["fingerprint"] != documents.book.fingerprint:
             continue
         totals = documents.book.price(orders)[number].totals
@@ -190,6 +196,18 @@ def _order_problems(documents: DatabaseDocuments, headers: list[dict[str, Any]])
             kept, now = header[TOTAL + name], getattr(totals, name, header[TOTAL + name])
             if kept != now:
                 yield f"order {number}: {name} is kept as {kept}, and comes to {now}"
+
+
+def _still_open(documents: DatabaseDocuments, number: str, orders: Orders) -> Iterator[str]:
+    """What is still to come of an order that is said to be finished."""
+    program = documents.book.program
+    prepared = prepare(program, orders, Run())
+    if value_at(prepared.header("state"), 0) != program.definition.lifecycle.finished:
+        return
+    leaf = prepared.leaf
+    for at, left in enumerate(open_lines(prepared)):
+        if left and (leaf is None or leaf[at]):
+            yield f"order {number} is finished, and {left} of line {prepared.line_numbers[at]} are still open"
 
 
 def refresh(place: str, book: Rulebook, schema: str, prefix: str) -> int:
