@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
+from itertools import chain
 from typing import Any, Literal, get_args
 
 from dokima.changes.approving import change_facts
@@ -77,7 +78,7 @@ class ChangeOrder:
         self._record: dict[str, Any] = {"state": "draft", "reason": "", **(record or {})}
         self._before = baseline.document(program)
         self._document = self._before if document is None else as_document(program, document)
-        self.taken: Sequence[str] = ()
+        self.taken: Iterable[str] = ()
         """Numbers that new lines do not get, because other changes that are pending have them."""
         self._editor: Editor | None = None
         self._standing: tuple[Document, Document] | None = None
@@ -246,7 +247,7 @@ class ChangeOrder:
         self._permit("draft", "be edited")
         if self._editor is None or self._editor.by != by:
             places = self.baseline.documents(self.program)
-            taken = [*self.taken, *(line for document in places for line in document.lines)]
+            taken = chain((line for document in places for line in document.lines), self.taken)
             self._editor = Editor(
                 self.program, self._after, by, self._clock, today, IN_CHANGE, in_change=True, taken=taken
             )

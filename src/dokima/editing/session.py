@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Collection, Iterable, Mapping
+from functools import cached_property
 from typing import Any
 
 from dokima.editing.blocking import once, refuse_if_any
@@ -17,7 +18,7 @@ from dokima.engine.running.order_amounts import Totals
 from dokima.engine.running.pending import PENDING, is_kept, pending_record
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused, listed
-from dokima.model.addresses import next_number, read_address, write_address
+from dokima.model.addresses import Address, next_number, read_address, write_address
 from dokima.model.columns import Texts
 from dokima.model.document import Document
 from dokima.model.finding import Finding
@@ -57,7 +58,7 @@ class Session:
         self.program = program
         self._reserved = {**RESERVED, **(reserved or {})}
         self._in_change = in_change
-        self._taken = {read_address(number) for number in taken}
+        self._taken_numbers = taken
         self.by = by
         self.findings = Findings()
         self._clock = clock
@@ -210,6 +211,11 @@ class Session:
 
     def _new_number(self) -> str:
         return write_address(next_number([*self._document.addresses(), *self._taken]))
+
+    @cached_property
+    def _taken(self) -> set[Address]:
+        """Numbers that new lines do not get; looked up when the first one needs a number."""
+        return {read_address(number) for number in self._taken_numbers}
 
     @property
     def _family(self) -> list[str]:

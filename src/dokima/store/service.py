@@ -176,7 +176,7 @@ class Store:
         def work(transaction: Transaction) -> ChangeOrder:
             change = self._locked(transaction, number)
             before = change.state
-            change.taken = self._pending_lines(change.order_number, number)
+            change.taken = _Later(lambda: self._pending_lines(change.order_number, number))
             action(change)
             told = "change.worked" if change.state == before else f"change.{change.state}"
             transaction.commit(_kept(change), events=[Event(told, number, by, data={"order": change.order_number})])
@@ -302,9 +302,12 @@ class Store:
         """
         order = self.order(number)
         root = next(iter(linked(order, "original")), number)
-        texts = [self.documents.read("orders", name) for name in self._others(root, number)]
-        taken = [*_line_numbers(text for text in texts if text is not None), *self._pending_lines(root)]
-        return self.book.edit(order, by, today=today, taken=taken)
+
+        def taken() -> list[str]:
+            texts = [self.documents.read("orders", name) for name in self._others(root, number)]
+            return [*_line_numbers(text for text in texts if text is not None), *self._pending_lines(root)]
+
+        return self.book.edit(order, by, today=today, taken=_Later(taken))
 
     def _others(self, root: str, number: str) -> list[str]:
         """The documents that are one order with another, as far as they are linked."""
@@ -497,6 +500,16 @@ def linked(order: Order, kind: str) -> list[str]:
     """The numbers an order links to, of one kind: ``original``, ``supplement`` or ``change``."""
     links = order.header.get("links") or []
     return [str(link.get("number")) for link in links if isinstance(link, Mapping) and link.get("kind") == kind]
+
+
+class _Later:
+    """Numbers of lines that are read when somebody wants one; most edits add no line."""
+
+    def __init__(self, read: Callable[[], Iterable[str]]) -> None:
+        self._read = read
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._read())
 
 
 def _line_numbers(texts: Iterable[str]) -> list[str]:
