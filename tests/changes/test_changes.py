@@ -298,7 +298,7 @@ def test_a_break_that_is_crossed_moves_lines_that_nobody_touched(reprice_on, mov
         assert [moved[n].is_consequence for n in ("10", "20")] == [False, True]
         paper = change_paper(change, Wording.of(rules.program))
         assert [row.mark for row in paper.sections[1].rows] == ["changed", "follows", "detail", "total"]
-        assert paper.sections[1].rows[2].values[2] == "because of cut +10.00"
+        assert paper.sections[1].rows[2].values[2] == "because line 10 changed: cut +10.00"
 
 
 def test_amounts_chain_from_one_state_to_the_next():

@@ -11,6 +11,7 @@ from rich.console import Console
 
 import dokima
 from dokima.changes.ledger import ledger_of
+from dokima.changes.step_moves import step_moves
 from dokima.formats.guarding import neutral
 from dokima.reports.bars import line_bars, order_bars
 from dokima.reports.changes import change_paper
@@ -213,7 +214,9 @@ def test_sums_in_a_report_are_those_of_the_calculation(plain):
         ["total with tax", D("4339.39"), D("801.65"), D("5141.04"), D("18.5")],
     ]
     assert lines.rows[-1].values[-3:] == [D("3737.51"), D("4400.03"), totals["without_tax"].variance]
-    assert [row.values[0] for row in lines.rows] == ["20", ""]
+    assert [row.values[0] for row in lines.rows] == ["20", "", ""]
+    # The lines that do not change come to 3737.51 - 530.01, so that the columns add up.
+    assert lines.rows[1].values[2:] == ["lines that do not change", *[None] * 7, D("3207.50"), D("3207.50"), None]
     every = change_paper(change, words, every=True).sections[1]
     assert [row.mark for row in every.rows] == ["unchanged", "changed", "unchanged", "total"]
     order = dokima.Order.from_dict(BOOK.orders(ORDER).document(0))
@@ -272,6 +275,7 @@ def test_a_report_says_everything_that_changes_and_what_approval_does(plain):
         ("detail", "", "due date: – → 2026-05-01"),
         ("changed", "20", "Roof vent"),
         ("detail", "", "manual price: – → 120 (agreed by phone)"),
+        ("unchanged", "", "lines that do not change"),
         ("total", "", None),
     ]
     use_locale("de")
@@ -282,14 +286,16 @@ def test_a_report_says_everything_that_changes_and_what_approval_does(plain):
     ]
     use_locale("")
     assert paper.sections[1].rows[0].values[5:8] == [D(36), D(99), D(63)]
-    # The price of the panes stays and is said once; that of the vents changes.
     assert [row.values[8:10] for row in paper.sections[1].rows[::2][:2]] == [
-        [None, D("44.25")],
+        [D("44.25"), D("44.25")],
         [D("129.90"), D("120.00")],
     ]
     assert change.ordered_separately() == ["10"]
     assert change.ordered_separately("amend") == []
-    assert paper.facts["on approval"] == "what is new (line 10) becomes an order of its own; the rest amends this one"
+    assert paper.facts["on approval"] == (
+        "what is new (line 10) becomes an order of its own; the rest amends this one; "
+        "the order goes from draft to confirmed"
+    )
     assert [side.party for side in paper.decision] == ["Fernholt Botanic Garden", "Quillmere Glasshouses"]
     assert "cost" not in html_text(paper)
 
@@ -302,6 +308,55 @@ def test_a_report_says_everything_that_changes_and_what_approval_does(plain):
     assert (rows["30"]["unit cost before"], rows["30"]["unit cost after"]) == (None, D("400.00"))
     change.withdraw("Ada")
     assert change_paper(change, words).decision == ()
+
+
+def test_below_a_line_stands_what_each_step_adds(plain):
+    """4 panes more are 177.00, less 7.08 of discount, with 17.02 of freight: 186.94. A line that goes takes it away."""
+    change = BOOK.change(ORDER, by="Ada")
+    editor = change.edit("Ada")
+    editor.change_line(10, quantity=40)
+    editor.remove_line(30)
+    editor.add_line(item="BENCH-K", quantity=1, due_date="2026-05-11", section="77")
+    variance = change.variance()
+    moves = {
+        line.line: [(each.step, str(each.moved.variance)) for each in step_moves(variance, line) if each.moved.variance]
+        for line in variance.lines()
+    }
+    assert moves == {
+        "10": [("price", "177.00"), ("quantity_discount", "-7.08"), ("freight", "17.02")],
+        "30": [("price", "-1525.00")],
+        "40": [("price", "385.00"), ("freight", "8.36")],
+    }
+    for line in variance.lines():
+        parts = [each.moved for each in step_moves(variance, line)]
+        assert [sum(part[at] for part in parts) for at in range(3)] == list(line.figures["without_tax"])
+    rows = change_paper(change, Wording.of(BOOK.program), steps="10").sections[1].rows
+    assert [(row.values[2], str(row.values[-1])) for row in rows if row.mark == "step"] == [
+        ("quantity × unit price", "177.00"), ("quantity discount", "-7.08"), ("freight", "17.02"),
+    ]  # fmt: skip
+    # What stands for changed lines stands for added and removed ones.
+    fields = {line["line"]: line["fields"] for line in dokima.report(change).data["lines"]}
+    assert fields["40"]["section"] == {"before": None, "after": "77", "variance": None}
+    assert (fields["40"]["due_date"]["after"], fields["30"]["unit"]["before"]) == ("2026-05-11", "DAY")
+    told = [row.values[2] for row in rows if row.mark == "detail"]
+    assert {"due date: 2026-05-11", "section of the contract: 77"} <= set(told)
+    with pytest.raises(dokima.NotFound, match="there is no line 99 in this variance"):
+        dokima.report(change, steps="99").text  # noqa: B018
+
+
+def test_two_taxes_of_one_rate_are_two_rows(plain):
+    """20.00 at 5 % and at 5 % again: 1.00 and 1.00, each by the name of its step."""
+    steps = [{"name": name, "kind": "tax", "percent": "5", "category": "'S'"} for name in ("levy", "duty")]
+    option = {"name": "price", "kind": "price", "options": [{"value": "20"}]}
+    rules = book(routine=routine(option, *steps))
+    change = rules.change(dokima.Order("A", state="confirmed", lines=[{"item": "PANE", "quantity": 1}]), by="Ada")
+    change.edit("Ada").change_line(10, quantity=2)
+    rows = change_paper(change, Wording.of(rules.program)).sections[0].rows
+    assert [(row.values[0], str(row.values[1])) for row in rows] == [
+        ("total without tax", "20.00"), ("tax S 5 % (levy)", "1.00"), ("tax S 5 % (duty)", "1.00"), ("tax", "2.00"),
+        ("total with tax", "22.00"),
+    ]  # fmt: skip
+    assert "tax S 5 % (levy) of 20.00" in dokima.report(rules.price(dokima.Order("A", lines=[{"quantity": 1}]))).text
 
 
 HOSTILE = {

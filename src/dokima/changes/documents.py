@@ -86,6 +86,13 @@ def state_of(program: Program, document: Document) -> str:
     return str(document.header.get("state") or program.definition.lifecycle.first)
 
 
+def agreed_state(program: Program, state: str) -> str:
+    """The state of what was agreed in a state: a draft moves on, everything else stays."""
+    lifecycle = program.definition.lifecycle
+    onward = lifecycle.states[state].to if state in lifecycle.states else ()
+    return str(onward[0]) if state == lifecycle.first and onward else state
+
+
 def has_ended(program: Program, document: Document) -> bool:
     """Whether a document is in an end state, one that leads nowhere: it neither grows nor shrinks any more."""
     state = program.definition.lifecycle.states.get(state_of(program, document))
@@ -136,6 +143,12 @@ def total(values: Iterable[Decimal]) -> Decimal:
     """The exact sum of some numbers."""
     (found,) = to_decimals(sum_of(decimals(list(values))))
     return Decimal(0) if found is None else found
+
+
+def money(value: Decimal, places: int) -> Decimal:
+    """An amount with at least so many decimal places; none is lost."""
+    exponent = value.as_tuple().exponent
+    return value.quantize(Decimal(1).scaleb(-places)) if isinstance(exponent, int) and -exponent < places else value
 
 
 def next_number(order: str, letter: str, taken: Iterable[str]) -> str:

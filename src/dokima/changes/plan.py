@@ -9,7 +9,7 @@ from functools import cached_property
 
 from dokima.changes.combining import OWN, LineValues, delivered_of
 from dokima.changes.delivered_part import counted_part
-from dokima.changes.documents import has_ended, leaves, state_of, total
+from dokima.changes.documents import agreed_state, has_ended, leaves, state_of, total
 from dokima.changes.line_map import LineMap
 from dokima.changes.variance import LineVariance, Variance
 from dokima.engine.program import Program
@@ -106,6 +106,12 @@ class Plan:
     def new(self) -> int:
         """The place of the new supplement among the documents."""
         return len(self.documents)
+
+    @property
+    def moves_on(self) -> tuple[str, str]:
+        """State of the original, and the one it has once the change is approved: what was agreed is no draft."""
+        was = state_of(self.program, self.documents[0])
+        return was, agreed_state(self.program, was)
 
     def separate(self) -> list[str]:
         """The lines of which something is ordered separately; not those that cannot be settled at all."""

@@ -9,7 +9,7 @@ from typing import Any
 
 from dokima.changes.combining import OWN, LineValues, own_answers, quantity_drawn
 from dokima.changes.delivered_part import signs_of
-from dokima.changes.documents import Plain, has_ended, state_of, total
+from dokima.changes.documents import Plain, agreed_state, has_ended, state_of, total
 from dokima.changes.line_map import LineMap
 from dokima.changes.plan import Plan, Share
 from dokima.changes.restating import restated
@@ -209,11 +209,7 @@ class Rewriting:
         return gone[0] if gone else self._state(old)
 
     def _state(self, document: Document) -> str:
-        """What was agreed is no draft any more."""
-        lifecycle = self.program.definition.lifecycle
-        state = state_of(self.program, document)
-        onward = lifecycle.states[state].to if state in lifecycle.states else ()
-        return str(onward[0]) if state == lifecycle.first and onward else state
+        return agreed_state(self.program, state_of(self.program, document))
 
     # -- terms ------------------------------------------------------------------------------------------------
 

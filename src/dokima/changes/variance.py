@@ -45,7 +45,7 @@ class LineVariance:
         item: Item after the change, before it for a removed line.
         description: Description, likewise.
         figures: Every figure by name: before, after, variance.
-        fields: Other fields of the line that differ.
+        fields: Other fields of the line that differ; of an added or removed line all that are not blank.
     """
 
     order: str
@@ -257,7 +257,7 @@ class Variance:
             differing = {
                 name: Delta(value_at(x, at), value_at(y, at))
                 for name, (x, y) in self.fields.items()
-                if before >= 0 and after >= 0 and value_at(x, at) != value_at(y, at)
+                if value_at(x, at) != value_at(y, at)
             }
             yield LineVariance(
                 order=number,

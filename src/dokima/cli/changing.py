@@ -75,6 +75,7 @@ def show_change(
     with_costs: Annotated[
         bool, typer.Option("--with-costs", help="What lines cost and earn, too: for our own eyes.")
     ] = False,
+    steps: Annotated[str, typer.Option("--steps", help="A line, or all: what each step adds to its variance.")] = "",
     files: ReportFiles = None,
     chart: Chart = None,
     locale: LocaleOption = "",
@@ -86,7 +87,7 @@ def show_change(
     kept = store_of(store, book)
     found = kept.change(number)
     whole = kept.ledger(found.order_number)
-    shown = report(found, locale=locale, every=every, with_costs=with_costs, ledger=whole)
+    shown = report(found, locale=locale, every=every, with_costs=with_costs, ledger=whole, steps=steps)
     write_reports(shown, files)
     if chart is not None:
         note(f"written: {draw(found, chart, locale=shown.locale)}")

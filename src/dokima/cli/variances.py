@@ -26,6 +26,7 @@ def variance(
     after: Annotated[str, typer.Argument(metavar="AFTER", help="File or folder of orders as they are to be.")],
     every: Annotated[bool, typer.Option("--all", help="Unchanged orders and lines too.")] = False,
     by: Annotated[str, typer.Option("--by", help="Sum it by a field: item, customer, item.family.")] = "",
+    steps: Annotated[str, typer.Option("--steps", help="A line, or all: what each step adds to its variance.")] = "",
     mix: Annotated[bool, typer.Option("--mix", help="Split effects in quantity, price and mix.")] = False,
     locale: LocaleOption = "",
     book: Book = HERE,
@@ -34,9 +35,9 @@ def variance(
 ) -> None:
     """Compare two states of orders, line by line and in total. Exit status 1 if one of them cannot be priced."""
     if by:
-        refuse_given({"--all": every}, "about lines: --by sums them")
+        refuse_given({"--all": every, "--steps": steps}, "about lines: --by sums them")
     rulebook = open_book(book)
     sides = [rulebook.price(read_orders(rulebook, [side], None, layout)) for side in (before, after)]
     found = rulebook.variance(sides[0], sides[1], mix=mix)
-    write(form, report(found.by(by) if by else found, book=rulebook, locale=locale, every=every))
+    write(form, report(found.by(by) if by else found, book=rulebook, locale=locale, every=every, steps=steps))
     raise typer.Exit(1 if any(side.findings.errors for side in sides) else 0)

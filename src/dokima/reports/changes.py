@@ -8,26 +8,38 @@ from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.deltas import Delta
+from dokima.changes.documents import total
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import Ledger, LedgerChange
+from dokima.changes.step_moves import lines_with_steps, step_moves
 from dokima.changes.variance import COSTS, LineVariance, Variance
 from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.parties import party
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
-from dokima.reports.formatting import number, signed, tax_word
+from dokima.reports.formatting import number, signed, step_word, tax_key, tax_words
 from dokima.reports.paper import Column, Paper, Row, Section, Side, paper_in
 from dokima.reports.translations import Wording
 from dokima.routines.totals import SUMS
 
 _BOOKKEEPING = ("override_by", "override_time")
 """Fields that say who typed a price and when, which is not for the other party."""
+_OF_ITS_OWN = ("item", "description", "unit", "state", "delivered")
+"""Fields of a line that comes or goes which have a column, or are no terms of it."""
+_NAMED = 5
+"""Lines that are named as the cause of what another line does."""
 _OPEN = ("draft", "submitted")
 
 
 def change_paper(
-    change: ChangeOrder, words: Wording, *, ledger: Ledger | None = None, every: bool = False, with_costs: bool = False
+    change: ChangeOrder,
+    words: Wording,
+    *,
+    ledger: Ledger | None = None,
+    every: bool = False,
+    with_costs: bool = False,
+    steps: str = "",
 ) -> Paper:
     """The report of a change order.
 
@@ -37,11 +49,15 @@ def change_paper(
         ledger: That of its order, for what was approved before and what the budget leaves; None to leave that out.
         every: Unchanged lines too.
         with_costs: What lines cost us and what they earn, too; never for the other party.
+        steps: The line below which the variance of every step stands, or ``all``; blank for none.
+
+    Raises:
+        NotFound: There is no such line.
     """
     variance = change.variance()
     after = PricedOrder(variance.after, 0)
     ((_, totals),) = variance.totals().items()
-    lines = _lines(variance, words, every=every)
+    lines = _lines(change, variance, words, every=every, steps=lines_with_steps(variance, steps))
     header = _header(variance, words)
     summary = _summary(variance, totals, words)
     sections = [summary, lines]
@@ -125,8 +141,11 @@ def _on_approval(change: ChangeOrder, variance: Variance, words: Wording) -> str
     """What approval will do with a change that has not been decided."""
     if change.state not in _OPEN:
         return ""
-    lines = change.ordered_separately(variance=variance)
-    return words.say("separates", lines=", ".join(lines)) if lines else words["amends"]
+    plan = change.plan(variance=variance)
+    lines = plan.separate()
+    said = words.say("separates", lines=", ".join(lines)) if lines else words["amends"]
+    first, onward = plan.moves_on
+    return said if first == onward else f"{said}; {words.say('moves_on', was=first, now=onward)}"
 
 
 def _decided(record: dict[str, Any]) -> str:
@@ -180,14 +199,16 @@ def _sum(told: str, moved: Delta, mark: str = "") -> Row:
 
 
 def tax_changes(variance: Variance) -> dict[str, Delta]:
-    """The tax of each category and rate, before and after; a rate that one side does not have counts 0 there."""
+    """The tax of each step, category and rate, before and after; a rate that one side does not have counts 0 there."""
     sides = [PricedOrder(side, 0) for side in (variance.before, variance.after)]
-    found: list[dict[str, Decimal]] = [{tax_word(row): row.tax for row in side.tax_breakdown} for side in sides]
+    rows = [side.tax_breakdown for side in sides]
+    called = tax_words(*rows, program=variance.after.program)
+    found: list[dict[Any, Decimal]] = [{tax_key(row): row.tax for row in side} for side in rows]
     nothing = Decimal(0).scaleb(-sides[1].places)
     moves = {}
-    for told in dict.fromkeys([*found[0], *found[1]]):
-        before, after = (side.get(told, nothing) for side in found)
-        moves[told] = Delta(before, after, after - before)
+    for key in called:
+        before, after = (side.get(key, nothing) for side in found)
+        moves[called[key]] = Delta(before, after, after - before)
     return moves
 
 
@@ -221,8 +242,8 @@ def _earlier(change: ChangeOrder, approved: Sequence[LedgerChange]) -> list[Ledg
 # -- lines ----------------------------------------------------------------------------------------------------
 
 
-def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
-    """The lines that change: before, after and the effect of each; below them what they come to together."""
+def _lines(change: ChangeOrder, variance: Variance, words: Wording, *, every: bool, steps: set[str]) -> Section:
+    """The lines that change: before, after and the effect of each; below them those that do not, and all together."""
     quantity, price, net = words["quantity"], words["unit_price"], words["net"]
     columns = [
         Column(words["line"]),
@@ -239,13 +260,36 @@ def _lines(variance: Variance, words: Wording, *, every: bool) -> Section:
         Column(words["after"], "money", group=net, spare=2),
         Column(words["variance"], "variance", group=net),
     ]
-    listed = (line for line in variance.lines(every=every) if every or not (_is_rounding(line) or _is_cost(line)))
-    rows = [row for line in listed for row in (_line(line, variance, words), *_details(line, variance, words))]
+    changed = list(variance.lines(every=every))
+    listed = [line for line in changed if every or not (_is_rounding(line) or _is_cost(line))]
+    causes = [line.line for line in changed if line.status != "unchanged" and not line.is_consequence]
+    rows = []
+    for line in listed:
+        rows.append(_line(line, variance, words))
+        rows += [_detail(words.say("stands_for", line=at, document=of)) for of, at in change.standing_for(line.line)]
+        rows += _details(line, variance, words, causes)
+        rows += _steps(line, variance) if line.line in steps else ()
     if rows:
         ((_, totals),) = variance.totals().items()
         moved = totals["without_tax"]
+        same = [_rest(moved[at], [line.figures["without_tax"][at] for line in listed]) for at in (0, 1)]
+        if any(same) or None in same:
+            rows.append(Row(["", "", words["lines_same"], *[None] * 7, *same, None], "unchanged"))
         rows.append(Row(["", words["total"], *[None] * 8, moved.before, moved.after, moved.variance], "total"))
     return Section(words["lines_all" if every else "lines_changed"], columns, rows, words["nothing"])
+
+
+def _rest(whole: Decimal | None, parts: Sequence[Decimal | None]) -> Decimal | None:
+    """What a total holds beside some lines; None where one of them is unknown."""
+    known = [part for part in parts if part is not None]
+    return None if whole is None or len(known) < len(parts) else whole - total(known)
+
+
+def _steps(line: LineVariance, variance: Variance) -> Iterator[Row]:
+    """What every step adds to the variance of a line: what is left out comes to nothing on both sides."""
+    for each in step_moves(variance, line):
+        if each.moved.before or each.moved.after or None in each.moved:
+            yield Row(["", "", step_word(each, variance), *[None] * 7, *each.moved], "step")
 
 
 def _is_rounding(line: LineVariance) -> bool:
@@ -272,8 +316,8 @@ def _line(line: LineVariance, variance: Variance, words: Wording) -> Row:
         None if added else quantity.before,
         None if removed else quantity.after,
         quantity.variance or None,
-        None if price.before == price.after else price.before,  # a price that stays is said once
-        price.after,
+        None if added else price.before,
+        None if removed else price.after,
         None if added else net.before,
         None if removed else net.after,
         net.variance,
@@ -287,29 +331,39 @@ def _field(line: LineVariance, variance: Variance, name: str) -> Any:
     return PricedOrder(side, 0).line(line.line).field(name)
 
 
-def _details(line: LineVariance, variance: Variance, words: Wording) -> Iterator[Row]:
+def _details(line: LineVariance, variance: Variance, words: Wording, causes: Sequence[str]) -> Iterator[Row]:
     """Every other field of a line that changes, in a row of its own below it; of a line that follows, why it moves."""
     labels: Mapping[str, Field] = variance.after.orders.fields.line
-    fields = {name: moved for name, moved in line.fields.items() if name not in _BOOKKEEPING}
-    if line.status == "added":
-        given = {name: _field(line, variance, name) for name in ("due_date", "price_override", "override_reason")}
-        fields = {name: Delta(None, value) for name, value in given.items() if value is not None}
+    aside = _BOOKKEEPING if line.status == "changed" else (*_BOOKKEEPING, *_OF_ITS_OWN)
+    fields = {name: moved for name, moved in line.fields.items() if name not in aside}
     reason = fields.pop("override_reason", None) if "price_override" in fields else None
     for name, moved in fields.items():
-        told = f"{words.label(labels[name])}: {_moved(moved, added=line.status == 'added')}"
+        told = f"{words.label(labels[name])}: {_moved(moved, line.status)}"
         if name == "price_override" and reason is not None and reason.after:
             told += f" ({reason.after})"
         yield _detail(told)
     if line.is_consequence and (steps := _steps_that_moved(line, variance, words)):
-        yield _detail(words.say("because", steps=", ".join(steps)))
+        said = {"steps": ", ".join(steps)}
+        if causes:
+            yield _detail(words.say("because_lines", lines=_some(causes), **said))
+        else:
+            ((_, header),) = variance.headers().items()
+            yield _detail(words.say("because_terms" if header else "because", **said))
 
 
 def _detail(told: str) -> Row:
     return Row(["", "", told, *[None] * 10], "detail")
 
 
-def _moved(moved: Delta, *, added: bool) -> str:
-    return _shown(moved.after) if added else f"{_shown(moved.before)} → {_shown(moved.after)}"
+def _some(lines: Sequence[str]) -> str:
+    """The numbers of some lines; of many the first."""
+    return ", ".join(lines) if len(lines) <= _NAMED else f"{', '.join(lines[:_NAMED])} …"
+
+
+def _moved(moved: Delta, status: str) -> str:
+    if status in ("added", "removed"):
+        return _shown(moved.after if status == "added" else moved.before)
+    return f"{_shown(moved.before)} → {_shown(moved.after)}"
 
 
 def _steps_that_moved(line: LineVariance, variance: Variance, words: Wording) -> list[str]:
@@ -363,7 +417,7 @@ def _costs(variance: Variance, words: Wording) -> Section:
 def _flat(lines: Section, header: Section, summary: Section, words: Wording) -> Section:
     """All of it in the columns of the lines: the lines, other terms, then the sums before, after and between."""
     nothing: list[Any] = [None] * 8
-    rows = [row for row in lines.rows if row.mark != "total"]
+    rows = [row for row in lines.rows if row.mark not in ("total", "unchanged")]
     rows += [Row(["", "", f"{label}: {before} → {after}", *[None] * 10]) for label, before, after in _values(header)]
     for told, before, moved, after, *_rest in _values(summary):
         rows.append(Row(["", "", told, *nothing[:7], before, after, moved]))

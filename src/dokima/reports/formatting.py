@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import datetime
+from collections import Counter
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
+from dokima.changes.step_moves import StepMove
+from dokima.changes.variance import Variance
 from dokima.engine.program import Program
 from dokima.engine.running.order_amounts import TaxRow
 from dokima.model.columns import shown
@@ -70,6 +74,33 @@ def total_word(name: str) -> str:
 def tax_word(row: TaxRow) -> str:
     """What a tax is called: ``tax S 21 %``."""
     return " ".join(part for part in (_("tax"), row.category or "", f"{number(row.percent)} %") if part)
+
+
+def tax_words(*breakdowns: Sequence[TaxRow], program: Program | None) -> dict[tuple[Any, ...], str]:
+    """What each tax is called, by step, category and rate: with the name of its step where two would be called alike.
+
+    Args:
+        breakdowns: The taxes of one order, or of several states of it.
+        program: The rulebook.
+    """
+    rows = {tax_key(row): row for breakdown in breakdowns for row in breakdown}
+    called = Counter(tax_word(row) for row in rows.values())
+    return {
+        key: tax_word(row) + (f" ({figure_word(program, row.step)})" if called[tax_word(row)] > 1 else "")
+        for key, row in rows.items()
+    }
+
+
+def tax_key(row: TaxRow) -> tuple[Any, ...]:
+    """What tells a tax of an order from all others: its step, category and rate."""
+    return row.step, row.category, row.percent
+
+
+def step_word(move: StepMove, variance: Variance) -> str:
+    """What a step of a variance is called; the price by what it is worked out from."""
+    if move.is_price:
+        return f"{_('quantity')} × {_('unit price')}"
+    return figure_word(variance.after.program, move.step)
 
 
 def figure_word(program: Program | None, name: str) -> str:

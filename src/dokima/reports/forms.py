@@ -131,7 +131,10 @@ def _variance(result: Any, words: Wording, detail: Detail) -> Forms:
     from dokima.reports.papers import variance_paper
     from dokima.reports.variances import variance_report
 
-    return (lambda: variance_report(result, every=detail.every)), (lambda: variance_paper(result, words))
+    def view() -> RenderableType:
+        return variance_report(result, every=detail.every, steps=detail.steps)
+
+    return view, (lambda: variance_paper(result, words))
 
 
 def _explanation(result: Any, words: Wording, detail: Detail) -> Forms:
@@ -148,7 +151,9 @@ def _change(result: Any, words: Wording, detail: Detail) -> Forms:
     from dokima.reports.changes import change_paper
 
     def paper() -> Paper:
-        return change_paper(result, words, ledger=detail.ledger, every=detail.every, with_costs=detail.with_costs)
+        return change_paper(
+            result, words, ledger=detail.ledger, every=detail.every, with_costs=detail.with_costs, steps=detail.steps
+        )
 
     return None, paper
 

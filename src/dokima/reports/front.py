@@ -211,6 +211,7 @@ def report(
     quantities: Sequence[QuantityPrice] = (),
     ledger: Ledger | None = None,
     columns: Sequence[str] = (),
+    steps: str = "",
 ) -> Report:
     """Any result as people read it.
 
@@ -229,6 +230,7 @@ def report(
         quantities: Of an explanation, what the line costs at other quantities, as `price_line` gives it.
         ledger: Of a change order, the ledger of its order.
         columns: Of priced orders, the columns of a table of lines (of orders, with ``totals``): fields and figures.
+        steps: Of a variance or change order, the line below which the variance of every step stands, or ``all``.
 
     Raises:
         DokimaError: There is no report of such a thing, or no such locale.
@@ -239,7 +241,7 @@ def report(
     locale = locale or ("" if program is None else program.definition.report.locale)
     with speaking(locale):
         pass  # a locale that is none is refused here, not when somebody reads the report
-    detail = Detail(every, with_costs, figures, totals, technical, quantities, ledger, columns)
+    detail = Detail(every, with_costs, figures, totals, technical, quantities, ledger, columns, steps)
     return Report(result, detail, forms_of(result, words, detail), locale)
 
 

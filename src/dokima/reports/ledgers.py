@@ -23,6 +23,8 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
     rows += [_direct_edit(edit, words) for edit in ledger.direct if not edit.before]
     if not ledger.is_balanced:
         rows.append(Row([words["unbalanced"], None, *(ledger.imbalance[name] for name in SUMS)], "removed"))
+    if any(ledger.cancelled.values()):
+        rows.append(Row([words["cancelled"], None, *(_negative(ledger.cancelled[name]) for name in SUMS)], "removed"))
     rows.append(Row([words["current"], ", ".join(ledger.documents), *(ledger.current[name] for name in SUMS)], "total"))
     sections = [Section(words["movements"], columns, rows)]
     if ledger.pending:
@@ -44,6 +46,10 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
         places=ledger.places,
         flat=_flat(ledger, sections, words),
     )
+
+
+def _negative(amount: Decimal | None) -> Decimal | None:
+    return None if amount is None else -amount
 
 
 def _known(amount: Decimal | None, ledger: Ledger, words: Wording) -> Decimal | str | None:
@@ -71,16 +77,18 @@ def _lines(ledger: Ledger, words: Wording) -> Section:
         Column(words["original"], "money"),
         *(Column(change.number, "variance") for change in ledger.approved),
         *([Column(words["direct_edit"], "variance")] if ledger.direct else []),
+        *([Column(words["cancelled"], "variance")] if any(ledger.cancelled.values()) else []),
         Column(words["current"], "money"),
     ]
-    rows = [
-        Row([
-            line.number, line.item, line.original,
-            *(line.changes.get(change.number) for change in ledger.approved),
-            *([line.rest or None] if ledger.direct else []), line.current,
-        ])
-        for line in ledger.lines
-    ]  # fmt: skip
+    rows = []
+    for line in ledger.lines:
+        moves = [line.changes.get(change.number) for change in ledger.approved]
+        moves += [line.rest or None] if ledger.direct else []
+        moves += [_negative(line.cancelled or None)] if any(ledger.cancelled.values()) else []
+        rows.append(Row([line.number, line.item, line.original, *moves, line.current]))
+        for document, number in line.places:
+            told = words.say("stands_for", line=number, document=document)
+            rows.append(Row(["", told, None, *[None] * len(moves), None], "detail"))
     return Section(words["by_line"], columns, rows)
 
 

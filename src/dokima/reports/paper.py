@@ -54,7 +54,8 @@ class Column:
 
 @dataclass(frozen=True)
 class Row:
-    """A row: its values, and what it is (added, removed, changed, detail, total, or nothing of these)."""
+    """A row: its values, and what it is (added, removed, changed, unchanged, detail, step, total, or
+    nothing of these)."""
 
     values: Sequence[Any]
     mark: str = ""
@@ -152,7 +153,10 @@ class Paper:
         return Group(*parts)
 
 
-_STYLES = {"added": "green", "removed": "red", "total": "bold", "unchanged": "dim", "follows": "cyan", "detail": "dim"}
+_STYLES = {
+    "added": "green", "removed": "red", "total": "bold", "unchanged": "dim", "follows": "cyan", "detail": "dim",
+    "step": "dim",
+}  # fmt: skip
 
 
 def _table(section: Section) -> RenderableType:

@@ -23,7 +23,8 @@ from dokima.reports.formatting import (
     figure_heading,
     number,
     orders_counted,
-    tax_word,
+    tax_key,
+    tax_words,
     total_word,
 )
 from dokima.reports.language import _
@@ -268,9 +269,10 @@ def _beside(order: PricedOrder) -> Iterator[tuple[str, Any]]:
 
 def _tax_rows(order: PricedOrder) -> Iterator[tuple[str, Any, str]]:
     rows = order.tax_breakdown
+    called = tax_words(rows, program=order.calculation.program)
     for row in rows:
         reason = f" ({row.reason})" if row.reason else ""
-        said = _("{tax} of {taxable}").format(tax=tax_word(row), taxable=number(row.taxable))
+        said = _("{tax} of {taxable}").format(tax=called[tax_key(row)], taxable=number(row.taxable))
         yield said + reason, row.tax, ""
     if len(rows) != 1:
         yield _("tax together"), order.totals.tax, ""

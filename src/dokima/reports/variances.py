@@ -12,6 +12,7 @@ from rich.text import Text
 
 from dokima.changes.deltas import Delta
 from dokima.changes.grouping import GroupedVariance, VarianceGroup
+from dokima.changes.step_moves import ALL, lines_with_steps, step_moves
 from dokima.changes.together import together
 from dokima.changes.variance import PROFIT, LineVariance, Variance
 from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, ends_of_orders
@@ -24,6 +25,7 @@ from dokima.reports.formatting import (
     number,
     orders_counted,
     signed,
+    step_word,
     total_word,
 )
 from dokima.reports.language import N_, _, counted
@@ -33,9 +35,19 @@ STATUS_WORDS = {"added": N_("added"), "removed": N_("removed"), "changed": N_("c
 STATUS_STYLES = {"added": "green", "removed": "red", "changed": "", "unchanged": "dim"}
 
 
-def variance_report(variance: Variance, *, every: bool = False) -> RenderableType:
+def variance_report(variance: Variance, *, every: bool = False, steps: str = "") -> RenderableType:
     """The orders of a variance, one below the other, and what they come to together; of more than one only those that
-    changed, and only changed lines, unless ``every``."""
+    changed, and only changed lines, unless ``every``.
+
+    Args:
+        variance: The variance.
+        every: Unchanged orders and lines too.
+        steps: The line below which the variance of every step stands, or ``all``; blank for none.
+
+    Raises:
+        NotFound: There is no such line.
+    """
+    stepped = lines_with_steps(variance, steps)
     told = orders_told(variance, every=every)
     first, more, last = ends_of_orders(told)
     shown = [*first, *last]
@@ -53,6 +65,10 @@ def variance_report(variance: Variance, *, every: bool = False) -> RenderableTyp
         parts += [_header_row(name, change) for name, change in headers[number_].items()]
         if mine:
             parts += _lines(variance, mine, amounts)
+        wanted = [line for line in mine if line.line in stepped] if every or steps == ALL else []
+        if steps and not wanted:
+            wanted = [line for line in variance.lines(every=True, orders=[number_]) if line.line in stepped]
+        parts += [Padding(_steps(variance, line), (0, 0, 0, 2)) for line in wanted]
         parts += [Padding(_totals(variance, totals[number_]), (0, 0, 0, 2)), Text("")]
     if len(variance.pairs) > 1:
         parts += _together(variance, len(variance.pairs) - len(told))
@@ -152,6 +168,26 @@ def _lines(variance: Variance, every: list[LineVariance], amounts: Sequence[str]
     return [FirstThatFits(layouts, last), *([_more_lines(more)] if more else [])]
 
 
+def _steps(variance: Variance, line: LineVariance) -> Table:
+    """What each step adds to the variance of a line; the last row is all of them together."""
+    table = Table.grid(padding=(0, 3))
+    table.add_column()
+    for _column in range(3):
+        table.add_column(justify="right")
+    title = " ".join(filter(None, [_("line"), line.line, line.item]))
+    table.add_row(*(Text(word, style="dim") for word in (title, _("before"), _("after"), _("variance"))))
+    for each in step_moves(variance, line):
+        if each.moved.before or each.moved.after or None in each.moved:
+            table.add_row(step_word(each, variance), *_cells(each.moved))
+    cells = (figure_word(variance.after.program, "without_tax"), *_cells(line.figures["without_tax"]))
+    table.add_row(*(Text(cell, style="bold") for cell in cells))
+    return table
+
+
+def _cells(moved: Delta) -> list[str]:
+    return [number(moved.before), number(moved.after), signed(moved.variance) if moved.variance else BLANK]
+
+
 def _texts(line: LineVariance | None) -> list[str]:
     """What stands before the figures of a line."""
     if line is None:
@@ -219,8 +255,7 @@ def _totals(variance: Variance, totals: Mapping[str, Delta]) -> Table:
             continue
         word = total_word(name) if name in TOTAL_WORDS else figure_word(program, name)
         strong = "bold" if name in ("without_tax", "with_tax") else ""
-        cells = [number(change.before), number(change.after), signed(change.variance) if change.variance else BLANK]
-        table.add_row(*(Text(cell, style=strong) for cell in (word, *cells)))
+        table.add_row(*(Text(cell, style=strong) for cell in (word, *_cells(change))))
     return table
 
 

@@ -23,6 +23,8 @@ class Detail:
         technical: Of an explanation, formulas and names too.
         quantities: Of an explanation, what the line costs at other quantities.
         columns: Of priced orders as a table of lines, or of totals, the columns wanted, in that sequence; all if empty.
+        steps: Of a variance or change order the line of which every step's variance is wanted, or ``all``; blank for
+            none.
         ledger: Of a change order, the ledger of its order, which says what the budget leaves.
     """
 
@@ -34,6 +36,7 @@ class Detail:
     quantities: Sequence[QuantityPrice] = ()
     ledger: Ledger | None = None
     columns: Sequence[str] = ()
+    steps: str = ""
 
 
 PLAIN = Detail()

@@ -6,7 +6,8 @@ from collections.abc import Collection
 from typing import Any
 
 from dokima.changes.deltas import Delta
-from dokima.changes.variance import Variance
+from dokima.changes.step_moves import lines_with_steps, step_moves
+from dokima.changes.variance import LineVariance, Variance
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.model.cells import cell
 
@@ -19,6 +20,7 @@ def columns(detail: Detail) -> tuple[str, ...]:  # noqa: ARG001 (all results are
 def data(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] = ()) -> dict[str, Any]:
     """A variance as plain data: changed lines only unless ``every``, without the figures named."""
     headers, totals = variance.headers(), variance.totals()
+    stepped = lines_with_steps(variance, detail.steps)
     lines = [
         {
             "order": line.order,
@@ -28,6 +30,7 @@ def data(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] 
             "description": line.description,
             "figures": {name: _change(change) for name, change in line.figures.items() if name not in leave_out},
             "fields": {name: _change(change) for name, change in line.fields.items()},
+            **({"steps": _steps(variance, line)} if line.line in stepped else {}),
         }
         for line in variance.lines(every=detail.every)
     ]
@@ -43,6 +46,10 @@ def data(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] 
         "lines": lines,
         "empty": variance.is_empty,
     }
+
+
+def _steps(variance: Variance, line: LineVariance) -> list[dict[str, Any]]:
+    return [{"step": each.step, **_change(each.moved)} for each in step_moves(variance, line)]
 
 
 def _change(change: Delta) -> dict[str, str | None]:
