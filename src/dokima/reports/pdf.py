@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
 from dokima.reports.extras import needed
-from dokima.reports.paper import Paper, Row, Section
+from dokima.reports.paper import Paper, Section
 
 FONT, BOLD = "DejaVuSans", "DejaVuSans-Bold"
 INK, GLASS, LINE, GREY = "#1d2a30", "#23475b", "#cfd8dc", "#56676f"
@@ -17,8 +16,6 @@ MARGIN = 48
 """Points."""
 _NEAR = 90
 """Points by which a text column of a table without long texts is wider than its texts."""
-LAST_ROWS = 2
-"""Rows of a table that stay with what stands below it."""
 
 
 def write_pdf(paper: Paper, target: Path) -> None:
@@ -46,24 +43,17 @@ def write_pdf(paper: Paper, target: Path) -> None:
     if paper.shown_facts:
         flow.append(_facts(paper, width, styles))
     for section in paper.sections:
-        last = section is paper.sections[-1] and bool(paper.decision)
-        heading = [Spacer(1, 14)]
-        heading += [Paragraph(written(section.heading), styles["heading"])] if section.heading else []
-        if not section.rows:
-            body = [Paragraph(written(section.empty), styles["plain"])]
-        elif not last:
-            body = [_table(section, section.rows, width, styles)]
+        flow.append(Spacer(1, 14))
+        flow += [Paragraph(written(section.heading), styles["heading"])] if section.heading else []
+        if section.rows:
+            flow.append(_table(section, width, styles))
         else:
-            # The last rows go with the decision, which never stands alone on a page.
-            split = max(len(section.rows) - LAST_ROWS, 0)
-            body = [_table(section, section.rows[:split], width, styles)] if split else []
-            heading, body = ([], [*heading, *body]) if body else (heading, body)
-            flow += body
-            body = [_table(section, section.rows[split:], width, styles, headed=not split)]
-        if last:
-            flow.append(KeepTogether([*heading, *body, Spacer(1, 12), _decision(paper, width, styles)]))
-        else:
-            flow += [*heading, *body]
+            flow.append(Paragraph(written(section.empty), styles["plain"]))
+    if paper.decision:
+        # What is decided stands above it, so that it says by itself what is signed where it has a page of its own.
+        said = f"{paper.title}. {paper.headline}" if paper.headline else paper.title
+        signed = [Spacer(1, 14), Paragraph(written(said), styles["headline"]), _decision(paper, width, styles)]
+        flow.append(KeepTogether(signed))
     document = SimpleDocTemplate(
         str(target), pagesize=size, title=paper.title, author=next(iter(paper.letterhead.values()), "Dokima"),
         lang=paper.language, leftMargin=MARGIN, rightMargin=MARGIN, topMargin=72, bottomMargin=52, invariant=1,
@@ -148,15 +138,15 @@ def _decision(paper: Paper, width: float, styles: dict[str, Any]) -> Any:
     return Table([boxes], colWidths=[width / len(boxes)] * len(boxes), style=[("VALIGN", (0, 0), (-1, -1), "TOP")])
 
 
-def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str, Any], *, headed: bool = True) -> Any:
+def _table(section: Section, width: float, styles: dict[str, Any]) -> Any:
     from reportlab.platypus import LongTable, Paragraph, TableStyle
 
     def style(column: Any, base: str) -> Any:
         return styles[base if column.kind == "text" else {"cell": "figure"}.get(base, f"{base} figure")]
 
-    cells = _heads(section, style, styles) if headed else []
+    cells = _heads(section, style, styles)
     heads = len(cells)
-    for row in rows:
+    for row in section.rows:
         base = "strong" if row.mark == "total" else "cell"
         values = zip(section.columns, row.values, strict=True)
         cells.append(
@@ -168,14 +158,18 @@ def _table(section: Section, rows: Sequence[Row], width: float, styles: dict[str
     look = [
         ("VALIGN", (0, 0), (-1, -1), "TOP"),
         ("LINEBELOW", (0, 0), (-1, -1), 0.4, LINE),
-        *([("LINEBELOW", (0, heads - 1), (-1, heads - 1), 1, GLASS)] if headed else []),
+        ("LINEBELOW", (0, heads - 1), (-1, heads - 1), 1, GLASS),
         *(_spans(section) if heads == 2 else []),
         ("TOPPADDING", (0, 0), (-1, -1), 2.5),
         ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
         ("LEFTPADDING", (0, 0), (-1, -1), 3),
         ("RIGHTPADDING", (0, 0), (-1, -1), 3),
-        *(("LINEABOVE", (0, at), (-1, at), 1, INK) for at, row in enumerate(rows, heads) if row.mark == "total"),
-        *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(rows, heads) if row.mark == "detail"),
+        *(
+            ("LINEABOVE", (0, at), (-1, at), 1, INK)
+            for at, row in enumerate(section.rows, heads)
+            if row.mark == "total"
+        ),
+        *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(section.rows, heads) if row.mark == "detail"),
     ]
     widths = _widths(section, width)
     return LongTable(cells, colWidths=widths, repeatRows=heads, style=TableStyle(look), hAlign="LEFT")
