@@ -8,7 +8,9 @@ from decimal import Decimal as D
 import pytest
 
 import dokima
+from dokima.changes.checks import refuse_more_than_rounding
 from dokima.changes.ledger import ledger_of
+from dokima.changes.listing import change_entries
 from dokima.model.content import canonical_json, digest_of
 
 ITEMS = [
@@ -445,3 +447,37 @@ def test_a_baseline_of_an_earlier_version_that_merged_too_much_is_stale():
     assert old.variance().totals()["O"]["without_tax"].variance == D("10.00")
     family.approve(old)
     assert family.net() == ["200.00", "7.00", "10.00"]
+
+
+def test_what_is_in_another_currency_already_is_listed_with_its_reason():
+    """A draft in USD, and a family in USD and EUR, both from before that was refused: sums are unknown, never wrong."""
+    family = Family(rules(), {"item": "A", "quantity": 10}, budget="500")
+    change = family.book.change(family.orders[0], "Ada")
+    data = change.to_dict()
+    data["document"]["currency"] = "USD"
+    foreign = dokima.ChangeOrder.from_dict(family.book.program, data, change.baseline.text, change._clock)
+    why = "order O, currency: expected one currency before and after (got EUR and USD)"
+    (entry,) = change_entries([foreign], datetime.date(2026, 3, 4))
+    assert (entry.without_tax, entry.currency, entry.unknown) == (None, "USD", why)
+    assert why in dokima.report(change_entries([foreign], datetime.date(2026, 3, 4))).to_text(width=200)
+    pending = ledger_of(family.book.program, family.orders, [foreign])
+    assert (pending.pending[0].unknown, pending.headroom, pending.headroom_pending) == (why, D("400.00"), None)
+    family.change((10, {"quantity": 15}))
+    family.orders[1].header["currency"] = "USD"
+    ledger = family.ledger()
+    assert ledger.current == dict.fromkeys(("without_tax", "tax", "with_tax"))
+    assert ledger.unknown == {"O": "expected documents of one currency (got O in EUR, O-S1 in USD)"}
+    with pytest.raises(dokima.Refused, match="expected documents of one currency"):
+        family.open((10, {"quantity": 16}))
+
+
+def test_tax_that_rounding_does_not_explain_is_refused():
+    """Whatever settles a line in a way of its own: 10.00 more of tax on a document is no rounding of three groups."""
+    family = Family(rules(), {"item": "A", "quantity": 10})
+    change = family.open((10, {"quantity": 15}))
+    priced = family.book.price(family.orders[0])["O"]
+    refuse_more_than_rounding("O-C1", D("0.015"), [priced, priced, priced])
+    with pytest.raises(
+        dokima.Refused, match=r"differs by 10.00 from what was approved, and rounding explains 0.015 at"
+    ):
+        refuse_more_than_rounding(change.number, D("10.00"), [priced, priced, priced])

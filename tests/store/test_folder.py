@@ -86,7 +86,7 @@ def test_reports_say_the_same_in_every_form(folder, store):
     variance = store.change(number).variance()
     ((_, totals),) = variance.totals().items()
     page = (folder / "r.html").read_text()
-    assert page.count("<tr") == (1 + 5) + (2 + 61)
+    assert page.count("<tr") == (1 + 5) + (2 + 62)
     assert '<html lang="de">' in page
     assert "=cmd()" in page
     assert f"{totals['with_tax'].after:,.2f}".translate(str.maketrans(",.", ".,")) in page
@@ -99,8 +99,8 @@ def test_reports_say_the_same_in_every_form(folder, store):
     heights = [summary.row_dimensions[int(summary.freeze_panes[1:]) - 1].height, lines.row_dimensions[3].height]
     assert heights == [15.0, 45.0]  # "Menge Abweichung" takes a line a word, "ohne Steuer Abweichung" three
     assert (lines.freeze_panes, lines["C5"].data_type, lines["C5"].value[:6]) == ("A4", "s", "=clip ")
-    assert lines.max_row == 3 + 61
-    assert D(str(lines.cell(64, 13).value)) == totals["without_tax"].variance
+    assert lines.max_row == 3 + 62
+    assert D(str(lines.cell(65, 13).value)) == totals["without_tax"].variance
     raw = (folder / "r.pdf").read_bytes()
     pages = max(int(n) for n in re.findall(rb"/Count (\d+)", raw))
     assert pages > 2
@@ -117,7 +117,7 @@ def test_reports_say_the_same_in_every_form(folder, store):
     assert told["parties"]["customer"] == ["Fernholt Botanic Garden", "Orangery Lane 3", "3512 Fernholt"]
     mail = (folder / "r.md").read_text().splitlines()
     total = f"{totals['without_tax'].variance:,.2f}".translate(str.maketrans(",.", ".,"))
-    assert sum(line.startswith("| ") for line in mail) == (1 + 5) + (1 + 61)
+    assert sum(line.startswith("| ") for line in mail) == (1 + 5) + (1 + 62)
     assert [line for line in mail if line.endswith(f"| +{total} |")]
     assert "- gewünscht von: Ι. Μάρροου, И. Марроу" in mail
     assert "expected a report ending in" in run(folder, "change", "show", number, "--report", "r.doc")[2]

@@ -8,7 +8,6 @@ from decimal import Decimal
 from dokima.changes.documents import total
 from dokima.engine.running.calculation import PricedOrder
 from dokima.errors import Refused, listed
-from dokima.model.columns import shown
 from dokima.model.content import plain
 from dokima.model.document import Document
 from dokima.model.states import CLOSED
@@ -53,10 +52,10 @@ def refuse_more_than_rounding(change: str, rounding: Decimal, entered: Sequence[
     """
     most = total(_most_by_rounding(order) for order in entered)
     if abs(rounding) > most:
-        taxes = listed(f"{shown(order.totals.tax)} on {order.number}" for order in entered[2:] if order.totals.tax)
+        taxes = listed(f"{order.totals.tax:f} on {order.number}" for order in entered[2:] if order.totals.tax)
         raise Refused(
-            f"{change} cannot be settled: the tax of its documents differs by {shown(rounding)} from what was "
-            f"approved, and rounding explains {shown(most)} at most ({taxes})"
+            f"{change} cannot be settled: the tax of its documents differs by {rounding:f} from what was "
+            f"approved, and rounding explains {most:f} at most ({taxes})"
         )
 
 

@@ -113,8 +113,8 @@ class Dividing:
             )
         try:
             parts = way.split(amount, [each.after for each in shares], self.priced.places)
-        except DokimaError as error:
-            raise Refused(f"{what} cannot share {word} of {shown(amount)}: {error}") from None
+        except DokimaError:
+            raise Refused(f"{what} cannot share {word} of {shown(amount)}") from None
         if len(parts) != len(shares) or total(parts) != amount:
             split = listed(map(str, parts))
             raise Refused(f"{self.change} cannot be settled: {way.name} {amount} was split into {split}")

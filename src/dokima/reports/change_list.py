@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from dokima.changes.listing import ChangeEntry
 from dokima.reports.formatting import number
+from dokima.reports.language import told
 from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
@@ -28,7 +29,7 @@ def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
             entry.number, entry.party, words[entry.state],
             f"{number(entry.opened)} {entry.opened_by}" if entry.opened else "",
             f"{number(entry.submitted)} {entry.submitted_by}" if entry.submitted else "",
-            entry.reason, entry.currency, entry.without_tax, entry.waits,
+            _reason(entry, words), entry.currency, entry.without_tax, entry.waits,
         ])
         for entry in entries
     ]  # fmt: skip
@@ -37,3 +38,8 @@ def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
         title=words["change_orders"],
         sections=[Section(words["waiting_first"], columns, rows, words["no_changes"])],
     )
+
+
+def _reason(entry: ChangeEntry, words: Wording) -> str:
+    """Why the order changes, and why nobody knows what it comes to."""
+    return " · ".join(filter(None, [entry.reason, entry.unknown and f"{words['unknown']}: {told(entry.unknown)}"]))

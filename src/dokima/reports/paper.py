@@ -174,7 +174,9 @@ def _table(section: Section) -> RenderableType:
 def _layout(section: Section, rows: list[list[str]], styles: list[str], most: int, *, folds: bool) -> FigureTable:
     """A table of the columns that are not left out yet; long texts fold, if asked."""
     kept = [at for at, column in enumerate(section.columns) if column.spare <= most]
-    told = [_kept(row, cells, kept) for row, cells in zip(section.rows, rows, strict=True)]
+    every = [_kept(row, cells, kept) for row, cells in zip(section.rows, rows, strict=True)]
+    shown = [at for at, cells in enumerate(every) if any(cells)]  # a row may be about columns that are left out
+    told, styles = [every[at] for at in shown], [styles[at] for at in shown]
     texts = [place for place, at in enumerate(kept) if section.columns[at].kind == "text"]
     folding = [place for place, at in enumerate(kept) if section.columns[at].wide or place == 1] if folds else []
     return figure_table([section.columns[at].full for at in kept], told, texts, styles, folding)
