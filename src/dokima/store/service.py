@@ -227,12 +227,14 @@ class Store:
             )
             data = change.to_dict()
             data["settled"]["sequence"] = 1 + self.documents.settlements()
-            documents: Written = {("orders", order.number): _written(order.to_dict()) for order in settlement.orders}
             before = {order.number: order.to_dict() for order in current}
+            # What the change does not move of the family is not written, and gets no revision.
+            now = {order.number: order.to_dict() for order in settlement.orders}
+            moved = {name: each for name, each in now.items() if each != before.get(name)}
+            documents: Written = {("orders", name): _written(each) for name, each in moved.items()}
             events = [Event("change.approved", number, by, data={"order": change.order_number})]
             events += [
-                saved_event(before.get(order.number), order.to_dict(), by, reason=f"change order {number}")
-                for order in settlement.orders
+                saved_event(before.get(name), each, by, reason=f"change order {number}") for name, each in moved.items()
             ]
             transaction.commit({**documents, ("changes", number): _written(data)}, number, settles=True, events=events)
             return settlement
