@@ -72,4 +72,5 @@ def test_a_chain_moves_in_a_store_what_it_moves_at_hand(kind, seeds, tmp_path, r
 
 
 def _lines(order):
-    return [{name: str(value) for name, value in line.fields.items()} for line in order.lines]
+    """Fields that hold something; a place may read an explicit blank back as absent."""
+    return [{name: str(value) for name, value in line.fields.items() if value is not None} for line in order.lines]
