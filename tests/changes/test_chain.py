@@ -16,8 +16,8 @@ import dokima
 from dokima.changes.delivered_part import counted_part
 from dokima.changes.documents import as_document, has_ended, priced_as_agreed, with_terms
 from dokima.changes.ledger import ledger_of
-from dokima.changes.line_map import given_numbers
 from dokima.engine.program import Run
+from dokima.model.links import given_numbers
 
 ITEMS = [
     {"item": "A", "price": "4.6994", "rate": "21"},
@@ -164,7 +164,7 @@ def test_a_chain_moves_what_its_changes_and_edits_move_and_nothing_else(books, f
     if changes:
         again = [dokima.Order.from_dict(json.loads(json.dumps(each.to_dict(), default=str))) for each in orders]
         ledger = ledger_of(book.program, again, changes)
-        assert ledger.is_balanced or ledger.unknown or None in ledger.original.values(), ledger.imbalance
+        assert ledger.is_balanced or ledger.unknown or None in ledger.imbalance.values(), ledger.imbalance
 
 
 @settings(max_examples=settings.default.max_examples // 8)

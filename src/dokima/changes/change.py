@@ -21,7 +21,7 @@ from dokima.changes.documents import (
     with_current_terms,
 )
 from dokima.changes.history import offered_until
-from dokima.changes.line_map import LineMap, Place
+from dokima.changes.line_map import LineMap
 from dokima.changes.moved import moved
 from dokima.changes.plan import Plan, Policy
 from dokima.changes.rebasing import Mapped, rebased
@@ -39,6 +39,7 @@ from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, Sta
 from dokima.model.content import NOT_AGREED
 from dokima.model.document import Document
 from dokima.model.findings import Findings
+from dokima.model.links import Place
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.said import SHOWN

@@ -10,7 +10,7 @@ from typing import Any
 
 from dokima.changes.delivered_part import counted_part
 from dokima.changes.documents import Plain, has_ended, leaves, total
-from dokima.changes.line_map import LineMap, given_numbers
+from dokima.changes.line_map import LineMap
 from dokima.changes.restating import restated
 from dokima.engine.program import Program, Run
 from dokima.engine.running.preparing import prepare
@@ -21,6 +21,7 @@ from dokima.model.agreed_terms import AgreedLine, AgreedTerms
 from dokima.model.columns import shown, value_at
 from dokima.model.content import plain
 from dokima.model.document import Document
+from dokima.model.links import given_numbers
 from dokima.model.states import CLOSED, OPEN
 from dokima.tables.table import names_behind
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from typing import Any
@@ -155,8 +155,3 @@ def next_number(order: str, letter: str, taken: Iterable[str]) -> str:
     """The next number of a change order (``SQ-2041-C2``) or a supplement (``SQ-2041-S1``) of an order."""
     known = set(taken)
     return next(number for at in itertools.count(1) if (number := f"{order}-{letter}{at}") not in known)
-
-
-def linked(header: Mapping[str, Any], kind: str) -> list[Mapping[str, Any]]:
-    """The links of a document of one kind: ``original``, ``supplement`` or ``change``."""
-    return [link for link in header.get("links") or () if isinstance(link, Mapping) and link.get("kind") == kind]

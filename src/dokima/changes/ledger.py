@@ -11,7 +11,7 @@ from dokima.changes.change import ChangeOrder
 from dokima.changes.combining import combined
 from dokima.changes.documents import as_document, has_ended, priced_as_agreed, total, with_terms
 from dokima.changes.history import day_of, last_entry
-from dokima.changes.line_map import LineMap, Place
+from dokima.changes.line_map import LineMap
 from dokima.changes.settlement import Sums
 from dokima.engine.program import Program, Run
 from dokima.engine.running.amounts import amount_at
@@ -21,6 +21,7 @@ from dokima.errors import DokimaError
 from dokima.exact import decimals
 from dokima.model.addresses import read_address
 from dokima.model.document import Document
+from dokima.model.links import Place
 from dokima.model.order import Order
 from dokima.model.said import SHOWN, Said
 from dokima.routines.totals import SUMS

@@ -5,13 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
 
-from dokima.changes.documents import linked
 from dokima.model.document import Document
-
-Place = tuple[str, str]
-"""Number of a document, and of a line in it."""
+from dokima.model.links import Place
 
 
 @dataclass(frozen=True)
@@ -60,14 +56,3 @@ class LineMap:
         """The lines that a line of the whole stands for, where one of them has another number in its document."""
         places = list(self.places.get(name, ()))
         return places if any(line != name for _, line in places) else []
-
-
-def given_numbers(header: Mapping[str, Any]) -> dict[Place, str]:
-    """The numbers that lines of a family were given in earlier changes, kept with the links of the original."""
-    found: dict[Place, str] = {}
-    for link in linked(header, "change"):
-        numbers = link.get("numbers")
-        for document, lines in (numbers if isinstance(numbers, Mapping) else {}).items():
-            for line, name in (lines if isinstance(lines, Mapping) else {}).items():
-                found[str(document), str(line)] = str(name)
-    return found

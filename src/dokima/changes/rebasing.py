@@ -8,13 +8,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from dokima.changes.documents import Plain
-from dokima.changes.line_map import LineMap, Place
+from dokima.changes.line_map import LineMap
 from dokima.editing.keeping_terms import keep_terms
 from dokima.engine.program import Program, Run
 from dokima.errors import Conflict, listed
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.content import HEADER_ASIDE, plain
 from dokima.model.document import TERMS, Document
+from dokima.model.links import Place
 
 
 @dataclass(frozen=True)

@@ -23,6 +23,7 @@ from dokima.model.columns import Texts
 from dokima.model.document import Document
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
+from dokima.model.links import given_numbers, linked_numbers
 from dokima.model.order import Order
 from dokima.model.said import SHOWN
 from dokima.model.states import Operation
@@ -215,13 +216,13 @@ class Session:
     @cached_property
     def _taken(self) -> set[Address]:
         """Numbers that new lines do not get; looked up when the first one needs a number."""
-        return {read_address(number) for number in self._taken_numbers}
+        given = given_numbers(self._first.header).values()
+        return {read_address(number) for number in (*given, *self._taken_numbers)}
 
     @property
     def _family(self) -> list[str]:
         """The numbers of the documents that are one order with this one: its original or its supplements."""
-        links = [link for link in self._document.header.get("links") or () if isinstance(link, Mapping)]
-        return [str(link.get("number")) for link in links if link.get("kind") in ("original", "supplement")]
+        return linked_numbers(self._document.header, "original", "supplement")
 
     def _refuse_reserved(self, level: str, fields: Collection[str]) -> None:
         reserved = self._reserved

@@ -16,6 +16,7 @@ from dokima.changes.settlement import Settlement
 from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
 from dokima.formats.json_files import dumped, json_text
 from dokima.model.addresses import is_address
+from dokima.model.links import given_numbers, linked_numbers
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -80,17 +81,17 @@ class Store:
             DocumentError: What it links to is not its supplement.
         """
         original = self.order(number)
-        supplements = [self.order(name) for name in linked(original, "supplement")]
+        supplements = [self.order(name) for name in linked_numbers(original.header, "supplement")]
         for supplement in supplements:
             # A supplement is one because its own link says so, never because of its name.
-            if linked(supplement, "original") != [number]:
+            if linked_numbers(supplement.header, "original") != [number]:
                 message = f"expected a link to the original {number}, which calls it a supplement"
                 raise DocumentError([Problem(supplement.number, "", "links", message)])
         return [original, *supplements]
 
     def root_of(self, number: str) -> str:
         """The number of the original that an order is a supplement of, else its own."""
-        return next(iter(linked(self.order(number), "original")), number)
+        return next(iter(linked_numbers(self.order(number).header, "original")), number)
 
     def change(self, number: str) -> ChangeOrder:
         """A change order, its baseline verified.
@@ -303,20 +304,16 @@ class Store:
             DocumentError: It cannot be read.
         """
         order = self.order(number)
-        root = next(iter(linked(order, "original")), number)
+        root = next(iter(linked_numbers(order.header, "original")), number)
 
         def taken() -> list[str]:
-            texts = [self.documents.read("orders", name) for name in self._others(root, number)]
-            return [*_line_numbers(text for text in texts if text is not None), *self._pending_lines(root)]
+            original = order if root == number else self.order(root)
+            others = [name for name in (root, *linked_numbers(original.header, "supplement")) if name != number]
+            texts = self.documents.read_orders(others).values()
+            given = given_numbers(original.header).values()
+            return [*_line_numbers(texts), *given, *self._pending_lines(root)]
 
         return self.book.edit(order, by, today=today, taken=_Later(taken))
-
-    def _others(self, root: str, number: str) -> list[str]:
-        """The documents that are one order with another, as far as they are linked."""
-        text = self.documents.read("orders", root)
-        original = None if text is None else Order.from_dict(_data(text, f"{root}.json"))
-        every = [root, *([] if original is None else linked(original, "supplement"))]
-        return [name for name in every if name != number]
 
     def _pending_lines(self, root: str, aside: str = "") -> list[str]:
         """The numbers of all lines in pending changes of an order, one of them aside."""
@@ -496,12 +493,6 @@ class Store:
                 after = event.number
             if len(found) < limit:
                 return
-
-
-def linked(order: Order, kind: str) -> list[str]:
-    """The numbers an order links to, of one kind: ``original``, ``supplement`` or ``change``."""
-    links = order.header.get("links") or []
-    return [str(link.get("number")) for link in links if isinstance(link, Mapping) and link.get("kind") == kind]
 
 
 class _Later:
