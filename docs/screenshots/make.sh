@@ -41,7 +41,7 @@ SIZE=9 take prove 156 54 \
 take check 140 42 "dokima check orders"
 take price 140 42 "dokima price orders/SQ-2041.json"
 take explain 140 42 "dokima explain orders/SQ-2041.json 10"
-take variance 140 42 "dokima variance orders/SQ-2041.json changed/SQ-2041.json"
+take variance 140 42 "dokima variance orders/SQ-2041.json changed/SQ-2041.json --steps 10"
 take why 140 42 "dokima check orders/SQ-2041.json --why"
 take edit 140 42 \
     "dokima edit orders/SQ-2041.json --set 10.quantity=40 --add item=BENCH-K,quantity=1 --dry-run" \
@@ -56,7 +56,7 @@ SIZE=9 take replay 156 54 \
     "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima replay orders --table volume=new.csv"
 SIZE=9 take ledger 156 54 \
     "dokima change open SQ-2041 --reason 'more panes, a bench' --by Ada" \
-    "dokima change edit SQ-2041-C1 --set 10.quantity=40 --set 20.quantity=3 --add item=BENCH-K,quantity=1 --by Ada | tail -9" \
+    "dokima change edit SQ-2041-C1 --set 10.quantity=40 --set 20.quantity=3 --add item=BENCH-K,quantity=1 --by Ada | tail -11" \
     "dokima change submit SQ-2041-C1 --by Ada" "dokima change approve SQ-2041-C1 --by Ben" "dokima ledger SQ-2041"
 
 # What is drawn or printed, and not shown in a terminal.

@@ -68,7 +68,7 @@ def variance_report(variance: Variance, *, every: bool = False, steps: str = "")
         wanted = [line for line in mine if line.line in stepped] if every or steps == ALL else []
         if steps and not wanted:
             wanted = [line for line in variance.lines(every=True, orders=[number_]) if line.line in stepped]
-        parts += [Padding(_steps(variance, line), (0, 0, 0, 2)) for line in wanted]
+        parts += [Padding(_steps(variance, line), (0, 0, 1, 2)) for line in wanted]
         parts += [Padding(_totals(variance, totals[number_]), (0, 0, 0, 2)), Text("")]
     if len(variance.pairs) > 1:
         parts += _together(variance, len(variance.pairs) - len(told))
