@@ -365,3 +365,24 @@ def test_pieces_and_threads_make_no_difference(monkeypatch, piece, workers):
 
     assert cut.findings == whole.findings
     assert dokima.to_json(cut) == dokima.to_json(whole)
+
+
+@pytest.mark.parametrize(
+    ("currency", "step", "cut", "left"),
+    [
+        ("EUR", {"amount": "0.125", "places": 3, "keep_above": "9.871"}, "0.125", "9.875"),  # leaves enough
+        ("EUR", {"amount": "0.125", "places": 3, "keep_above": "9.871", "over": "order"}, "0.125", "9.875"),
+        ("EUR", {"amount": "0.125", "places": 3, "keep_above": "9.875"}, "0.125", "9.875"),
+        ("EUR", {"amount": "0.125", "places": 3, "keep_above": "9.8751"}, "0.12", "9.88"),  # cut, to cents
+        ("EUR", {"amount": "0.125", "places": 3, "keep_above": "9.8751", "over": "order"}, "0.12", "9.88"),
+        ("JPY", {"amount": "0.5", "places": 1, "keep_above": "9.3"}, "0.5", "9.5"),
+        ("JPY", {"amount": "1.5", "places": 1, "keep_above": "8.6"}, "1", "9"),
+        ("EUR", {"amount": "-0.125", "places": 3, "keep_above": "20"}, "-0.125", "10.125"),
+    ],
+)
+def test_only_a_discount_that_leaves_too_little_is_cut(currency, step, cut, left):
+    """10 less a discount with more places than the currency: compared as it is, truncated only where it is cut."""
+    price = {"name": "price", "kind": "price", "options": [{"value": "10"}]}
+    tried = book(routine=routine(price, {"name": "cut", "kind": "discount", **step}))
+    order = tried.price(dokima.Order("A", currency=currency, lines=[{"quantity": 1}]))["A"]
+    assert [str(order.line(10).figure(name)) for name in ("cut", "without_tax")] == [cut, left]

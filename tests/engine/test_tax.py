@@ -212,3 +212,30 @@ def test_what_is_said_of_an_unknown_price_basis_does_not_hang_on_the_orders_besi
     alone = [finding.message for finding in rules.price(unknown).findings]
     assert alone == ["no vat: whether prices include tax is unknown (header.gross is blank)"]
     assert [f.message for f in rules.price([gross, unknown]).findings if f.order == "B"] == alone
+
+
+@pytest.mark.parametrize("inclusive", [False, True])
+def test_a_rate_that_is_blank_on_one_line_leaves_the_tax_of_the_order_unknown(inclusive):
+    """That tax, the next one and what is made of them, on every line and in the totals; one finding, other orders go on."""
+    steps = [
+        {"name": name, "kind": "tax", "percent": percent}
+        for name, percent in (("first", "1"), ("vat", "rate.percent"), ("last", "2"))
+    ]
+    settings = {"prices_include_tax": "True"} if inclusive else {}
+    price = {"name": "price", "kind": "price", "options": [{"value": "10"}]}
+    tried = book(
+        table={"rate": {"key": {"tax_class": "item.tax_class"}}},
+        tables={"rate": [{"tax_class": "standard", "percent": "21"}, {"tax_class": "reduced", "percent": None}]},
+        routine=routine(price, *steps, **settings),
+    )
+    lines = [{"item": "PANE", "quantity": 1}, {"item": "DAY", "quantity": 1}, {"item": "VENT", "quantity": 1}]
+    calculation = tried.price([dokima.Order("A", lines=lines), dokima.Order("B", lines=lines[:1])])
+    blank = ["vat", "last", "tax", "with_tax", *(["first", "without_tax"] if inclusive else [])]
+    known = {"net", "without_tax", "first", *blank} - set(blank)
+    for line in calculation["A"].lines:
+        assert [line.figure(name) for name in blank] == [None] * len(blank)
+        assert all(line.figure(name) is not None for name in known)
+    totals = calculation["A"].totals
+    assert (totals.without_tax, totals.tax, totals.with_tax) == (None, None, None)
+    assert [(finding.order, finding.line) for finding in calculation.findings] == [("A", "20")]
+    assert None not in vars(calculation["B"].totals).values()

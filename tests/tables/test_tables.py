@@ -354,6 +354,17 @@ def test_graduated_bands_are_continuous():
     assert graded("DAY", 7)[:2] == ("4480.00", "640.00")
 
 
+def test_a_quantity_at_a_break_needs_no_price_of_that_band():
+    """5 at 5.00, 7 at 4.00, and from 12 on nothing: 12 come to 25 + 28; a piece more has no price."""
+    rows = [{"item": "PANE", "least": least, "price": price} for least, price in ((0, "5"), (5, "4"), (12, None))]
+    steps = routine({"name": "price", "kind": "price", "options": [{"amount": "scale.amount"}, {"value": "99"}]})
+    tried = book({"scale": rows}, table=GRADED, routine=steps)
+    lines = [{"item": "PANE", "quantity": quantity} for quantity in (12, -12, 5, 13)]
+    assert [str(line.figure("amount")) for line in tried.price(dokima.Order("A", lines=lines))["A"].lines] == [
+        "53.00", "-53.00", "25.00", "1287.00",
+    ]  # fmt: skip
+
+
 @given(
     st.lists(st.tuples(st.integers(0, 30), st.integers(0, 9)), min_size=1, max_size=6, unique_by=lambda band: band[0]),
     st.integers(-60, 60),

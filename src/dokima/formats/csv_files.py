@@ -45,7 +45,12 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
         raise _no_csv(path, encoding, error) from None
     numbers = bad.numbers(table.num_rows)
     grid = grid_of_table(table, numbers, is_filled=True)
-    return _without_empty_rows(replace(grid, problems=bad.problems(path.name)))
+    grid = replace(grid, problems=bad.problems(path.name))
+    filled = grid.without_empty_rows()
+    if filled.size == grid.size or not marks.empty_rows_count:
+        return filled
+    # Arrow does not tell a row of empty cells from an empty line, which is no row anywhere.
+    return grid.kept(np.flatnonzero(~np.isin(grid.rows, _empty_lines(path, marks))))
 
 
 def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
@@ -163,26 +168,24 @@ def _no_csv(path: Path, encoding: str, error: Exception) -> DocumentError:
     return DocumentError([Problem("", "", "", f"expected a CSV file in {encoding} ({error})", path.name)])
 
 
-def _without_empty_rows(grid: Grid) -> Grid:
-    """The grid without rows in which every cell is empty; the others keep their numbers."""
-    filled = np.zeros(grid.size, bool)
-    for column in grid.columns.values():
-        blank = column.blank()
-        if blank is None:
-            return grid
-        filled |= ~blank
-    if filled.all():
-        return grid
-    return grid.kept(np.flatnonzero(filled))
+def _empty_lines(path: Path, marks: Marks) -> list[int]:
+    """The numbers of the rows that are empty lines."""
+    with _opened(path, marks) as file:
+        rows = csv.reader(file, delimiter=marks.separator)
+        return [number for number, row in enumerate(rows, start=1) if row in ([], [""])]
+
+
+def _opened(path: Path, marks: Marks) -> Any:
+    encoding = marks.encoding
+    encoding = "utf-8-sig" if encoding.lower().replace("-", "") == "utf8" else encoding
+    return regular(path).open(encoding=encoding, newline="")
 
 
 def _headings(path: Path, marks: Marks) -> tuple[list[str], int]:
     """The headings, and the lines of text that they and what stands above them take: a heading may have several."""
     encoding, row = marks.encoding, marks.heading_row
     try:
-        with regular(path).open(
-            encoding="utf-8-sig" if encoding.lower().replace("-", "") == "utf8" else encoding, newline=""
-        ) as file:
+        with _opened(path, marks) as file:
             rows = csv.reader(file, delimiter=marks.separator)
             headings, lines = next(islice(rows, row - 1, None), []), rows.line_num
     except OSError as error:

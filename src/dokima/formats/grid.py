@@ -38,6 +38,16 @@ class Grid:
         columns = {heading: column.taken(rows) for heading, column in self.columns.items()}
         return replace(self, columns=columns, size=len(rows), rows=self.rows[rows])
 
+    def without_empty_rows(self) -> Grid:
+        """The grid without rows in which every cell is empty."""
+        filled = np.zeros(self.size, bool)
+        for column in self.columns.values():
+            blank = column.blank()
+            if blank is None:
+                return self
+            filled |= ~blank
+        return self if filled.all() else self.kept(np.flatnonzero(filled))
+
     def continued(self, key: str, headings: Sequence[str]) -> Grid:
         """The grid with empty cells filled from the row above, in rows whose key is empty.
 

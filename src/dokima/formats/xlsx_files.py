@@ -19,7 +19,7 @@ from dokima.model.values import PLAIN_MARKS, Marks
 
 
 def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
-    """A sheet; rows without a filled cell are left out.
+    """A sheet; it ends where only rows without a filled cell follow, which count in a table and not among orders.
 
     A workbook keeps numbers as binary floats, so a number is taken as the shortest decimal that names it: what a person
     typed. A cell that shows a percentage counts as what it shows: 5 % is 5. A formula counts with the value the
@@ -44,8 +44,10 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
     for number, row in enumerate(cells[marks.heading_row :], start=marks.heading_row + 1):
         if number in marked:
             problems += _wrong_cells(row, number, headings, said, where)
-        if number in marked or any(cell != "" for cell in row):
+        if marks.empty_rows_count or number in marked or any(cell != "" for cell in row):
             numbers.append(number)
+    filled = [number for number in numbers if number in marked or any(cell != "" for cell in cells[number - 1])]
+    numbers = [number for number in numbers if filled and number <= filled[-1]]
     raw = {heading: coded(_column(cells, at, numbers, said)) for at, heading in headings.items()}
     letters = {heading: column_letters(at) for at, heading in headings.items()}
     return Grid(raw, len(numbers), np.array(numbers, np.int64), problems, letters)

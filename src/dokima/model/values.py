@@ -268,6 +268,11 @@ class Marks:
     )
     sums: Texts = setting("What a cell says, in any case, where its row is one of sums, which is left out.", default=())
 
+    @property
+    def empty_rows_count(self) -> bool:
+        """Whether a row of empty cells only is a row: in a table it fits anything, among orders it is none."""
+        return False
+
     def wrong(self) -> str:
         """What is wrong with the marks together, blank for nothing."""
         if self.decimal == self.thousands:

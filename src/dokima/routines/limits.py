@@ -15,11 +15,21 @@ def capped(exact: Number, cap: Number) -> Number:
     return limited.without(either(exact.missing, cap.missing))
 
 
-def cut_to(figure: Decimals, most: Decimals) -> Decimals:
-    """A discount that leaves at least what must be kept: cut to the most it may take, never turned into a charge."""
+def cut_to(figure: Decimals, most: Number, places: int) -> Decimals:
+    """A discount that leaves at least what must be kept: cut to the most it may take, never turned into a charge.
+
+    One that leaves enough stays as it is, whatever its places. Only what is cut is truncated: a cent above the floor is
+    kept, a cent below never is.
+
+    Args:
+        figure: The discount.
+        most: What it may take, exactly.
+        places: Decimal places that a cut one has, those of the currency.
+    """
     zero = Decimals.zeros(1)
-    cut = choose(compare(most, zero) > 0, most, zero)
+    whole = most.round(places, "down")
+    taken = choose(compare(most, zero) > 0, most, zero)
     mirrored = choose(compare(most, zero) < 0, most, zero)
-    positive = choose(compare(figure, cut) > 0, cut, figure)
-    negative = choose(compare(figure, mirrored) < 0, mirrored, figure)
+    positive = choose(compare(figure, taken) > 0, choose(compare(whole, zero) > 0, whole, zero), figure)
+    negative = choose(compare(figure, mirrored) < 0, choose(compare(whole, zero) < 0, whole, zero), figure)
     return stored(choose(compare(figure, zero) < 0, negative, positive)).without(either(figure.missing, most.missing))

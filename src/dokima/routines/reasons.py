@@ -245,6 +245,9 @@ class Reasons:
             return [keeps_out if each else is_blank for each in given[places].tolist()]
         empty = Said("table {table} has a row that fits, but no {column} in it", table=table, column=column)
         lacking = Said("table {table} has no row that fits", table=table)
+        if self.frame.converts_default(name):
+            facts = {"table": table, "column": column}
+            lacking = Said("table {table} has no row that says the currency of the default of {column}", **facts)
         found, rowless = list[str](), list[int]()
         for at, (order, line) in enumerate(zip(orders.tolist(), lines.tolist(), strict=True)):
             told = self._agreed(name, order, line)

@@ -76,6 +76,9 @@ class Workings(Frame, Protocol):
     def asked_with(self, table: str) -> Iterable[Formula]:
         """The formulas of a table that must have a value for any of its rows to fit."""
 
+    def converts_default(self, name: str) -> bool:
+        """Whether a column of a table has a default that is converted, by the currency of a row."""
+
     @property
     def has_terms(self) -> bool:
         """Whether any answer of a table stands as it was agreed."""

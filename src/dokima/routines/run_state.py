@@ -38,6 +38,7 @@ class Running:
         self.net = Decimals.zeros(self.length)
         self.tax = Decimals.zeros(self.length)
         self.untaxed: Decimals | None = None  # what steps outside the tax base have moved, None for none
+        self._untaxed = np.zeros(self.length, bool)  # lines of orders in which a rate is unknown
         self._taxed: list[tuple[Step, Taxed]] = []
         self._ended: tuple[Decimals, Decimals] | None = None  # what with_tax was made from
         self.failed = np.zeros(self.length, bool)

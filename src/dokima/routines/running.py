@@ -156,8 +156,7 @@ class Run(TaxSteps):
         least = self._part(step, "keep_above")
         if least is None:
             return spread.parts
-        # Rounded down: a cent above the floor is kept, a cent below never is.
-        cut = cut_to(spread.parts, (self.running - numbers(least)).round(self.places, "down"))
+        cut = cut_to(spread.parts, self.running - numbers(least), self.places)
         return cut if spread.reached is None else Decimals.choose(spread.reached, cut, spread.parts)
 
     def _note_blank_orders(self, step: Step, parts: Decimals, spread: Spread) -> None:
@@ -190,7 +189,7 @@ class Run(TaxSteps):
         places = self.places if step.definition.places is None else step.definition.places
         figure = exact.round(places, step.rounding).spread(self.length)
         if (least := self._part(step, "keep_above")) is not None:
-            figure = cut_to(figure, (self.running - numbers(least)).round(self.places, "down"))
+            figure = cut_to(figure, self.running - numbers(least), self.places)
         return self._where(step, figure)
 
     def _compete(self, rivals: Sequence[Step]) -> None:

@@ -39,7 +39,9 @@ class TaxSteps(Running):
         per_line = self.routine.definition.tax_per == "line"
         taxed = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
         taxed = self._as_frozen(step, taxed)
-        self.note_blanks(step, percent.is_missing() & terms.included)
+        unknown = percent.is_missing() & terms.included
+        self.note_blanks(step, unknown)
+        taxed = replace(taxed, parts=taxed.parts.without(self._without_rate(unknown)))
         self.failed = self.failed | taxed.parts.is_missing()
         # Tax is that of the amounts that stand, worked out for this document; it is only compared.
         self.agreed_or(step, step.name, taxed.parts)
@@ -48,6 +50,16 @@ class TaxSteps(Running):
         self.leave(step.name, taxed.parts)
         self.tax = taxed.parts if len(self._taxed) == 1 else self.tax + taxed.parts
         self._leave_tax()
+
+    def _without_rate(self, unknown: Mask) -> Mask | None:
+        """The lines of orders in which a rate is unknown, for this tax and all that follow; None if there are none.
+
+        The tax of an order is that of all its lines: where one has no rate, nobody knows the tax of the others' order.
+        """
+        orders = any_in(unknown & ~self._untaxed, self.frame.by_order)
+        if orders is not None:
+            self._untaxed = self._untaxed | orders[self.frame.order_of]
+        return self._untaxed if self._untaxed.any() else None
 
     def _as_frozen(self, step: Step, taxed: Taxed) -> Taxed:
         """The tax, but where it was frozen as it was then, in the breakdown too."""
@@ -133,6 +145,7 @@ class TaxSteps(Running):
         with_tax = self.running + self.tax
         if inside is not None:
             with_tax = Decimals.choose(inside, self.running, with_tax)
+            with_tax = with_tax.without(self._untaxed) if self._untaxed.any() else with_tax
             self.leave("without_tax", Decimals.choose(inside, self.running - self.tax, self.running))
         self.leave("with_tax", with_tax)
 

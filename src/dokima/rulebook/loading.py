@@ -380,6 +380,18 @@ def _grid(
     folder: Path | None,
     databases: Mapping[str, Database],
 ) -> tuple[Grid, str]:
+    """The rows of a table, and the file they are from. What is found by a key is never found by an empty row."""
+    grid, file = _every_row(name, table, given, folder, databases)
+    return (grid.without_empty_rows() if table.is_key else grid), file
+
+
+def _every_row(
+    name: str,
+    table: TableDefinition,
+    given: Mapping[str, Any],
+    folder: Path | None,
+    databases: Mapping[str, Database],
+) -> tuple[Grid, str]:
     if isinstance(given.get(name), str | Path):
         path = Path(given[name])
         return read_grid(path, table), path.name

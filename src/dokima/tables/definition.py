@@ -112,6 +112,11 @@ class TableDefinition(Marks):
         return Marks.wrong(self)
 
     @property
+    def empty_rows_count(self) -> bool:
+        """A row of empty cells only fits anything."""
+        return True
+
+    @property
     def is_key(self) -> bool:
         """Whether one row is found by key; else the best of those that match."""
         return self.key is not None

@@ -86,7 +86,9 @@ class Bands:
         at = np.where(rows < 0, 0, rows)
         if not len(self.rows):
             return Decimals.blanks(len(rows))
-        inside = (magnitude(exact) - self.least.take(at)) * self.price.take(at)
+        above = magnitude(exact) - self.least.take(at)
+        # At a break nothing lies in its band, which then needs no price.
+        inside = choose(compare(above, Decimals.zeros(1)) == 0, Decimals.zeros(1), above * self.price.take(at))
         whole = self.below.take(at) + inside
         negative = compare(exact, Decimals.zeros(1)) < 0
         return choose(negative, -whole, whole).without(either(rows < 0, exact.missing))

@@ -349,6 +349,12 @@ class Context:
         """The formulas of a table that must have a value for any of its rows to fit."""
         return self.program.tables[table].asked_with()
 
+    def converts_default(self, name: str) -> bool:
+        """Whether a column of a table has a default that is converted: without a row its currency may be unknown."""
+        head, _, column = name.partition(".")
+        table = self.program.tables[head]
+        return column in table.defaults and column in table.factors
+
     @property
     def has_terms(self) -> bool:
         """Whether any answer of a table stands as it was agreed."""
