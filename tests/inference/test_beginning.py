@@ -431,3 +431,24 @@ def test_a_rate_that_is_the_same_on_all_lines_of_an_order_is_no_customer(tmp_pat
     found = dokima.begin(tmp_path / "book", [tmp_path / "rates.csv"])
     assert (found.reproduced, found.different) == (60, [])
     assert {guess.about: guess.means for guess in found.guesses}["Rate"] == "line.rate"
+
+
+@pytest.mark.parametrize("heading", ["qty", "quantity"])
+def test_a_small_export_has_a_price_without_an_answer(heading, tmp_path):
+    """100 bolts at 0.35 and 100 nuts at 0.12 are 47.00, 12 bolts 4.20: a quantity is a line's, though both are 100.
+
+    The description of the price list reaches the lines, and an answer moves the columns it speaks of.
+    """
+    rows = ["1001,2026-03-02,ACME,BOLT-8,100", "1001,2026-03-02,ACME,NUT-8,100", "1002,2026-03-03,BRIX,BOLT-8,12"]
+    (tmp_path / "orders.csv").write_text(f"order,date,customer,sku,{heading}\n" + "\n".join(rows) + "\n")
+    (tmp_path / "prices.csv").write_text("sku,description,price\nBOLT-8,Bolt M8,0.35\nNUT-8,Nut M8,0.12\n")
+    dokima.begin(tmp_path / "shop", [tmp_path / "orders.csv"], prices=tmp_path / "prices.csv")
+    book = dokima.load(tmp_path / "shop")
+    calculation = book.price(tmp_path / "orders.csv", "export")
+    assert [str(order.totals.without_tax) for order in calculation] == ["47.00", "4.20"]
+    assert [line.field("description") for line in calculation["1001"].lines] == ["Bolt M8", "Nut M8"]
+    moved = dokima.answer(tmp_path / "shop", {"header": "moved"}).price(tmp_path / "orders.csv", "export")
+    assert [(line.field("date"), line.field("customer")) for line in moved["1001"].lines] == [
+        (datetime.date(2026, 3, 2), "ACME")
+    ] * 2
+    assert (moved["1001"].header("date"), str(moved["1001"].totals.without_tax)) == (None, "47.00")

@@ -98,7 +98,7 @@ class Layout(Marks):
 
     def fields(self, declared: Fields) -> Fields:
         """The declared fields with what this layout says about them."""
-        return Fields(_merged(declared.header, self.header), _merged(declared.line, self.line))
+        return Fields(_merged(declared.header, self.header), _merged(declared.line, self.line), declared.records)
 
 
 def _merged(declared: Mapping[str, Field], said: Mapping[str, LayoutColumn]) -> dict[str, Field]:

@@ -108,6 +108,8 @@ class BlankSearch:
     def _on_some_line(self, operand: Node, orders: Integers) -> Any:
         """For each order the cause on its first line on which a part of an aggregate is blank."""
         found, first = self._first_of_members(operand, orders)
+        if not len(self.frame.order_of):
+            return found
         numbered = values_of(self.frame.line_column("line.number").take(first))
         for at, (cause, position, number) in enumerate(zip(found.tolist(), first.tolist(), numbered, strict=True)):
             if cause is not None:

@@ -13,7 +13,7 @@ from dokima.inference.profiles import MARKS, FileProfile, Profile, date_words, n
 from dokima.inference.questions import OpenQuestion, about_dates, about_header, about_marks, always
 from dokima.inference.roles import TELLING, Role, Roles, is_constant
 from dokima.inference.terms import PriceTerms, price_terms
-from dokima.inference.words import UNITS, field_name, plain
+from dokima.inference.words import UNITS, best, field_name, plain, suggests
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
 
 LAYOUT = "export"
@@ -284,6 +284,7 @@ def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Set
         columns["base"] = {"kind": "decimal", "default": 1, "from": terms.base}
     if not terms.unique or "breaks" in table or "window" in table:
         table["choose"] = ["lowest price / base" if terms.base else "lowest price"]
+    _described(made, terms, prices, columns, name)
     for heading in terms.scale:
         columns["price"].update(_floats(prices.columns[heading], is_text=False)[0])
     for spec in [each for each in columns.values() if "from" in each]:
@@ -300,6 +301,19 @@ def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Set
             Guess(f"{name}: {heading}", f"matched with {source}", "at least half of its values are there")
         )
     return [{"value": "price.price", **({"base": "price.base"} if terms.base else {})}]
+
+
+def _described(made: Proposal, terms: PriceTerms, prices: FileProfile, columns: Settings, name: str) -> None:
+    """A description that only the price list has reaches the lines of its items."""
+    texts = [heading for heading, each in prices.columns.items() if each.kind == "text" and heading != terms.item]
+    found = best([each for each in texts if suggests(each, "line.description") == 3], "line.description")
+    if not found or not terms.unique or "description" in made.roles.of("line"):
+        return
+    columns["description"] = {"from": found}
+    made.settings.setdefault("line", {})["description"] = {"default": "price.description"}
+    made.guesses.append(
+        Guess(f"{name}: {found}", "line.description", "its heading says so; the export describes no item")
+    )
 
 
 def _plain(spec: Settings, name: str) -> Settings:
@@ -433,7 +447,25 @@ def _open(made: Proposal, export: Export) -> None:
         told = [name for name in header if name not in ("number", "charge_amount") and not name.startswith("stated_")]
         names = [spec["from"] if isinstance(spec := header[name], dict) else spec for name in told]
         if names:
-            made.questions.append(about_header(names, roles.several))
+            made.questions.append(about_header(names, roles.several, _moved(made.settings, told)))
+
+
+def _moved(settings: Settings, names: Sequence[str]) -> Settings:
+    """What makes columns of the lines of some that were taken for the header's: each path, and its value; blank takes a
+    setting away."""
+    layout, declared = settings["layout"][LAYOUT], settings.get("header", {})
+    kinds = {each.name: each.kind for each in HEADER_FIELDS}
+    lines = {each.name for each in LINE_FIELDS}
+    found: Settings = {}
+    for name in names:
+        found[f"layout.{LAYOUT}.header.{name}"] = ""
+        found[f"layout.{LAYOUT}.line.{name}"] = layout["header"][name]
+        if name in declared:
+            found[f"header.{name}"] = ""
+            found[f"line.{name}"] = declared[name]
+        elif name not in lines:
+            found[f"line.{name}.kind"] = kinds.get(name, "text")
+    return found
 
 
 def _distinct(files: Iterable[FileProfile]) -> list[FileProfile]:

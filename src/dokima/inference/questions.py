@@ -89,11 +89,17 @@ def about_marks(heading: str, cell: str, ways: Mapping[str, tuple[str, str]], la
     return OpenQuestion("marks", asks, choices, guess=next(iter(choices)))
 
 
-def about_header(headings: Sequence[str], several: int) -> OpenQuestion:
-    """Columns that are the same on all lines of few orders may be so by chance."""
+def about_header(headings: Sequence[str], several: int, moved: Mapping[str, Any]) -> OpenQuestion:
+    """Columns that are the same on all lines of few orders may be so by chance.
+
+    Args:
+        headings: Their headings.
+        several: How many orders have several lines.
+        moved: What makes them columns of the lines, values by the path of a setting.
+    """
     few = "one order has" if several == 1 else f"{several} orders have"
     asks = (
         f"Are these columns about the whole order: {', '.join(headings)}? "
         f"They are the same on all its lines, but only {few} several. If not, move them to the lines."
     )
-    return OpenQuestion("header", asks, {"yes": {}, "moved": {}}, guess="yes")
+    return OpenQuestion("header", asks, {"yes": {}, "moved": moved}, guess="yes")

@@ -109,8 +109,9 @@ def flat_roles(file: FileProfile, prices: FileProfile | None = None) -> Roles | 
     same = [name for name in columns if name != number and is_constant(columns[name].cells, groups)]
     if not several:  # nothing repeats: whatever words say is all there is
         same = [name for name in same if any(suggests(name, what) == 3 for what in _HEADER_WORDS)]
-    # What every line there is has in common may still be the line's, such as a unit of which there is only one.
-    same = [name for name in same if not any(suggests(name, what) == 3 for what in _LINE_WORDS)]
+    # What every line there is has in common may still be the line's, such as a unit of which there is only one, and a
+    # quantity is always one of a line.
+    same = [name for name in same if not any(suggests(name, what) == 3 for what in (*_LINE_WORDS, "quantity"))]
     lines = [name for name in columns if name not in same and name != number]
     _header(roles, file, same)
     _lines(roles, file, lines, same, prices)

@@ -203,12 +203,12 @@ def tax_changes(variance: Variance) -> dict[str, Delta]:
     sides = [PricedOrder(side, 0) for side in (variance.before, variance.after)]
     rows = [side.tax_breakdown for side in sides]
     called = tax_words(*rows, program=variance.after.program)
-    found: list[dict[Any, Decimal]] = [{tax_key(row): row.tax for row in side} for side in rows]
+    found: list[dict[Any, Decimal | None]] = [{tax_key(row): row.tax for row in side} for side in rows]
     nothing = Decimal(0).scaleb(-sides[1].places)
     moves = {}
     for key in called:
         before, after = (side.get(key, nothing) for side in found)
-        moves[called[key]] = Delta(before, after, after - before)
+        moves[called[key]] = Delta(before, after, None if before is None or after is None else after - before)
     return moves
 
 

@@ -1,4 +1,7 @@
-"""Answers to a rulebook's questions: each puts its values in the place of those that were guessed."""
+"""Answers to a rulebook's questions: each puts its values in the place of those that were guessed.
+
+An empty text takes a setting away: a column that an answer moves to the lines is none of the header's any more.
+"""
 
 from __future__ import annotations
 
@@ -40,5 +43,8 @@ def _put(data: dict[str, Any], path: list[str], value: Any) -> bool:
         data = data.setdefault(part, {})
         if not isinstance(data, dict):
             return False
-    data[path[-1]] = value
+    if value == "":
+        data.pop(path[-1], None)
+    else:
+        data[path[-1]] = value
     return bool(path[-1])

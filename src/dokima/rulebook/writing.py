@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from dokima.engine.program import Run
 from dokima.engine.running.preparing import prepare
@@ -20,12 +21,15 @@ from dokima.rulebook.book import Rulebook
 
 
 def write_orders(
-    orders: Sequence[Order], target: str | Path, book: Rulebook | None = None, layout: str = ""
+    orders: Orders | Sequence[Order | Mapping[str, Any]],
+    target: str | Path,
+    book: Rulebook | None = None,
+    layout: str = "",
 ) -> list[Path]:
     """Write orders as JSON, as JSON lines, or as a table by a layout; whole or not at all.
 
     Args:
-        orders: The orders.
+        orders: The orders: as columns, or one by one as `Order` or as plain documents.
         target: A folder, in which each order becomes a JSON file named after its number (it is made if it is missing);
             or a file: ``X.jsonl`` with one order on each line, ``X.csv`` or ``X.xlsx`` with one row for each line and
             the header repeated, or by a layout of two sheets with headers and lines apart.
@@ -37,11 +41,12 @@ def write_orders(
         The files.
 
     Raises:
+        DocumentError: One of the orders could not be read, or is none; nothing is written then.
         NotFound: A number cannot name a file; there is no such layout.
         DokimaError: A table cannot hold all that an order says; two numbers differ in case only; a file cannot be
             written.
     """
-    path = Path(target)
+    path, orders = Path(target), _one_by_one(orders)
     match path.suffix.lower():
         case ".jsonl":
             with whole_file(path) as beside:
@@ -53,6 +58,15 @@ def write_orders(
         case _:
             return write_documents(orders, path)
     return [path]
+
+
+def _one_by_one(orders: Orders | Sequence[Order | Mapping[str, Any]]) -> list[Order]:
+    """Orders as objects; of columns each one that was read, unless one was not."""
+    if isinstance(orders, Orders):
+        if orders.problems:
+            raise DocumentError(orders.problems)
+        orders = [orders.document(at) for at in range(len(orders))]
+    return [each if isinstance(each, Order) else Order.from_dict(each) for each in orders]
 
 
 def _write_table(orders: Sequence[Order], path: Path, book: Rulebook, name: str) -> None:

@@ -10,8 +10,10 @@ import numpy as np
 from dokima.exact import Decimals, stored
 from dokima.exact.integers import Integers
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, take_or_blank
+from dokima.model.columns import Column, shown, take_or_blank, value_at
+from dokima.model.finding import Finding
 from dokima.model.orders import Orders
+from dokima.model.said import Said
 
 
 class Under:
@@ -42,6 +44,25 @@ class Under:
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self._frame, name)
+
+
+def priced_parents(orders: Orders) -> list[Finding]:
+    """A warning for each parent line with a manual price: its sub-lines make its amount, the price counts for nothing.
+
+    Args:
+        orders: The orders.
+    """
+    leaf = orders.leaf
+    if leaf is None or "price_override" not in orders.lines:
+        return []
+    prices = orders.line("price_override")
+    found = []
+    for at in np.flatnonzero(~leaf & ~prices.is_missing()).tolist():
+        price = shown(value_at(prices, at))
+        message = Said("its sub-lines make its amount: the manual price of {price} counts for nothing", price=price)
+        order = orders.numbers[int(orders.order_of[at])]
+        found.append(Finding("parent-line", "warning", message, order, orders.line_numbers[at], "price_override"))
+    return found
 
 
 def parents_above(whole: Orders, places: Integers) -> Iterator[Integers]:

@@ -15,7 +15,7 @@ from dokima.engine.running.beside_totals import instalments, reported
 from dokima.engine.running.calculation import Calculation, amount_figures
 from dokima.engine.running.context import Context
 from dokima.engine.running.joining import joined
-from dokima.engine.running.parent_lines import summed_into_parents
+from dokima.engine.running.parent_lines import priced_parents, summed_into_parents
 from dokima.engine.running.preparing import prepared_context
 from dokima.engine.running.required import missing_rows
 from dokima.engine.running.stated_figures import compare_stated
@@ -107,6 +107,7 @@ def price_orders(
     parts = on_threads(lambda job: _price_part(job, context), jobs, workers)
     findings: list[Found] = [*unpriced, *(each for part in parts for each in part.findings)]
     findings += failed_defaults(program, orders)
+    findings += priced_parents(orders)
     # Whoever reads a default of a few orders next finds its tables searched; those of many would fill the memory.
     kept = context if orders.line_count <= PIECE else None
     calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2), kept)
@@ -138,7 +139,14 @@ def figures_of(program: Program, orders: Orders, run: Run, names: Collection[str
     by_line, by_order = joined(lines, orders.line_count), joined(headers, orders.count)
     amounts = {f"line.{name}" for routine in program.routines for name in amount_figures(routine)}
     found = {n: summed_into_parents(by_line[n], orders) if n in amounts else by_line[n] for n in by_line if n in wanted}
-    return {**found, **{name: by_order[name] for name in by_order if name in wanted}}
+    found |= {name: by_order[name] for name in by_order if name in wanted}
+    # What no order has, since no routine or currency is theirs, is unknown.
+    for figure in {name.partition(".")[2] for name in names}:
+        if figure in program.line_figures:
+            found.setdefault(f"line.{figure}", blanks(program.line_figures[figure], orders.line_count))
+        elif figure in program.header_figures:
+            found.setdefault(f"header.{figure}", blanks(program.header_figures[figure], orders.count))
+    return found
 
 
 def _jobs(context: Context, findings: list[Finding], traced: bool) -> tuple[Integers, Integers, list[_Job]]:

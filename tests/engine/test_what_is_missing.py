@@ -1,0 +1,91 @@
+"""No lines, no routine, no currency, no payments: an answer, never an exception."""
+
+from __future__ import annotations
+
+import json
+
+import pandas as pd
+import pytest
+
+import dokima
+from tests.books import book, routine
+
+PRICE = {"name": "price", "kind": "price", "options": [{"value": "10"}]}
+EMPTY = dokima.Order("E", lines=[])
+
+
+def told(found):
+    return [str(finding.message) for finding in found]
+
+
+@pytest.mark.parametrize("function", ["average", "lowest", "highest"])
+def test_an_order_without_lines_has_no_average(function):
+    """In a rule, a cap and a step of the order: blank, with its reason, alone as beside another order."""
+    formula = f"{function}(line.quantity)"
+    rules = book(rule=[{"id": "enough", "at": "save", "require": f"{formula} > 1"}])
+    assert told(rules.check(EMPTY)) == [f"enough does not hold. (could not be decided: '{formula}' is blank)"]
+    other = dokima.Order("F", lines=[{"quantity": 2}])
+    for step in ({"amount": formula, "over": "order"}, {"amount": "1", "cap": formula}):
+        tried = book(routine=routine(PRICE, {"name": "cut", "kind": "discount", **step}))
+        alone, together = tried.price(EMPTY), tried.price([EMPTY, other])
+        mine, beside = (json.loads(dokima.to_json(each))["orders"][0] for each in (alone, together))
+        assert mine == beside
+        assert told(alone.findings) == told(together["E"].findings)
+        assert together["F"].totals.payable is not None
+
+
+@pytest.mark.parametrize("figure", ["line.net", "header.net", "sum(line.net)", "header.share"])
+def test_a_figure_that_no_order_has_is_undecided(figure):
+    """Where no routine fits any order of the batch, or none has a currency."""
+    share = {"name": "share", "kind": "figure", "value": "sum(line.net)"}
+    rule = [{"id": "enough", "at": "save", "require": f"{figure} > 1"}]
+    never = book(rule=rule, routine=routine(PRICE, share, when="header.kind == 'never'"))
+    order = dokima.Order("A", lines=[{"quantity": 1}])
+    assert [finding.undecided for finding in never.check(order)] == [True]
+    known = book(rule=rule, routine=routine(PRICE, share))
+    foreign = dokima.Order("B", currency="XXQ", lines=[{"quantity": 1}])
+    assert [finding.undecided for finding in known.check(foreign)] == [True]
+    assert [(finding.order, finding.undecided) for finding in known.check([order, foreign])] == [("B", True)]
+
+
+def test_rules_about_payments_and_deliveries_of_flat_rows(tmp_path):
+    """Flat rows have none: sums are 0, and any is false."""
+    rules = book(
+        rule=[
+            {"id": "paid", "at": "save", "require": "sum(payment.amount) > 0", "message": "{sum(payment.amount)} paid"},
+            {"id": "sent", "at": "save", "require": "any(delivery.state == 'sent')"},
+        ]
+    )
+    (tmp_path / "flat.csv").write_text("order,line,item,quantity\nA,10,PANE,1\n")
+    frame = pd.DataFrame([{"order": "A", "line": "10", "item": "PANE", "quantity": 1}])
+    for source in (tmp_path / "flat.csv", frame, (pd.DataFrame([{"number": "A"}]), frame)):
+        assert told(rules.check(source)) == ["0.00 paid", "sent does not hold."]
+
+
+@pytest.mark.parametrize("name", ["o.jsonl", "o.csv", "o.xlsx", "folder"])
+def test_orders_are_written_as_they_were_read(name, tmp_path):
+    """As columns, as the documents they give, and as objects: the same file. What could not be read stops it."""
+    rules = book()
+    orders = rules.orders([dokima.Order("A", lines=[{"item": "PANE", "quantity": "1.5"}])])
+    for at, given in enumerate((orders, [orders.document(0)], [dokima.Order.from_dict(orders.document(0))])):
+        target = tmp_path / f"{at}-{name}"
+        dokima.write_orders(given, target, book=rules)
+        (again,) = [rules.orders(target).document(0)]
+        assert (again["number"], str(again["lines"][0]["quantity"])) == ("A", "1.5")
+    broken = rules.orders([dokima.Order("A", lines=[{"quantity": "many"}])])
+    with pytest.raises(dokima.DocumentError, match="order A, line 10, quantity: expected a number"):
+        dokima.write_orders(broken, tmp_path / f"x-{name}", book=rules)
+    assert not (tmp_path / f"x-{name}").exists()
+
+
+def test_a_manual_price_of_a_parent_line_is_told():
+    """VENT, 4 at a manual 1,850.00 over a sub-line of 4 PANE: the sub-line makes the amount, and a warning says so."""
+    lines = [
+        {"number": "10", "item": "VENT", "quantity": 4, "price_override": "1850"},
+        {"number": "10/10", "item": "PANE", "quantity": 4},
+    ]
+    calculation = book().price(dokima.Order("A", lines=lines))
+    assert str(calculation["A"].line(10).net) == "194.00"
+    (finding,) = calculation.findings
+    assert (finding.severity, finding.line, finding.field) == ("warning", "10", "price_override")
+    assert finding.message == "its sub-lines make its amount: the manual price of 1850 counts for nothing"
