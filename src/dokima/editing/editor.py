@@ -7,36 +7,25 @@ from typing import Any
 
 from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.comparing import TYPED, PriceComparison, compare_prices, refuse_override
+from dokima.editing.copying import with_copies
 from dokima.editing.edit_rules import Edit
 from dokima.editing.exploding import exploded
 from dokima.editing.finishing import BEFORE, moves
 from dokima.editing.form_inputs import given
 from dokima.editing.keeping_terms import without_terms
 from dokima.editing.line_defaults import fill_in_defaults, without_defaults
+from dokima.editing.line_number import LineNumber
 from dokima.editing.numbering import number_between, renumbered
 from dokima.editing.records import delivered_again, refuse_payment, with_delivery, with_quantities
 from dokima.editing.session import Session
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused, listed
 from dokima.model.addresses import next_number, read_address, write_address
-from dokima.model.content import LINE_ASIDE
 from dokima.model.document import Document
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, OPEN
-
-
-class LineNumber(str):
-    """The number of a line that has come in, and what the rules said about it without refusing it."""
-
-    findings: Findings
-
-    def __new__(cls, number: str, findings: Findings | None = None) -> LineNumber:
-        """The number as text, with the findings beside it."""
-        made = super().__new__(cls, number)
-        made.findings = findings or Findings()
-        return made
 
 
 class Editor(Session):
@@ -114,13 +103,11 @@ class Editor(Session):
         return self._enter("insert_line", number, fields, operation)
 
     def copy_line(self, number: str | int, *, operation: str = "", **fields: Any) -> LineNumber:
-        """Add a line like another one: its fields, with those given in their place, and its sub-lines.
-
-        What happened to the line is not copied (delivered, closed), nor what a document stated of it; it is priced by
-        the rulebook of today. What a default gave is drawn for the new line.
+        """Add a line like another one: its fields, with those given in their place, and its sub-lines; not what happened
+        to it (delivered, closed), was stated of it or agreed. What a default gave is drawn for the new line.
 
         Returns:
-            Its number, the next one below the same parent line; ``findings`` of it is what the rules said.
+            Its number, with ``findings``.
 
         Raises:
             Refused: A rule stops it.
@@ -129,22 +116,16 @@ class Editor(Session):
         """
         if self._done(operation):
             return LineNumber(self._spent[operation])
-        number = str(self._document.line(str(number))["number"])
         self._permit("lines")
-        fields = given(fields)
+        number, fields = str(self._document.line(str(number))["number"]), given(fields)
         self._refuse_reserved("line", fields)
         new = write_address(next_number([*self._document.addresses(), *self._taken], read_address(number)[:-1]))
         copies = {each: new + each.removeprefix(number) for each in self._document.below(number)}
-        after = self._document
-        for old, into in copies.items():
-            kept = without_defaults(self.program, self._document, old, ["item", "quantity", "number"], self._run)
-            of_line = {name: value for name, value in kept.items() if name not in (*LINE_ASIDE, "number")}
-            after = after.with_line(into, {**of_line, **(fields if old == number else {})})
-        after = self._read(after)
+        after = self._read(with_copies(self.program, self._document, copies, {number: fields}, self._run))
         for into in copies.values():
             after = fill_in_defaults(self.program, after, into, self._run)
-        edit = self._edit(after)
-        found = edit.editing([f"line.{name}" for name in fields], [new]) + edit.entering(list(copies.values()))
+        found = self._edit(after).editing([f"line.{name}" for name in fields], [new])
+        found += self._edit(after).entering(list(copies.values()))
         details = {"line": new, "from": number, "fields": dict(fields)}
         return LineNumber(new, self._commit("copy_line", after, found, details, operation))
 

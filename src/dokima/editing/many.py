@@ -288,7 +288,6 @@ class _Doing:
     def _set(self, plan: _Plan, fields: Mapping[str, Any]) -> bool:
         named = {target.rpartition(".")[2] for target in fields}
         if all(target.startswith("header.") for target in fields):
-            # The currency of an order with supplements cannot be changed, which the editor knows of.
             alone = "currency" in named or any(f"header.{name}" in RESERVED for name in named)
             return not alone and self._set_header(plan, fields)
         reserved = "item" in named or any(f"line.{name}" in RESERVED for name in named)

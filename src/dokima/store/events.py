@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
+from dokima.formats.json_files import dumped
 from dokima.model.content import plain
+from dokima.model.listing import Listing
 from dokima.store.documents import Event
 
 _BESIDE = ("lines", "revision", "terms", "pending")
@@ -75,3 +77,27 @@ def cloud_event(event: Event, source: str) -> dict[str, Any]:
         "datacontenttype": "application/json",
         "data": {"document": kind, "number": event.subject, "revision": event.revision, "by": event.by, **event.data},
     }
+
+
+def event_list(events: Iterable[Event]) -> Listing:
+    """Events as a list: a row for each field that moved."""
+    rows = []
+    for event in events:
+        about = {
+            "time": event.time[:19].replace("T", " "),
+            "by": event.by,
+            "event": event.type,
+            "revision": event.revision or None,
+            "reason": event.data.get("reason"),
+        }
+        # Of a new order every field is new, which nobody needs to be told one by one.
+        for moved in (event.type != "order.created" and event.data.get("changes")) or [{}]:
+            told = {name: moved.get(name) for name in ("line", "field", "from", "to")}
+            rows.append({**about, **{name: _cell(value) for name, value in told.items()}})
+    columns = ("time", "by", "event", "line", "field", "from", "to", "reason", "revision")
+    return Listing(tuple(rows), columns, "events")
+
+
+def _cell(value: Any) -> Any:
+    """A value of an event as a cell: records are told as JSON."""
+    return value if value is None or isinstance(value, str | int | bool) else dumped(value)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Self
@@ -14,9 +14,8 @@ from dokima.changes.listing import ChangeEntries, change_entries
 from dokima.changes.plan import Policy
 from dokima.changes.settlement import Settlement
 from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
-from dokima.formats.json_files import dumped, json_text
-from dokima.model.addresses import is_address
-from dokima.model.links import given_numbers, linked_numbers
+from dokima.formats.json_files import json_text
+from dokima.model.links import linked_numbers
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -25,8 +24,9 @@ from dokima.model.selecting import Selection
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
 from dokima.store.documents import Documents, Event, Transaction, Written, no_events
-from dokima.store.events import cloud_event, saved_event
+from dokima.store.events import cloud_event, event_list, saved_event
 from dokima.store.listing import line_list, order_list, whole_orders
+from dokima.store.taken_lines import TakenLines
 
 if TYPE_CHECKING:
     from dokima.editing.editor import Editor
@@ -177,7 +177,7 @@ class Store:
         def work(transaction: Transaction) -> ChangeOrder:
             change = self._locked(transaction, number)
             before = change.state
-            change.taken = _Later(lambda: self._pending_lines(change.order_number, number))
+            change.taken = TakenLines(self.documents, change.order_number, change=number)
             action(change)
             told = "change.worked" if change.state == before else f"change.{change.state}"
             transaction.commit(_kept(change), events=[Event(told, number, by, data={"order": change.order_number})])
@@ -305,22 +305,7 @@ class Store:
         """
         order = self.order(number)
         root = next(iter(linked_numbers(order.header, "original")), number)
-
-        def taken() -> list[str]:
-            original = order if root == number else self.order(root)
-            others = [name for name in (root, *linked_numbers(original.header, "supplement")) if name != number]
-            texts = self.documents.read_orders(others).values()
-            given = given_numbers(original.header).values()
-            return [*_line_numbers(texts), *given, *self._pending_lines(root)]
-
-        return self.book.edit(order, by, today=today, taken=_Later(taken))
-
-    def _pending_lines(self, root: str, aside: str = "") -> list[str]:
-        """The numbers of all lines in pending changes of an order, one of them aside."""
-        texts = [self.documents.read("changes", name) for name in self.documents.changes_of(root) if name != aside]
-        found = [_data(text, root) for text in texts if text is not None]
-        pending = [each for each in found if each.get("order") == root and each.get("state") in ("draft", "submitted")]
-        return _line_numbers(json_text(each.get("document")) for each in pending)
+        return self.book.edit(order, by, today=today, taken=TakenLines(self.documents, root, document=number))
 
     @contextmanager
     def edit(self, number: str, by: str, *, reason: str = "", today: datetime.date | None = None) -> Iterator[Editor]:
@@ -460,21 +445,7 @@ class Store:
         Raises:
             DokimaError: The place keeps no events.
         """
-        rows = []
-        for event in self.history(number):
-            about = {
-                "time": event.time[:19].replace("T", " "),
-                "by": event.by,
-                "event": event.type,
-                "revision": event.revision or None,
-            }
-            about["reason"] = event.data.get("reason")
-            # Of a new order every field is new, which nobody needs to be told one by one.
-            for moved in (event.type != "order.created" and event.data.get("changes")) or [{}]:
-                told = {name: moved.get(name) for name in ("line", "field", "from", "to")}
-                rows.append({**about, **{name: _short(value) for name, value in told.items()}})
-        columns = ("time", "by", "event", "line", "field", "from", "to", "reason", "revision")
-        return Listing(tuple(rows), columns, "events")
+        return event_list(self.history(number))
 
     def feed(self, after: int = 0, limit: int = 1000) -> Iterator[dict[str, Any]]:
         """Everything that has become true since an event, in sequence, as CloudEvents 1.0.
@@ -495,27 +466,6 @@ class Store:
                 return
 
 
-class _Later:
-    """Numbers of lines that are read when somebody wants one; most edits add no line."""
-
-    def __init__(self, read: Callable[[], Iterable[str]]) -> None:
-        self._read = read
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._read())
-
-
-def _line_numbers(texts: Iterable[str]) -> list[str]:
-    """The numbers of the lines of some documents; of what is none there are none."""
-    found = []
-    for text in texts:
-        data = parse_json(text)
-        lines = data.get("lines") if isinstance(data, Mapping) else None
-        numbers = [str(line.get("number")) for line in lines or () if isinstance(line, Mapping)]
-        found += [number for number in numbers if is_address(number)]
-    return found
-
-
 def _data(text: str, file: str) -> dict[str, Any]:
     try:
         data = parse_json(text)
@@ -524,11 +474,6 @@ def _data(text: str, file: str) -> dict[str, Any]:
     if isinstance(data, dict):
         return data
     raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", file)])
-
-
-def _short(value: Any) -> Any:
-    """A value of an event as a cell: records are told as JSON."""
-    return value if value is None or isinstance(value, str | int | bool) else dumped(value)
 
 
 def _kept(change: ChangeOrder) -> Written:
