@@ -103,16 +103,15 @@ class Editor(Session):
         return self._enter("insert_line", number, fields, operation)
 
     def copy_line(self, number: str | int, *, operation: str = "", **fields: Any) -> LineNumber:
-        """Add a line like another one: its fields, with those given in their place, and its sub-lines; not what happened
-        to it (delivered, closed), was stated of it or agreed. What a default gave is drawn for the new line.
+        """Add a line like another one, with its fields, those given in their place, and its sub-lines; not what was
+        delivered, closed, stated or agreed of it. What a default gave is drawn for the new line.
 
         Returns:
             Its number, with ``findings``.
 
         Raises:
             Refused: A rule stops it.
-            NotFound: There is no such line.
-            DocumentError: A field is unknown or cannot hold its value.
+            NotFound, DocumentError: There is no such line; a field is unknown or cannot hold its value.
         """
         if self._done(operation):
             return LineNumber(self._spent[operation])
@@ -126,8 +125,8 @@ class Editor(Session):
             after = fill_in_defaults(self.program, after, into, self._run)
         found = self._edit(after).editing([f"line.{name}" for name in fields], [new])
         found += self._edit(after).entering(list(copies.values()))
-        details = {"line": new, "from": number, "fields": dict(fields)}
-        return LineNumber(new, self._commit("copy_line", after, found, details, operation))
+        told = {"line": new, "from": number, "fields": dict(fields)}
+        return LineNumber(new, self._commit("copy_line", after, found, told, operation))
 
     def change_line(self, number: str | int, *, operation: str = "", **fields: Any) -> Findings:
         """Change the fields given of one line, and no others; None makes a field blank, `LEAVE` leaves it as it is.
