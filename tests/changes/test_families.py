@@ -143,8 +143,10 @@ def test_lines_of_one_number_and_two_items_are_two_lines():
     assert [
         (line.line, line.item, str(line.figures["without_tax"].variance)) for line in change.variance().lines()
     ] == [("30", "C", "2.00")]
+    assert "line 20 of O-S1" in dokima.report(change).text
     family.approve(change)
     assert family.held(3) == {"30": "2 C"}
+    assert "line 20 of O-S1" in dokima.report(family.ledger(), book=family.book).text
     ledger = family.ledger()
     assert ledger.is_balanced
     assert {line.number: str(line.current) for line in ledger.lines} == {
