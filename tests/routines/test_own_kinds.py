@@ -7,6 +7,7 @@ import pytest
 import dokima
 from dokima.changes.ledger import ledger_of
 from tests.books import definition, routine
+from tests.shell import run_here
 
 
 class Deposit(dokima.Charge):
@@ -147,3 +148,92 @@ def test_a_split_that_loses_something_is_refused():
     change.submit("Ada")
     with pytest.raises(dokima.Refused, match="cannot be settled: lost 7.5 was split into 1, 1"):
         change.approve("Ben", [ORDER])
+
+
+KIND = """import dokima
+
+TWICE = True
+
+
+class Deposit(dokima.Charge):
+    name = "deposit"
+    settings = {"each": dokima.Setting("the deposit of one returnable unit", ("decimal", "integer"))}
+    needs = "each"
+
+    def exact(self, working):
+        once = working["each"] * working.quantity
+        return once + once if TWICE else once
+"""
+FOLDER = """[rulebook]
+name = "crates"
+currency = "EUR"
+python = ["rules.py"]
+
+[table.ware]
+key = { item = "line.item" }
+file = "ware.csv"
+
+[[routine.sales.step]]
+name = "price"
+kind = "price"
+options = [{ value = "ware.price" }]
+
+[[routine.sales.step]]
+name = "crates"
+kind = "deposit"
+each = "ware.deposit"
+"""
+
+
+def written(folder, python):
+    (folder / "rulebook.toml").write_text(FOLDER)
+    (folder / "ware.csv").write_text("item,price,deposit\nPANE,8.05,1.25\n")
+    (folder / "order.json").write_text('{"number": "A", "lines": [{"item": "PANE", "quantity": 4}]}')
+    (folder / "rules.py").write_text(python)
+    return dokima.load(folder)
+
+
+@pytest.mark.parametrize("place", ["in the file", "imported"])
+def test_a_rulebook_in_a_folder_says_its_own(place, tmp_path, monkeypatch):
+    """4 x 8.05 = 32.20 and 4 x 2 x 1.25 = 10.00 of deposit: 42.20, by every command and in other processes."""
+    if place == "imported":
+        (tmp_path / "lib").mkdir()
+        (tmp_path / "lib" / "kinds_of_a_test.py").write_text(KIND)
+        monkeypatch.syspath_prepend(tmp_path / "lib")
+    book = written(tmp_path, "from kinds_of_a_test import Deposit\n" if place == "imported" else KIND)
+    orders = [dokima.Order(f"A{n}", lines=[{"item": "PANE", "quantity": 4}]) for n in range(3)]
+    assert [order.totals.payable for order in book.price(orders, workers=2)] == [D("42.20")] * 3
+    printed = {}
+    for command in (
+        ["price", "order.json"],
+        ["explain", "order.json", "10"],
+        ["store", "create", "--store", "sqlite:///orders.db"],
+        ["store", "load", "order.json", "--store", "sqlite:///orders.db"],
+        ["orders", "--store", "sqlite:///orders.db", "--format", "csv"],
+        ["prove", "--suggest", "cases/first.toml"],
+        ["prove", "--mutate"],
+    ):
+        status, printed[" ".join(command[:2])], _ = run_here(tmp_path, *command)
+        assert status == 0, command
+    assert "makes 42.20 EUR net" in printed["explain order.json"]
+    assert "A,,,,,,draft,EUR,42.20,0.00,42.20" in printed["orders --store"]
+    assert "5 cases suggested" in printed["prove --suggest"]
+    assert book.program.fingerprint == dokima.load(tmp_path).program.fingerprint
+
+
+def test_what_stands_beside_its_own_kind_is_part_of_the_fingerprint(tmp_path):
+    before = written(tmp_path, KIND).program.fingerprint
+    assert written(tmp_path, KIND.replace("True", "False")).program.fingerprint != before
+
+
+@pytest.mark.parametrize(
+    ("wrong", "said"),
+    [
+        ("return None", "step 'crates': expected numbers, one per line, from its kind 'deposit' (got None)"),
+        ("return 1 / 0", "step 'crates': its kind 'deposit' failed: ZeroDivisionError: division by zero"),
+        ("return working['ech']", "step 'crates': its kind 'deposit' failed: KeyError: 'ech'"),
+    ],
+)
+def test_one_that_fails_is_a_mistake_of_the_rulebook(wrong, said, tmp_path):
+    written(tmp_path, KIND.replace("return once + once if TWICE else once", wrong))
+    assert run_here(tmp_path, "price", "order.json") == (2, "", f"error: {said}\n")

@@ -30,10 +30,24 @@ def note_source(body: Callable[..., Any], version: str = "") -> None:
     setattr(body, _VERSIONED, bool(version))
 
 
+def note_class(body: type, file: str) -> None:
+    """Note the source of a class of a file that is no module, so that nothing finds it by the module's name later.
+
+    Args:
+        body: The class.
+        file: The file that says it.
+    """
+    linecache.checkcache(file)
+    bound = _bound_in("".join(linecache.getlines(file)))
+    if body.__qualname__ in bound:
+        setattr(body, _TOLD_APART, bound[body.__qualname__][0])
+        setattr(body, _BESIDE, _beside(body, file))
+
+
 def note_beside(body: Any) -> None:
     """Note the constants, functions and classes of its file that a function without a version reads."""
     if isinstance(body, FunctionType) and not getattr(body, _VERSIONED, False):
-        setattr(body, _BESIDE, _beside(body))
+        setattr(body, _BESIDE, _beside(body, body.__code__.co_filename))
 
 
 def source_of(body: Any) -> str:
@@ -44,14 +58,15 @@ def source_of(body: Any) -> str:
     Raises:
         DokimaError: It has neither, so that nobody could tell whether it has changed.
     """
-    found: str = getattr(body, _TOLD_APART, "") or _source(body)
+    noted = vars(body) if isinstance(body, type) else getattr(body, "__dict__", {})  # not what a base class noted
+    found: str = noted.get(_TOLD_APART, "") or _source(body)
     if not found:
         name = getattr(body, "__qualname__", repr(body))
         message = (
             f"the source of {name} cannot be found; say version='1' where it is declared, and another when it changes"
         )
         raise DokimaError(message)
-    beside: str = getattr(body, _BESIDE, "")
+    beside: str = noted.get(_BESIDE, "")
     return f"{found}\n{beside}" if beside else found
 
 
@@ -63,13 +78,12 @@ def _source(body: Any) -> str:
         return ""
 
 
-def _beside(body: FunctionType) -> str:
-    """The statements of its file that bind what a function reads, and what those read in turn, by name."""
-    file = body.__code__.co_filename
+def _beside(body: FunctionType | type, file: str) -> str:
+    """The statements of its file that bind what a function or class reads, and what those read in turn, by name."""
     linecache.checkcache(file)
     bound = _bound_in("".join(linecache.getlines(file)))
     said: dict[str, str] = {}
-    todo = _names(_statements(getattr(body, _TOLD_APART, "") or _source(body)))
+    todo = _names(_statements(vars(body).get(_TOLD_APART, "") or _source(body)))
     while todo:
         name = todo.pop()
         if name in bound and name not in said:

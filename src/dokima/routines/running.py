@@ -126,7 +126,7 @@ class Run(TaxSteps):
             equal = step.definition.if_no_share == "equal"
             spread = spread_amount(amount, weights, included, groups.lines, places, step.rounding, equal=equal)
         else:
-            exact = step.way.exact(Working(self, step, groups.frame))
+            exact = Working(self, step, groups.frame).exact()
             spread = spread_exact(exact, included, cap, groups.lines, places, step.rounding)
         parts = spread.parts
         # Whether one line takes part decides what every other line gets, so one that is unknown makes all unknown.
@@ -183,7 +183,7 @@ class Run(TaxSteps):
 
     def _moved_by(self, step: Step) -> Decimals:
         """The figure of a discount or charge: capped, rounded, cut, and 0 where it does not apply."""
-        exact = step.way.exact(Working(self, step))
+        exact = Working(self, step).exact()
         if (cap := self._part(step, "cap")) is not None:
             exact = capped(exact, numbers(cap))
         places = self.places if step.definition.places is None else step.definition.places

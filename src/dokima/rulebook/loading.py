@@ -27,9 +27,9 @@ from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
 from dokima.model.databases import Database, Query
 from dokima.model.fields import Field
-from dokima.model.source import note_beside, source_of
+from dokima.model.source import note_beside, note_class, source_of
 from dokima.model.values import BadValue, ValueReader, no_column
-from dokima.routines.kinds.kind import StepKind
+from dokima.routines.kinds.kind import StepKind, is_own
 from dokima.rulebook.adapters import defined, model_of
 from dokima.rulebook.answers import with_answers
 from dokima.rulebook.definitions import column_of_value, program_definition
@@ -248,7 +248,7 @@ def _compile(
         raise RulebookError([text.placed(problem) for problem in (*problems, *unknown)])
     layouts = {name: _reached(layout, sections.source, problems) for name, layout in sections.layout.items()}
     try:
-        definition = program_definition(sections, _with_kinds(model), sources, own, kinds)
+        definition = program_definition(sections, _with_kinds(model), sources, own, [*_own_kinds(own), *kinds])
     except RulebookError as error:
         raise RulebookError([text.placed(problem) for problem in (*problems, *error.problems)]) from None
     problems += _layout_problems(layouts, definition.fields.header, definition.fields.line)
@@ -305,8 +305,20 @@ def _python_files(names: Sequence[str], folder: Path | None, problems: list[Rule
             line = error.lineno if isinstance(error, SyntaxError) else frames[-1].lineno if frames else None
             problems.append(RulebookProblem(name, "", f"{type(error).__name__}: {error}", text_line=line))
         else:
+            for body in space.values():
+                if isinstance(body, type) and body.__module__ == space["__name__"]:
+                    note_class(body, str(path))
             found += space.values()
     return found
+
+
+def _own_kinds(python: Sequence[object]) -> list[type[StepKind]]:
+    """The kinds of steps that the Python of a rulebook says: classes with a name of their own that are not built in."""
+    return [
+        body
+        for body in python
+        if isinstance(body, type) and issubclass(body, StepKind) and "name" in vars(body) and is_own(body)
+    ]
 
 
 # -- tables and layouts ---------------------------------------------------------------------------------------

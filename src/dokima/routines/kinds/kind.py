@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, ClassVar
 
-from dokima.errors import listed
+from dokima.errors import DokimaError, listed
 from dokima.exact import Number, decimals, share, to_decimals
 from dokima.formulas import NUMBERS, FormulaKind, Frame
 from dokima.formulas.operators import numbers
@@ -70,6 +70,34 @@ class Working:
     def quantity(self) -> Number:
         """The quantities of the lines."""
         return numbers(self.run.frame.column("line.quantity"))
+
+    def exact(self) -> Number:
+        """What the kind gives before rounding.
+
+        Raises:
+            DokimaError: A kind of the rulebook's own failed, or gave no numbers; one that is built in fails as it is.
+        """
+        kind, name = self.step.way, self.step.name
+        if not is_own(type(kind)):
+            return kind.exact(self)
+        try:
+            found = kind.exact(self)
+        except DokimaError:
+            raise
+        except Exception as error:  # whatever the class raises is a mistake of the rulebook, told with its place
+            raise DokimaError(
+                f"step '{name}': its kind '{kind.name}' failed: {type(error).__name__}: {error}"
+            ) from error
+        if not isinstance(found, Number):
+            raise DokimaError(
+                f"step '{name}': expected numbers, one per line, from its kind '{kind.name}' (got {found!r:.80})"
+            )
+        return found
+
+
+def is_own(kind: type) -> bool:
+    """Whether a kind of step is a rulebook's own and not built in."""
+    return not kind.__module__.startswith("dokima.")
 
 
 class StepKind:
