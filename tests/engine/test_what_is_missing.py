@@ -89,3 +89,33 @@ def test_a_manual_price_of_a_parent_line_is_told():
     (finding,) = calculation.findings
     assert (finding.severity, finding.line, finding.field) == ("warning", "10", "price_override")
     assert finding.message == "its sub-lines make its amount: the manual price of 1850 counts for nothing"
+
+
+def test_an_order_has_the_figures_of_its_own_routine():
+    """Alone and beside others the same JSON: of another routine, of none, of its own without a currency."""
+    steps = [PRICE, {"name": "whole", "kind": "figure", "value": "sum(line.price)"}]
+    rules = dokima.Rulebook.from_dict(
+        {
+            "rulebook": {"name": "two"},
+            "routine": {
+                "plain": {"when": "header.kind == 'sales'", "step": [PRICE]},
+                "summed": {"when": "header.kind == 'purchase'", "step": steps},
+            },
+        }
+    )
+    orders = [
+        dokima.Order(number, kind=kind, currency=currency, lines=[{"quantity": 2}])
+        for number, kind, currency in (
+            ("A", "sales", "EUR"),
+            ("B", "purchase", "EUR"),
+            ("C", "other", "EUR"),
+            ("D", "purchase", None),
+        )
+    ]
+    together = rules.price(orders)
+    written = json.loads(dokima.to_json(together))["orders"]
+    for order, beside in zip(orders, written, strict=True):
+        alone = rules.price(order)
+        assert json.loads(dokima.to_json(alone))["orders"] == [beside]
+        assert alone[order.number].figures == together[order.number].figures
+    assert [each["figures"] for each in written] == [{}, {"whole": "10"}, {}, {"whole": None}]

@@ -166,10 +166,8 @@ class Program:
         """The figures of orders that steps of one routine or another leave, and their kinds."""
         found: dict[str, FormulaKind] = {}
         for routine in self.routines:
-            for step in routine.steps:
-                known = routine.figures.get(f"header.{step.name}")
-                if known is not None and not step.way.is_amount and f"line.{step.name}" not in routine.figures:
-                    found.setdefault(step.name, known.kind)
+            for name, kind in routine.header_figures.items():
+                found.setdefault(name, kind)
         return found
 
     @cached_property

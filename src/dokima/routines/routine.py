@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from dokima.formulas import Formula, Level, Name
+from dokima.formulas import Formula, FormulaKind, Level, Name
 from dokima.routines.definition import RoutineDefinition, StepDefinition
 from dokima.routines.instalments import Instalment
 
@@ -136,6 +136,14 @@ class Routine:
         """The figures of a line that it leaves, in the order of its steps: the price of one unit first."""
         steps = [name.split(".")[1] for name in self.figures if name.startswith("line.")]
         return list(dict.fromkeys(["price", *steps, *self.amounts]))
+
+    @cached_property
+    def header_figures(self) -> Mapping[str, FormulaKind]:
+        """The figures of an order that its steps leave, each once for the order, and their kinds."""
+        known = {step.name: self.figures.get(f"header.{step.name}") for step in self.steps if not step.way.is_amount}
+        return {
+            name: each.kind for name, each in known.items() if each is not None and f"line.{name}" not in self.figures
+        }
 
     @cached_property
     def amounts(self) -> Sequence[str]:

@@ -319,12 +319,15 @@ class PricedOrder:
 
     @property
     def figures(self) -> dict[str, Any]:
-        """Header figures of the routine's figure steps."""
-        found: dict[str, Any] = {}
-        for name, column in self.calculation.order_figures.items():
-            step = self.routine.step(name) if self.routine else None
+        """Header figures of its routine's figure steps; those of other routines are not its own."""
+        columns, routine = self.calculation.order_figures, self.routine
+        if routine is None:
+            return {}
+        found: dict[str, Any] = dict.fromkeys(routine.header_figures)
+        for name in found.keys() & columns.keys():
+            step = routine.step(name)
             places = None if step is None else step.definition.places
-            found[name] = amount_at(column, self.position, places or 0)
+            found[name] = amount_at(columns[name], self.position, places or 0)
         return found
 
     def total(self, figure: str) -> Decimal | None:

@@ -192,7 +192,7 @@ def _order_columns(calculation: Calculation) -> dict[str, ValueTexts | list[Any]
 
 
 def _figures(calculation: Calculation) -> list[dict[str, Any]]:
-    """Header figures of figure steps."""
+    """Header figures of figure steps; an order has those of its own routine."""
     steps = [[routine.step(name) for routine in calculation.program.routines] for name in calculation.order_figures]
     columns = {}
     for (name, column), of_routines in zip(calculation.order_figures.items(), steps, strict=True):
@@ -200,7 +200,14 @@ def _figures(calculation: Calculation) -> list[dict[str, Any]]:
         columns[name] = (
             amount_texts(column, least[calculation.routine_of]) if isinstance(column, Number) else cells(column)
         )
-    return _records(columns) if columns else [{} for _ in range(len(calculation))]
+    own = [tuple(routine.header_figures) for routine in calculation.program.routines]
+    if columns and all(set(names) == columns.keys() for names in own) and (calculation.routine_of >= 0).all():
+        return _records(columns)
+    blank = [None] * len(calculation)
+    return [
+        {name: columns.get(name, blank)[at] for name in (own[routine] if routine >= 0 else ())}
+        for at, routine in enumerate(calculation.routine_of.tolist())
+    ]
 
 
 def breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
