@@ -334,6 +334,13 @@ def test_below_a_line_stands_what_each_step_adds(plain):
     assert [(row.values[2], str(row.values[-1])) for row in rows if row.mark == "step"] == [
         ("quantity × unit price", "177.00"), ("quantity discount", "-7.08"), ("freight", "17.02"),
     ]  # fmt: skip
+    # A terminal without room for descriptions names the steps where it names items, and leaves out what has no figure.
+    narrow = printed(change_paper(change, Wording.of(BOOK.program), steps="10").to_rich(), width=90)
+    rows_of = narrow.partition("What changes")[2].partition("The order so far")[0].splitlines()
+    assert [row.split() for row in rows_of if "freight" in row or "discount" in row] == [
+        ["quantity", "discount", "−7.08"], ["freight", "+17.02"],
+    ]  # fmt: skip
+    assert "lines that do not" not in narrow
     # What stands for changed lines stands for added and removed ones.
     fields = {line["line"]: line["fields"] for line in dokima.report(change).data["lines"]}
     assert fields["40"]["section"] == {"before": None, "after": "77", "variance": None}

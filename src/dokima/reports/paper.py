@@ -174,20 +174,27 @@ def _table(section: Section) -> RenderableType:
 def _layout(section: Section, rows: list[list[str]], styles: list[str], most: int, *, folds: bool) -> FigureTable:
     """A table of the columns that are not left out yet; long texts fold, if asked."""
     kept = [at for at, column in enumerate(section.columns) if column.spare <= most]
-    every = [_kept(row, cells, kept) for row, cells in zip(section.rows, rows, strict=True)]
-    shown = [at for at, cells in enumerate(every) if any(cells)]  # a row may be about columns that are left out
+    every = [_kept(section.columns, cells, kept) for cells in rows]
+    shown = [at for at, cells in enumerate(every) if cells]
     told, styles = [every[at] for at in shown], [styles[at] for at in shown]
     texts = [place for place, at in enumerate(kept) if section.columns[at].kind == "text"]
     folding = [place for place, at in enumerate(kept) if section.columns[at].wide or place == 1] if folds else []
     return figure_table([section.columns[at].full for at in kept], told, texts, styles, folding)
 
 
-def _kept(row: Row, cells: list[str], kept: Sequence[int]) -> list[str]:
-    """A row for a view without some columns: a detail, which says only one thing, moves to one that is there."""
-    if row.mark != "detail" or all(at in kept for at, cell in enumerate(cells) if cell):
-        return [cells[at] for at in kept]
-    told = " ".join(filter(None, cells))
-    return [told if place == 1 else "" for place in range(len(kept))]
+def _kept(columns: Sequence[Column], cells: list[str], kept: Sequence[int]) -> list[str]:
+    """A row for a view without some columns, empty if all its figures are left out: it was about those.
+
+    Words of which none would stay, such as a detail of a line or the name of a step, move to a column that is there.
+    """
+    words = [at for at, cell in enumerate(cells) if cell and columns[at].kind == "text"]
+    figures = [at for at, cell in enumerate(cells) if cell and columns[at].kind != "text"]
+    if figures and not set(figures) & set(kept):
+        return []
+    told = [cells[at] for at in kept]
+    if words and not set(words) & set(kept):
+        told[1] = " ".join(cells[at] for at in words)
+    return told if any(told) else []
 
 
 def paper_in(words: Wording, *, title: str, sections: Sequence[Section], **more: Any) -> Paper:
