@@ -53,7 +53,7 @@ SuggestedFile = Annotated[
 
 
 def prove(
-    names: Annotated[list[str] | None, typer.Argument(metavar="[CASES...]", help="Names of cases; or all.")] = None,
+    names: Annotated[list[str] | None, typer.Argument(metavar="[CASES...]", help="Cases; all if none.")] = None,
     coverage: Annotated[
         bool, typer.Option("--coverage", help="Say what passing cases reach, and what none does.")
     ] = False,
