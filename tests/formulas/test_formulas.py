@@ -185,6 +185,8 @@ def test_lines_and_header_meet_by_broadcast(rows):
     [
         ("  ", 0, "expected a formula (got nothing)"),
         ("line.quantity >", 15, "this is not a formula"),
+        ("item.from + 1", 5, "invalid syntax; 'from' is a reserved word"),
+        ("1 + item.class", 9, "invalid syntax; 'class' is a reserved word"),
         ("line.quantity = 5", 14, "invalid syntax; '==' compares"),
         ("sum(line.quantity, where=line.fitted) >= 5%", 43, "a percentage is its number: 5 % is 5"),
         ("line.fitted AND header.rush", 12, "and, or, not, in, if, else are written small"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from keyword import iskeyword
 
 SLIPS: Mapping[str, str] = {
     r"\b\d{4}-\d\d?-\d\d?\b": "a day is written date('2026-03-02')",
@@ -35,6 +36,8 @@ _NO_SLIP = re.compile(r"'[^']*'|\"[^\"]*\"|\b(?:where|by)\s*=(?!=)")
 def slip_in(source: str) -> str:
     """How what cannot be read is said here, after a semicolon; blank where it looks like nothing known."""
     rest = _NO_SLIP.sub("", source)
+    if reserved := next((word for word in re.findall(r"\.(\w+)", rest) if iskeyword(word)), ""):
+        return f"; '{reserved}' is a reserved word, which names nothing in a formula: the column needs another heading"
     return next((f"; {said}" for slip, said in SLIPS.items() if re.search(slip, rest)), "")
 
 
