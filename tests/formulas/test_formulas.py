@@ -228,6 +228,7 @@ def test_lines_and_header_meet_by_broadcast(rows):
         ("value.rate", 0, "there is no named value 'rate'"),
         ("1_000", 0, "expected a number such as 0.35"),
         ("1) + (2", 1, "this is not a formula"),
+        ("count(line.item)", 6, "which is text); count() counts all, count(not blank(x)) those that have x"),
         ("not line.quantity", 4, "'not' needs a flag (got 'line.quantity', which is a number)"),
         ("header.rush < True", 0, "'<' cannot order flags"),
         ("lambda: 1", 0, "a formula has no lambda"),

@@ -193,7 +193,8 @@ class Calls(Reader):
             inner[str(role)] = self._node(part, depth + 1)
             self._no_whole_order_inside(part, name)
         if "argument" in inner:
-            self._needs(node.args[0], inner["argument"], set(kind.takes), f"{name}()")
+            said = f"; {name}() counts all, {name}(not blank(x)) those that have x" if kind.argument_optional else ""
+            self._needs(node.args[0], inner["argument"], set(kind.takes), f"{name}()", said)
         if "where" in inner:
             self._needs(extra["where"], inner["where"], {"flag"}, "where=")
         rows = self._rows_of(node, name, inner)

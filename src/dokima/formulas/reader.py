@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import NoReturn
 
 import numpy as np
@@ -77,10 +77,10 @@ class Reader(ABC):
         level = max((operand.level for operand in operands), default=Level.CONSTANT)
         return operands, [at_level(operand, level) for operand in operands]
 
-    def _needs(self, node: ast.expr, operand: Node, kinds: frozenset[FormulaKind] | set[FormulaKind], who: str) -> None:
+    def _needs(self, node: ast.expr, operand: Node, kinds: Collection[FormulaKind], who: str, hint: str = "") -> None:
         if operand.kind not in kinds and operand.kind != "blank":
             wanted, came = in_words(sorted(kinds)), shown_kind(operand, self.names)
-            self._fail(node, f"{who} needs {wanted} (got '{self._quote(node)}', which is {came})")
+            self._fail(node, f"{who} needs {wanted} (got '{self._quote(node)}', which is {came}){hint}")
 
     def _common(self, node: ast.expr, nodes: Sequence[ast.expr], operands: Sequence[Node], who: str) -> FormulaKind:
         """The one kind that all operands have; whole numbers and blanks fit in with numbers."""
