@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -12,10 +13,12 @@ from dokima.engine.program import Program, Run
 from dokima.engine.running.agreed_columns import shared_asks
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
+from dokima.exact.integers import Integers
 from dokima.model.agreed_terms import Agreed, AgreedTerms
-from dokima.model.columns import value_at
+from dokima.model.columns import Column, value_at
 from dokima.model.content import plain
 from dokima.model.document import Document
+from dokima.model.orders import Orders
 
 
 def restated(program: Program, document: Document, settled: str = "") -> Document:
@@ -24,6 +27,11 @@ def restated(program: Program, document: Document, settled: str = "") -> Documen
     What a settlement leaves stands on each document as settled: the fields that would call for a new price
     (``basis``), and what tables were asked over several lines (``asks``), are those of this document, until it is
     itself changed in one.
+
+    Args:
+        program: The rulebook.
+        document: The document, with terms for lines that it has.
+        settled: What settled it, such as ``ended``; blank for what its terms say.
     """
     terms = document.terms or AgreedTerms()
     work = _Restating(program, document)
@@ -50,6 +58,7 @@ class _Restating:
         self.program = program
         self.orders = prepare(program, document.orders(program.fields), Run())
         self.places = {number: at for at, number in enumerate(self.orders.line_numbers)}
+        self._columns: dict[str, list[Column]] = {}
 
     def basis(self, agreed: Agreed, level: str, at: int) -> Plain:
         column = self.orders.header if level == "header" else self.orders.line
@@ -58,13 +67,23 @@ class _Restating:
     def asks(self, agreed: Agreed, level: str, at: int) -> dict[str, list[Any]]:
         if not agreed.asks:
             return {}
-        leaves, kept = self.orders.leaves()
-        context = Context(self.program, leaves, Run(), self.orders, kept)
+        kept = self._leaves[1]
         place = at if kept is None or level == "header" else int(np.flatnonzero(kept == at)[0])
-        found: dict[str, list[Any]] = {}
-        for name in agreed.asks:
+        return {name: [plain(value_at(value, place)) for value in self._asked(name)] for name in agreed.asks}
+
+    @cached_property
+    def _leaves(self) -> tuple[Orders, Integers | None]:
+        return self.orders.leaves()
+
+    @cached_property
+    def _context(self) -> Context:
+        leaves, kept = self._leaves
+        return Context(self.program, leaves, Run(), self.orders, kept)
+
+    def _asked(self, name: str) -> list[Column]:
+        """What a table is asked over several lines, worked out once for all of them."""
+        if name not in self._columns:
             table = self.program.tables.get(name)
             formulas = [] if table is None else shared_asks(table, self.program.definition.reprice_on)
-            values = [formula.evaluate(context, table.level) for formula in formulas if table is not None]
-            found[name] = [plain(value_at(value, place)) for value in values]
-        return found
+            self._columns[name] = [each.evaluate(self._context, table.level) for each in formulas if table is not None]
+        return self._columns[name]
