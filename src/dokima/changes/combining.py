@@ -13,6 +13,7 @@ from dokima.changes.documents import Plain, has_ended, leaves, total
 from dokima.changes.line_map import LineMap
 from dokima.changes.restating import restated
 from dokima.engine.program import Program, Run
+from dokima.engine.running.pending import PENDING
 from dokima.engine.running.preparing import prepare
 from dokima.errors import Refused, listed
 from dokima.formulas import Level
@@ -25,9 +26,13 @@ from dokima.model.links import given_numbers
 from dokima.model.states import CLOSED, OPEN
 from dokima.tables.table import names_behind
 
-OWN = ("number", "quantity", "delivered", "state", "unit_price", "stated_net")
+HAPPENED = ("delivered", "state", "unit_price", "stated_net")
+"""What has happened to a line of a document, or was stated of it: nothing that is ordered."""
+OWN = ("number", "quantity", *HAPPENED)
 """Fields of a line that say nothing about whether it is the same as another: they are each document's own."""
-RECORDS = ("payments", "deliveries", "acknowledgements", "pending")
+LIVE_RECORDS = ("payments", "deliveries")
+"""Records of the header that go on while a change is worked on."""
+RECORDS = (*LIVE_RECORDS, "acknowledgements", PENDING)
 """Records of the header that the documents of a family have together."""
 
 
@@ -75,8 +80,8 @@ def with_live_records(document: Document, current: Sequence[Document], line_map:
         current: Its documents as they are now.
         line_map: The lines of documents that its lines stand for.
     """
-    header = {name: value for name, value in document.header.items() if name not in RECORDS[:2]}
-    return Document({**header, **_records(current, line_map, RECORDS[:2])}, document.lines)
+    header = {name: value for name, value in document.header.items() if name not in LIVE_RECORDS}
+    return Document({**header, **_records(current, line_map, LIVE_RECORDS)}, document.lines)
 
 
 def delivered_of(program: Program, document: Document) -> dict[str, Decimal | None]:

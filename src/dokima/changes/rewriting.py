@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
-from dokima.changes.combining import OWN, LineValues, own_answers, quantity_drawn
+from dokima.changes.combining import HAPPENED, OWN, RECORDS, LineValues, own_answers, quantity_drawn
 from dokima.changes.delivered_part import signs_of
 from dokima.changes.documents import Plain, agreed_state, has_ended, state_of, total
 from dokima.changes.line_map import LineMap
@@ -15,15 +15,12 @@ from dokima.changes.plan import Plan, Share
 from dokima.changes.restating import restated
 from dokima.engine.program import Program
 from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.pending import PENDING
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.agreed_terms import AgreedLine, AgreedTerms
 from dokima.model.content import plain
 from dokima.model.document import TERMS, Document
 
-OWN_HEADER = (
-    "links", "payments", "deliveries", "acknowledgements", PENDING, "number", "revision", "state",
-)  # fmt: skip
+OWN_HEADER = (*RECORDS, "links", "number", "revision", "state")
 """Header fields that are the document's own, whatever the change says."""
 NOT_ORDERED = (*OWN_HEADER, TERMS, "budget")
 """Header fields that a supplement does not take from the order."""
@@ -135,12 +132,15 @@ class Rewriting:
     def _fields(self, name: str, share: Share, old: Document | None) -> Plain:
         """The fields of a line that the change moves on one document; all of them on one that had no such line."""
         if old is None:
-            fields = {field: value for field, value in self._after.lines[name].items() if field not in OWN[2:]}
-            return {**fields, "quantity": share.after}
+            return {**self._ordered(name), "quantity": share.after}
         found = self._moved_fields(name)
         if plain(old.lines[share.line].get("quantity")) != plain(share.after):
             found["quantity"] = share.after
         return found
+
+    def _ordered(self, name: str) -> Plain:
+        """The fields of a line as it is ordered with the change."""
+        return {field: value for field, value in self._after.lines[name].items() if field not in HAPPENED}
 
     def _move_parents(self, old: Document, lines: dict[str, Plain]) -> None:
         """What the change moves of parent lines, which have no money of their own to divide."""
@@ -160,8 +160,7 @@ class Rewriting:
             above = above or next((line for line, at in self._given.items() if at == parent and line in lines), "")
             if not above:
                 above = self._free_number(old, lines, parent)
-                fields = {field: value for field, value in self._after.lines[parent].items() if field not in OWN[2:]}
-                lines[above] = {**fields, "number": above}
+                lines[above] = {**self._ordered(parent), "number": above}
                 self._given[above] = parent
         wanted = f"{above}/{own}" if above else own
         if wanted in lines:
@@ -304,8 +303,7 @@ class Rewriting:
         lines: dict[str, Plain] = {}
         for name, share in mine.items():
             for above in _above(name):
-                fields = {key: value for key, value in self._after.lines[above].items() if key not in OWN[2:]}
-                lines.setdefault(above, {**fields, "number": above})
+                lines.setdefault(above, {**self._ordered(above), "number": above})
             lines[name] = {**self._fields(name, share, None), "number": name}
         header |= {"number": self.supplement, "state": state, "links": links}
         document = Document(header, dict(sorted(lines.items(), key=_by_address)))
