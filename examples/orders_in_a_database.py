@@ -62,7 +62,7 @@ with tempfile.TemporaryDirectory() as place, dokima.create_store(f"sqlite:///{pl
     print(*handle(shop, "request-3", posted("2", number="SO-2026-00001", revision=1)))
 
     # Every night: whatever stops it, the next call goes on, and no order is done twice.
-    stale = shop.each(until="2026-03-31", where="blank(state)")
+    stale = shop.each(until="2026-03-31", state="draft")
     report = stale.apply("move", by="night", reason="stale", name="close-stale", to="cancelled")
     print(f"{report.name}: {report.done} of {report.orders} done, {report.left} left")
     for event in shop.feed(after=0):

@@ -117,8 +117,8 @@ def test_leave_alone_is_not_make_blank():
     edit.change_line(35, quantity=5)
     assert edit.order.line(35).fields == {
         "number": "35", "item": "PANE", "quantity": D(5), "colour": "red", "price_override": D(40),
-        "family": "glazing", "note": "glazing",
     }  # fmt: skip
+    assert (edit.line(35).family, edit.line(35).note) == ("glazing", "glazing")
     edit.change_line(35, colour=None)
     assert edit.order.line(35)["colour"] is None
 
@@ -301,6 +301,10 @@ def test_editing_what_came_from_a_file_keeps_blank_and_absent_apart(tmp_path):
     edit.change_line(10, quantity=2)
     edit.change_line(20, quantity=2)
     assert [(line.get("note", "absent"), line.get("family")) for line in edit.order.lines] == [
+        (None, None),
+        ("absent", None),
+    ]
+    assert [(edit.line(number).note, edit.line(number).family) for number in (10, 20)] == [
         (None, "glazing"),
         ("services", "services"),
     ]
@@ -341,6 +345,7 @@ def test_a_line_is_copied_with_its_sub_lines_and_nothing_that_happened_to_it():
     assert edit.copy_line(10, quantity=5, operation="op") == "30" == edit.copy_line(10, quantity=5, operation="op")
     assert edit.order.line("30").fields == {
         "number": "30", "item": "VENT", "quantity": 5, "due_date": datetime.date(2026, 5, 11), "kilos": 10,
+        "drawn": ["kilos"],
     }  # fmt: skip
     assert edit.copy_line(20) == "40"
     assert [(line.number, line.get("item"), line.get("kilos")) for line in edit.order.lines[-3:]] == [

@@ -45,6 +45,7 @@ def test_an_order_comes_back_as_it_was_saved_and_rises_by_one_revision(store, pl
     kept = again.order("A-1")
     assert {k: str(v) for k, v in kept.header.items()} == {
         "number": "A-1", "kind": "sales", "currency": "EUR", "date": "2026-03-02", "revision": "1", "note": "None", "pick_up": "True",
+        "state": "draft", "drawn": "['currency', 'state']",
     }  # fmt: skip
     assert [line.fields for line in kept.lines] == [{"number": "10", "item": "PANE", "quantity": "2"}]
     kept.lines[0].fields["quantity"] = "3"

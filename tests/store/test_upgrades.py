@@ -28,7 +28,10 @@ def test_a_store_from_before_families_had_a_map(tmp_path):
     url, rules = kept("before_families.sql", tmp_path), book()
     with pytest.raises(dokima.DokimaError, match="no such column: orders.state_before; dokima store upgrade"):
         dokima.open_store(url, rules).orders()
-    assert dokima.upgrade_store(url, rules) == ["ALTER TABLE orders ADD COLUMN state_before TEXT"]
+    added = {"orders": ("state_before", "drawn"), "order_lines": ("drawn",)}
+    assert dokima.upgrade_store(url, rules) == [
+        f"ALTER TABLE {table} ADD COLUMN {name} TEXT" for table, names in added.items() for name in names
+    ]
     assert dokima.upgrade_store(url, rules) == []
     with dokima.open_store(url, rules) as store:
         family = store.with_supplements("O")

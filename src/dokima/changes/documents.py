@@ -21,6 +21,7 @@ from dokima.model.agreed_terms import AgreedTerms
 from dokima.model.columns import Column, value_at
 from dokima.model.content import plain
 from dokima.model.document import Document, orders_of
+from dokima.model.fields import DRAWN
 from dokima.model.order import Order
 
 Plain = dict[str, Any]
@@ -38,8 +39,10 @@ def as_document(program: Program, order: Order | Document) -> Document:
         return document
     orders = prepare(program, document.orders(program.fields), Run())
     for place, number in enumerate(orders.line_numbers):
-        given = {name: value_at(orders.line(name), place) for name in by_default}
-        document = document.with_line(number, {**given, **document.lines[number]})
+        line = document.lines[number]
+        given = {name: value_at(orders.line(name), place) for name in by_default if name not in line}
+        marks = {DRAWN: [*(line.get(DRAWN) or ()), *given]} if document.has_marks and given else {}
+        document = document.with_line(number, {**given, **line, **marks})
     return document
 
 

@@ -8,7 +8,8 @@ from typing import Any
 from dokima.changes.documents import Plain
 from dokima.model.columns import shown
 from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, plain
-from dokima.model.document import Document
+from dokima.model.document import Document, Values
+from dokima.model.fields import DRAWN
 
 
 def commercial_fields(document: Document) -> tuple[Plain, dict[str, Plain]]:
@@ -25,10 +26,11 @@ def commercial_fields(document: Document) -> tuple[Plain, dict[str, Plain]]:
 
 
 def moved(before: Document, after: Document) -> Iterator[str]:
-    """What differs commercially between two documents, in words."""
+    """What differs commercially between two documents, in words; what a default gave follows from the rest."""
     (header, lines), (header_now, lines_now) = commercial_fields(before), commercial_fields(after)
+    drawn = _drawn(before.header, after.header)
     for name in dict.fromkeys([*header, *header_now]):
-        if header.get(name) != header_now.get(name):
+        if name not in drawn and header.get(name) != header_now.get(name):
             yield f"{name.replace('_', ' ')} was {_said(header.get(name))} and is {_said(header_now.get(name))}"
     for number in dict.fromkeys([*lines, *lines_now]):
         if number not in lines_now:
@@ -37,12 +39,20 @@ def moved(before: Document, after: Document) -> Iterator[str]:
             yield f"line {number} is new"
         else:
             old, new = lines[number], lines_now[number]
+            drawn = _drawn(before.lines[number], after.lines[number])
             for name in dict.fromkeys([*old, *new]):
-                if old.get(name) != new.get(name):
+                if name not in drawn and old.get(name) != new.get(name):
                     said = (
                         "" if name == "agreed terms" else f" was {_said(old.get(name))} and is {_said(new.get(name))}"
                     )
                     yield f"line {number}: {name.replace('_', ' ')}{said or ' have moved'}"
+
+
+def _drawn(before: Values, after: Values) -> set[str]:
+    """The fields that hold on both sides what a default gave, or that one side leaves to it."""
+    sides = [set(side.get(DRAWN) or ()) | ({*before, *after} - set(side)) for side in (before, after)]
+    named = {name for side in (before, after) for name in side.get(DRAWN) or ()}
+    return sides[0] & sides[1] & named
 
 
 def _said(value: Any) -> str:

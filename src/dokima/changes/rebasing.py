@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from dokima.changes.documents import Plain
 from dokima.changes.line_map import LineMap
+from dokima.editing.drawing import draw, now_given, with_marks
 from dokima.editing.keeping_terms import keep_terms
 from dokima.engine.program import Program, Run
 from dokima.errors import Conflict, listed
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.content import HEADER_ASIDE, plain
 from dokima.model.document import TERMS, Document
+from dokima.model.fields import DRAWN
 from dokima.model.links import Place
 
 
@@ -49,8 +51,10 @@ def rebased(
     Raises:
         Conflict: Both have moved the same field, or one has removed what the other changed; names each.
     """
+    run = Run(terms="keep")
+    opened, current = (replace(each, document=with_marks(program, each.document, run)) for each in (opened, current))
     now = current.document
-    before, after, conflicts = _by_the_map(opened, after, current)
+    before, after, conflicts = _by_the_map(opened, with_marks(program, after, run), current)
     after, numbers = _with_free_numbers(before, after, now)
     work = _Rebasing(before, after, now, conflicts)
     header = work.header()
@@ -60,7 +64,8 @@ def rebased(
     document = Document(header, {})
     for line, fields in lines.items():
         document = document.with_line(line, fields)
-    return keep_terms(program, document, Run(terms="keep")), numbers
+    document, _ = draw(program, now, document, run)
+    return keep_terms(program, document, run), numbers
 
 
 def _by_the_map(opened: Mapped, after: Document, current: Mapped) -> tuple[Document, Document, list[str]]:
@@ -151,8 +156,8 @@ class _Rebasing:
     def header(self) -> Plain:
         aside = (*HEADER_ASIDE, TERMS)
         mine = {name: value for name, value in self.after.header.items() if name not in aside}
-        moved = self._merged("", self.before.header, mine, self.now.header, aside)
-        return {**self.now.header, **moved}
+        moved = self._merged("", self.before.header, mine, self.now.header, aside, self.after.header.get(DRAWN))
+        return {**now_given(self.now.header, moved), **moved}
 
     def lines(self) -> dict[str, Plain]:
         result: dict[str, Plain] = {}
@@ -169,17 +174,21 @@ class _Rebasing:
                 if _differ(old, new):
                     self.conflicts.append(f"line {number} is changed here and was removed there")
             else:
-                result[number] = {**now, **self._merged(f"line {number} ", old, new, now, ("number",))}
+                moved = self._merged(f"line {number} ", old, new, now, ("number", DRAWN), new.get(DRAWN))
+                result[number] = {**now_given(now, moved), **moved}
         return result
 
-    def _merged(self, what: str, old: Any, new: Any, now: Any, aside: tuple[str, ...]) -> Plain:
-        """The fields that the change moved, unless they have been moved elsewhere too."""
+    def _merged(
+        self, what: str, old: Any, new: Any, now: Any, aside: tuple[str, ...], drawn: Sequence[str] | None
+    ) -> Plain:
+        """The fields that the change moved, unless they have been moved elsewhere too; what is drawn follows later."""
         found: Plain = {}
         for name in dict.fromkeys([*new, *old]):
-            if name in aside or plain(old.get(name)) == plain(new.get(name)):
+            if name in aside or name in (drawn or ()) or plain(old.get(name)) == plain(new.get(name)):
                 continue
             # Both moved it to the same value: that is agreement, not a conflict.
-            if plain(now.get(name)) not in (plain(old.get(name)), plain(new.get(name))):
+            left = name in (now.get(DRAWN) or ())
+            if not left and plain(now.get(name)) not in (plain(old.get(name)), plain(new.get(name))):
                 here, there = plain(new.get(name)), plain(now.get(name))
                 self.conflicts.append(f"{what}{name.replace('_', ' ')} is {here} here and {there} there")
             found[name] = new.get(name)
@@ -187,4 +196,6 @@ class _Rebasing:
 
 
 def _differ(a: Any, b: Any) -> bool:
-    return any(plain(a.get(name)) != plain(b.get(name)) for name in {*a, *b})
+    """Whether two states of a line differ in what was given."""
+    aside = {DRAWN, *(a.get(DRAWN) or ()), *(b.get(DRAWN) or ())}
+    return any(plain(a.get(name)) != plain(b.get(name)) for name in {*a, *b} - aside)

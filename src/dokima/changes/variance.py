@@ -19,6 +19,7 @@ from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.addresses import read_address
 from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
+from dokima.model.fields import DRAWN
 from dokima.model.orders import texts
 from dokima.model.said import SHOWN
 from dokima.routines.totals import TOTALS
@@ -219,7 +220,7 @@ class Variance:
     def _field_columns(self) -> dict[str, tuple[Column, Column]]:
         """Fields of the document that are no figures, both sides."""
         names = dict.fromkeys([*self.before.orders.lines, *self.after.orders.lines])
-        skip = ("number", "quantity", "unit_cost")
+        skip = ("number", "quantity", "unit_cost", DRAWN)
         fields: dict[str, tuple[Column, Column]] = {}
         for name in names:
             if name not in skip and name in self.before.orders.fields.line and name in self.after.orders.fields.line:
@@ -364,7 +365,7 @@ class Variance:
         names = dict.fromkeys([*self.before.orders.headers, *self.after.orders.headers])
         paired = (self._sides >= 0).all(axis=1)
         found = {}
-        for name in [each for each in names if each != "number"]:
+        for name in [each for each in names if each not in ("number", DRAWN)]:
             before, after = self.before.orders.header(name), self.after.orders.header(name)
             at, to = self._sides[:, 0], self._sides[:, 1]
             differs = paired & _differ(take_or_blank(before, at), take_or_blank(after, to))

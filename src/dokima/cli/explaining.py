@@ -21,6 +21,7 @@ from dokima.cli.options import (
     OrdersPlace,
     Sets,
     Tables,
+    Today,
     Values,
     one_order,
     open_book,
@@ -47,6 +48,7 @@ def explain(
     sets: Sets = None,
     tables: Tables = None,
     values: Values = None,
+    today: Today = "",
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
@@ -56,7 +58,7 @@ def explain(
         refuse_given(
             {"--header": header, "--line": fields}, "for a line that stands in no order: --set changes this one"
         )
-    rulebook = open_book(book, tables, values, sets)
+    rulebook = open_book(book, tables, values, sets, today)
     rungs: list[QuantityPrice] = []
     found = None
     if order is None and fields:

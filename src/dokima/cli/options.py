@@ -136,10 +136,12 @@ def open_book(
     tables: Sequence[str] | None = None,
     values: Sequence[str] | None = None,
     sets: Sequence[str] | None = None,
+    today: str = "",
 ) -> Rulebook:
-    """The rulebook of a folder, as it would be with other tables, named values, and values of the orders it reads."""
+    """The rulebook of a folder on a day, as it would be with other tables, named values, and values of the orders it
+    reads."""
     book = load(book_folder(folder), pairs(tables), pairs(values))
-    return book.what_if(set=assignments(sets)) if sets else book
+    return book.what_if(set=assignments(sets) if sets else None, today=day(today))
 
 
 def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout: str | None) -> Orders:

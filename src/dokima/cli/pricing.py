@@ -22,6 +22,7 @@ from dokima.cli.options import (
     OrdersPlace,
     Sets,
     Tables,
+    Today,
     Values,
     names_of,
     one_order,
@@ -54,6 +55,7 @@ def price(
     sets: Sets = None,
     tables: Tables = None,
     values: Values = None,
+    today: Today = "",
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
@@ -74,7 +76,7 @@ def price(
             "--processes": processes, "--scheduler": scheduler, "--resume": resume, "--check": check,
         }
     )  # fmt: skip
-    rulebook = open_book(book, tables, values, sets)
+    rulebook = open_book(book, tables, values, sets, today)
     if out is not None:
         from dokima.cli.streaming import price_to_files
 

@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 
 import typer
 
-from dokima import Order, check_store, create_store, refresh_drafts, store_sql, upgrade_store
+from dokima import Order, check_store, create_store, refresh_drafts, report, store_sql, upgrade_store
 from dokima.cli.closing import AT_END
-from dokima.cli.options import HERE, Book, By, LayoutName, open_book, person, read_orders
-from dokima.cli.output import complain, note
+from dokima.cli.options import HERE, Book, By, Format, LayoutName, Today, day, open_book, person, read_orders
+from dokima.cli.output import complain, note, write
 from dokima.cli.writing import Prefix, Schema, store_of
 from dokima.errors import DokimaError
 
@@ -74,6 +74,7 @@ def load(
     url: Url,
     by: By = "",
     reason: Annotated[str, typer.Option("--reason", help="For the history.")] = "",
+    today: Today = "",
     layout: LayoutName = None,
     schema: Schema = "",
     prefix: Prefix = "",
@@ -91,7 +92,7 @@ def load(
             order = Order.from_dict(document)
             if not kept.documents.read_orders([order.number]):
                 order.header.pop("revision", None)  # how often it was saved elsewhere is not known here
-            kept.save(order, person(by), reason=reason)
+            kept.save(order, person(by), reason=reason, today=day(today))
             saved += 1
         except DokimaError as error:
             findings = "".join(f"\n- {finding.message}" for finding in getattr(error, "findings", ()))
@@ -102,9 +103,15 @@ def load(
 
 
 @store.command("refresh")
-def refresh(url: Url, schema: Schema = "", prefix: Prefix = "", book: Book = HERE) -> None:
-    """Work out anew the figures of orders in the first state that another rulebook worked out."""
-    note(f"{refresh_drafts(url, open_book(book), schema=schema, prefix=prefix)} orders refreshed")
+def refresh(
+    url: Url, by: By = "", today: Today = "", schema: Schema = "", prefix: Prefix = "", book: Book = HERE
+) -> None:
+    """Work out drafts anew: what their defaults gave, and figures that another rulebook worked out."""
+    found = open_book(book)
+    done = refresh_drafts(url, found, by=person(by), today=day(today), schema=schema, prefix=prefix)
+    if done.drawn:
+        write(Format.table, report(done.to_listing(), book=found))
+    note(f"{done.orders} orders refreshed, {len(done.drawn)} values drawn again")
 
 
 @store.command("trim")

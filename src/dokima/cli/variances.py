@@ -14,6 +14,7 @@ from dokima.cli.options import (
     FormatOption,
     LayoutName,
     LocaleOption,
+    Today,
     open_book,
     read_orders,
     refuse_given,
@@ -29,6 +30,7 @@ def variance(
     steps: Annotated[str, typer.Option("--steps", help="A line, or all: what each step adds to its variance.")] = "",
     mix: Annotated[bool, typer.Option("--mix", help="Split effects in quantity, price and mix.")] = False,
     locale: LocaleOption = "",
+    today: Today = "",
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
@@ -36,7 +38,7 @@ def variance(
     """Compare two states of orders, line by line and in total. Exit status 1 if one of them cannot be priced."""
     if by:
         refuse_given({"--all": every, "--steps": steps}, "about lines: --by sums them")
-    rulebook = open_book(book)
+    rulebook = open_book(book, today=today)
     sides = [rulebook.price(read_orders(rulebook, [side], None, layout)) for side in (before, after)]
     found = rulebook.variance(sides[0], sides[1], mix=mix)
     write(form, report(found.by(by) if by else found, book=rulebook, locale=locale, every=every, steps=steps))

@@ -8,12 +8,11 @@ from typing import Any
 from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.comparing import TYPED, PriceComparison, compare_prices, refuse_override
 from dokima.editing.copying import with_copies
-from dokima.editing.edit_rules import Edit
+from dokima.editing.drawing import Moved, draw_all, now_given
 from dokima.editing.exploding import exploded
 from dokima.editing.finishing import BEFORE, moves
 from dokima.editing.form_inputs import given
 from dokima.editing.keeping_terms import without_terms
-from dokima.editing.line_defaults import fill_in_defaults, without_defaults
 from dokima.editing.line_number import LineNumber
 from dokima.editing.numbering import number_between, renumbered
 from dokima.editing.records import delivered_again, refuse_payment, with_delivery, with_quantities
@@ -58,13 +57,12 @@ class Editor(Session):
             DocumentError: A field is unknown or cannot hold its value.
         """
         target = self._new_number() if number is None else str(number)
-        given = {**self._document.lines.get(target, {}), **fields}
-        after = self._read(self._document.with_line(target, given))
-        after = fill_in_defaults(self.program, after, target, self._run)
-        edit = Edit(self.program, self._run, self._document, after)
-        found = edit.editing([f"line.{name}" for name in fields], [target])
-        entered = [finding for finding in edit.entering([target]) if not finding.undecided]
-        return Findings(tuple(once([*found, *entered])))
+        base = self._marked
+        given = {**now_given(base.lines.get(target, {}), fields), **fields}
+        after, moved = self._drawn(self._read(base.with_line(target, given)))
+        entering = self._asked(after, {}, [target], [])
+        found = [each for each in self._asked(after, {target: fields}, [], moved) if each not in entering]
+        return Findings(tuple(once([*found, *(finding for finding in entering if not finding.undecided)])))
 
     # -- lines ------------------------------------------------------------------------------------------------
 
@@ -120,18 +118,15 @@ class Editor(Session):
         self._refuse_reserved("line", fields)
         new = write_address(next_number([*self._document.addresses(), *self._taken], read_address(number)[:-1]))
         copies = {each: new + each.removeprefix(number) for each in self._document.below(number)}
-        after = self._read(with_copies(self.program, self._document, copies, {number: fields}, self._run))
-        for into in copies.values():
-            after = fill_in_defaults(self.program, after, into, self._run)
-        found = self._edit(after).editing([f"line.{name}" for name in fields], [new])
-        found += self._edit(after).entering(list(copies.values()))
+        after, moved = self._drawn(self._read(with_copies(self._marked, copies, {number: fields})))
+        found = self._asked(after, {new: fields}, list(copies.values()), moved)
         told = {"line": new, "from": number, "fields": dict(fields)}
-        return LineNumber(new, self._commit("copy_line", after, found, told, operation))
+        return LineNumber(new, self._commit("copy_line", after, found, told, operation, moved=moved))
 
     def change_line(self, number: str | int, *, operation: str = "", **fields: Any) -> Findings:
         """Change the fields given of one line, and no others; None makes a field blank, `LEAVE` leaves it as it is.
 
-        When the item changes, a field that holds just what its default gave is drawn again; what was typed stays.
+        A drawn value is drawn again when something changes that its default reads; what was given stays.
 
         Returns:
             What the rules said without refusing it.
@@ -154,20 +149,18 @@ class Editor(Session):
         fields: Mapping[str, Any],
         details: Mapping[str, Any],
         operation: str,
-        base: Document | None = None,
+        *,
+        reprice: bool = False,
     ) -> Findings:
-        old = self._document.line(number)
+        self._document.line(number)
         self._permit("lines")
         self._stages.refuse_closed(self._document, [number])
         self._refuse_reserved("line", fields)
-        current = dict(old)
-        if "item" in fields and fields["item"] != old.get("item"):
-            current = without_defaults(self.program, self._document, number, [*fields, "number"], self._run)
-        after = self._read((base or self._document).with_line(number, {**current, **fields}))
-        after = fill_in_defaults(self.program, after, number, self._run)
-        edit = self._edit(after)
-        found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
-        return self._commit(action, after, found, {"line": number, **details}, operation)
+        base = without_terms(self._marked, [number]) if reprice else self._marked
+        changed = base.with_line(number, {**now_given(base.lines[number], fields), **fields})
+        after, moved = self._drawn(self._read(changed))
+        found = self._asked(after, {number: fields}, [number], moved)
+        return self._commit(action, after, found, {"line": number, **details}, operation, moved=moved)
 
     def explode_line(
         self, number: str | int, *, table: str = "", levels: int | None = 1, operation: str = ""
@@ -189,12 +182,10 @@ class Editor(Session):
         number = str(number)
         self._permit("lines")
         self._stages.refuse_closed(self._document, [self._document.line(number)["number"]])
-        after = self._read(exploded(self.program, self._document, number, table, levels))
+        after, moved = self._drawn(self._read(exploded(self.program, self._marked, number, table, levels)))
         new = after.below(number)[1:]
-        for each in new:
-            after = fill_in_defaults(self.program, after, each, self._run)
-        found = self._edit(after).entering(new)
-        self._commit("explode_line", after, found, {"line": number, "into": new}, operation)
+        found = self._asked(after, {}, new, moved)
+        self._commit("explode_line", after, found, {"line": number, "into": new}, operation, moved=moved)
         return new
 
     def remove_line(self, number: str | int, *, operation: str = "") -> None:
@@ -245,18 +236,17 @@ class Editor(Session):
         number = write_address(_address(number))
         if number in self._document.lines:
             raise Refused(f"line {number} is there already; change_line() changes it")
-        after = self._read(self._document.with_line(number, fields))
-        after = fill_in_defaults(self.program, after, number, self._run)
-        edit = self._edit(after)
-        found = edit.editing([f"line.{name}" for name in fields], [number]) + edit.entering([number])
-        findings = self._commit(action, after, found, {"line": number, "fields": dict(fields)}, operation)
-        return LineNumber(number, findings)
+        after, moved = self._drawn(self._read(self._marked.with_line(number, fields)))
+        found = self._asked(after, {number: fields}, [number], moved)
+        told = {"line": number, "fields": dict(fields)}
+        return LineNumber(number, self._commit(action, after, found, told, operation, moved=moved))
 
     def _remove(self, action: str, leaving: list[str], operation: str) -> None:
         self._permit("lines")
         self._stages.refuse_closed(self._document, leaving)
-        after = self._document.without(leaving)
-        self._commit(action, after, self._edit(after).removing(leaving), {"lines": leaving}, operation)
+        after, moved = self._drawn(self._marked.without(leaving))
+        found = self._edit(after).removing(leaving) + self._asked(after, {}, [], moved)
+        self._commit(action, after, found, {"lines": leaving}, operation, moved=moved)
 
     def compare_price(self, number: str | int) -> PriceComparison:
         """The price typed by hand, the one agreed, and the one the rulebook gives for this customer, item and date.
@@ -301,8 +291,7 @@ class Editor(Session):
         beside = self.compare_price(number)
         agreed = {} if beside.agreed is None else {"agreed": beside.agreed}
         details = {"manual": beside.manual, **agreed, "rulebook": beside.rulebook}
-        base = without_terms(self._document, [str(number)])
-        return self._change("reprice_line", str(number), dict.fromkeys(TYPED), details, operation, base)
+        return self._change("reprice_line", str(number), dict.fromkeys(TYPED), details, operation, reprice=True)
 
     def renumber_lines(self, *, operation: str = "") -> dict[str, str]:
         """Number all lines anew in steps of ten; acceptances and records that name a line follow it.
@@ -341,9 +330,11 @@ class Editor(Session):
         self._permit("header")
         fields = given(fields)
         self._refuse_reserved("header", fields)
-        after = self._read(self._document.with_header(**fields))
+        base = self._marked
+        after, moved = self._drawn(self._read(base.with_header(**{**now_given(base.header, fields), **fields})))
         found = self._edit(after).header_changed([f"header.{name}" for name in fields])
-        return self._commit("change_header", after, found, {"fields": dict(fields)}, operation)
+        found += self._asked(after, {}, [], moved)
+        return self._commit("change_header", after, found, {"fields": dict(fields)}, operation, moved=moved)
 
     def close_line(self, number: str | int, *, operation: str = "") -> None:
         """Close a line and its sub-lines: they cannot be changed until reopened."""
@@ -363,11 +354,12 @@ class Editor(Session):
         for number in chosen:
             self._document.line(number)
         closing = list(dict.fromkeys(each for number in chosen for each in self._document.below(number)))
-        after = self._document
+        after = self._marked
         for number in closing:
-            after = after.with_line(number, {**after.lines[number], "state": CLOSED})
-        found = self._edit(after).at_moment("close", closing)
-        self._commit_moved("close_lines", after, found, {"lines": closing}, operation)
+            after = after.with_line(number, {**now_given(after.lines[number], ["state"]), "state": CLOSED})
+        after, moved = self._drawn(after)
+        found = self._edit(after).at_moment("close", closing) + self._asked(after, {}, [], moved)
+        self._commit_moved("close_lines", after, found, {"lines": closing}, operation, moved)
 
     def reopen_line(self, number: str | int, *, operation: str = "") -> None:
         """Open a closed line again.
@@ -379,8 +371,10 @@ class Editor(Session):
             return
         self._permit("close")
         number = str(number)
-        after = self._document.with_line(number, {**self._document.line(number), "state": OPEN})
-        self._commit("reopen_line", after, [], {"line": number}, operation)
+        opened = {**now_given(self._marked.line(number), ["state"]), "state": OPEN}
+        after, moved = self._drawn(self._marked.with_line(number, opened))
+        found = self._asked(after, {}, [], moved)
+        self._commit("reopen_line", after, found, {"line": number}, operation, moved=moved)
 
     def move_to(self, state: str, *, operation: str = "") -> None:
         """Move the order to another state, if its own leads there and the rules of the move let it.
@@ -392,14 +386,19 @@ class Editor(Session):
         if self._done(operation):
             return
         moment = self._stages.move(self._document, state)
-        after = self._document.with_header(state=state).without_header(BEFORE)
+        base = self._marked
+        base = base.with_header(**now_given(base.header, ["state"]))
+        after, moved = self._drawn(base.with_header(state=state).without_header(BEFORE))
+        if self.state == self.program.definition.lifecycle.first:
+            (after,) = draw_all(self.program, [after], self._run)
         found = self._edit(after).at_moment(moment) if moment else []
+        found += self._asked(after, {}, [], moved)
         if self._stages.needs_figures(self._document, state) and self.program.routines:
             # What an order was agreed at is kept from here on; an order that cannot be priced stays a draft.
             orders = after.orders(self.program.fields)
             found += price_orders(self.program, orders, self._run).calculation.findings.errors
         stopped = [finding for finding in found if finding.stops]
-        self._commit("move_to", after, found, {"state": state}, operation, stopped)
+        self._commit("move_to", after, found, {"state": state}, operation, stopped, moved)
 
     def record_payment(self, amount: Any, *, operation: str = "", **details: Any) -> None:
         """Record a payment on the header.
@@ -413,10 +412,11 @@ class Editor(Session):
         self._permit("payments")
         record = {"amount": amount, **details}
         kept = [dict(each) for each in self._document.header.get("payments") or []]
-        after = self._read(self._document.with_header(payments=[*kept, record]))
+        after, moved = self._drawn(self._read(self._marked.with_header(payments=[*kept, record])))
         if self.program.definition.lifecycle.payments == "limited":
             refuse_payment(record["amount"], self.totals.payable)
-        self._commit_moved("record_payment", after, [], record, operation)
+        found = self._asked(after, {}, [], moved)
+        self._commit_moved("record_payment", after, found, record, operation, moved)
 
     def record_delivery(
         self, id: str, state: str, *, line: str | int | None = None, operation: str = "", **details: Any
@@ -448,19 +448,26 @@ class Editor(Session):
         self._read(self._document.with_header(deliveries=with_delivery(deliveries, record)))  # refuses what is none
         for each in with_quantities(self.program, self._document, record):
             deliveries = with_delivery(deliveries, each)
-        after = self._read(self._document.with_header(deliveries=deliveries))
-        after = delivered_again(self.program, self._document, after)
-        self._commit_moved("record_delivery", after, [], record, operation)
+        after = self._read(self._marked.with_header(deliveries=deliveries))
+        after, moved = self._drawn(delivered_again(self.program, self._document, after))
+        found = self._asked(after, {}, [], moved)
+        self._commit_moved("record_delivery", after, found, record, operation, moved)
 
     def _commit_moved(
-        self, action: str, after: Document, found: list[Finding], details: Mapping[str, Any], operation: str
+        self,
+        action: str,
+        after: Document,
+        found: list[Finding],
+        details: Mapping[str, Any],
+        operation: str,
+        drawn: list[Moved],
     ) -> None:
         """Keep an operation, and the state that the order moves to by itself with it."""
         (move,) = moves(self.program, after.orders(self.program.fields), self._run)
         if move is not None:
             after = move.of(after)
             details = {**details, "state_now": move.to, "because": move.because}
-        self._commit(action, after, found, details, operation)
+        self._commit(action, after, found, details, operation, moved=drawn)
 
     def acknowledge(self, finding: Finding, reason: str, *, by: str | None = None, operation: str = "") -> None:
         """Accept a warning that stops, with name and reason; kept on the order until what it was about changes.

@@ -34,6 +34,14 @@ class JournalEntry:
 
 
 def _plain(value: Any) -> str:
+    if isinstance(value, list) and all(isinstance(each, Mapping) for each in value):
+        return ", ".join(_moved(each) for each in value)
     if isinstance(value, Mapping):
         return ", ".join(f"{name} = {shown(each)}" for name, each in value.items())
     return ", ".join(map(str, value)) if isinstance(value, list | tuple) else shown(value)
+
+
+def _moved(value: Mapping[str, Any]) -> str:
+    """A value that was drawn again."""
+    place = f"{value['line']}." if value["line"] else ""
+    return f"{place}{value['field']} {shown(value['from'])} -> {shown(value['to'])}"

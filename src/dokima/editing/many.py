@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from dokima.editing.blocking import once, refuse_if_any
+from dokima.editing.drawing import draw_all
 from dokima.editing.editor import Editor
 from dokima.editing.finishing import BEFORE, moves
 from dokima.editing.journal import JournalEntry
@@ -24,6 +25,7 @@ from dokima.editing.many_terms import kept_terms
 from dokima.editing.operations import check_arguments, operate
 from dokima.editing.session import RESERVED
 from dokima.engine.program import Program, Run
+from dokima.engine.running.drawing import all_drawn, drawn, given_now, marked
 from dokima.engine.running.pending import PENDING, is_kept
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
@@ -96,7 +98,7 @@ def edit_many(
         by: Who does it.
         clock: Tells the time for journals and acceptances.
         today: For ``run.today``.
-        save: Ask the rules of saving too.
+        save: Ask the rules of saving too, and draw what defaults give.
         progress: Is told how many orders are done with.
 
     Raises:
@@ -164,11 +166,13 @@ class _Doing:
 
     def piece(self, orders: Orders) -> list[tuple[str, Outcome]]:
         """Each order's number and what came of it."""
+        orders = orders.without_computed()
         numbers = orders.numbers
         plan = self._plan(orders) if len(set(numbers)) == len(numbers) else None
         if plan is None:
             return [(number, self._alone(orders, at)) for at, number in enumerate(numbers)]
         self._refuse(plan)
+        plan.alone |= {at for at, entries in enumerate(plan.entries) if not entries}
         kept = [at for at in range(len(orders)) if at not in plan.refused and at not in plan.alone]
         changed = dict(zip(kept, self._finish(plan, kept), strict=True))
         return [(number, self._outcome(plan, at, changed)) for at, number in enumerate(numbers)]
@@ -184,7 +188,10 @@ class _Doing:
             document = Document.from_columns(orders.part(at, at + 1))
             editor = Editor(self.program, document, self.by, self.clock, self.today)
             operate(editor, self.operation, self.arguments)
-            order = editor.save() if self.save else editor.order
+            if self.save:
+                editor.save()
+                (document,) = draw_all(self.program, [editor.document], self.run)
+            order = document.order() if self.save else editor.order
         except DokimaError as error:
             return error
         return order, editor.journal
@@ -193,7 +200,7 @@ class _Doing:
 
     def _plan(self, orders: Orders) -> _Plan | None:
         """The orders as they would be, and what rules say to that; None for an operation that changes lines."""
-        plan = _Plan(orders, orders, [[] for _ in range(len(orders))])
+        plan = _Plan(orders, marked(self.program, orders, self.run), [[] for _ in range(len(orders))])
         pending = orders.records.get(PENDING)
         plan.alone = {at for at, mine in enumerate(pending) if mine} if pending is not None else set()
         work = getattr(self, f"_{self.operation}", None)
@@ -204,7 +211,7 @@ class _Doing:
         plan.action = "close lines"
         documents = self._permitted(plan, "close")
         chosen = self._lines(plan, documents, lines)
-        plan.after = _with_line_state(plan.before, chosen, CLOSED)
+        plan.after = _with_line_state(self._giving(plan, ["line.state"], chosen), chosen, CLOSED)
         numbers = plan.before.line_numbers
         for at, document in list(documents.items()):
             where = plan.before.lines_of(at)
@@ -221,7 +228,7 @@ class _Doing:
         documents = self._permitted(plan, "close")
         closed = np.array([state == CLOSED for state in texts(plan.before.line("state")).to_list()], bool)
         chosen = closed if not lines else self._lines(plan, documents, lines, below=False)
-        plan.after = _with_line_state(plan.before, chosen, OPEN)
+        plan.after = _with_line_state(self._giving(plan, ["line.state"], chosen), chosen, OPEN)
         numbers = plan.before.line_numbers
         for at in documents:
             where = plan.before.lines_of(at)
@@ -246,7 +253,10 @@ class _Doing:
             plan.entries[at] = [("move_to", {"state": to})]
             if stages.needs_figures(document, to) and self.program.routines:
                 figures.append(at)
-        plan.after = plan.before.with_columns({"state": column_of("text", [to]).spread(len(plan.before))}, {})
+        drafts = self._drafts(plan.before)
+        after = self._giving(plan, ["header.state"])
+        after = after.with_columns({"state": column_of("text", [to]).spread(len(plan.before))}, {})
+        plan.after = all_drawn(self.program, after, self.run, drafts).orders
         for moment, mine in moments.items():
             if moment:
                 self._ask(plan, moment, None, mine)
@@ -298,7 +308,7 @@ class _Doing:
         plan.action = "change header"
         given = {target: "" if value is None else shown(value) for target, value in fields.items()}
         try:
-            plan.after = with_values(plan.before, given)
+            plan.after = with_values(self._giving(plan, list(fields)), given)
         except DokimaError:
             return False  # the editor says what is wrong with it
         documents = self._permitted(plan, "header")
@@ -317,6 +327,7 @@ class _Doing:
         values = line_values(self.program, fields)
         if values is None or edits(self.program, {f"line.{name}" for name in values.columns}):
             return False
+        plan.after = self._giving(plan, [f"line.{name}" for name in values.columns])
         documents = self._permitted(plan, "lines")
         steps = {at: values.steps(document) for at, document in documents.items()}
         for turn in range(max(map(len, steps.values()), default=0)):
@@ -338,11 +349,33 @@ class _Doing:
                 continue
             places[plan.before.lines_of(at).start + list(documents[at].lines).index(step.number)] = step
             plan.entries[at] = [*plan.entries[at], ("change_line", {"line": step.number, "fields": step.given})]
-        before, plan.after = plan.after, values.put(plan.after, places, self.run)
+        before, plan.after = plan.after, values.put(plan.after, places)
         chosen = np.zeros(plan.before.line_count, bool)
         chosen[list(places)] = True
         self._ask(plan, "enter", chosen, sorted({int(plan.before.order_of[place]) for place in places}), before)
         self._stop(plan)
+
+    def _giving(self, plan: _Plan, names: Sequence[str], lines: Mask | None = None) -> Orders:
+        """The orders with marks, where some fields are given now; those of which a value is drawn again for it go
+        through the editor, which tells of each.
+
+        Args:
+            plan: The plan.
+            names: The fields, by dotted name: all of the header, or all of lines.
+            lines: The lines on which they are given; None if their marks are taken off later.
+        """
+        for key in self.program.drawn_again(names):
+            held = drawn(plan.after, key)
+            plan.alone |= set((np.flatnonzero(held) if key[0] == "header" else plan.after.order_of[held]).tolist())
+        level, fields = names[0].partition(".")[0], [name.partition(".")[2] for name in names]
+        if level == "header":
+            return given_now(plan.after, level, fields, np.ones(plan.after.count, bool))
+        return plan.after if lines is None else given_now(plan.after, level, fields, lines)
+
+    def _drafts(self, orders: Orders) -> Mask:
+        """The orders in the first state, that of drafts."""
+        first = self.program.definition.lifecycle.first
+        return np.array([(state or first) == first for state in texts(orders.header("state")).to_list()], bool)
 
     # -- what they have in common -------------------------------------------------------------------------------
 
@@ -461,6 +494,7 @@ class _Doing:
     def _finish(self, plan: _Plan, kept: Sequence[int]) -> list[Outcome]:
         """The orders that were changed, with the terms that they keep."""
         after = plan.after.select(np.array(kept, np.int64))
+        after = all_drawn(self.program, after, self.run).orders if self.save else after
         terms = kept_terms(self.program, after, self.run)
         documents = list(after.documents())
         now = self._now()

@@ -8,9 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.preparing import prepare
-from dokima.exact import Quotient, stored
+from dokima.engine.program import Program
+from dokima.engine.running.drawing import given_now
 from dokima.formulas.operators import pick
 from dokima.model.columns import Column, column_of
 from dokima.model.document import Document
@@ -48,16 +47,13 @@ class LineValues:
             found += [LineStep(number, given) for number in numbers]
         return found
 
-    def put(self, orders: Orders, places: Mapping[int, LineStep], run: Run) -> Orders:
-        """The orders with the values of some lines, and with what defaults give where nobody gave anything.
+    def put(self, orders: Orders, places: Mapping[int, LineStep]) -> Orders:
+        """The orders with the values of some lines.
 
         Args:
-            orders: The orders.
+            orders: The orders, with marks of what is drawn.
             places: By position of a line what changes.
-            run: What the caller says about the run.
         """
-        chosen = np.zeros(orders.line_count, bool)
-        chosen[list(places)] = True
         lines: dict[str, Column] = {}
         absent = dict(orders.absent)
         for name in self.columns:
@@ -69,34 +65,16 @@ class LineValues:
             where = np.zeros(orders.line_count, bool)
             where[list(mine)] = True
             values = column_of(kind.kind, [read.get(at) for at in range(orders.line_count)])
+            orders = given_now(orders, "line", [name], where)
             lines[name] = pick(where, values, orders.line(name))
             absent[("line", name)] = self._absent(orders, name) & ~where
-        changed = replace(orders.with_columns({}, lines), absent=absent)
-        return self._with_defaults(changed, chosen, run)
+        return replace(orders.with_columns({}, lines), absent=absent)
 
     def _absent(self, orders: Orders, name: str) -> Any:
         there = orders.absent.get(("line", name))
         if there is None:
             there = np.zeros(orders.line_count, bool) if name in orders.lines else np.ones(orders.line_count, bool)
         return there
-
-    def _with_defaults(self, orders: Orders, chosen: Any, run: Run) -> Orders:
-        """As the editor does: a line that is changed gets what its defaults give; a blank default leaves it absent."""
-        names = [name for level, name, _ in self.program.defaults if level == "line"]
-        prepared = prepare(self.program, orders, run)
-        lines: dict[str, Column] = {}
-        absent = dict(orders.absent)
-        for name in names:
-            gone = self._absent(orders, name)
-            if not (gone & chosen).any():
-                continue
-            column = prepared.line(name)
-            found = stored(column) if isinstance(column, Quotient) else column
-            drawn = gone & chosen & ~found.is_missing()
-            if drawn.any():
-                lines[name] = pick(drawn, found, orders.line(name))
-                absent[("line", name)] = gone & ~drawn
-        return replace(orders.with_columns({}, lines), absent={**absent}) if lines else orders
 
 
 def line_values(program: Program, fields: Mapping[str, Any]) -> LineValues | None:

@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Any
 
 from dokima.editing.blocking import once, refuse_if_any
+from dokima.editing.drawing import Moved, draw, names_of, with_marks
 from dokima.editing.edit_rules import Edit
 from dokima.editing.journal import JournalEntry
 from dokima.editing.keeping_terms import keep_terms
@@ -21,6 +22,7 @@ from dokima.errors import Refused, listed
 from dokima.model.addresses import Address, next_number, read_address, write_address
 from dokima.model.columns import Texts
 from dokima.model.document import Document
+from dokima.model.fields import DRAWN
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
 from dokima.model.links import given_numbers, linked_numbers
@@ -33,6 +35,8 @@ RESERVED = {
     "header.number": "names the document, and links point at it",
     "header.state": "changes by move_to()",
     "header.state_before": "is kept by the editor itself",
+    "header.drawn": "is kept by the editor itself",
+    "line.drawn": "is kept by the editor itself",
     "line.number": "changes by renumber_lines()",
     "line.state": "changes by close_line() and reopen_line()",
 }
@@ -64,7 +68,8 @@ class Session:
         self.findings = Findings()
         self._clock = clock
         self._run = Run(today, by, terms="keep" if in_change else "by state")
-        self._document = order if isinstance(order, Document) else Document.read(order, program.fields)
+        read = order if isinstance(order, Document) else Document.read(order, program.fields)
+        self._document = read.without_computed(program.fields)
         lifecycle = program.definition.lifecycle
         state = str(self._document.header.get("state") or lifecycle.first)
         self._stages = Stages(lifecycle.in_change(state) if in_change else lifecycle)
@@ -75,6 +80,7 @@ class Session:
         self._spent: dict[str, str] = {}
         self._priced: tuple[Document, Calculation] | None = None
         self._kept: tuple[Document, Document] | None = None
+        self._with_marks: tuple[Document, Document] | None = None
 
     # -- reading ----------------------------------------------------------------------------------------------
 
@@ -165,6 +171,7 @@ class Session:
         details: Mapping[str, Any],
         operation: str,
         stopping: list[Finding] | None = None,
+        moved: list[Moved] | None = None,
     ) -> Findings:
         """Refuse or keep. A warning to be accepted stops saving and moving, not the edit it arises from.
 
@@ -179,7 +186,8 @@ class Session:
         self._past.append(self._document)
         self._future.clear()
         self._document = self._with_pending(after, findings)
-        self._journal.append(JournalEntry(action, self.by, self._now(), details, operation))
+        told = {**details, DRAWN: moved} if moved else details
+        self._journal.append(JournalEntry(action, self.by, self._now(), told, operation))
         if operation:
             self._spent[operation] = str(details.get("line", ""))
         return self.findings
@@ -194,6 +202,42 @@ class Session:
         old = [each for each in self._edit(after).pending() if (each.rule, each.line) not in said]
         records = [pending_record(each) for each in (*old, *new)]
         return after.with_header(**{PENDING: records}) if records else after.without_header(PENDING)
+
+    @property
+    def _marked(self) -> Document:
+        """The order as it is now, with marks of what is drawn."""
+        if self._with_marks is None or self._with_marks[0] is not self._document:
+            self._with_marks = (self._document, with_marks(self.program, self._document, self._run))
+        return self._with_marks[1]
+
+    def _drawn(self, after: Document) -> tuple[Document, list[Moved]]:
+        """An edit of the order with marks: what follows from it drawn, and each value that is another now."""
+        return draw(self.program, self._marked, after, self._run)
+
+    def _asked(
+        self, after: Document, fields: Mapping[str, Collection[str]], entering: Collection[str], moved: list[Moved]
+    ) -> list[Finding]:
+        """What rules say to fields of lines that were given, and to those drawn again as if they had been given.
+
+        Args:
+            after: The order as it would be.
+            fields: The fields that were given, by line.
+            entering: Lines that enter, or are changed.
+            moved: What was drawn again.
+        """
+        edit, drawn = self._edit(after), names_of(moved)
+        by_line = {number: [*fields.get(number, ()), *drawn.get(number, ())] for number in (*fields, *drawn) if number}
+        alike: dict[tuple[str, ...], list[str]] = {}
+        for number, names in by_line.items():
+            alike.setdefault(tuple(names), []).append(number)
+        found: list[Finding] = []
+        for given, numbers in alike.items():
+            found += edit.editing([f"line.{name}" for name in given], numbers)
+        if lines := list(dict.fromkeys([*entering, *by_line])):
+            found += edit.entering(lines)
+        if of_header := drawn.get(""):
+            found += edit.header_changed([f"header.{name}" for name in of_header])
+        return found
 
     def _done(self, operation: str) -> bool:
         return bool(operation) and operation in self._spent
@@ -231,5 +275,8 @@ class Session:
             reserved = {"header.currency": shared, **reserved}
         for name in fields:
             why = reserved.get(f"{level}.{name}")
+            if (level, name) in self.program.fields.computed:
+                fields_ = self.program.fields.header if level == "header" else self.program.fields.line
+                why = f"is always worked out, as '{fields_[name].value}'"
             if why is not None:
                 raise Refused(f"'{name}' cannot be changed like a field here: it {why}")

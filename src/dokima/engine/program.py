@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal
 
 from dokima.engine.fingerprint import fingerprint_of
 from dokima.formulas import Formula
+from dokima.formulas.following import Follows
 from dokima.formulas.functions import Function
 from dokima.formulas.names import FormulaKind
 from dokima.model.columns import Column
@@ -64,6 +65,7 @@ class ProgramDefinition:
     Attributes:
         name: Name of the rulebook.
         fields: Fields of headers and lines.
+        formulas: Named formulas, as they were written.
         values: Named values, columns of length 1.
         tables: Tables in the order they were declared.
         sources: Their rows, by table.
@@ -93,6 +95,7 @@ class ProgramDefinition:
     name: str
     fields: Fields
     values: Mapping[str, Column] = field(default_factory=dict)
+    formulas: Mapping[str, Any] = field(default_factory=dict)
     tables: Sequence[TableDefinition] = ()
     sources: Mapping[str, TableSource] = field(default_factory=dict)
     context: Sequence[ContextTable] = ()
@@ -195,6 +198,55 @@ class Program:
         of_orders = {f"header.{name.removeprefix('line.')}" for name in self.figures if name.startswith("line.")}
         return {name: read & (self.figures | of_orders) for name, read in self.read_by_required.items()}
 
+    @cached_property
+    def follows(self) -> Mapping[tuple[str, str], Follows]:
+        """For each field with a formula of its own, (level, field), the names that its value follows from: tables give
+        way to what they are asked with."""
+        return {(level, name): self._follows([formula]) for level, name, formula in self.defaults}
+
+    @cached_property
+    def drawable(self) -> Sequence[tuple[str, str]]:
+        """The fields with a default, (level, field); those that are always worked out are never drawn."""
+        return [(level, name) for level, name, _ in self.defaults if (level, name) not in self.fields.computed]
+
+    def drawn_again(self, names: Iterable[str]) -> list[tuple[str, str]]:
+        """The fields, (level, field), whose formulas read one of some fields, themselves or through each other."""
+        moved, found = set(names), list[tuple[str, str]]()
+        for (level, name), follows in self.follows.items():
+            reads = {each.replace("parent.", "line.", 1) for each in follows.here | follows.anywhere}
+            if reads & moved:
+                moved.add(f"{level}.{name}")
+                found.append((level, name))
+        return found
+
+    def _follows(self, formulas: Iterable[Formula]) -> Follows:
+        first = Follows.of(formulas)
+        todo = [(name, False) for name in first.here] + [(name, True) for name in first.anywhere]
+        seen: dict[bool, set[str]] = {False: set(), True: set()}
+        counts = first.counts
+        while todo:
+            name, anywhere = todo.pop()
+            if name in seen[anywhere]:
+                continue
+            seen[anywhere].add(name)
+            table = self.tables.get(name.split(".")[0])
+            if table is not None:
+                asked = Follows.of([*table.formulas(), *table.factors.values()])
+                counts = counts or asked.counts
+                todo += [(each, anywhere) for each in asked.here] + [(each, True) for each in asked.anywhere]
+        plain = [frozenset(name for name in names if name.split(".")[0] not in self.tables) for names in seen.values()]
+        return Follows(plain[0], plain[1], counts)
+
+    @cached_property
+    def may_fail(self) -> bool:
+        """Whether anything that formulas read may be in error: own functions, and what defaults may not hold."""
+        limited = any(
+            field.places is not None or field.choices
+            for level, name, _ in self.defaults
+            for field in [(self.fields.header if level == "header" else self.fields.line)[name]]
+        )
+        return bool(self.definition.functions) or limited
+
     def in_finer_money(self) -> Program:
         """The same with six more decimal places in every currency: a discount on one clip stays a discount."""
         finer = {code: places + 6 for code, places in self.definition.minor_units.items()}
@@ -247,7 +299,7 @@ class Run:
 
 
 RESERVED_TABLES = (
-    "header", "line", "parent", "was", "was_header", "value", "run",
+    "header", "line", "parent", "was", "was_header", "value", "formula", "run",
     "delivery", "payment", "change", "variance", "ledger",
 )  # fmt: skip
 """First parts of dotted names that are not tables."""

@@ -17,6 +17,7 @@ from dokima.errors import ExactError, FormulaError
 from dokima.exact import Decimals, parse
 from dokima.formulas import operators
 from dokima.formulas.calls import Calls
+from dokima.formulas.expanding import expanded
 from dokima.formulas.names import NUMBERS, FormulaKind, Level, Names, UnknownName
 from dokima.formulas.nodes import Evaluate, Formula, Node, at_level
 from dokima.formulas.reader import as_flag, as_flags, as_numbers, folded, in_words, shown_kind
@@ -52,8 +53,9 @@ def compile_formula(
     Raises:
         FormulaError: It cannot be read or does not make sense; names the position.
     """
-    text = _as_text(source)
-    formula = Formula(text, _Compiler(text, names).compile())
+    written = in_one_line(source)
+    text = expanded(written, names)
+    formula = Formula(text, _Compiler(text, names).compile(), written)
     if expect and formula.kind != "blank" and formula.kind not in expect:
         gives = shown_kind(formula.root, names)
         raise FormulaError(text, 0, f"{what} must give {in_words(expect)} (this gives {gives})")
@@ -66,7 +68,8 @@ def compile_formula(
     return formula
 
 
-def _as_text(source: object) -> str:
+def in_one_line(source: object) -> str:
+    """A formula as TOML has it, as one line of text."""
     if isinstance(source, bool):
         return str(source)
     if isinstance(source, str):

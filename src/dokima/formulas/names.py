@@ -74,6 +74,17 @@ class Names(Protocol):
     def known(self) -> Iterable[str]:
         """All names that may be used here."""
 
+    @property
+    def has_texts(self) -> bool:
+        """Whether names other than those of named formulas may stand for texts."""
+
+    def text_of(self, name: str) -> str | None:
+        """The text that a dotted name stands for, in brackets; None for a name that is no formula's.
+
+        Raises:
+            UnknownName: There is no formula of that name; names the nearest.
+        """
+
 
 class Frame(Protocol):
     """The columns behind the names, at run time."""

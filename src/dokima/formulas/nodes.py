@@ -104,8 +104,9 @@ class Formula:
     """A formula that has been read and checked.
 
     Attributes:
-        source: As written.
+        source: As it is read, named formulas written out.
         root: The tree.
+        written: As it was written.
         reads: Dotted names it reads and their levels, in the sequence they appear.
         reads_of_records: Names of deliveries and payments that it reads through aggregates.
         tables: Tables it asks with ``found``.
@@ -113,6 +114,7 @@ class Formula:
 
     source: str
     root: Node
+    written: str = ""
     reads: Mapping[str, Level] = field(init=False)
     reads_of_records: tuple[str, ...] = field(init=False)
     tables: tuple[str, ...] = field(init=False)

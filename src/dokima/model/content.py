@@ -11,11 +11,11 @@ from typing import Any
 
 HEADER_ASIDE = (
     "number", "state", "state_before", "revision", "links",
-    "payments", "deliveries", "acknowledgements", "pending", "terms",
+    "payments", "deliveries", "acknowledgements", "pending", "terms", "drawn",
     "stated_line_net", "stated_without_tax", "stated_tax", "stated_with_tax", "stated_payable",
 )  # fmt: skip
 """Header fields that are not commercial: what happened to an order, and what others say it comes to."""
-LINE_ASIDE = ("state", "delivered", "unit_price", "stated_net")
+LINE_ASIDE = ("state", "delivered", "unit_price", "stated_net", "drawn")
 """Line fields that are not commercial."""
 _STATED = "says what a document states, and is compared, never agreed"
 _HAPPENS = "happens to the order itself; record it there"
@@ -26,6 +26,7 @@ NOT_AGREED: Mapping[str, str] = {
     "line.delivered": "is summed from deliveries; record those on the order itself",
     **dict.fromkeys(("header.deliveries", "header.payments"), _HAPPENS),
     **dict.fromkeys(("header.pending", "header.terms", "header.acknowledgements"), _KEPT),
+    **dict.fromkeys(("header.drawn", "line.drawn"), _KEPT),
     "header.state_before": "is kept by the editor itself",
     "header.revision": "rises by itself when a change is approved",
     "header.links": "is set when a change is approved",

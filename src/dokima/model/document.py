@@ -11,7 +11,7 @@ from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.model.addresses import Address, lineage, read_address, write_address
 from dokima.model.agreed_terms import AgreedTerms
 from dokima.model.content import fields_digest
-from dokima.model.fields import RECORDS, Fields
+from dokima.model.fields import DRAWN, RECORDS, Fields
 from dokima.model.intake import read_all
 from dokima.model.order import Line, Order
 from dokima.model.orders import Orders
@@ -180,6 +180,29 @@ class Document:
     def without_header(self, name: str) -> Document:
         """Without a header field."""
         return Document({key: value for key, value in self.header.items() if key != name}, self.lines)
+
+    def without_headers(self, names: Collection[str]) -> Document:
+        """Without some header fields."""
+        return Document({key: value for key, value in self.header.items() if key not in names}, self.lines)
+
+    def without_computed(self, fields: Fields) -> Document:
+        """Without the fields that are always worked out: a document says nothing of them."""
+        gone: dict[str, set[str]] = {"header": set(), "line": set()}
+        for level, name in fields.computed:
+            gone[level].add(name)
+        document = self
+        if gone["header"] & set(self.header):
+            document = document.without_headers(gone["header"])
+        for number, line in self.lines.items() if gone["line"] else ():
+            if gone["line"] & set(line):
+                kept = {name: value for name, value in line.items() if name not in gone["line"]}
+                document = document.with_line(number, kept)
+        return document
+
+    @property
+    def has_marks(self) -> bool:
+        """Whether it says which of its values are drawn."""
+        return any(DRAWN in fields for fields in (self.header, *self.lines.values()))
 
     def with_terms(self, terms: AgreedTerms | None) -> Document:
         """With agreed terms in the place of those it keeps; without any if None."""

@@ -26,6 +26,7 @@ class Field:
     Attributes:
         name: The name formulas use.
         money: Whether it is an amount of money in the order's currency, and written so.
+        words: Whether it holds several names: a list in documents, one text with spaces between them in columns.
     """
 
     name: str
@@ -40,6 +41,9 @@ class Field:
     default: Annotated[Any, Reads("anything exact")] = setting(
         "A formula that stands in where the field is absent.", default=None
     )
+    value: Annotated[Any, Reads("anything exact")] = setting(
+        "A formula that is always worked out, so that the field is never given.", default=None
+    )
     choices: Sequence[str] = setting("The only values there may be.", default=())
     label: str = setting("The word shown to people.", default="")
     heading: str = setting("The heading in the file, where it is another than the name.", default="", key="from")
@@ -53,6 +57,7 @@ class Field:
     )
     note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
     money: bool = False
+    words: bool = False
 
     @staticmethod
     def completed(given: dict[str, Any]) -> dict[str, Any]:
@@ -66,7 +71,15 @@ class Field:
         # As settings it has no kind yet where it is that of the standard field; the rulebook is asked again then.
         if self.floats == "round" and self.places is None and self.kind not in (None, "text"):
             return "floats = 'round' needs 'places' to round to"
+        if self.value is not None and (self.default is not None or self.required):
+            other = "default" if self.default is not None else "required"
+            return f"a field with a 'value' is always worked out; it takes no '{other}'"
         return ""
+
+    @property
+    def formula(self) -> Any:
+        """The formula that gives what nobody gave: its value, else its default; None without one."""
+        return self.default if self.value is None else self.value
 
     @property
     def shown(self) -> str:
@@ -76,6 +89,11 @@ class Field:
     def with_changes(self, **changes: Any) -> Field:
         """The same field with some attributes changed."""
         return replace(self, **changes)
+
+
+DRAWN = "drawn"
+"""The field of headers and lines that names those fields of theirs that hold what their default gave."""
+_MARKS = Field(DRAWN, label="drawn from defaults", words=True)
 
 
 def _texts(names: str) -> list[Field]:
@@ -98,6 +116,7 @@ HEADER_FIELDS: tuple[Field, ...] = (
     _money("stated_tax", "stated tax"),
     _money("stated_with_tax", "stated total with tax"),
     _money("stated_payable", "stated payable"),
+    _MARKS,
 )
 """Standard header fields, there unless a rulebook declares them anew."""
 
@@ -111,6 +130,7 @@ LINE_FIELDS: tuple[Field, ...] = (
     _money("unit_cost"),
     Field("delivered", "decimal"),
     Field("due_date", "date"),
+    _MARKS,
 )
 """Standard line fields. ``unit_price`` and the ``stated_`` fields are what a document states: compared, never used."""
 
@@ -127,6 +147,16 @@ class Fields:
     header: Mapping[str, Field]
     line: Mapping[str, Field]
     records: Mapping[str, Mapping[str, Field]] = field(default_factory=dict)
+
+    @cached_property
+    def computed(self) -> frozenset[tuple[str, str]]:
+        """The fields that are always worked out, as (level, field)."""
+        return frozenset(
+            (level, name)
+            for level, of_level in (("header", self.header), ("line", self.line))
+            for name, each in of_level.items()
+            if each.value is not None
+        )
 
     @cached_property
     def missed(self) -> Mapping[str, Mapping[str, Field]]:

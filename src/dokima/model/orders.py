@@ -19,6 +19,7 @@ from dokima.model.content import fields_digest
 from dokima.model.fields import Fields
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
+from dokima.model.values import split_names
 
 
 @dataclass(frozen=True)
@@ -357,6 +358,16 @@ class Orders:
             unfilled=unfilled,
         )
 
+    def without_computed(self) -> Orders:
+        """The same orders without the fields that are always worked out: a document says nothing of them."""
+        given = [(level, name) for level, name in self.fields.computed
+                 if name in (self.headers if level == "header" else self.lines)]  # fmt: skip
+        if not given:
+            return self
+        headers, lines = ({name: columns[name] for name in columns if (level, name) not in given}
+                          for level, columns in (("header", self.headers), ("line", self.lines)))  # fmt: skip
+        return replace(self, headers=headers, lines=lines)
+
     def documents(self) -> Iterator[dict[str, Any]]:
         """Every order as plain data, with the fields it has a value for."""
         ranges = self.line_ranges.tolist()
@@ -415,12 +426,12 @@ class Orders:
         places = np.arange(where.start, where.stop)
         found: list[dict[str, Any]] = [{} for _ in places]
         for name, column in columns.items():
-            blank = fields[name].default is not None
+            blank, words = fields[name].default is not None, fields[name].words
             absent = self.absent.get((level, name))
             gone = [False] * len(places) if absent is None else absent[where].tolist()
             for into, value, left_out in zip(found, values_of(column.take(places)), gone, strict=True):
                 if value is not None or (blank and not left_out):
-                    into[name] = value
+                    into[name] = split_names(value) if words else value
         return found
 
 

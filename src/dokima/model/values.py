@@ -64,6 +64,8 @@ class ValueReader:
         Raises:
             BadValue: The field cannot hold it.
         """
+        if field.words:
+            return joined_names(value)
         if isinstance(value, str):
             value = field.codes.get(value, value)
         if value is None or value == "":
@@ -174,6 +176,29 @@ class ValueReader:
         example = datetime.date(2026, 3, 2).strftime(self.dates or "%Y-%m-%d")
         shown = str(value) if isinstance(value, datetime.datetime) else repr(value)
         raise BadValue(f"expected a date such as {example} (got {shown})")
+
+
+NO_NAMES = "-"
+"""What a column says where a list of names is there and holds none; blank says that there is no list."""
+
+
+def joined_names(value: object) -> str | None:
+    """A list of names as the text of a column; None for no list.
+
+    Raises:
+        BadValue: It is no list of names.
+    """
+    if value is None or value == "":
+        return None
+    names = value.replace(",", " ").split() if isinstance(value, str) else value
+    if not isinstance(names, list | tuple) or not all(isinstance(name, str) for name in names):
+        raise BadValue(f"expected a list of names (got {value!r:.60})")
+    return " ".join(name for name in names if name != NO_NAMES) or NO_NAMES
+
+
+def split_names(text: str) -> list[str]:
+    """The names in the text of a column."""
+    return [name for name in text.split() if name != NO_NAMES]
 
 
 def bare_number(text: str, beside: Sequence[str], minus: Minus) -> str:

@@ -24,12 +24,18 @@ if TYPE_CHECKING:
 
 
 def explain(
-    book: Rulebook, orders: Orders, line: str, figure: str | None, order: str | None, values: Mapping[str, str]
+    book: Rulebook,
+    orders: Orders,
+    line: str,
+    figure: str | None,
+    order: str | None,
+    values: Mapping[str, str],
+    run: Run,
 ) -> Explanation:
     """Where the figures of a line came from; see `Rulebook.explain`."""
     number = _number(orders, order, "explain")
     chosen = with_values(orders.select(np.array([orders.position(number)])), values)
-    pricing = price_orders(book.program, chosen, Run(), traced=True)
+    pricing = price_orders(book.program, chosen, run, traced=True)
     return explain_line(pricing, number, line, figure)
 
 

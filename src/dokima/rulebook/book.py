@@ -38,7 +38,7 @@ class Rulebook(BookCore):
     """
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return type(self), (self.program, self.layouts, self._what_if)
+        return type(self), (self.program, self.layouts, self._what_if, self._run)
 
     @classmethod
     def from_dict(
@@ -175,6 +175,8 @@ class Rulebook(BookCore):
         *,
         order: str | None = None,
         set: Mapping[str, str] | None = None,
+        today: datetime.date | None = None,
+        by: str | None = None,
         layout: str | None = None,
     ) -> Explanation:
         """Where the figures of a line came from.
@@ -185,6 +187,8 @@ class Rulebook(BookCore):
             figure: Only this figure, such as ``price`` or the name of a step; all if None.
             order: Order number, where the source holds several.
             set: What if: values by target, ``header.x``, ``line.x`` (every line) or ``20.x`` (line 20).
+            today: For ``run.today``; blank if None.
+            by: For ``run.user``; blank if None.
             layout: As for `orders`.
 
         Raises:
@@ -193,7 +197,7 @@ class Rulebook(BookCore):
         """
         from dokima.rulebook.asking import explain
 
-        return explain(self, self.orders(source, layout), str(line), figure, order, set or {})
+        return explain(self, self.orders(source, layout), str(line), figure, order, set or {}, self._asked(today, by))
 
     def evaluate(
         self,
@@ -226,7 +230,7 @@ class Rulebook(BookCore):
         """
         from dokima.rulebook.asking import evaluate
 
-        return evaluate(self, self.orders(source, layout), formula, str(line), order, table, Run(today, by))
+        return evaluate(self, self.orders(source, layout), formula, str(line), order, table, self._asked(today, by))
 
     def price_line(self, header: Mapping[str, Any], line: Mapping[str, Any]) -> tuple[Explanation, list[QuantityPrice]]:
         """What a line would cost that stands in no order yet, and what it would cost at every quantity that matters.

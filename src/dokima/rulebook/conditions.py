@@ -18,6 +18,7 @@ from dokima.formulas import Formula, Level
 from dokima.formulas.compiler import compile_formula
 from dokima.formulas.operators import flags
 from dokima.model.orders import Orders
+from dokima.tables.table import names_behind
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,10 @@ class Condition:
             formula = compile_formula(text, scope, ("flag",), Level.HEADER, "this condition")
         except FormulaError as error:
             raise DokimaError(error.pointed()) from None
+        behind = names_behind([*formula.reads, *(f"{table}." for table in formula.tables)], program.tables)
+        follows = [program.follows[level, name] for level, name in program.follows if f"{level}.{name}" in behind]
         lines = any(node.level is Level.LINE for node in formula.root.walk()) or "count(" in text
+        lines = lines or any(each.counts or each.anywhere for each in follows)
         return cls(program, formula, lines)
 
     def holds(self, orders: Orders, today: datetime.date | None = None) -> Mask:

@@ -36,12 +36,24 @@ class BookCore:
         program: What was compiled.
         layouts: Layouts of other people's files, by name.
         what_if: Values of every order that is read, by target.
+        run: The day and the user where a call names none.
     """
 
-    def __init__(self, program: Program, layouts: Mapping[str, Layout], what_if: Mapping[str, str] | None = None):
+    def __init__(
+        self,
+        program: Program,
+        layouts: Mapping[str, Layout],
+        what_if: Mapping[str, str] | None = None,
+        run: Run | None = None,
+    ):
         self.program = program
         self.layouts = dict(layouts)
         self._what_if = dict(what_if or {})
+        self._run = run or Run()
+
+    def _asked(self, today: datetime.date | None, by: str | None) -> Run:
+        """What is said about a run: by the call, else by `what_if`."""
+        return Run(today or self._run.today, by or self._run.user)
 
     @property
     def fingerprint(self) -> str:
@@ -95,7 +107,7 @@ class BookCore:
         """
         from dokima.rulebook.loading import with_tables
 
-        return type(self)(with_tables(self.program, tables), self.layouts, self._what_if)
+        return type(self)(with_tables(self.program, tables), self.layouts, self._what_if, self._run)
 
     def what_if(
         self,
@@ -103,6 +115,8 @@ class BookCore:
         set: Mapping[str, Any] | None = None,
         values: Mapping[str, Any] | None = None,
         tables: Mapping[str, Any] | None = None,
+        today: datetime.date | None = None,
+        by: str | None = None,
     ) -> Self:
         """This rulebook as it would be with other values, for trying something out.
 
@@ -111,6 +125,8 @@ class BookCore:
                 every line 20.
             values: Named values in the place of its own.
             tables: Rows by table, as for `with_tables`.
+            today: For ``run.today``, where a call names no day.
+            by: For ``run.user``, where a call names nobody.
 
         Raises:
             RulebookError: There is no such value or table, or it does not take what is given.
@@ -120,7 +136,7 @@ class BookCore:
         program = with_values_of(self.program, values) if values else self.program
         program = with_tables(program, tables) if tables else program
         given = {target: "" if value is None else str(value) for target, value in (set or {}).items()}
-        return type(self)(program, self.layouts, {**self._what_if, **given})
+        return type(self)(program, self.layouts, {**self._what_if, **given}, self._asked(today, by))
 
     def layout(self, name: str) -> Layout:
         """A layout by name.
@@ -202,7 +218,7 @@ class BookCore:
         """
         orders = self._read(source, layout)
         before = None if was is None else with_values(orders, was)
-        found = check_orders(self.program, orders, at, Run(today, by), rule, time.perf_counter, before, workers)
+        found = check_orders(self.program, orders, at, self._asked(today, by), rule, time.perf_counter, before, workers)
         return self._everything(orders, found)
 
     def _everything(self, orders: Orders, found: Findings) -> Findings:
@@ -236,9 +252,18 @@ class BookCore:
         """
         orders = self.orders(source, layout)
         before = None if was is None else with_values(orders, was)
-        return RuleAnswers(answers(self.program, orders, at, Run(today, by), rule, before))
+        return RuleAnswers(answers(self.program, orders, at, self._asked(today, by), rule, before))
 
-    def price(self, source: Source, layout: str | None = None, *, workers: int = 1, check: str = "") -> Calculation:
+    def price(
+        self,
+        source: Source,
+        layout: str | None = None,
+        *,
+        workers: int = 1,
+        check: str = "",
+        today: datetime.date | None = None,
+        by: str | None = None,
+    ) -> Calculation:
         """Price orders. Does not raise for data: what is wrong stands in ``findings`` and ``problems``.
 
         Args:
@@ -246,8 +271,10 @@ class BookCore:
             layout: As for `orders`.
             workers: Threads that share the work on many orders; the result is the same for any number.
             check: Also ask the rules of this moment; what they find stands first in ``findings``.
+            today: For ``run.today``, which defaults and rules may read; blank if None.
+            by: For ``run.user``; blank if None.
         """
-        orders, run = self._read(source, layout), Run()
+        orders, run = self._read(source, layout), self._asked(today, by)
         context = prepared_context(self.program, orders, run)
         found = NONE
         if check:

@@ -54,6 +54,7 @@ def program_definition(
         name=sections.rulebook.name,
         fields=Fields.standard(header, line, [state, *sections.delivery.values()], sections.payment.values()),
         values={name: _named_value(name, value) for name, value in sections.value.items()},
+        formulas=dict(sections.formula),
         tables=list(sections.table.values()),
         sources=sources,
         questions=[each for each in sections.question if each.is_open],

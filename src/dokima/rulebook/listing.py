@@ -37,7 +37,7 @@ def lines_of(
         NotFound: There is no such column to sort by.
         DokimaError: The condition cannot be read.
     """
-    problems, kept = orders.problems, orders.select(chosen(selection, orders))
+    problems, kept = orders.problems, orders.select(chosen(selection, prepare(program, orders, Run())))
     kept = kept.select(holding(Condition.of(program, where) if where else None, kept))
     rows = list(line_rows(program, kept, selection.item, open_only))
     return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines", problems=problems)
@@ -51,12 +51,11 @@ def order_rows(program: Program, orders: Orders, figures: Sequence[Mapping[str, 
         orders: The orders.
         figures: The totals of each.
     """
-    fields = {
-        name: _values(orders.header(name), len(orders))
-        for name in ("number", "kind", "date", "requested_by", "state", "revision")
-    }
     context = _context(program, orders)
-    fields["currency"] = _values(context.column("header.currency"), len(orders))
+    fields = {
+        name: _values(context.orders.header(name), len(orders))
+        for name in ("number", "kind", "date", "requested_by", "state", "revision", "currency")
+    }
     parties, names = _parties(context, len(orders))
     first = program.definition.lifecycle.first
     for at in range(len(orders)):
@@ -101,8 +100,8 @@ def line_rows(program: Program, orders: Orders, item: str, open_only: bool) -> I
     names = ("number", "item", "description", "due_date", "unit", "quantity", "delivered", "state")
     columns = {name: _values(context.line_column(f"line.{name}"), count) for name in names}
     parties, party_names = _parties(context, len(orders))
-    dates = _values(orders.header("date"), len(orders))
-    states = [str(state or lifecycle.first) for state in _values(orders.header("state"), len(orders))]
+    dates = _values(context.orders.header("date"), len(orders))
+    states = [str(state or lifecycle.first) for state in _values(context.orders.header("state"), len(orders))]
     for at, order in enumerate(orders.order_of.tolist()):
         if item and columns["item"][at] != item:
             continue

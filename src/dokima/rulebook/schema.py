@@ -58,6 +58,8 @@ def _object(fields: Mapping[str, Field]) -> dict[str, Any]:
 
 def _property(field: Field) -> dict[str, Any]:
     found: dict[str, Any] = {"enum": [*field.choices]} if field.choices else dict(_OF_KIND[field.kind])
+    if field.words:
+        found = {"anyOf": [{"type": "array", "items": {"type": "string"}}, found]}
     if not field.required:
         found = {"anyOf": [found, {"type": "null"}]}
     return {**found, "description": field.shown} if field.label else found

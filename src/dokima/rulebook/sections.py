@@ -12,7 +12,7 @@ from dokima.model.databases import Database
 from dokima.model.fields import Field
 from dokima.model.numbering import NumberSeries
 from dokima.model.questions import Question
-from dokima.model.settings import Name, Reads, Texts, setting
+from dokima.model.settings import FormulaText, Name, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.routines.definition import RoutineDefinition
 from dokima.rules.rule import RuleDefinition
@@ -67,6 +67,9 @@ class RulebookSections:
     payment: Mapping[Name, Field] = setting("Fields of payments by name.", default_factory=dict)
     value: Mapping[Name, Annotated[Any, Reads("value")]] = setting(
         "Named values, read as value.x.", default_factory=dict
+    )
+    formula: Mapping[Name, FormulaText] = setting(
+        "Named formulas, read as formula.x: as if their text stood there in brackets.", default_factory=dict
     )
     table: Mapping[Name, TableDefinition] = setting("Tables by name.", default_factory=dict)
     context: Mapping[str, ContextTable] = setting(

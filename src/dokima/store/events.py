@@ -7,21 +7,23 @@ from typing import Any
 
 from dokima.formats.json_files import dumped
 from dokima.model.content import plain
+from dokima.model.fields import DRAWN
 from dokima.model.listing import Listing
 from dokima.store.documents import Event
 
-_BESIDE = ("lines", "revision", "terms", "pending")
+_BESIDE = ("lines", "revision", "terms", "pending", DRAWN)
 """What is not told: what stands below, and what the editor keeps for itself."""
 
 
 def changes_between(before: Mapping[str, Any] | None, after: Mapping[str, Any]) -> list[dict[str, Any]]:
-    """What moved from one state of an order to another: line (blank for the header), field, from and to.
+    """What moved from one state of an order to another: line (blank for the header), field, from and to; ``drawn``
+    where nobody gave it, because a default did.
 
     A line that is new or gone is told by all its fields. Values are those of canonical JSON: numbers as text.
     """
     old = plain(before or {"lines": []})
     new = plain(after)
-    found = list(_moved("", _fields(old), _fields(new)))
+    found = list(_moved("", old, new))
     lines = {str(line["number"]): line for line in old["lines"]}
     others = {str(line["number"]): line for line in new["lines"]}
     for number in [*others, *(number for number in lines if number not in others)]:
@@ -29,15 +31,13 @@ def changes_between(before: Mapping[str, Any] | None, after: Mapping[str, Any]) 
     return found
 
 
-def _fields(document: Mapping[str, Any]) -> dict[str, Any]:
-    return {name: value for name, value in document.items() if name not in _BESIDE}
-
-
 def _moved(line: str, before: Mapping[str, Any], after: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
-    for name in {**before, **after}:
+    drawn = after.get(DRAWN) or ()
+    for name in [each for each in {**before, **after} if each not in _BESIDE]:
         was, now = before.get(name), after.get(name)
         if was != now:
-            yield {"line": line, "field": name, "from": was, "to": now}
+            told = {"line": line, "field": name, "from": was, "to": now}
+            yield {**told, "drawn": True} if name in drawn else told
 
 
 def saved_event(
@@ -92,8 +92,8 @@ def event_list(events: Iterable[Event]) -> Listing:
         }
         # Of a new order every field is new, which nobody needs to be told one by one.
         for moved in (event.type != "order.created" and event.data.get("changes")) or [{}]:
-            told = {name: moved.get(name) for name in ("line", "field", "from", "to")}
-            rows.append({**about, **{name: _cell(value) for name, value in told.items()}})
+            told = {name: _cell(moved.get(name)) for name in ("line", "field", "from", "to")}
+            rows.append({**about, **({"by": "(default)"} if moved.get("drawn") else {}), **told})
     columns = ("time", "by", "event", "line", "field", "from", "to", "reason", "revision")
     return Listing(tuple(rows), columns, "events")
 

@@ -18,6 +18,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
+from dokima.engine.program import Run
+from dokima.engine.running.preparing import prepare
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem
 from dokima.formats.file_names import file_name
 from dokima.formats.regular_files import files_in, text_of
@@ -179,7 +181,9 @@ class FolderDocuments:
             texts = (self.read("orders", number) for number in numbers[start : start + size])
             found = [Order.from_json(text) for text in texts if text is not None]
             orders = read_documents(found, self.book.program.fields)
-            yield replace(orders.select(chosen(selection, orders)), problems=orders.problems)
+            # Files put there by hand hold only what was typed; their orders are what their defaults make of that.
+            filled = prepare(self.book.program, orders, Run())
+            yield replace(orders.select(chosen(selection, filled)), problems=orders.problems)
 
     def events(
         self,

@@ -5,13 +5,17 @@ What tends a database is imported when it is called, so that a folder needs none
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
 from dokima.store.service import Store
+
+if TYPE_CHECKING:
+    from dokima.store.database.redrawing import Refreshed
 
 
 def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: str = "") -> Store:
@@ -103,23 +107,37 @@ def check_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "
     return check(_url(place), book, schema, prefix)
 
 
-def refresh_drafts(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> int:
-    """Work out anew the figures of orders in the first state that another rulebook worked out; how many those were.
+def refresh_drafts(
+    place: str,
+    book: Rulebook,
+    *,
+    by: str = "",
+    today: datetime.date | None = None,
+    schema: str = "",
+    prefix: str = "",
+) -> Refreshed:
+    """Work out anew the orders in the first state: what their defaults gave, and figures of another rulebook.
 
-    A changed rulebook recomputes nothing by itself: what was agreed stands. Revisions stay, and nothing is told.
+    A changed rulebook recomputes nothing by itself: what was agreed stands. A draft of which a drawn value is another
+    now is saved with a new revision, and that is told; of the others revisions stay.
 
     Args:
         place: The URL of the database.
         book: The rulebook.
+        by: Who does it.
+        today: For ``run.today``; a date that was drawn from it once stays.
         schema: Schema of the database.
         prefix: What the names of its tables begin with.
+
+    Returns:
+        How many were worked out anew, and each value that is another now.
 
     Raises:
         DokimaError: It cannot be reached, or holds no store.
     """
-    from dokima.store.database.tending import refresh
+    from dokima.store.database.redrawing import refresh
 
-    return refresh(_url(place), book, schema, prefix)
+    return refresh(_url(place), book, schema, prefix, by, today)
 
 
 def store_sql(book: Rulebook, dialect: Literal["sqlite", "postgresql"], *, schema: str = "", prefix: str = "") -> str:

@@ -8,6 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from dokima.editing.drawing import draw_all
+from dokima.engine.program import Run
 from dokima.errors import Conflict, DocumentError, DokimaError, Problem, Refused
 from dokima.formats.json_files import json_text
 from dokima.model.content import canonical_json, digest_of
@@ -49,7 +51,7 @@ class Saving:
         digest = digest_of(canonical_json(handed)) if self.operation else ""
         if self.operation and (done := self._done(digest)) is not None:
             return done
-        documents = [self._drawn_apart(document) for document in documents]
+        documents = [self._numbered_apart(document) for document in self._drawn(documents)]
         return self.store.documents.transact(self.by, lambda transaction: self._save(transaction, documents, digest))
 
     def _save(self, transaction: Transaction, documents: Sequence[Document], digest: str) -> list[Order]:
@@ -61,6 +63,7 @@ class Saving:
             raise Conflict("the same order twice in one call", doubled)
         before = self._kept(documents)
         self._refuse_unless_fit(documents)
+        documents = [document.without_computed(self.store.book.program.fields) for document in documents]
         # A gapless number is drawn when nothing can go wrong any more: those who want one wait for each other.
         wanted = [self._numbered(transaction, document) for document in documents]
         saved = [
@@ -121,7 +124,10 @@ class Saving:
         if not self.store.documents.keeps_events:
             return [_told(each, "") for each in changes_between(document.order().to_dict(), kept)]
         events = [event for event in self.store.history(number) if event.revision > revision]
-        return [_told(each, event.by) for event in events for each in event.data.get("changes", ())]
+        return [
+            _told(each, "by default" if each.get("drawn") else event.by)
+            for event in events for each in event.data.get("changes", ())
+        ]  # fmt: skip
 
     def _refuse_unless_fit(self, documents: Sequence[Document]) -> None:
         book = self.store.book
@@ -131,7 +137,11 @@ class Saving:
         if found.stopping:
             raise Refused(f"{names[0] if len(names) == 1 else 'the orders'} cannot be saved", found.stopping)
 
-    def _drawn_apart(self, document: Document) -> Document:
+    def _drawn(self, documents: Sequence[Document]) -> list[Document]:
+        """With what defaults give in the place of what is absent, marked: an order is kept as it is."""
+        return draw_all(self.store.book.program, documents, Run(self.today, self.by))
+
+    def _numbered_apart(self, document: Document) -> Document:
         """With a number of a series that may have gaps: drawn in a transaction of its own, at once."""
         series = None if document.number else self._series(document)
         if series is None or series.gapless:

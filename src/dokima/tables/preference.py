@@ -11,6 +11,7 @@ from dokima.errors import FormulaError, nearest
 from dokima.exact import Grouping, ranks
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level, Name, UnknownName, compile_formula
+from dokima.formulas.expanding import NAMED
 from dokima.formulas.nodes import Node
 from dokima.formulas.operators import numbers
 from dokima.model.columns import Column, Dates, Texts
@@ -56,6 +57,14 @@ class RowNames:
 
     def known(self) -> Iterable[str]:
         return list(self.fields)
+
+    has_texts = False
+
+    def text_of(self, name: str) -> str | None:
+        """Named formulas are about orders, not about rows."""
+        if name.startswith(f"{NAMED}."):
+            raise UnknownName(f"choose sees only the columns of its own table (got '{name}')")
+        return None
 
 
 class RowFrame:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copyreg
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from decimal import Decimal
 from graphlib import CycleError, TopologicalSorter
@@ -15,9 +16,11 @@ from dokima.errors import FormulaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import stored, to_decimals
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula
 from dokima.formulas.aggregates import AGGREGATES
+from dokima.formulas.compiler import in_one_line
+from dokima.formulas.expanding import dotted_names, expanded
 from dokima.formulas.functions import FUNCTIONS, SPECIAL
 from dokima.formulas.operators import numbers
-from dokima.model.fields import Field
+from dokima.model.fields import DRAWN, Field
 from dokima.routines.definition import RESERVED, RUNNING
 from dokima.routines.kinds import kinds_by_name
 from dokima.routines.routine import Routine
@@ -44,13 +47,26 @@ def build_program(definition: ProgramDefinition, known: Mapping[str, Table] | No
 
 class _Builder:
     def __init__(self, definition: ProgramDefinition, known: Mapping[str, Table]) -> None:
-        self.definition = definition
+        self.definition = definition = _with_first_state(definition)
         self.problems: list[RulebookProblem] = []
         self.tables: dict[str, Table | None] = dict(known)
         self.known = known
         self.path: list[str] = []
         self.specs = {table.name: table for table in definition.tables}
         self.scope = Scope(definition, self._table)
+        # What a step reads through such a field is agreed with it, as if the step asked the tables itself.
+        self.step_scope = replace(self.scope, texts=self._values_of_tables())
+
+    def _values_of_tables(self) -> dict[str, str]:
+        """The texts of fields that are always worked out from tables, by dotted name."""
+        fields = self.definition.fields
+        found: dict[str, str] = {}
+        for level, name in fields.computed:
+            text = in_one_line((fields.header if level == "header" else fields.line)[name].value)
+            with suppress(FormulaError):  # told where the field is compiled
+                if any(dotted.split(".")[0] in self.specs for dotted in dotted_names(expanded(text, self.scope))):
+                    found[f"{level}.{name}"] = text
+        return found
 
     def build(self) -> Program:
         self._check_names()
@@ -65,6 +81,7 @@ class _Builder:
         self._check_context()
         rules = self._rules(figures)
         defaults = self._defaults()
+        self._check_formulas(figures)
         rate, parties = self._reporting(), self._parties()
         if self.problems:
             raise RulebookError(self.problems)
@@ -88,6 +105,16 @@ class _Builder:
                     self._problem(f"{level}.{name}", f"'{name}' is a figure every routine leaves; choose another name")
                 elif said := field.wrong():
                     self._problem(f"{level}.{name}", said)
+                elif name == DRAWN and field.words is False:
+                    self._problem(f"{level}.{name}", f"'{name}' says which values are drawn; choose another name")
+                elif field.value is not None and name in WRITTEN_BY_OTHERS:
+                    self._problem(f"{level}.{name}.value", f"'{name}' is given or kept by others, and never worked out")
+        others = {f"{name}.{each.name}": each for name, of in fields.records.items() for each in of.values()}
+        for table in self.definition.tables:
+            others |= {f"table.{table.name}.columns.{name}": each for name, each in table.columns.items()}
+        for path, field in others.items():
+            if field.value is not None:
+                self._problem(f"{path}.value", "only a field of header or line has a 'value'")
         for routine in self.definition.routines:
             for step in routine.steps:
                 for level, known in (("header", fields.header), ("line", fields.line)):
@@ -210,7 +237,7 @@ class _Builder:
     def _routine(self, name: str) -> Routine | None:
         definition = next(routine for routine in self.definition.routines if routine.name == name)
         try:
-            return build_routine(definition, self.scope.with_figures, kinds_by_name(self.definition.kinds))
+            return build_routine(definition, self.step_scope.with_figures, kinds_by_name(self.definition.kinds))
         except RulebookError as error:
             self.problems += error.problems
             return None
@@ -254,22 +281,33 @@ class _Builder:
                 self.problems += error.problems
         return rules
 
+    def _check_formulas(self, figures: Mapping[str, Name]) -> None:
+        """Named formulas, also those that nobody reads: each must make sense where most may be read."""
+        names = Scope(self.definition, self._table, figures, with_run=True, with_change=True)
+        for name, source in self.definition.formulas.items():
+            try:
+                compile_formula(source, names, what="this formula")
+            except FormulaError as error:
+                self._problem(f"formula.{name}", error.pointed())
+
     # -- defaults ---------------------------------------------------------------------------------------------
 
     def _defaults(self) -> list[tuple[str, str, Formula]]:
-        names = Scope(self.definition, self._table, with_run=True)
+        of_default = Scope(self.definition, self._table, with_run=True, with_was=False)
+        of_value = Scope(self.definition, self._table)
         fields = self.definition.fields
         formulas: dict[str, Formula] = {}
         for level, known in (("header", fields.header), ("line", fields.line)):
             most = Level.HEADER if level == "header" else Level.LINE
             for field in known.values():
-                if field.default is None:
+                if field.formula is None:
                     continue
+                what, names = ("default", of_default) if field.value is None else ("value", of_value)
                 try:
-                    formula = compile_formula(field.default, names, _fitting(field), most, "this default")
+                    formula = compile_formula(field.formula, names, _fitting(field), most, f"this {what}")
                     formulas[f"{level}.{field.name}"] = formula
                 except FormulaError as error:
-                    self._problem(f"{level}.{field.name}.default", error.pointed())
+                    self._problem(f"{level}.{field.name}.{what}", error.pointed())
         return [(*name.split(".", 1), formulas[name]) for name in self._sorted(formulas)]  # type: ignore[misc]
 
     def _sorted(self, formulas: Mapping[str, Formula]) -> list[str]:
@@ -282,8 +320,26 @@ class _Builder:
             return list(graph.static_order())
         except CycleError as error:
             circle: list[str] = error.args[1][::-1]  # each reads the next
-            self._problem(f"{circle[0]}.default", f"defaults read each other in a circle: {' -> '.join(circle)}")
+            level, _, name = circle[0].partition(".")
+            field = (self.definition.fields.header if level == "header" else self.definition.fields.line)[name]
+            what = "default" if field.value is None else "value"
+            self._problem(f"{circle[0]}.{what}", f"defaults read each other in a circle: {' -> '.join(circle)}")
             return []
+
+
+def _with_first_state(definition: ProgramDefinition) -> ProgramDefinition:
+    """An order that says no state is in the first one: a draft, for rules and lists as for the editor."""
+    state = definition.fields.header.get("state")
+    if state is None or state.default is not None or state.required:
+        return definition
+    header = {**definition.fields.header, "state": state.with_changes(default=repr(definition.lifecycle.first))}
+    return replace(definition, fields=replace(definition.fields, header=header))
+
+
+WRITTEN_BY_OTHERS = (
+    "number", "item", "quantity", "delivered", "state", "revision", "currency", "price_override", DRAWN,
+)  # fmt: skip
+"""Fields that editors, deliveries and stores write."""
 
 
 def _fitting(field: Field) -> Sequence[FormulaKind]:

@@ -9,6 +9,8 @@ from dokima.engine.compiling.change_facts import CHANGE_FACTS
 from dokima.engine.program import ProgramDefinition
 from dokima.errors import nearest
 from dokima.formulas import Level, Name, UnknownName
+from dokima.formulas.compiler import in_one_line
+from dokima.formulas.expanding import NAMED
 from dokima.formulas.functions import Function
 from dokima.model.columns import kind_of
 from dokima.model.fields import Field
@@ -43,6 +45,8 @@ class Scope:
         definition: The rulebook.
         table: Gives a table.
         figures: Figures that exist so far.
+        texts: Texts that other names than those of named formulas stand for.
+        with_was: Whether what was before an edit may be read, where the run may be.
         with_run: Whether ``run.today`` and ``run.user`` may be read (in rules and defaults only).
         with_change: Whether the change being approved may be read (in rules only).
     """
@@ -50,6 +54,8 @@ class Scope:
     definition: ProgramDefinition
     table: TableGetter
     figures: Mapping[str, Name] = field(default_factory=dict)
+    texts: Mapping[str, str] = field(default_factory=dict)
+    with_was: bool = True
     with_run: bool = False
     with_change: bool = False
 
@@ -70,7 +76,7 @@ class Scope:
                 return LINE_FACTS[name]
             case "line" | "parent":
                 return self._field(name, self.definition.fields.line, Level.LINE)
-            case "was" | "was_header" if not self.with_run:
+            case "was" | "was_header" if not (self.with_run and self.with_was):
                 raise UnknownName(f"'{name}' is not known here: only rules see what was before an edit")
             case "was":
                 return self._field(name, self.definition.fields.line, Level.LINE)
@@ -158,6 +164,19 @@ class Scope:
 
     def function(self, name: str) -> Function | None:
         return self.definition.functions.get(name)
+
+    @property
+    def has_texts(self) -> bool:
+        return bool(self.texts)
+
+    def text_of(self, name: str) -> str | None:
+        head, _, tail = name.partition(".")
+        if head != NAMED:
+            return self.texts.get(name)
+        known = self.definition.formulas
+        if tail not in known:
+            raise UnknownName(f"there is no named formula '{tail}'{nearest(tail, known)}")
+        return in_one_line(known[tail])
 
     def known(self) -> Iterable[str]:
         fields = self.definition.fields

@@ -229,7 +229,15 @@ def fields_read(program: Program, routine: Routine) -> set[str]:
     """The fields that the figures of a routine follow from, by dotted name."""
     names = ["line.quantity", "line.price_override", "line.price_base", "header.currency"]
     names += [name for step in routine.steps for _, formula in step.formulas() for name in formula.reads]
-    seen = names_behind(names, program.tables)
+    seen, todo = set[str](), list(names)
+    while todo:
+        for name in names_behind(todo, program.tables) - seen:
+            seen.add(name)
+            level, _, tail = name.partition(".")
+            # What a field follows from is read with it: nobody gives it, so that nothing else would tell that it moved.
+            follows = program.follows.get(("header" if level == "header" else "line", tail))
+            todo += [] if follows is None else [*follows.here, *follows.anywhere]
+        todo = [name for name in todo if name not in seen]
     fields = program.fields
     named = {name.replace("parent.", "line.", 1) for name in seen}
     return {name for name in named if _is_field(name, fields.header, fields.line)}

@@ -87,7 +87,7 @@ class Context:
         self._records: dict[str, RecordFrame] = {}
         self._failures: dict[str, Texts] = {}
         self.failed_calls: dict[Node, Texts] = {}
-        self.has_own_functions = bool(program.definition.functions)
+        self.has_own_functions = program.may_fail
 
     # -- failures ---------------------------------------------------------------------------------------------
 

@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from weakref import ref
+
+import numpy as np
 
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.delivering import with_delivered
-from dokima.exact import Quotient, stored
+from dokima.errors import listed
+from dokima.exact import Decimals, Quotient, stored
+from dokima.exact.integers import Mask, everywhere
 from dokima.formulas import Formula, Level
-from dokima.formulas.failures import only
+from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import alike, pick
-from dokima.model.columns import Column, LazyColumns, blanks
+from dokima.model.columns import Column, LazyColumns, Texts, blanks, shown, value_at
+from dokima.model.fields import Field
 from dokima.model.orders import Orders
 
 
@@ -39,7 +45,7 @@ def prepared_context(program: Program, orders: Orders, run: Run, *, held: bool =
         run: What the caller says about the run.
         held: The orders hold their context too, because the caller keeps nothing but them.
     """
-    orders = with_delivered(program, orders)
+    orders = _without_given(with_delivered(program, orders))
     formulas = {
         (level, name): formula
         for level, name, formula in program.defaults
@@ -68,18 +74,47 @@ def prepared_context(program: Program, orders: Orders, run: Run, *, held: bool =
     return context
 
 
+def _without_given(orders: Orders) -> Orders:
+    """The orders with every field that is always worked out as absent as if nobody had given it."""
+    if not orders.fields.computed:
+        return orders
+    sizes = {"header": orders.count, "line": orders.line_count}
+    worked_out = {key: everywhere(sizes[key[0]]) for key in orders.fields.computed}
+    return replace(orders, absent={**orders.absent, **worked_out})
+
+
 def _filled(formula: Formula, orders: Orders, context: Context, level: str, name: str) -> Column:
     at = Level.HEADER if level == "header" else Level.LINE
     value = formula.evaluate(context, at)
     absent = orders.absent[level, name]
-    failed = only(formula.failures(context, at), absent)
+    field = (orders.fields.header if level == "header" else orders.fields.line)[name]
+    if isinstance(value, Quotient):
+        value = stored(value)
+    failed = first_of(only(formula.failures(context, at), absent), only(_beyond(field, formula, value), absent))
     if failed is not None:
         value = value.without(failed.codes >= 0)
         context.orders.failed[level, name] = failed
-    if isinstance(value, Quotient):
-        value = stored(value)
-    fields = orders.fields.header if level == "header" else orders.fields.line
-    value = alike(blanks(fields[name].kind, len(value)), value)[1]
+    value = alike(blanks(field.kind, len(value)), value)[1]
     if absent.all():
         return value
     return pick(absent, value, orders.header(name) if level == "header" else orders.line(name))
+
+
+def _beyond(field: Field, formula: Formula, value: Column) -> Texts | None:
+    """What a formula gives that its field does not hold, in words; None if there is nothing such."""
+    bad: Mask | None = None
+    wanted = ""
+    if isinstance(value, Decimals) and field.places is not None and value.places > field.places:
+        step = 10 ** (value.places - field.places)
+        bad = np.array([units % step != 0 for units in value.units.tolist()], bool) & ~value.is_missing()
+        wanted = f"expected at most {field.places} decimal place{'' if field.places == 1 else 's'}"
+    elif isinstance(value, Texts) and field.choices and not set(value.words.items) <= set(field.choices):
+        known = np.array([word in field.choices for word in value.words.items] + [True], bool)
+        bad = ~known[value.codes]
+        wanted = f"expected one of {listed(field.choices)}"
+    if bad is None or not bad.any():
+        return None
+    return Texts.of(
+        [f"'{formula.source}' gives {shown(value_at(value, at))}; {wanted}" if wrong else None
+         for at, wrong in enumerate(bad.tolist())]
+    )  # fmt: skip

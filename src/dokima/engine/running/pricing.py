@@ -26,7 +26,7 @@ from dokima.exact.integers import Integers, Mask, either, everywhere, range_of
 from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Level
 from dokima.formulas.failures import first_of
-from dokima.formulas.operators import flags, numbers
+from dokima.formulas.operators import alike, compared, flags, numbers, pick
 from dokima.model.columns import Column, LazyColumns, Texts, blanks, shown, value_at
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
@@ -54,6 +54,7 @@ class Part:
         context: The columns it worked with, kept only if traced.
         plan: Their instalments; None if the routine has none.
         reporting: Rate and totals in the reporting currency, by name; empty without one.
+        worked_out: Fields that are always worked out, as (level, field), from the answers that orders keep.
     """
 
     orders: Integers
@@ -64,6 +65,7 @@ class Part:
     context: Context | None
     plan: InstalmentPlan | None = None
     reporting: Mapping[str, Decimals] = field(default_factory=dict)
+    worked_out: Mapping[tuple[str, str], Column] = field(default_factory=dict)
 
 
 @dataclass
@@ -110,7 +112,9 @@ def price_orders(
     findings += priced_parents(orders)
     # Whoever reads a default of a few orders next finds its tables searched; those of many would fill the memory.
     kept = context if orders.line_count <= PIECE else None
-    calculation = _put_together(program, orders, parts, routine_of, np.where(places >= 0, places, 2), kept)
+    calculation = _put_together(
+        program, _as_agreed(orders, parts), parts, routine_of, np.where(places >= 0, places, 2), kept
+    )
     findings += compare_stated(calculation)
     found = Findings.sorted(findings, lambda: texts(orders.header("number")))
     return Pricing(calculation.with_findings(found), parts)
@@ -291,7 +295,35 @@ def _price_part(job: _Job, every: Context) -> Part:
         context=context if job.traced else None,
         plan=plan,
         reporting=reporting,
+        worked_out={} if job.kept is None else _worked_out(job.program, context),
     )
+
+
+def _worked_out(program: Program, context: Context) -> dict[tuple[str, str], Column]:
+    """The fields that are always worked out from tables, with the answers that orders keep."""
+    levels = {"header": Level.HEADER, "line": Level.LINE}
+    return {
+        (level, name): formula.evaluate(context, levels[level])
+        for level, name, formula in program.defaults
+        if (level, name) in program.fields.computed
+        and any(each.split(".")[0] in program.tables for each in formula.reads)
+    }
+
+
+def _as_agreed(orders: Orders, parts: Sequence[Part]) -> Orders:
+    """The orders with the fields that are always worked out as those that keep answers have them."""
+    columns: dict[str, dict[str, Column]] = {"header": {}, "line": {}}
+    for part in parts:
+        for (level, name), column in part.worked_out.items():
+            size, at = (orders.count, part.orders) if level == "header" else (orders.line_count, part.lines)
+            where, place = np.zeros(size, bool), np.zeros(size, np.int64)
+            where[at], place[at] = True, np.arange(len(at))
+            old = columns[level].get(name) or (orders.header(name) if level == "header" else orders.line(name))
+            if len(at):
+                columns[level][name] = pick(where, column.take(place), old)
+    if not (columns["header"] or columns["line"]):
+        return orders
+    return orders.with_columns(columns["header"], columns["line"], unfilled=orders.unfilled)
 
 
 def _blank_findings(routine: Routine, orders: Orders, blanks: Sequence[BlankStep]) -> Iterator[Found]:
@@ -358,12 +390,15 @@ def failed_findings(context: Context, rule: str, formula: Formula | None) -> lis
 
 
 def failed_defaults(program: Program, orders: Orders) -> list[Finding]:
-    """A finding for each order or line on which the default of a field depends on an own function that failed."""
-    findings: list[Finding] = []
-    if not program.definition.functions:
+    """A finding for each order or line on which the default of a field gives what it cannot hold, or depends on an own
+    function that failed."""
+    findings = _given_otherwise(program, orders)
+    if not program.may_fail:
         return findings
     for level, name, formula in program.defaults:
-        if (level, name) not in (orders.unfilled or orders).absent or not formula.root.calls_own:
+        field = (program.fields.header if level == "header" else program.fields.line)[name]
+        may_fail = formula.root.calls_own or field.places is not None or field.choices
+        if (level, name) not in (orders.unfilled or orders).absent or not may_fail:
             continue
         _ = orders.header(name) if level == "header" else orders.line(name)
         failed = orders.failures(level, name)
@@ -372,6 +407,27 @@ def failed_defaults(program: Program, orders: Orders) -> list[Finding]:
             line = "" if level == "header" else orders.line_numbers[at]
             why = value_at(failed, at)  # type: ignore[arg-type]
             message = Said("no default for {field}: {why}", field=program.label(f"{level}.{name}"), why=why)
+            findings.append(Finding(f"{level}.{name}", "error", message, orders.numbers[order], line, name))
+    return findings
+
+
+def _given_otherwise(program: Program, orders: Orders) -> list[Finding]:
+    """A finding for each field that is always worked out, and was given as something else."""
+    findings: list[Finding] = []
+    raw = orders.unfilled or orders
+    for level, name in sorted(program.fields.computed):
+        columns = raw.headers if level == "header" else raw.lines
+        if name not in columns:
+            continue
+        given, value = columns[name], orders.header(name) if level == "header" else orders.line(name)
+        same = compared(*alike(given, value), "==").is_true()
+        for at in np.flatnonzero(~given.is_missing() & ~same).tolist():
+            order = at if level == "header" else int(orders.order_of[at])
+            line = "" if level == "header" else orders.line_numbers[at]
+            facts = {"field": program.label(f"{level}.{name}"), "given": shown(value_at(given, at))}
+            message = Said(
+                "{field} is given as {given} and worked out as {value}", **facts, value=shown(value_at(value, at))
+            )
             findings.append(Finding(f"{level}.{name}", "error", message, orders.numbers[order], line, name))
     return findings
 

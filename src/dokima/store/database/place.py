@@ -238,7 +238,7 @@ class DatabaseDocuments:
                     documents = list(self._whole(connection, headers).values())
             else:
                 documents = [document_of(header, [], None, self.schema) for header in headers]
-            orders = read_documents(list(map(Order.from_dict, documents)), self.book.program.fields)
+            orders = self.readable(documents)
             totals = {
                 header["number"]: {name: header[TOTAL + name] for name in self.schema.totals} for header in headers
             }
@@ -249,7 +249,11 @@ class DatabaseDocuments:
         for headers in self.headers(selection, size):
             with self.connection() as connection:
                 found = self._whole(connection, headers)
-            yield read_documents(list(map(Order.from_dict, found.values())), self.book.program.fields)
+            yield self.readable(list(found.values()))
+
+    def readable(self, documents: Sequence[Mapping[str, Any]]) -> Orders:
+        """Documents as columns; those that the rulebook cannot read stand in ``problems``."""
+        return read_documents(list(map(Order.from_dict, documents)), self.book.program.fields)
 
     def orders_of(self, documents: Sequence[Mapping[str, Any]]) -> Orders:
         """Documents as columns.

@@ -5,18 +5,19 @@ from __future__ import annotations
 import datetime
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from dokima.engine.running.calculation import Calculation
 from dokima.formats.json_files import dumped
-from dokima.model.columns import Column, values_of
+from dokima.model.columns import Column, laid_over, values_of
 from dokima.model.content import canonical_json
 from dokima.model.fields import RECORDS, Field
 from dokima.model.orders import Orders
 from dokima.model.selecting import number_key
+from dokima.model.values import split_names
 from dokima.store.database.schema import FIGURE, TOTAL, Schema
 
 TERMS = "terms"
@@ -54,8 +55,14 @@ def rows_of(orders: Orders, calculation: Calculation, schema: Schema, priced_at:
         priced_at: When they were priced.
     """
     count, fingerprint = orders.count, calculation.program.fingerprint
-    headers = _level(orders, "header", schema.header, count)
-    lines = _level(orders, "line", schema.line, orders.line_count)
+    filled = calculation.orders
+    shown = replace(
+        orders,
+        headers=laid_over(orders.headers, {n: filled.header(n) for at, n in orders.fields.computed if at == "header"}),
+        lines=laid_over(orders.lines, {n: filled.line(n) for at, n in orders.fields.computed if at == "line"}),
+    )
+    headers = _level(shown, "header", schema.header, count)
+    lines = _level(shown, "line", schema.line, orders.line_count)
     _put(headers, TOTAL, {**calculation.totals, **calculation.order_figures}, schema.totals)
     _put(lines, FIGURE, calculation.figures, schema.figures)
     names = [routine.name for routine in calculation.program.routines]
@@ -131,10 +138,10 @@ def document_of(
 
 
 def _given(row: Mapping[str, Any], fields: Mapping[str, Field]) -> Row:
-    if row["absent"] == ALL_EMPTY:
-        return {name: row[name] for name in fields if row[name] is not None}
-    absent = set(row["absent"].split(","))
-    return {name: row[name] for name in fields if row[name] is not None or name not in absent}
+    absent = None if row["absent"] == ALL_EMPTY else set(row["absent"].split(","))
+    kept = [name for name in fields if fields[name].value is None]
+    kept = [name for name in kept if row[name] is not None or (absent is not None and name not in absent)]
+    return {name: split_names(row[name] or "") if fields[name].words else row[name] for name in kept}
 
 
 def text_of(document: Mapping[str, Any]) -> str:

@@ -1,4 +1,4 @@
-"""Tending a store: making its tables, adding what a rulebook has won, comparing both, refreshing drafts."""
+"""Tending a store: making its tables, adding what a rulebook has won, comparing both."""
 
 from __future__ import annotations
 
@@ -26,8 +26,8 @@ from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import engine_of, told, writing
 from dokima.store.database.place import DatabaseDocuments
-from dokima.store.database.rows import rows_of
-from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema, approximate_views, declared, schema_of
+from dokima.store.database.redrawing import draw_in_old_orders
+from dokima.store.database.schema import SCHEMA_VERSION, TOTAL, Schema, approximate_views, declared, schema_of
 from dokima.store.database.store import DatabaseStore, parts_of
 
 PAGE = 1000
@@ -95,6 +95,8 @@ def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool)
             if not dry_run:
                 merged = _merged(kept, declared(documents.schema))
                 connection.execute(update(documents.schema["store"]).values(fields=merged))
+        if not dry_run:
+            draw_in_old_orders(documents)
     except DBAPIError as error:
         raise told(error, documents.place) from None
     finally:
@@ -208,50 +210,3 @@ def _still_open(documents: DatabaseDocuments, number: str, orders: Orders) -> It
     for at, left in enumerate(open_lines(prepared)):
         if left and (leaf is None or leaf[at]):
             yield f"order {number} is finished, and {left} of line {prepared.line_numbers[at]} are still open"
-
-
-def refresh(place: str, book: Rulebook, schema: str, prefix: str) -> int:
-    """Work out the figures of drafts anew; see `refresh_drafts`."""
-    with DatabaseStore(place, book, schema=schema, prefix=prefix) as store:
-        return _refreshed(store)
-
-
-def _refreshed(store: DatabaseStore) -> int:
-    documents, first = store.documents, store.book.program.definition.lifecycle.first
-    done = 0
-    orders, lines = documents.schema["orders"], documents.schema["order_lines"]
-    for headers in documents.headers(Selection(), PAGE):
-        stale = [
-            row for row in headers if (row["state"] or first) == first and row["fingerprint"] != store.book.fingerprint
-        ]
-        numbers = [str(row["number"]) for row in stale]
-
-        def work(transaction: Any, numbers: list[str] = numbers) -> int:
-            transaction.lock(numbers)
-            found = documents.documents(transaction.connection, numbers)
-            read = documents.orders_of(list(found.values()))
-            rows = rows_of(read, store.book.price(read), documents.schema, documents.clock())
-            ids = transaction.identities(rows.headers)
-            headers = [
-                {n: value for n, value in header.items() if n.startswith(TOTAL) or n in _PRICED}
-                for header in rows.headers
-            ]
-            transaction.change(orders, ("number_key",), headers)
-            figures = [
-                {n: value for n, value in line.items() if n.startswith(FIGURE) or n == "number"}
-                | {"order_id": ids[header["number_key"]]}
-                for header, of_lines in zip(rows.headers, rows.lines, strict=True)
-                for line in of_lines
-            ]
-            if figures and documents.schema.figures:
-                transaction.change(lines, ("order_id", "number"), figures)
-            every = [ids[header["number_key"]] for header in rows.headers]
-            transaction.write_taxes(rows, every, every)
-            return len(found)
-
-        if numbers:
-            done += documents.transact("", work)
-    return done
-
-
-_PRICED = ("number_key", "routine", "fingerprint", "priced_at")

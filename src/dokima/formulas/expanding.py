@@ -1,0 +1,75 @@
+"""Named formulas: what a text means with the texts of those it names in brackets in their places."""
+
+from __future__ import annotations
+
+import ast
+import re
+from functools import lru_cache
+
+from dokima.errors import FormulaError
+from dokima.formulas.names import Names, UnknownName
+from dokima.limits import FORMULA_CHARACTERS
+
+NAMED = "formula"
+"""What the names of named formulas begin with."""
+_DOTTED = re.compile(r"\b[A-Za-z_]\w*\.[A-Za-z_]\w*")
+
+
+def expanded(text: str, names: Names, path: tuple[str, ...] = ()) -> str:
+    """A formula with the texts of the formulas it names in brackets in the place of their names.
+
+    Args:
+        text: The formula, on one line.
+        names: What it may refer to.
+        path: The named formulas it is part of.
+
+    Raises:
+        FormulaError: There is none of such a name, they read each other in a circle, or it becomes too long.
+    """
+    if not names.has_texts and f"{NAMED}." not in text:
+        return text
+    for start, stop, dotted in reversed(_places(text)):
+        try:
+            inner = names.text_of(dotted)
+        except UnknownName as error:
+            raise FormulaError(text, start, str(error.args[0])) from None
+        if inner is None:
+            continue
+        if dotted in path:
+            circle = " -> ".join([*path[path.index(dotted) :], dotted])
+            raise FormulaError(text, start, f"formulas read each other in a circle: {circle}")
+        text = f"{text[:start]}({expanded(inner, names, (*path, dotted))}){text[stop:]}"
+        if len(text) > FORMULA_CHARACTERS:
+            raise FormulaError(
+                text[:60], 0, f"with its named formulas written out it has more than {FORMULA_CHARACTERS} characters"
+            )
+    return text
+
+
+def dotted_names(text: str) -> list[str]:
+    """The dotted names in a text."""
+    return [dotted for _, _, dotted in _places(text)]
+
+
+def named_in(text: str) -> list[str]:
+    """The named formulas that a text reads, by their dotted names."""
+    return [dotted for _, _, dotted in _places(text) if dotted.startswith(f"{NAMED}.")]
+
+
+@lru_cache(maxsize=4096)
+def _places(text: str) -> tuple[tuple[int, int, str], ...]:
+    """The dotted names in a text and where they stand; none in one that cannot be read, which is told later."""
+    if not _DOTTED.search(text):
+        return ()
+    lead = len(text) - len(text.lstrip())
+    try:
+        tree = ast.parse(text.lstrip(), mode="eval")
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        return ()
+    encoded = text.lstrip().encode()  # offsets of Python count bytes
+    found = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.end_col_offset is not None:
+            start, stop = (lead + len(encoded[:at].decode()) for at in (node.col_offset, node.end_col_offset))
+            found.append((start, stop, f"{node.value.id}.{node.attr}"))
+    return tuple(sorted(found))
