@@ -60,15 +60,12 @@ def draw(program: Program, before: Document, after: Document, run: Run) -> tuple
 
 
 def _moved(orders: Orders, found: drawing.Redrawn) -> list[list[Moved]]:
-    """For each order the values that were drawn again and are others now."""
+    """For each order the values that nobody gave and that are others now."""
     moved: list[list[Moved]] = [[] for _ in range(orders.count)]
-    for (level, name), mask in found.again.items():
-        for at in np.flatnonzero(mask).tolist():
-            old, new = _value(orders, level, name, at), _value(found.orders, level, name, at)
-            if old != new:
-                line = "" if level == "header" else orders.line_numbers[at]
-                order = at if level == "header" else int(orders.order_of[at])
-                moved[order].append({"line": line, "field": name, "from": old, "to": new})
+    for (level, name), at, old, new in found.moves:
+        line = "" if level == "header" else orders.line_numbers[at]
+        order = at if level == "header" else int(orders.order_of[at])
+        moved[order].append({"line": line, "field": name, "from": old, "to": new})
     return moved
 
 

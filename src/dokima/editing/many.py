@@ -25,7 +25,7 @@ from dokima.editing.many_terms import kept_terms
 from dokima.editing.operations import check_arguments, operate
 from dokima.editing.session import RESERVED
 from dokima.engine.program import Program, Run
-from dokima.engine.running.drawing import all_drawn, drawn, given_now, marked
+from dokima.engine.running.drawing import absent, all_drawn, drawn, given_now, marked
 from dokima.engine.running.pending import PENDING, is_kept
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
@@ -365,7 +365,7 @@ class _Doing:
             lines: The lines on which they are given; None if their marks are taken off later.
         """
         for key in self.program.drawn_again(names):
-            held = drawn(plan.after, key)
+            held = drawn(plan.after, key) | absent(plan.after, key)
             plan.alone |= set((np.flatnonzero(held) if key[0] == "header" else plan.after.order_of[held]).tolist())
         level, fields = names[0].partition(".")[0], [name.partition(".")[2] for name in names]
         if level == "header":

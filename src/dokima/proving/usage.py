@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dokima.engine.program import Program
 from dokima.errors import nearest
 from dokima.formulas import Formula, Level
+from dokima.formulas.expanding import named_in
 from dokima.formulas.operators import flags
 from dokima.model.columns import Texts, values_of
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
@@ -71,6 +72,11 @@ def audit_usage(program: Program) -> Iterator[AuditRemark]:
     for name in program.definition.values:
         if f"value.{name}" not in read:
             yield AuditRemark("unused", "notice", f"value.{name} is never read{python}", path=f"value.{name}")
+    written = [each for formula in formulas for each in named_in(formula.written)]
+    inner = [each for text in program.definition.formulas.values() for each in named_in(str(text))]
+    for name in program.definition.formulas:
+        if f"formula.{name}" not in {*written, *inner}:
+            yield AuditRemark("unused", "notice", f"formula.{name} is never read{python}", path=f"formula.{name}")
     standard = {f"header.{each.name}" for each in HEADER_FIELDS} | {f"line.{each.name}" for each in LINE_FIELDS}
     for level, fields in (("header", program.fields.header), ("line", program.fields.line)):
         for field in fields:

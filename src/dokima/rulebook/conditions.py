@@ -50,7 +50,7 @@ class Condition:
             raise DokimaError(error.pointed()) from None
         behind = names_behind([*formula.reads, *(f"{table}." for table in formula.tables)], program.tables)
         follows = [program.follows[level, name] for level, name in program.follows if f"{level}.{name}" in behind]
-        lines = any(node.level is Level.LINE for node in formula.root.walk()) or "count(" in text
+        lines = any(node.gathers or node.level is Level.LINE for node in formula.root.walk())
         lines = lines or any(each.counts or each.anywhere for each in follows)
         return cls(program, formula, lines)
 

@@ -86,12 +86,14 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         reads={name: at for part in used for name, at in part.reads.items()},
         whole=frozenset(name for part in used for name in part.gathered),
         reads_of_records=tuple(dict.fromkeys(name for part in used for name in part.reads_of_records)),
-        fingerprint=_fingerprint(definition),
+        fingerprint=_fingerprint(definition, [*used, *(part.formula for part in message.parts)]),
     )
 
 
-def _fingerprint(definition: RuleDefinition) -> str:
+def _fingerprint(definition: RuleDefinition, formulas: Sequence[Formula]) -> str:
     said = [definition.id, str(definition.when), str(definition.require), definition.message]
+    # What a named formula says is said by the rule that names it.
+    said += [formula.source for formula in formulas if formula.written not in ("", formula.source)]
     if definition.python is not None:
         said.append(source_of(definition.python.work))
     return hashlib.sha256("\n".join(said).encode()).hexdigest()

@@ -11,7 +11,7 @@ import numpy as np
 from dokima.engine.compiling.scope import Scope
 from dokima.engine.explaining.explanation import Operand, TableAnswer, answer_data
 from dokima.engine.explaining.table_answers import TableAnswers
-from dokima.engine.explaining.written_formulas import Counted
+from dokima.engine.explaining.written_formulas import Counted, named_values
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
@@ -124,7 +124,13 @@ def evaluate_formula(program: Program, orders: Orders, source: str, order: str, 
         formula.level.name.lower(),
         value_at(column, at),
         Counted(formula, place.context, place.order, place.line, program.label).text(),
-        [Operand(name, program.label(name), place.value(name, formula.reads[name])) for name in here],
+        [
+            *(Operand(name, program.label(name), place.value(name, formula.reads[name])) for name in here),
+            *(
+                Operand(each.name, each.label, each.value)
+                for each in named_values(formula, scope, place.context, place.order, place.line)
+            ),
+        ],
         place.answers.path(tables),
         names_behind(formula.reads, program.tables),
         failed=str(value_at(failures, at) or "") if failures is not None else "",

@@ -8,16 +8,17 @@ from typing import Any
 
 import numpy as np
 
+from dokima.engine.compiling.scope import Scope
 from dokima.engine.explaining.explanation import ContextRows, Explanation, Operand, StepExplanation
 from dokima.engine.explaining.table_answers import TableAnswers
-from dokima.engine.explaining.written_formulas import Counted, Traced, with_labels, with_values
+from dokima.engine.explaining.written_formulas import Counted, Traced, named_values, with_labels, with_values
 from dokima.engine.program import Program
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.calculation import PricedLine, amount_figures
 from dokima.engine.running.pricing import Part, Pricing
 from dokima.errors import NotFound, nearest
 from dokima.exact import Quotient, decimals, to_decimals
-from dokima.formulas import Formula, Level
+from dokima.formulas import Formula, Level, Name
 from dokima.formulas.operators import numbers
 from dokima.model.columns import value_at
 from dokima.model.said import Said, listing
@@ -92,6 +93,12 @@ class _Explainer:
         self.order = int(self.context.order_of[position])
         self.answers = TableAnswers(program, self.context, self.order, position)
 
+    @property
+    def _figures(self) -> Mapping[str, Name]:
+        """The figures of the line's routine."""
+        routine = self.line.order.routine
+        return {} if routine is None else routine.figures
+
     def step(self, trace: StepTrace) -> StepExplanation:
         step = trace.step
         values = {name: self._value(trace, name) for name in trace.columns}
@@ -111,6 +118,9 @@ class _Explainer:
         if step.definition.of:
             read.add(f"line.{step.definition.of}")
         operands = [Operand(name, self.program.label(name), values[name]) for name in values if name in read]
+        frame = Traced(self.context, trace.columns)
+        scope = Scope(self.program.definition, self.program.tables.get, self._figures)
+        named = [each for _, f in formulas for each in named_values(f, scope, frame, self.order, self.position)]
         asked = [each for each in formulas if each[0] != "when"]
         if step.way.is_price:  # the options before the one that had a price say why they had none
             later = tuple(f"options.{at}." for at in range(chosen, len(step.options))) if chosen > 0 else ()
@@ -122,9 +132,12 @@ class _Explainer:
             kind=step.kind,
             value=value,
             source=self._source(step.options, chosen, trace) if step.way.is_price else self._beaten_by(step),
-            formulas=[(key, formula.source, with_values(formula, values)) for key, formula in formulas],
+            formulas=[
+                (key, formula.written or formula.source, with_values(formula, values)) for key, formula in formulas
+            ],
             counted={key: self._counted(formula, trace) for key, formula in formulas},
             operands=operands,
+            named=list({each.name: each for each in named}.values()),
             answers=[
                 self.answers.answer(
                     table,

@@ -24,6 +24,16 @@ class Operand:
 
 
 @dataclass(frozen=True)
+class NamedFormula:
+    """A named formula that was read: dotted name, word for people, value, and its text."""
+
+    name: str
+    label: str
+    value: Any
+    source: str
+
+
+@dataclass(frozen=True)
 class TableAnswer:
     """How a table answered.
 
@@ -88,6 +98,7 @@ class StepExplanation:
         over: Whether it is worked out for the line, for the parent line above it (parent), or for the order.
         symbol: The sign before its label.
         moves: Whether it is a price, or moves the amount of the line.
+        named: The named formulas it read.
         base: What a percentage of it is taken of, its label blank for the amount so far; None where it has none.
     """
 
@@ -104,6 +115,7 @@ class StepExplanation:
     symbol: str = ""
     moves: bool = False
     base: Operand | None = None
+    named: Sequence[NamedFormula] = ()
 
 
 @dataclass(frozen=True)
@@ -201,6 +213,7 @@ def _plain(value: Any) -> str | None:
 
 
 def _step_data(step: StepExplanation) -> dict[str, Any]:
+    read = [(each.name, each.value) for each in step.operands] + [(each.name, each.value) for each in step.named]
     return {
         "step": step.name,
         "kind": step.kind,
@@ -209,7 +222,7 @@ def _step_data(step: StepExplanation) -> dict[str, Any]:
         "formulas": [
             {"setting": key, "formula": source, "with_values": values} for key, source, values in step.formulas
         ],
-        "read": {operand.name: _plain(operand.value) for operand in step.operands},
+        "read": {name: _plain(value) for name, value in read},
         "tables": [answer_data(answer) for answer in step.answers],
     }
 

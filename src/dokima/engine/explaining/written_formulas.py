@@ -6,9 +6,12 @@ from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
 from typing import Any
 
+from dokima.engine.explaining.explanation import NamedFormula
 from dokima.exact import parse, text
-from dokima.formulas import Formula, Frame, Level
+from dokima.formulas import Formula, Frame, Level, compile_formula
+from dokima.formulas.expanding import named_in
 from dokima.formulas.money import is_money
+from dokima.formulas.names import Names
 from dokima.formulas.nodes import Node
 from dokima.model.columns import Column, shown, value_at
 from dokima.model.said import Said, listing
@@ -127,6 +130,19 @@ class Counted:
         if isinstance(value, Decimal):
             value = Decimal(text(parse(value), self.frame.money_places(self.order) if is_money(node) else 0))
         return Said("{value}", value=repr(value) if isinstance(value, str) else value)
+
+
+def named_values(formula: Formula, names: Names, frame: Frame, order: int, line: int) -> list[NamedFormula]:
+    """The named formulas that a formula names, and what each gives at one place."""
+    found: list[NamedFormula] = []
+    for dotted in dict.fromkeys(named_in(formula.written)):
+        inner = compile_formula(dotted, names)
+        column = inner.evaluate(frame)
+        at = line if inner.level is Level.LINE else order
+        value = value_at(column, 0 if len(column) == 1 else at) if len(column) else None
+        label = dotted.partition(".")[2].replace("_", " ")
+        found.append(NamedFormula(dotted, label, value, names.text_of(dotted) or ""))
+    return found
 
 
 def _signs(between: str) -> str:

@@ -6,8 +6,9 @@ marks came with an order, comparing decides: what holds just what its default gi
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from dokima.engine.running.context import Before
 from dokima.engine.running.preparing import prepare
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas.operators import alike, compared, pick
-from dokima.model.columns import Column, column_of, take_or_blank
+from dokima.model.columns import Column, column_of, take_or_blank, value_at
 from dokima.model.fields import DRAWN, RECORDS_OF
 from dokima.model.orders import Orders, texts
 from dokima.model.states import CLOSED
@@ -33,12 +34,13 @@ class Redrawn:
     Attributes:
         orders: The orders with them drawn again.
         fields: By field the headers or lines on which it was drawn.
-        again: Of these the ones that held a drawn value before.
+        moves: Each value that nobody gave and that is another now: its field, the position of its header or line, and
+            what it was and is. What is absent, or always worked out, moves too without being drawn.
     """
 
     orders: Orders
     fields: Mapping[Key, Mask]
-    again: Mapping[Key, Mask] = field(default_factory=dict)
+    moves: Sequence[tuple[Key, int, Any, Any]] = ()
 
 
 def drawn(orders: Orders, key: Key) -> Mask:
@@ -141,7 +143,8 @@ def drawn_afresh(program: Program, orders: Orders, run: Run) -> Redrawn:
         again[key] = held if key[0] == "header" else held & free
         wanted[key] = lacking | again[key]
     asked = prepare(program, replace(orders, absent={**orders.absent, **wanted}), run)
-    return Redrawn(_filled(orders, asked, wanted), wanted, again)
+    filled = _filled(orders, asked, wanted)
+    return Redrawn(filled, wanted, _moves(again, orders, filled))
 
 
 def given_now(orders: Orders, level: str, names: Collection[str], where: Mask) -> Orders:
@@ -199,12 +202,34 @@ def redrawn(program: Program, before: Before, after: Orders, run: Run) -> Redraw
             again[key] = found
         if level == "line" and (lacking := absent(after, key) & ~was_there).any():
             new[key] = lacking
-    if not again and not new:
-        return Redrawn(after, {})
     asked = {key: absent(after, key) | mask for key, mask in again.items()}
-    drawn_now = prepare(program, replace(after, absent={**after.absent, **asked}), run)
+    now = prepare(program, replace(after, absent={**after.absent, **asked}), run) if again else moves.now
     wanted = {**again, **{key: mask | again[key] if key in again else mask for key, mask in new.items()}}
-    return Redrawn(_filled(after, drawn_now, wanted), wanted, again)
+    loose = {key: mask for key in program.follows if (mask := absent(after, key) & moves.there(key[0])).any()}
+    told = {key: again.get(key, False) | loose.get(key, False) for key in dict.fromkeys([*again, *loose])}
+    places = {"header": before.order_at, "line": before.line_at}
+    moved = _moves(told, moves.was, now, places)
+    return Redrawn(_filled(after, now, wanted) if wanted else after, wanted, moved)
+
+
+def _moves(
+    fields: Mapping[Key, Any], was: Orders, now: Orders, places: Mapping[str, Integers] | None = None
+) -> list[tuple[Key, int, Any, Any]]:
+    """The values of some fields that differ between two states.
+
+    Args:
+        fields: By field the headers or lines that are looked at.
+        was: The state before.
+        now: The state after.
+        places: Where headers and lines stood before; where they stand now if None.
+    """
+    found: list[tuple[Key, int, Any, Any]] = []
+    for key, mask in fields.items():
+        old, new = _column(was, key), _column(now, key)
+        old = old if places is None else take_or_blank(old, places[key[0]])
+        for at in np.flatnonzero(mask & ~_same(new, old)).tolist():
+            found.append((key, at, value_at(old, at), value_at(new, at)))
+    return found
 
 
 class _Moves:

@@ -86,11 +86,16 @@ class Parts:
         values = [[name.replace("_", " "), f"value.{name}", shown(value_at(column, 0))]
                   for name, column in self.program.definition.values.items()]  # fmt: skip
         parts.append(Chapter("Named values", [Grid(("value", "in formulas", "is"), values)] if values else []))
+        named = [[name.replace("_", " "), f"formula.{name}", self.phrases.condition(text)]
+                 for name, text in self.program.definition.formulas.items()]  # fmt: skip
+        parts.append(Chapter("Named formulas", [Grid(("formula", "in formulas", "says"), named)] if named else []))
         return Chapter("Data dictionary", [], [part for part in parts if part.blocks])
 
     def _field(self, level: str, field: Field) -> list[str]:
         places = f", {field.places} places" if field.places is not None else ""
         default = self.phrases.of(field.default) if field.default is not None else ""
+        if field.value is not None:
+            default = f"always {self.phrases.of(field.value)}"
         if field.kind == "flag" and str(field.default) in ("True", "False"):
             default = "yes" if str(field.default) == "True" else "no"
         return [

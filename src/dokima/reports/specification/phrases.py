@@ -96,6 +96,8 @@ class Phrases:
             known = self.program.definition.values.get(tail)
             worth = "" if known is None else f" ({shown(value_at(known, 0))})"
             return f"the {tail.replace('_', ' ')}{worth}"
+        if head == "formula":
+            return f"“{tail.replace('_', ' ')}”"
         table = self.program.tables.get(head)
         if table is not None:
             field = table.fields.get(tail)
@@ -162,6 +164,8 @@ class Phrases:
             dotted = ast.unparse(node)
             if dotted in KNOWN:
                 return f"{'not: ' if negated else ''}{KNOWN[dotted]}"
+            if dotted.startswith("formula."):
+                return f"{self.name(dotted)} {'does not hold' if negated else 'holds'}"
             return f"{self.name(dotted)} is {'not ' if negated else ''}set"
         return self._not(node) if negated else self._of(node)
 
