@@ -32,7 +32,7 @@ take() { if [ -z "$only" ] || [ "$only" = "$1" ]; then shot "$@"; fi; }
 
 SIZE=9 take init 156 54 "dokima init depot --from exports/depot_2026.csv --prices tables/items.csv"
 take eval 140 42 "dokima eval 'item.weight * line.quantity' orders/SQ-2041.json 10" \
-    "dokima eval --table works_rate orders/PO-721.json 10"
+    "dokima eval --rows works_rate orders/PO-721.json 10"
 SIZE=9 take prices 156 54 "dokima prices --customer FERNHOLT --date 2026-03-02 | head -50"
 take prices-item 140 42 "dokima prices --item PANE-T6 --date 2026-03-02"
 SIZE=9 take prove 156 54 \

@@ -57,7 +57,7 @@ def test_the_example_of_a_command_stands_below_its_help_and_runs(walk, tmp_path)
         ("dokima explain --orders orders SQ-204", {f"SQ-204{at}" for at in range(1, 8)}),
         ("dokima explain orders/SQ-2041.json ", {"10", "20", "30"}),
         ("dokima explain orders/SQ-2041.json 10 fr", {"freight"}),
-        ("dokima eval --table works", {"works_rate", "works_vat"}),
+        ("dokima eval --rows works", {"works_rate", "works_vat"}),
         ("dokima price --table agr", {"agreed="}),
         ("dokima price --value fr", {"freight_rate="}),
         ("dokima price orders/SQ-2042", {"orders/SQ-2042.json"}),

@@ -17,17 +17,18 @@ from dokima.cli.options import (
     Format,
     LayoutName,
     LocaleOption,
-    OneLine,
-    OneOrder,
     OrdersPlace,
     Sets,
+    Tables,
     Today,
     Values,
     day,
     one_order,
     open_book,
+    pairs,
     person,
     read_orders,
+    refuse_given,
 )
 from dokima.cli.output import write
 
@@ -42,22 +43,31 @@ class Written(StrEnum):
 
 
 def evaluate(
-    formula: Annotated[str | None, typer.Argument(metavar="[FORMULA]", help="Any formula.")] = None,
-    order: OneOrder = None,
-    line: OneLine = None,
+    asked: Annotated[
+        list[str] | None,
+        typer.Argument(
+            metavar="[FORMULA] ORDER [LINE]",
+            help="Any formula, a file or number of an order, and a line; with --rows COLUMN=VALUE ...",
+            autocompletion=completing.order_names,
+        ),
+    ] = None,
+    rows: Annotated[
+        str,
+        typer.Option(
+            "--rows",
+            help="The rows of this table that answer COLUMN=VALUE ...; or how that of an ORDER [LINE] is found.",
+            autocompletion=completing.table_names,
+        ),
+    ] = "",
+    date: Annotated[
+        str, typer.Option("--date", help="With --rows: the day on which they are valid.", show_default="any day")
+    ] = "",
     by: By = "",
     today: Today = "",
     locale: LocaleOption = "",
     orders: OrdersPlace = None,
     sets: Sets = None,
-    tables: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--table",
-            help="Instead of a formula: how the row of table NAME is found. What if: another file, NAME=FILE.",
-            autocompletion=completing.table_names,
-        ),
-    ] = None,
+    tables: Tables = None,
     values: Values = None,
     book: Book = HERE,
     layout: LayoutName = None,
@@ -65,22 +75,21 @@ def evaluate(
         Written, typer.Option("--format", "-f", help="For people, programs, or a specification.")
     ] = Written.table,
 ) -> None:
-    """Work a formula out on a line, on an order, or on each of its lines, with every look-up behind it."""
-    asked = [each for each in tables or () if "=" not in each]
-    if len(asked) > 1:
-        raise DokimaError(f"expected one table to look up (got {', '.join(asked)})")
-    table = asked[0] if asked else ""
-    if table:  # then there is no formula, and what was typed in its place is the order
-        formula, order, line = "", formula, order
-    if order is None:
-        raise DokimaError("expected a formula and ORDER, and a LINE for one line of it")
-    rulebook = open_book(book, [each for each in tables or () if "=" in each], values, sets)
-    found = read_orders(rulebook, [order], orders, layout)
-    number = one_order(found, "ask")
-    result = rulebook.evaluate(
-        formula or "", found, line or "", order=number, table=table, today=day(today), by=person(by)
-    )
-    shown = report(result, book=rulebook, locale=locale)
+    """Work a formula out on a line, on an order, or on each of its lines; or browse the rows of a table."""
+    given = list(asked or ())
+    rulebook = open_book(book, tables, values, sets)
+    if rows and all("=" in each for each in given):
+        on = day(date) if date else None
+        shown = report(rulebook.rows(rows, pairs(given), date=on), book=rulebook, locale=locale)
+    else:
+        refuse_given({"--date": date}, "for --rows TABLE COLUMN=VALUE ...")
+        formula = "" if rows or not given else given.pop(0)
+        if not given or len(given) > 2:
+            raise DokimaError(f"expected {'' if rows else 'a formula and '}ORDER, and a LINE for one line of it")
+        found = read_orders(rulebook, given[:1], orders, layout)
+        number, line = one_order(found, "ask"), given[1] if len(given) > 1 else ""
+        result = rulebook.evaluate(formula, found, line, order=number, table=rows, today=day(today), by=person(by))
+        shown = report(result, book=rulebook, locale=locale)
     if form is Written.markdown:
         sys.stdout.write(shown.markdown)
     else:

@@ -37,6 +37,7 @@ def prices(
         str, typer.Option("--quantity", help="Only at this quantity.", show_default="each that matters")
     ] = "",
     header: Annotated[list[str] | None, typer.Option("--header", help="Other header fields: currency=GBP.")] = None,
+    line: Annotated[list[str] | None, typer.Option("--line", help="Other fields of the line: hire=true.")] = None,
     files: ReportFiles = None,
     locale: LocaleOption = "",
     tables: Tables = None,
@@ -49,7 +50,7 @@ def prices(
     groups = {**({"segment": segment} if segment else {}), **pairs(group)}
     found = rulebook.price_list(
         customer=customer, supplier=supplier, item=item, group=groups, date=day(date),
-        quantity=_number(quantity), header=pairs(header),
+        quantity=_number(quantity), header=pairs(header), line=pairs(line),
     )  # fmt: skip
     shown = report(found, book=rulebook, locale=locale)
     write_reports(shown, files)

@@ -26,10 +26,11 @@ class Listing(Sequence[Mapping[str, Any]]):
     Attributes:
         rows: The rows.
         columns: Their columns.
-        level: What a row is: ``orders``, ``lines``, ``events`` or ``outcomes``; ``chosen`` for columns that were asked
-            for.
+        level: What a row is: ``orders``, ``lines``, ``events``, ``outcomes``, ``rows`` of a table or ``values``;
+            ``chosen`` for columns that were asked for.
         labels: Headings for people, by column; the columns that are the same in every list have words of their own.
         problems: What is wrong with orders that could not be read, and may be missing here.
+        title: What stands above it; a word for what its rows are if blank.
     """
 
     rows: tuple[Mapping[str, Any], ...]
@@ -37,6 +38,7 @@ class Listing(Sequence[Mapping[str, Any]]):
     level: str
     labels: Mapping[str, str] = field(default_factory=dict)
     problems: Sequence[Problem] = ()
+    title: str = ""
 
     def __len__(self) -> int:
         return len(self.rows)

@@ -7,6 +7,7 @@ from typing import Any
 
 from dokima.model.listing import SUMMED, Listing
 from dokima.reports.formatting import lines_counted, orders_counted
+from dokima.reports.language import _
 from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
 
@@ -35,9 +36,9 @@ def listing_paper(listing: Listing, words: Wording) -> Paper:
             rows.append(Row([told.get(name) for name in listing.columns], "total"))
     return paper_in(
         words,
-        title=words[TITLES.get(listing.level, "orders")],
+        title=listing.title or words[TITLES.get(listing.level, "orders")],
         subtitle=_counted(listing),
-        sections=[Section("", columns, rows, words["no_changes"])],
+        sections=[Section("", columns, rows, _("no row") if listing.level == "rows" else words["no_changes"])],
     )
 
 

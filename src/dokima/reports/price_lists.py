@@ -33,11 +33,13 @@ def price_list_paper(prices: PriceList, words: Wording) -> Paper:
                 Row([_("and {count} more components").format(count=number(beyond)), None, None, None], "detail")
             )
         sections.append(Section(_("made of"), columns, rows))
+    left_out = dict.fromkeys(f"{row.party}: {step}" for row in prices.rows for step in row.left_out)
     both = sum(row.is_both for row in prices.rows)
     soon = sum(row.ends_soon(prices.date) for row in prices.rows)
     facts = {
         _("special price and a discount on top"): str(both) if both else None,
         _("end within 60 days"): str(soon) if soon else None,
+        _("left out, as it depends on who buys"): "; ".join(left_out) or None,
     }
     return paper_in(
         words,

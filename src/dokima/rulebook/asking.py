@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
@@ -14,10 +15,13 @@ from dokima.engine.program import Run
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
-from dokima.errors import DocumentError, DokimaError, NotFound
+from dokima.errors import DocumentError, DokimaError, NotFound, nearest
 from dokima.exact import decimals
+from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.tables.browsing import rows_that_can_win
+from dokima.tables.candidates import row_values
 
 if TYPE_CHECKING:
     from dokima.rulebook.book import Rulebook
@@ -49,6 +53,17 @@ def evaluate(
     if table:
         return look_up(book.program, orders, table, number, line, run)
     return evaluate_formula(book.program, orders, formula, number, line, run)
+
+
+def table_rows(book: Rulebook, name: str, asked: Mapping[str, Any], date: datetime.date | None) -> Listing:
+    """The rows of a table that can win; see `Rulebook.rows`."""
+    if name not in book.program.tables:
+        raise NotFound(f"there is no table '{name}'{nearest(name, book.program.tables)}")
+    table = book.program.tables[name]
+    found = rows_that_can_win(table, asked, date)
+    rows = tuple({**row_values(table, row), "row in file": table.source.row_number(row)} for row in found)
+    labels = {column: field.shown for column, field in table.fields.items()}
+    return Listing(rows, (*table.cells, "row in file"), "rows", labels, title=table.definition.shown)
 
 
 def _number(orders: Orders, order: str | None, what: str) -> str:

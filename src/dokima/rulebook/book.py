@@ -232,6 +232,24 @@ class Rulebook(BookCore):
 
         return evaluate(self, self.orders(source, layout), formula, str(line), order, table, self._asked(today, by))
 
+    def rows(self, table: str, asked: Mapping[str, Any] | None = None, *, date: datetime.date | None = None) -> Listing:
+        """The rows of a table that answer who asks with some of its columns, without any order; the best first.
+
+        What is not asked for is open, and every row that can still win is listed.
+
+        Args:
+            table: The table.
+            asked: Values by column: what is matched, and what a break is reached with.
+            date: The day on which a row must be valid; open if None.
+
+        Raises:
+            NotFound: There is no such table or column; names the nearest.
+            DokimaError: A column does not hold such a value.
+        """
+        from dokima.rulebook.asking import table_rows
+
+        return table_rows(self, table, asked or {}, date)
+
     def price_line(self, header: Mapping[str, Any], line: Mapping[str, Any]) -> tuple[Explanation, list[QuantityPrice]]:
         """What a line would cost that stands in no order yet, and what it would cost at every quantity that matters.
 
@@ -259,6 +277,7 @@ class Rulebook(BookCore):
         date: datetime.date,
         quantity: Decimal | int | None = None,
         header: Mapping[str, Any] | None = None,
+        line: Mapping[str, Any] | None = None,
     ) -> PriceList:
         """Every price and discount that applies to somebody, each item from each quantity on; or who pays what for one.
 
@@ -272,6 +291,10 @@ class Rulebook(BookCore):
             date: The day.
             quantity: Only at this quantity; at every one from which another price or discount applies if None.
             header: Other header fields, such as a currency.
+            line: Other fields of the line, such as whether it is for hire.
+
+        The list price is that of nobody in particular, and that of a group holds for all of its members: a step that
+        reads what is a party's own is left out of it, and named in ``left_out`` of its rows.
 
         Raises:
             NotFound: There is no such party, item or group; names the nearest.
@@ -281,7 +304,7 @@ class Rulebook(BookCore):
 
         which = "supplier" if supplier else "customer"
         least = None if quantity is None else Decimal(quantity)
-        return price_list(self, which, customer or supplier, item, group or {}, date, least, header or {})
+        return price_list(self, which, customer or supplier, item, group or {}, date, least, header or {}, line or {})
 
     def lines(
         self,

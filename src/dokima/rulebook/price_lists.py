@@ -5,19 +5,20 @@ from __future__ import annotations
 import datetime
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.explaining.price_list import OnTop, OtherTerm, PriceList, PriceRow, Where
 from dokima.engine.explaining.written_formulas import with_labels
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.pricing import Part, Pricing, price_orders
-from dokima.errors import DocumentError, DokimaError, NotFound, nearest
+from dokima.errors import DokimaError, NotFound, nearest
 from dokima.exact import Quotient, added, decimals, stored, to_decimals
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import numbers
@@ -39,10 +40,17 @@ LIST = "list"
 
 @dataclass(frozen=True)
 class _Party:
-    """Somebody who buys or sells, or a group of them."""
+    """Somebody who buys or sells, or a group of them.
+
+    Attributes:
+        code: Its number, or what the group has in common.
+        is_group: Whether it is a group.
+        without: Steps that are left out, because they read what is a party's own and differs within the group.
+    """
 
     code: str
     is_group: bool = False
+    without: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -64,18 +72,19 @@ def price_list(
     date: datetime.date,
     quantity: Decimal | None,
     header: Mapping[str, Any],
+    line: Mapping[str, Any],
 ) -> PriceList:
     """Every price and discount that applies; see `Rulebook.price_list`."""
     if not (party or item or group):
         raise DokimaError("expected a customer, a supplier, an item, or a group of customers")
-    asked = _Asked(book.program, which, date, header)
+    asked = _Asked(book.program, which, date, header, line)
     wanted = asked.items([item] if item else [])
     groups = [group] if group else []
     if item and not party and not group:
         groups = [{name: value} for name, values in asked.groups().items() for value in values]
         groups = [{}, *groups] if asked.by_party is not None else []
     parties, program = asked.parties(party, groups, everybody=not (party or group))
-    asked = _Asked(program, which, date, header)
+    asked = _Asked(program, which, date, header, line)
     rungs = asked.rungs([_Trial(each, name, quantity or Decimal(1)) for each in parties for name in wanted], quantity)
     found, pricing = asked.priced(rungs)
     rows = [row for _, same in groupby(found, _place) for row in _that_differ(list(same))]
@@ -128,12 +137,16 @@ class _Asked:
         which: ``customer`` or ``supplier``.
         date: The day.
         header: Other header fields of a trial.
+        line: Other fields of its line.
     """
 
-    def __init__(self, program: Program, which: str, date: datetime.date, header: Mapping[str, Any]) -> None:
+    def __init__(
+        self, program: Program, which: str, date: datetime.date, header: Mapping[str, Any], line: Mapping[str, Any]
+    ) -> None:
         self.program = program
         self.which = which
         self.date = date
+        self.line = line
         self.routine = self._routine()
         self.header = {**dict(_KIND.findall(self.routine.when.source if self.routine.when else "")), **header}
         self.by_party = self._found_by(f"header.{which}")
@@ -198,22 +211,58 @@ class _Asked:
             raise DokimaError(f"no table is found by header.{self.which}, so there are no groups")
         rows = [row_values(table, at) for at in range(table.size)]
         made = [self._member(table, rows, group) for group in groups]
-        program = with_tables(self.program, {table.name: [*rows, *made]})
+        program = with_tables(self.program, {table.name: [*rows, *(row for row, _ in made)]})
         (key,) = table.conditions
-        return [*(_Party(str(row[key]), True) for row in made), *map(_Party, named)], program
+        found = [_Party(str(row[key]), True, self._reading(table.name, own)) for row, own in made]
+        return [*found, *map(_Party, named)], program
 
-    def _member(self, table: Table, rows: Sequence[Mapping[str, Any]], group: Mapping[str, str]) -> dict[str, Any]:
-        """A party that has nothing but its group in common with others."""
+    def _member(
+        self, table: Table, rows: Sequence[Mapping[str, Any]], group: Mapping[str, str]
+    ) -> tuple[dict[str, Any], set[str]]:
+        """A party that has nothing but its group in common with others, and the columns that are everybody's own."""
         for name, value in group.items():
             if name not in table.cells:
                 raise NotFound(f"table {table.name} has no column '{name}'{nearest(name, table.cells)}")
             known = {str(row[name]) for row in rows if row[name] is not None}
             if value not in known:
                 raise NotFound(f"there is no {name} '{value}'{nearest(value, known)}")
-        like = next(row for row in rows if all(str(row[name]) == value for name, value in group.items()))
+        members = [row for row in rows if all(str(row[name]) == value for name, value in group.items())]
         (key,) = table.conditions
-        alone = {name: None for name in self.groups() if name not in group}
-        return {**like, **alone, key: _code(group)}
+        alone = {name for name in self.groups() if name not in group}
+        # Of nobody in particular nothing is known; of a group what all of its members have.
+        own = {name for name in table.cells if not group or len({shown(row[name]) for row in members}) > 1}
+        own &= {name for step in self.steps for name in self._own_fields(step, table.name)}
+        return {**members[0], **dict.fromkeys(alone | own), key: _code(group)}, own - set(group)
+
+    def _own_fields(self, step: Step, table: str) -> set[str]:
+        """The columns of the parties' table that a step reads itself, or through the formulas of fields."""
+        formulas = {(level, name): formula for level, name, formula in self.program.defaults}
+        seen, todo = set[str](), [name for _, formula in step.formulas() for name in formula.reads]
+        while todo:
+            name = todo.pop()
+            head, _, tail = name.partition(".")
+            if name not in seen:
+                seen.add(name)
+                default = formulas.get((head, tail))
+                todo += [] if default is None else list(default.reads)
+        return {name.partition(".")[2] for name in seen if name.startswith(f"{table}.")}
+
+    def _reading(self, table: str, own: set[str]) -> tuple[str, ...]:
+        """The steps that read a column of the parties' table which is everybody's own."""
+        return tuple(step.name for step in self.steps if own & self._own_fields(step, table))
+
+    def without(self, steps: Sequence[str]) -> Program:
+        """The rulebook with some steps left out; an option of the price that is unknown is left out by itself."""
+        if not steps:
+            return self.program
+        routine = self.routine.definition
+        changed = [
+            replace(step, when="False") if step.name in steps and step.kind != "price" else step
+            for step in routine.steps
+        ]
+        definition = self.program.definition
+        routines = [replace(each, steps=changed) if each.name == routine.name else each for each in definition.routines]
+        return build_program(replace(definition, routines=routines), self.program.tables)
 
     def groups(self) -> dict[str, list[str]]:
         """By column of the party's table on which prices or discounts match, its values."""
@@ -245,11 +294,18 @@ class _Asked:
 
     # -- trials -----------------------------------------------------------------------------------------------
 
-    def _price(self, trials: Sequence[_Trial], program: Program | None = None) -> Pricing:
+    def _batches(self, trials: Sequence[_Trial]) -> list[list[_Trial]]:
+        """The trials that leave out the same steps together."""
+        found: dict[tuple[str, ...], list[_Trial]] = {}
+        for each in trials:
+            found.setdefault(each.party.without, []).append(each)
+        return list(found.values())
+
+    def _price(self, trials: Sequence[_Trial], program: Program) -> Pricing:
         orders = [
             Order(
                 str(at),
-                lines=[{"number": "10", "item": each.item, "quantity": each.quantity, **each.fields}],
+                lines=[{"number": "10", "item": each.item, "quantity": each.quantity, **self.line, **each.fields}],
                 **{"date": self.date, self.which: each.party.code, **self.header},
             )
             for at, each in enumerate(trials)
@@ -258,18 +314,20 @@ class _Asked:
 
         read = orders_from(orders, self.program.fields)
         if read.problems:
-            raise DocumentError(read.problems)
-        return price_orders(program or self.program, read, Run(self.date), traced=True)
+            # All trials lack the same field, which is asked for once.
+            first = read.problems[0]
+            level = "line" if first.line else "header"
+            raise DokimaError(f"{level} field '{first.field}': {first.message}; --{level} {first.field}=... gives it")
+        return price_orders(program, read, Run(self.date), traced=True)
 
     def rungs(self, trials: Sequence[_Trial], quantity: Decimal | None) -> list[_Trial]:
         """The same trials at every quantity at which a row that could apply begins, and in every unit it is for."""
-        if not trials:
-            return []
         found: list[_Trial] = []
-        for part in self._price(trials).parts:
-            assert part.context is not None
-            for position, line in enumerate(part.lines.tolist()):
-                found += self._rungs_of(trials[line], part.context, position, quantity)
+        for batch in self._batches(trials):
+            for part in self._price(batch, self.without(batch[0].party.without)).parts:
+                assert part.context is not None
+                for position, line in enumerate(part.lines.tolist()):
+                    found += self._rungs_of(batch[line], part.context, position, quantity)
         return found
 
     def _rungs_of(self, trial: _Trial, context: Context, position: int, quantity: Decimal | None) -> list[_Trial]:
@@ -299,12 +357,14 @@ class _Asked:
 
     def priced(self, trials: Sequence[_Trial]) -> tuple[list[PriceRow], Pricing]:
         """The trials priced, by party, item, unit and quantity, each told once."""
-        pricing = self._price(trials) if trials else price_orders(self.program, _no_orders(self.program), Run())
-        finer = self._price(trials, self.program.in_finer_money()).parts if trials else []
+        pricing = price_orders(self.program, _no_orders(self.program), Run())
         found: dict[tuple[Any, ...], PriceRow] = {}
-        for part, fine in zip(pricing.parts, finer, strict=True):
-            for row, line in zip(self._rows(part, fine, trials), part.lines.tolist(), strict=True):
-                found.setdefault((trials[line].party.is_group, row.party, row.item, row.unit, row.quantity), row)
+        for batch in self._batches(trials):
+            program = self.without(batch[0].party.without)
+            pricing, finer = self._price(batch, program), self._price(batch, program.in_finer_money())
+            for part, fine in zip(pricing.parts, finer.parts, strict=True):
+                for row, line in zip(self._rows(part, fine, batch), part.lines.tolist(), strict=True):
+                    found.setdefault((batch[line].party.is_group, row.party, row.item, row.unit, row.quantity), row)
         keys = sorted(found, key=lambda key: (not key[0], *map(str, key[1:4]), key[4]))
         return [found[key] for key in keys], pricing
 
@@ -340,6 +400,7 @@ class _Asked:
                 option is not None and self._of_party(option.value),
                 [self._on_top(step, part, at) for step in steps],
                 None if net is None else _of_one(net, trial.quantity),
+                [step.definition.shown for step in self.steps if step.name in trial.party.without],
             )
 
     def _of_all(self) -> list[Any]:

@@ -51,7 +51,7 @@ def candidates(table: Table, frame: Frame, position: int, winner: int) -> list[C
         winner: Row that answered, -1 for none.
     """
     values = [_one(formula.evaluate(frame, table.level), position) for formula in table.conditions.values()]
-    fits = [_fits_cell(table.cells[name], value) for name, value in zip(table.conditions, values, strict=True)]
+    fits = [fits_cell(table.cells[name], value) for name, value in zip(table.conditions, values, strict=True)]
     near = _near(table, fits)
     date = None if table.window is None else _one(table.window.on.evaluate(frame, table.level), position)
     reached = [_one(each.value.evaluate(frame, table.level), position) for each in table.breaks]
@@ -81,7 +81,7 @@ def matching(table: Table, frame: Frame, position: int, ignoring: Collection[str
     kept = np.ones(table.size, bool)
     for name, formula in table.conditions.items():
         if name not in ignoring:
-            kept &= _fits_cell(table.cells[name], _one(formula.evaluate(frame, table.level), position))
+            kept &= fits_cell(table.cells[name], _one(formula.evaluate(frame, table.level), position))
     if table.window is not None:
         date = _one(table.window.on.evaluate(frame, table.level), position)
         rows = np.arange(table.size)
@@ -94,7 +94,7 @@ def _one(column: Column, position: int) -> Column:
     return column.take(np.array([position]))
 
 
-def _fits_cell(cell: Column, value: Column) -> Mask:
+def fits_cell(cell: Column, value: Column) -> Mask:
     """For each row whether its cell is empty or equals the value."""
     from dokima.formulas.operators import alike, compared
 

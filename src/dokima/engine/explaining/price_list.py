@@ -71,6 +71,7 @@ class PriceRow:
         is_special: Whether the price depends on who buys or sells.
         discounts: Discounts on top of it.
         net_each: What one costs after the discounts, to four places.
+        left_out: Steps that are left out, because they depend on who it is.
     """
 
     party: str
@@ -86,6 +87,7 @@ class PriceRow:
     is_special: bool
     discounts: Sequence[OnTop]
     net_each: Decimal | None
+    left_out: Sequence[str] = ()
 
     @property
     def is_both(self) -> bool:
@@ -184,6 +186,7 @@ def _row_data(row: PriceRow, today: datetime.date) -> dict[str, Any]:
         "ends_soon": shown(row.ends_soon(today)),
         "discounts": "; ".join(_discount(each) for each in row.discounts) or None,
         "net_each": _plain(row.net_each),
+        "left_out": "; ".join(row.left_out) or None,
         "special": shown(row.is_special),
         "special_and_discount": shown(row.is_both),
     }

@@ -46,7 +46,7 @@ class Refreshed:
 
     def to_listing(self) -> Listing:
         """The values that are others now."""
-        return Listing(tuple(self.drawn), ("order", "line", "field", "from", "to"), "values")
+        return Listing(tuple(self.drawn), ("order", "line", "field", "from", "to"), "values", title="Drawn again")
 
 
 def draw_in_old_orders(documents: DatabaseDocuments) -> None:
