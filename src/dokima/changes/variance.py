@@ -333,7 +333,7 @@ class Variance:
             found[name] = self._pairwise(partial(_sums_where_there, figure=name))
         for name in self._profits:
             if self._has(name):
-                found[name] = self._pairwise(partial(_sums_of_orders, figure=name))
+                found[name] = self._pairwise(partial(Calculation.sum_of, figure=name))
             else:
                 columns = self.figures[name]
                 pairs = Grouping(self.pair_of, len(self.pairs))
@@ -415,20 +415,7 @@ def _totals(side: Calculation, name: str) -> Decimals:
 
 def _sums_where_there(side: Calculation, figure: str) -> Decimals:
     """The sum of an amount over the lines of each order; missing where the order's routine leaves none."""
-    return _sums_of_orders(side, figure).without(~_having(side, figure))
-
-
-def _sums_of_orders(side: Calculation, figure: str) -> Decimals:
-    """The sum of a figure over the lines of each order; missing if it is unknown on one."""
-    column = side.figures.get(figure)
-    if column is None:
-        return Decimals.blanks(len(side))
-    leaf = side.orders.leaf
-    amounts, by_order = stored(numbers(column)).spread(side.orders.line_count), side.orders.by_order
-    if leaf is not None:
-        kept = np.flatnonzero(leaf)
-        amounts, by_order = amounts.take(kept), by_order.at(kept)
-    return group_sums(amounts, by_order)
+    return side.sum_of(figure).without(~_having(side, figure))
 
 
 def _pair_orders(before: Calculation, after: Calculation) -> list[tuple[str, int, int]]:

@@ -17,6 +17,7 @@ from dokima.cli.options import (
     LayoutName,
     LocaleOption,
     OrdersPlace,
+    names_of,
     open_book,
     read_orders,
 )
@@ -47,6 +48,9 @@ def orders(
     where: Where = "",
     sort: Sort = "",
     limit: Limit = None,
+    columns: Annotated[
+        str, typer.Option("--columns", help="Only these, also header fields and figures: number,party,deposit.")
+    ] = "",
     files: ReportFiles = None,
     locale: LocaleOption = "",
     store: Place = ".",
@@ -60,7 +64,7 @@ def orders(
     _show(
         kept.orders(
             where=where, sort=sort, limit=limit, kind=kind, state=state, customer=customer, supplier=supplier,
-            requested_by=requested_by, since=since, until=until, item=item,
+            requested_by=requested_by, since=since, until=until, item=item, columns=names_of(columns),
         ),
         kept.book, files, locale, form,
     )  # fmt: skip

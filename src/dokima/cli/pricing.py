@@ -80,7 +80,7 @@ def price(
     if out is not None:
         from dokima.cli.streaming import price_to_files
 
-        how = (layout, totals, workers, processes, scheduler, resume, check)
+        how = (layout, totals, workers, processes, scheduler, resume, check, names_of(columns))
         raise typer.Exit(price_to_files(rulebook, one_path(orders_named or [], orders), out, *how))
     found = read_orders(rulebook, orders_named or [], orders, layout)
     calculation = rulebook.price(found)
@@ -122,8 +122,8 @@ def _refuse_what_would_be_passed_over(given: Mapping[str, object]) -> None:
         ways = [name for name in ("--workers", "--processes", "--scheduler") if given[name]]
         if len(ways) > 1:
             raise DokimaError(f"expected one of --workers, --processes and --scheduler (got {listed(ways)})")
-        every = "about what is shown: --out writes every figure, or with --totals the totals"
-        refuse(every, "--steps", "--figures", "--columns", "--chart", "--locale", "--format")
+        every = "about what is shown: --out writes every figure, or with --totals the totals, or --columns"
+        refuse(every, "--steps", "--figures", "--chart", "--locale", "--format")
     else:
         many = "of a run over many orders: it needs --out"
         refuse(many, "--workers", "--processes", "--scheduler", "--resume", "--check")

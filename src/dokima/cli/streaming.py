@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import sys
+from collections.abc import Sequence
 from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 from typing import Any
@@ -26,6 +27,7 @@ def price_to_files(
     scheduler: str,
     resume: bool,
     check: str,
+    columns: Sequence[str],
 ) -> int:
     """Run, say what came of it, and give the exit status: 1 if an order could not be read or priced, 130 if stopped."""
     pool: AbstractContextManager[Any] = nullcontext()
@@ -52,7 +54,7 @@ def price_to_files(
         try:
             run = price_files(
                 book, source, out, layout=layout, totals=totals, workers=workers, executor=executor, resume=resume,
-                check=check, progress=show,
+                check=check, columns=columns, progress=show,
             )  # fmt: skip
         except KeyboardInterrupt:
             whole = 0 if so_far is None else so_far.pieces

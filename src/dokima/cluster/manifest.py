@@ -37,6 +37,7 @@ class About:
         level: What is written: lines or headers.
         lines: About how many lines a piece has.
         check: Moment whose rules are asked too; blank for none.
+        columns: The columns that are written; the usual ones if empty.
     """
 
     source: Mapping[str, Mapping[str, Any]]
@@ -45,6 +46,7 @@ class About:
     level: TableLevel
     lines: int
     check: str = ""
+    columns: tuple[str, ...] = ()
 
 
 @dataclass
@@ -135,7 +137,11 @@ def open_manifest(folder: Path, about: Future[About], resume: bool) -> Manifest:
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
         form, pieces = data["form"], list(data["pieces"])
-        kept = About(**data["about"]) if pieces or data["done"] else None
+        kept = (
+            About(**{**data["about"], "columns": tuple(data["about"].get("columns", ()))})
+            if pieces or data["done"]
+            else None
+        )
         written = [(folder / str(piece["file"]), str(piece["sha256"])) for piece in pieces]
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise DokimaError(f"'{path}' is no manifest of a run ({error})") from None

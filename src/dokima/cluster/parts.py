@@ -23,7 +23,7 @@ from dokima.formats.whole_files import whole_file, write_whole
 from dokima.rulebook.book import Rulebook
 
 SUMMED = ("without_tax", "tax", "with_tax")
-Writer = Callable[[Calculation, Path, TableLevel], None]
+Writer = Callable[[Calculation, Path, TableLevel, Sequence[str]], None]
 WRITERS: dict[str, Writer] = {".parquet": save_parquet, ".csv": save_csv}
 """How the files of a run are written, by the ending of its folder."""
 
@@ -73,6 +73,7 @@ class Part:
         folder: Where the file goes.
         level: What is written.
         check: Moment whose rules are asked too; blank for none.
+        columns: The columns that are written; the usual ones if empty.
         in_short: Whether of ascending order numbers the ends are enough.
         stretch: The pieces; none for a part that only says how the others are worked on.
         number: Which piece of the run the first is, counted from 0.
@@ -83,6 +84,7 @@ class Part:
     folder: str
     level: TableLevel
     check: str = ""
+    columns: tuple[str, ...] = ()
     in_short: bool = False
     stretch: Stretch = ()
     number: int = 0
@@ -130,12 +132,12 @@ class Part:
     def _written(self, book: Rulebook, calculation: Calculation, path: Path, write: Writer) -> Calculation:
         """What was written of a piece: all of it, or what is left once orders are set aside that no file can hold."""
         try:
-            write(calculation, path, self.level)
+            write(calculation, path, self.level, self.columns)
         except ExactError:
-            aside = misfits(calculation, self.level, book.arrow_schema(self.level))
+            aside = misfits(calculation, self.level, book.arrow_schema(self.level, self.columns))
             orders = calculation.orders.unfilled or calculation.orders
             calculation = book.price(orders.without(aside), check=self.check)
-            write(calculation, path, self.level)
+            write(calculation, path, self.level, self.columns)
         return calculation
 
 

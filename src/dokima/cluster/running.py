@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -58,6 +58,7 @@ def price_files(
     layout: str | None = None,
     totals: bool = False,
     check: str = "",
+    columns: Sequence[str] = (),
     lines: int = 250_000,
     workers: int = 1,
     executor: Executor | None = None,
@@ -76,6 +77,7 @@ def price_files(
         layout: As for `Rulebook.orders`.
         totals: Write one row an order, with its totals; else one a line, with all its figures.
         check: Also ask the rules of this moment; what they find stands in the findings of a piece.
+        columns: Write only these, as for `Calculation.to_arrow`.
         lines: About how many lines a piece has.
         workers: Threads that share the pieces; of an executor that is not Dokima's, how many workers it has.
         executor: Where pieces are worked on instead: from `worker_processes` or `dask_workers`. Workers read Parquet
@@ -84,7 +86,7 @@ def price_files(
         progress: Called after each piece with what there is so far.
 
     Raises:
-        NotFound: There is no such moment to ask the rules of.
+        NotFound: There is no such moment to ask the rules of, or no such column.
         DokimaError: The folder cannot be used, or the run in it was about something else; or the worker of a piece was
             lost each time that it was tried. ``resume`` goes on once the cause is gone.
         DocumentError: The source cannot be read, or lines of one order stand too far apart to be held together.
@@ -95,10 +97,11 @@ def price_files(
     if check:
         rules_asked(book.program, check)
     level: TableLevel = "headers" if totals else "lines"
+    book.arrow_schema(level, columns)  # refuses what is no column
     with book.reading(layout) as chosen:
         how = (source, book.program.fields, chosen, lines)
         said = None if chosen is None else {"name": chosen.name, "sha256": digest_of(repr(chosen))}
-        known = About({}, book.fingerprint, said, level, lines, check)
+        known = About({}, book.fingerprint, said, level, lines, check, tuple(columns))
         with digesting(known, source) as about:
             manifest = open_manifest(out, about, resume)
             if not manifest.is_done:
@@ -120,7 +123,9 @@ def _pieces_done(
     """What comes of each piece that is left, once it stands in the manifest; ``how`` is as for `order_pieces`."""
     seen = Seen(*how)
     seen.skip([piece["numbers"] for piece in manifest.pieces])
-    like = Part(book.fingerprint, str(manifest.folder.absolute()), known.level, known.check, seen.reads_again)
+    like = Part(
+        book.fingerprint, str(manifest.folder.absolute()), known.level, known.check, known.columns, seen.reads_again
+    )
     stretches = ((piece,) for piece in order_pieces(*how)) if executor is None else order_stretches(*how)
     let_know(book)
     manifest.write()  # whoever finds the folder knows from the start that it is that of a run

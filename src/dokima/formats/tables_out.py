@@ -15,7 +15,9 @@ _FEWEST_USES = 8
 """How often a word is used, on average, for a dictionary to be worth its making."""
 
 
-def write_parquet(calculation: Calculation, path: str | Path, level: TableLevel = "lines") -> Path:
+def write_parquet(
+    calculation: Calculation, path: str | Path, level: TableLevel = "lines", columns: Sequence[str] = ()
+) -> Path:
     """Write a calculation as a Parquet file, which is there whole or not at all.
 
     Columns and kinds are those of `Rulebook.arrow_schema`, so that several such files make one table.
@@ -24,6 +26,7 @@ def write_parquet(calculation: Calculation, path: str | Path, level: TableLevel 
         calculation: The calculation, or a piece of a stream.
         path: The file.
         level: ``lines`` for a row a line, or ``headers`` for a row an order; see `Calculation.to_arrow`.
+        columns: Only these, as for `Calculation.to_arrow`.
 
     Returns:
         The file.
@@ -33,11 +36,11 @@ def write_parquet(calculation: Calculation, path: str | Path, level: TableLevel 
         DokimaError: The file cannot be written; says why.
     """
     with whole_file(Path(path)) as beside:
-        save_parquet(calculation, beside, level)
+        save_parquet(calculation, beside, level, columns)
     return Path(path)
 
 
-def save_parquet(calculation: Calculation, path: Path, level: TableLevel) -> None:
+def save_parquet(calculation: Calculation, path: Path, level: TableLevel, columns: Sequence[str] = ()) -> None:
     """Write a table of a calculation as Parquet, in the schema of its rulebook.
 
     Raises:
@@ -45,7 +48,7 @@ def save_parquet(calculation: Calculation, path: Path, level: TableLevel) -> Non
     """
     from pyarrow import parquet
 
-    table = calculation.to_arrow(level, arrow_schema(calculation.program, level))
+    table = calculation.to_arrow(level, arrow_schema(calculation.program, level, columns), columns)
     parquet.write_table(table, path, use_dictionary=_of_few_words(table))
 
 
@@ -61,14 +64,15 @@ def _of_few_words(table: Any) -> list[str]:
     return [name for name, column in texts if words(column) * _FEWEST_USES <= len(column)]
 
 
-def save_csv(calculation: Calculation, path: Path, level: TableLevel) -> None:
+def save_csv(calculation: Calculation, path: Path, level: TableLevel, columns: Sequence[str] = ()) -> None:
     """Write a table of a calculation as CSV (RFC 4180) with a heading; texts that would be formulas are guarded.
 
     It has the columns of its rulebook; a number is its digits, and needs no decimal places beyond them.
     """
     from pyarrow import csv
 
-    table = _with_columns(calculation.to_arrow(level), arrow_schema(calculation.program, level).names)
+    names = arrow_schema(calculation.program, level, columns).names
+    table = _with_columns(calculation.to_arrow(level, columns=columns), names)
     csv.write_csv(_guarded(table), path, csv.WriteOptions(quoting_style="needed"))
 
 

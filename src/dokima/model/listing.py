@@ -53,7 +53,10 @@ class Listing(Sequence[Mapping[str, Any]]):
         """Sums by currency of the totals, or by unit of the quantities; rows without a figure add nothing."""
         if self.level not in SUMMED:
             return {}
-        by, names = SUMMED[self.level]
+        by, every = SUMMED[self.level]
+        names = [name for name in every if name in self.columns]
+        if by not in self.columns or not names:
+            return {}
         found: dict[str, dict[str, Decimal]] = {}
         for row in self.rows:
             mine = found.setdefault(str(row[by] or ""), dict.fromkeys(names, Decimal(0)))

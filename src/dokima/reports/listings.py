@@ -31,7 +31,7 @@ def listing_paper(listing: Listing, words: Wording) -> Paper:
             told: dict[str, Any] = {
                 listing.columns[0]: words["total"],
                 by: key,
-                **{name: sums[name] for name in summed},
+                **{name: sums[name] for name in summed if name in sums},
             }
             rows.append(Row([told.get(name) for name in listing.columns], "total"))
     return paper_in(
@@ -49,7 +49,7 @@ def _counted(listing: Listing) -> str:
 
 
 def _column(name: str, listing: Listing, words: Wording) -> Column:
-    if listing.labels:
+    if listing.labels and (listing.level != "orders" or name in listing.labels):
         is_number = any(isinstance(row[name], Decimal) for row in listing.rows)
         return Column(listing.labels.get(name, name), "number" if is_number else "text", wide=not is_number)
     kind = "money" if name in _MONEY else "number" if name in _NUMBERS else "text"

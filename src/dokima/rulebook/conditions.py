@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import ast
-import datetime
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -12,12 +13,16 @@ from dokima.engine.compiling.scope import Scope
 from dokima.engine.program import Program, Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.preparing import prepare
+from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError, FormulaError, nearest
+from dokima.exact import Decimals, decimals
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Formula, Level
+from dokima.formulas import Formula, FormulaKind, Level, Name
 from dokima.formulas.compiler import compile_formula
 from dokima.formulas.operators import flags
+from dokima.model.columns import Column, column_of
 from dokima.model.orders import Orders
+from dokima.routines.totals import TOTALS
 from dokima.tables.table import names_behind
 
 
@@ -29,22 +34,27 @@ class Condition:
         program: The rulebook.
         formula: The condition, worked out once an order.
         reads_lines: Whether it needs the lines.
+        figures: The totals and figures of orders that it reads.
     """
 
     program: Program
     formula: Formula
     reads_lines: bool
+    figures: frozenset[str] = frozenset()
 
     @classmethod
     def of(cls, program: Program, source: str) -> Condition:
-        """Read a condition. A name without a point is a header field: ``state`` is ``header.state``.
+        """Read a condition. A name without a point is a header field, total or figure of the order: ``state`` is
+        ``header.state``.
 
         Raises:
             DokimaError: It cannot be read, or is worked out by line; says where.
         """
-        scope = Scope(program.definition, program.tables.get, with_run=True)
+        kinds = order_figures(program)
+        figures = {f"header.{name}": Name(kind, Level.HEADER) for name, kind in kinds.items()}
+        scope = Scope(program.definition, program.tables.get, figures, with_run=True)
         try:
-            text = _with_headers(source, frozenset(program.definition.fields.header), program)
+            text = _with_headers(source, frozenset([*program.definition.fields.header, *kinds]), program)
             formula = compile_formula(text, scope, ("flag",), Level.HEADER, "this condition")
         except FormulaError as error:
             raise DokimaError(error.pointed()) from None
@@ -52,22 +62,58 @@ class Condition:
         follows = [program.follows[level, name] for level, name in program.follows if f"{level}.{name}" in behind]
         lines = any(node.gathers or node.level is Level.LINE for node in formula.root.walk())
         lines = lines or any(each.counts or each.anywhere for each in follows)
-        return cls(program, formula, lines)
+        return cls(program, formula, lines, frozenset(name[7:] for name in behind if name in figures))
 
-    def holds(self, orders: Orders, today: datetime.date | None = None) -> Mask:
-        """For each order whether it holds; where it cannot be decided it does not."""
-        context = Context(self.program, prepare(self.program, orders, Run(today)), Run(today))
+    def holds(self, orders: Orders, figures: Mapping[str, Column] | None = None) -> Mask:
+        """For each order whether it holds; where it cannot be decided it does not.
+
+        Args:
+            orders: The orders.
+            figures: Totals and figures of the orders, where they are kept; else they are worked out if it reads any.
+        """
+        context = Context(self.program, prepare(self.program, orders, Run()), Run())
+        if self.figures and figures is None:
+            priced = price_orders(self.program, orders, Run()).calculation
+            figures = priced.header_values
+        for name in self.figures:
+            context.put(f"header.{name}", (figures or {}).get(name, Decimals.blanks(len(orders))))
         found = flags(self.formula.evaluate(context, Level.HEADER)).spread(len(orders)).is_true()
         return np.broadcast_to(found, (len(orders),))
 
 
-def holding(condition: Condition | None, orders: Orders) -> Integers:
-    """The positions of the orders for which a condition holds; all of them without one."""
-    return np.arange(len(orders)) if condition is None else np.flatnonzero(condition.holds(orders))
+def holding(
+    condition: Condition | None, orders: Orders, figures: Sequence[Mapping[str, Any]] | None = None
+) -> Integers:
+    """The positions of the orders for which a condition holds; all of them without one.
+
+    Args:
+        condition: The condition.
+        orders: The orders.
+        figures: Totals and figures that are kept of each order; None if they are worked out.
+    """
+    if condition is None:
+        return np.arange(len(orders))
+    columns: dict[str, Column] | None = None
+    if figures is not None:
+        kinds = order_figures(condition.program)
+        columns = {name: _column(kinds[name], [each.get(name) for each in figures]) for name in condition.figures}
+    return np.flatnonzero(condition.holds(orders, columns))
+
+
+def order_figures(program: Program) -> dict[str, FormulaKind]:
+    """The totals and figures of orders, sums of amounts of lines among them, and what they hold."""
+    amounts = (name for routine in program.routines for name in routine.amounts if name != "amount")
+    return {**dict.fromkeys(amounts, "decimal"), **dict.fromkeys(TOTALS, "decimal"), **program.header_figures}
+
+
+def _column(kind: FormulaKind, values: Sequence[Any]) -> Column:
+    if kind in ("decimal", "integer", "blank"):
+        return decimals(values)
+    return column_of(kind, values)  # type: ignore[arg-type]
 
 
 def _with_headers(source: str, fields: frozenset[str], program: Program) -> str:
-    """The same text with ``header.`` before every lone name of a header field.
+    """The same text with ``header.`` before every lone name of a header field or figure.
 
     Raises:
         FormulaError: A lone name is none; names the nearest.
@@ -85,7 +131,7 @@ def _with_headers(source: str, fields: frozenset[str], program: Program) -> str:
     lone = [node for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in inner | called]
     for node in lone:
         if node.id not in fields and node.id not in program.tables:
-            said = f"there is no header field '{node.id}'{nearest(node.id, fields)}"
+            said = f"there is no header field or figure '{node.id}'{nearest(node.id, fields)}"
             raise FormulaError(text, node.col_offset, said)
     for node in sorted((node for node in lone if node.id in fields), key=lambda node: node.col_offset, reverse=True):
         if node.lineno == 1:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
@@ -62,16 +62,20 @@ class BookCore:
             return self.program.fingerprint
         return f"{self.program.fingerprint}:{digest_of(canonical_json(self._what_if))}"
 
-    def arrow_schema(self, level: TableLevel = "lines") -> Any:
+    def arrow_schema(self, level: TableLevel = "lines", columns: Sequence[str] = ()) -> Any:
         """The `pyarrow.Schema` of `Calculation.to_arrow`, the same for all orders: amounts of money have the places of
         the currency with the most (4), other numbers 12.
 
         Args:
             level: As for `Calculation.to_arrow`.
+            columns: As for `Calculation.to_arrow`.
+
+        Raises:
+            NotFound: There is no such column.
         """
         from dokima.engine.running.arrow_tables import arrow_schema
 
-        return arrow_schema(self.program, level)
+        return arrow_schema(self.program, level, columns)
 
     def order_schema(self) -> dict[str, Any]:
         """The JSON Schema (2020-12) of the orders that this rulebook reads."""

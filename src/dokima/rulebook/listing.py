@@ -16,9 +16,11 @@ from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.listing import Listing, with_places
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection, chosen
-from dokima.rulebook.conditions import Condition, holding
+from dokima.routines.totals import TOTALS as ALL_TOTALS
+from dokima.rulebook.conditions import Condition, holding, order_figures
 
 TOTALS = ("without_tax", "tax", "with_tax")
+_FIELDS = ("number", "kind", "date", "requested_by", "state", "revision", "currency")
 ORDER_COLUMNS = (
     "number", "kind", "date", "party", "name", "requested_by", "state", "currency", *TOTALS, "revision",
 )  # fmt: skip
@@ -43,19 +45,23 @@ def lines_of(
     return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines", problems=problems)
 
 
-def order_rows(program: Program, orders: Orders, figures: Sequence[Mapping[str, Any]]) -> Iterator[dict[str, Any]]:
+def order_rows(
+    program: Program, orders: Orders, figures: Sequence[Mapping[str, Any]], columns: Sequence[str] = ()
+) -> Iterator[dict[str, Any]]:
     """A row for each order.
 
     Args:
         program: The rulebook.
         orders: The orders.
-        figures: The totals of each.
+        figures: The totals and figures of each.
+        columns: Header fields, totals and figures beside the columns of every list.
     """
     context = _context(program, orders)
     fields = {
         name: _values(context.orders.header(name), len(orders))
-        for name in ("number", "kind", "date", "requested_by", "state", "revision", "currency")
+        for name in dict.fromkeys((*_FIELDS, *(each for each in columns if each in orders.fields.header)))
     }
+    kept = [each for each in columns if each not in (*ORDER_COLUMNS, *fields)]
     parties, names = _parties(context, len(orders))
     first = program.definition.lifecycle.first
     for at in range(len(orders)):
@@ -64,7 +70,25 @@ def order_rows(program: Program, orders: Orders, figures: Sequence[Mapping[str, 
         places = program.definition.minor_units.get(str(row["currency"]), 0)
         totals = {name: figures[at].get(name) for name in TOTALS}
         row |= {name: None if value is None else with_places(value, places) for name, value in totals.items()}
-        yield {name: row[name] for name in ORDER_COLUMNS}
+        for name in kept:
+            value = figures[at].get(name)
+            is_money = name in ALL_TOTALS or name in program.line_figures
+            row[name] = with_places(value, places if is_money else 0) if isinstance(value, Decimal) else value
+        yield {name: row[name] for name in (*ORDER_COLUMNS, *(each for each in columns if each not in ORDER_COLUMNS))}
+
+
+def chosen_columns(program: Program, columns: Sequence[str]) -> dict[str, str]:
+    """The columns of a list of orders that are asked for beside the usual ones, and their headings.
+
+    Raises:
+        NotFound: There is no such column; names the nearest.
+    """
+    fields = program.fields.header
+    known = dict.fromkeys([*ORDER_COLUMNS, *fields, *order_figures(program)])
+    for name in columns:
+        if name not in known:
+            raise NotFound(f"there is no column '{name}'{nearest(name, known)}")
+    return {name: program.label(f"header.{name}") for name in columns if name not in ORDER_COLUMNS}
 
 
 def _context(program: Program, orders: Orders) -> Context:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol, TypeVar
 
@@ -118,9 +118,10 @@ class Documents(Protocol):
         """
 
     def headed(
-        self, selection: Selection, size: int, whole: bool
+        self, selection: Selection, size: int, whole: bool, figures: Collection[str] = ()
     ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
-        """The orders of a selection with their totals, in pieces; without their lines unless they are wanted whole.
+        """The orders of a selection with totals and figures, in pieces; without lines unless they are wanted whole.
+        Sums of the amounts of lines are there if they are among ``figures``.
 
         What the rulebook cannot read is set aside, here and in `select`: it stands among the problems of its piece.
         """

@@ -12,7 +12,7 @@ writer puts those of one that was cut short there.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
@@ -167,11 +167,12 @@ class FolderDocuments:
         selection: Selection,
         size: int,
         whole: bool,  # noqa: ARG002 (a file is read whole)
+        figures: Collection[str] = (),  # noqa: ARG002 (all are worked out)
     ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
         """The orders of a selection with their totals, which are worked out."""
         for orders in self.select(selection, size):
-            totals = self.book.price(orders).totals
-            columns = {name: values_of(totals[name]) for name in totals}
+            found = self.book.price(orders).header_values
+            columns = {name: values_of(found[name]) for name in found}
             yield orders, [{name: columns[name][at] for name in columns} for at in range(len(orders))]
 
     def select(self, selection: Selection, size: int) -> Iterator[Orders]:

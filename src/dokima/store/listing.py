@@ -11,44 +11,67 @@ from dokima.model.columns import values_of
 from dokima.model.listing import Listing
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection
-from dokima.rulebook.conditions import Condition, holding
-from dokima.rulebook.listing import LINE_COLUMNS, ORDER_COLUMNS, line_rows, order_rows, sorted_rows
+from dokima.rulebook.conditions import Condition, holding, order_figures
+from dokima.rulebook.listing import (
+    LINE_COLUMNS,
+    ORDER_COLUMNS,
+    chosen_columns,
+    line_rows,
+    order_rows,
+    sorted_rows,
+)
 
 if TYPE_CHECKING:
     from dokima.store.service import Store
 
 PAGE = 1000
+NOBODY = "\0"
+"""No order has such a number."""
 
 
-def order_list(store: Store, selection: Selection, where: str, sort: str, limit: int | None) -> Listing:
+def order_list(
+    store: Store, selection: Selection, where: str, sort: str, limit: int | None, columns: Sequence[str] = ()
+) -> Listing:
     """The orders of a selection, a row each.
 
     Raises:
-        NotFound: There is no such column to sort by.
+        NotFound: There is no such column.
         DokimaError: The condition cannot be read.
     """
     problems: list[Problem] = []
-    pages = _pages(store, selection, where, problems)
-    rows = [row for page in pages for row in order_rows(store.book.program, *page)]
-    return Listing(sorted_rows(rows, sort, ORDER_COLUMNS, limit), ORDER_COLUMNS, "orders", problems=problems)
+    program = store.book.program
+    labels = chosen_columns(program, columns)
+    more = [*columns, *({sort.removeprefix("-")} & order_figures(program).keys())]
+    pages = _pages(store, selection, where, problems, more)
+    rows = [row for page in pages for row in order_rows(program, *page, more)]
+    shown = tuple(columns) or ORDER_COLUMNS
+    known = dict.fromkeys((*ORDER_COLUMNS, *more))
+    found = tuple({name: row[name] for name in shown} for row in sorted_rows(rows, sort, list(known), limit))
+    return Listing(found, shown, "orders", labels, problems=problems)
 
 
 def _pages(
-    store: Store, selection: Selection, where: str, problems: list[Problem]
+    store: Store, selection: Selection, where: str, problems: list[Problem], figures: Sequence[str] = ()
 ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
     """The orders with their totals, page by page; what is wrong with those that cannot be read goes to ``problems``."""
     condition = Condition.of(store.book.program, where) if where else None
     whole = condition is not None and condition.reads_lines
-    for orders, figures in store.documents.headed(selection, PAGE, whole):
+    wanted = {*figures, *(() if condition is None else condition.figures)}
+    for orders, known in store.documents.headed(selection, PAGE, whole, wanted):
         problems += orders.problems
-        kept = holding(condition, orders)
+        kept = holding(condition, orders, known)
         if len(kept):
-            yield orders.select(kept), [figures[at] for at in kept.tolist()]
+            yield orders.select(kept), [known[at] for at in kept.tolist()]
 
 
 def whole_orders(store: Store, selection: Selection, where: str) -> Iterator[Orders]:
     """The orders of a selection with their lines, in pieces, each with what is wrong with those that it lacks."""
     condition = Condition.of(store.book.program, where) if where else None
+    if condition is not None and condition.figures:  # those that are kept decide, as in lists of orders
+        problems: list[Problem] = []
+        found = [number for page, _ in _pages(store, selection, where, problems) for number in page.numbers]
+        condition = None
+        selection = replace(selection, numbers=tuple(found) or (NOBODY,))
     for orders in store.documents.select(selection, PAGE):
         kept = holding(condition, orders)
         if len(kept) or orders.problems:

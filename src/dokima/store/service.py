@@ -322,13 +322,22 @@ class Store:
         yield editor
         self.save(editor.save(), by, reason=reason, today=today)
 
-    def orders(self, *, where: str = "", sort: str = "", limit: int | None = None, **selection: Any) -> Listing:
+    def orders(
+        self,
+        *,
+        where: str = "",
+        sort: str = "",
+        limit: int | None = None,
+        columns: Sequence[str] = (),
+        **selection: Any,
+    ) -> Listing:
         """A list of orders: number, kind, date, party and its name, totals, who asked, state, revision.
 
         Args:
-            where: A condition worked out once an order, such as ``state == 'confirmed' and budget > 1000``.
+            where: A condition worked out once an order, such as ``state == 'confirmed' and with_tax > 1000``.
             sort: A column to sort by, with a minus before it from the highest down; by number if blank.
             limit: At most so many.
+            columns: Only these: of those above, header fields, totals and figures of orders.
             selection: ``kind``, ``state``, ``customer``, ``supplier``, ``requested_by``, ``since``, ``until``,
                 ``item``, ``numbers``; see `Selection`. A database looks these up by its indexes.
 
@@ -336,7 +345,7 @@ class Store:
             NotFound: There is no such column.
             DokimaError: The condition cannot be read.
         """
-        return order_list(self, Selection(**selection), where, sort, limit)
+        return order_list(self, Selection(**selection), where, sort, limit, columns)
 
     def lines(
         self,

@@ -14,7 +14,7 @@ from dokima.engine.program import Program
 from dokima.engine.running.amounts import amount_at, amount_texts, as_needed
 from dokima.engine.running.order_amounts import InstalmentRow, ReportingTotals, TaxRow, Totals
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import Decimals, Quotient, stored, to_arrow, total
+from dokima.exact import Decimals, Quotient, group_sums, stored, to_arrow, total
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
@@ -208,7 +208,31 @@ class Calculation:
         """The least decimal places of a line figure in a table of all lines: those of money, 0 for other numbers."""
         return self.most_places if any(name in routine.amounts for routine in self.program.routines) else 0
 
-    def to_arrow(self, level: TableLevel = "lines", schema: Any = None) -> Any:
+    def sum_of(self, figure: str) -> Decimals:
+        """The sum of a line figure over the lines of each order; missing if it is unknown on one."""
+        column = self.figures.get(figure)
+        if column is None:
+            return Decimals.blanks(len(self))
+        leaf = self.orders.leaf
+        amounts, by_order = stored(numbers(column)).spread(self.orders.line_count), self.orders.by_order
+        if leaf is not None:
+            kept = np.flatnonzero(leaf)
+            amounts, by_order = amounts.take(kept), by_order.at(kept)
+        return group_sums(amounts, by_order)
+
+    @cached_property
+    def header_values(self) -> Mapping[str, Column]:
+        """What formulas may read of each order beside its fields: totals, figures, and sums of the amounts of lines,
+        which an order has where its routine has such a step."""
+        names = dict.fromkeys(name for routine in self.program.routines for name in amount_figures(routine))
+        known = {**self.totals, **self.order_figures}
+        return {**known, **{name: self._own_sum(name) for name in names if name not in known and name != "amount"}}
+
+    def _own_sum(self, name: str) -> Decimals:
+        having = [at for at, routine in enumerate(self.program.routines) if name in amount_figures(routine)]
+        return self.sum_of(name).without(~np.isin(self.routine_of, having))
+
+    def to_arrow(self, level: TableLevel = "lines", schema: Any = None, columns: Sequence[str] = ()) -> Any:
         """A `pyarrow.Table`: decimals exact, texts by their dictionary.
 
         Without a schema it has the columns and the decimal places that these orders need.
@@ -217,14 +241,17 @@ class Calculation:
             level: ``lines`` for a row a line in the caller's sequence, with order, number, item, quantity and all
                 figures; ``headers`` for a row an order, with number, kind, currency, totals and header figures.
             schema: That of `Rulebook.arrow_schema`: all pieces of a stream then have the same columns and kinds.
+            columns: Only these: fields of lines and headers, figures, and names of parties such as ``customer_name``;
+                ``header.x`` of a header field that a line has too.
 
         Raises:
             ExactError: A value has more digits than the schema.
+            NotFound: There is no such column.
             DokimaError: It is the schema of another rulebook or level.
         """
         from dokima.engine.running.arrow_tables import header_table, line_table
 
-        return line_table(self, schema) if level == "lines" else header_table(self, schema)
+        return (line_table if level == "lines" else header_table)(self, schema, columns)
 
     @property
     def lines(self) -> Any:

@@ -15,12 +15,13 @@ from dokima.engine.running.field_columns import header_columns
 from dokima.engine.running.field_columns import line_columns as line_columns_of
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
-from dokima.exact import Grouping, Number
+from dokima.exact import Grouping, Number, stored
 from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
 from dokima.formats.value_texts import ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
+from dokima.formulas.operators import numbers
 from dokima.model.cells import cell, cells
 from dokima.model.columns import Column, Texts
 from dokima.model.listing import Listing
@@ -285,9 +286,23 @@ def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any
     found = total_rows(calculation)
     there = ("number", *(found[0] if found else ()))
     more = {name: column for name, column in header_columns(calculation).items() if name not in there}
-    beside = _records({name: cells(column) for name, column in more.items()})
+    figures = {
+        name: cells(column)
+        if name in calculation.order_figures
+        else amount_texts(stored(numbers(column)), calculation.money_places)
+        for name, column in calculation.header_values.items()
+        if name in detail.columns and name not in there
+    }
+    if "instalments" in detail.columns:
+        parts = _instalments(calculation)
+        figures["instalments"] = [
+            "; ".join(f"{each['due'] or each['label']} {each['amount']}" for each in mine) or None for mine in parts
+        ]
+    beside = _records({**{name: cells(column) for name, column in more.items()}, **figures})
     whole = [{**row, **(beside[at] if at < len(beside) else {})} for at, row in enumerate(found)]
-    wanted = _chosen(detail.columns, dict.fromkeys(name for row in whole for name in row))
+    names = dict.fromkeys(name for row in whole for name in row)
+    known = {**names, **dict.fromkeys([*calculation.header_values, "instalments"])}
+    wanted = _chosen(detail.columns, known) if detail.columns else list(names)
     return [{name: row.get(name) for name in wanted if name in row or detail.columns} for row in whole]
 
 

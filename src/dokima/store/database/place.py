@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import json
 import threading
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from itertools import groupby
@@ -15,6 +15,7 @@ from sqlalchemy import Connection, Engine, Select, and_, delete, func, select, u
 from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import DokimaError
+from dokima.exact import added
 from dokima.model.intake import read_all, read_documents
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -22,7 +23,7 @@ from dokima.model.selecting import EQUAL, Selection, number_key
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.engines import again, reading, told, writing
 from dokima.store.database.rows import Row, document_of, text_of
-from dokima.store.database.schema import SCHEMA_VERSION, TOTAL, Schema
+from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema
 from dokima.store.database.transaction import MANY, DatabaseTransaction
 from dokima.store.documents import Event, Kind
 
@@ -229,9 +230,10 @@ class DatabaseDocuments:
         return found.where(and_(True, *tests))
 
     def headed(
-        self, selection: Selection, size: int, whole: bool
+        self, selection: Selection, size: int, whole: bool, figures: Collection[str] = ()
     ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
         """The orders of a selection with the totals that are kept, without their lines unless they are wanted whole."""
+        summed = [name for name in figures if name in self.schema.figures and name not in self.schema.totals]
         for headers in self.headers(selection, size):
             if whole:
                 with self.connection() as connection:
@@ -239,10 +241,31 @@ class DatabaseDocuments:
             else:
                 documents = [document_of(header, [], None, self.schema) for header in headers]
             orders = self.readable(documents)
+            sums = self._sums(headers, summed)
             totals = {
-                header["number"]: {name: header[TOTAL + name] for name in self.schema.totals} for header in headers
+                header["number"]: {name: header[TOTAL + name] for name in self.schema.totals} | sums[header["id"]]
+                for header in headers
             }
             yield orders, [totals[number] for number in orders.numbers]
+
+    def _sums(self, headers: Sequence[Any], names: Sequence[str]) -> dict[int, dict[str, Any]]:
+        """What the lines of orders come to in some figures, as they are kept; None where one is unknown."""
+        found: dict[int, dict[str, Any]] = {header["id"]: {} for header in headers}
+        if not names:
+            return found
+        lines = self.schema["order_lines"]
+        wanted = select(lines.c.order_id, lines.c.number, *(lines.c[FIGURE + name] for name in names))
+        with self.connection() as connection:
+            rows = connection.execute(wanted.where(lines.c.order_id.in_(list(found)))).all()
+        parents = {(order, number.rpartition("/")[0]) for order, number, *_ in rows}
+        leaves = [(order, values) for order, number, *values in rows if (order, number) not in parents]
+        for at, name in enumerate(names):
+            of: dict[int, list[Any]] = {}
+            for order, values in leaves:
+                of.setdefault(order, []).append(values[at])
+            for order, mine in of.items():
+                found[order][name] = None if None in mine else added(mine)
+        return found
 
     def select(self, selection: Selection, size: int) -> Iterator[Orders]:
         """The orders of a selection, in the sequence of their numbers, in pieces of so many orders."""
