@@ -166,7 +166,7 @@ def test_explain_names_winner_and_losers():
     assert "not row 7 (price 4460, base 100): lowest price / base: row 6 is better" in text
     assert "formula" not in text
     _, technical, _ = dokima("explain", "orders/SQ-2041.json", 10, "--technical")
-    assert "amount = item.weight * line.quantity * value.freight_rate" in technical
+    assert "amount = item.weight * line.quantity * formula.pieces * value.freight_rate" in technical
 
 
 def test_what_a_line_would_cost_that_stands_in_no_order():
@@ -418,7 +418,7 @@ def test_describe_says_what_the_rulebook_says():
     flat = " ".join(out.split())
     assert status == 0
     for sentence in (
-        "4.6 Agreed prices (agreed)",
+        "4.7 Agreed prices (agreed)",
         "15 rows, digest",
         "Of several rows wins that with the lowest price / base, then the first in the file.",
         "5.4 At save pane-needs-crate Where the kind of the order is ‘sales’ and on some line the family of the item is",

@@ -40,7 +40,7 @@ def test_a_table_of_lines_is_no_place_for_errors_so_they_are_told_beside_it(tmp_
         (["--workers", "2"], "--workers is of a run over many orders: it needs --out"),
         (["--resume"], "--resume is of a run over many orders: it needs --out"),
         (["--check", "save"], "--check is of a run over many orders: it needs --out"),
-        (["--out", "x.csv", "--columns", "net"], "--columns is about what is shown: --out writes every figure"),
+        (["--out", "x.csv", "--figures", "net"], "--figures is about what is shown: --out writes every figure"),
         (["--out", "x.csv", "--format", "csv"], "--format is about what is shown: --out writes every figure"),
         (
             ["--out", "x.csv", "--workers", "2", "--processes", "2"],

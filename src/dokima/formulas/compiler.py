@@ -54,8 +54,8 @@ def compile_formula(
         FormulaError: It cannot be read or does not make sense; names the position.
     """
     written = in_one_line(source)
-    text = expanded(written, names)
-    formula = Formula(text, _Compiler(text, names).compile(), written)
+    text, spans = expanded(written, names)
+    formula = Formula(text, _Compiler(text, names).compile(), written, spans)
     if expect and formula.kind != "blank" and formula.kind not in expect:
         gives = shown_kind(formula.root, names)
         raise FormulaError(text, 0, f"{what} must give {in_words(expect)} (this gives {gives})")

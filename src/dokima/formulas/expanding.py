@@ -15,8 +15,12 @@ NAMED = "formula"
 _DOTTED = re.compile(r"\b[A-Za-z_]\w*\.[A-Za-z_]\w*")
 
 
-def expanded(text: str, names: Names, path: tuple[str, ...] = ()) -> str:
-    """A formula with the texts of the formulas it names in brackets in the place of their names.
+Span = tuple[int, int, str]
+"""Where the text of a named formula stands, brackets included, and the name that it stands for."""
+
+
+def expanded(text: str, names: Names, path: tuple[str, ...] = ()) -> tuple[str, tuple[Span, ...]]:
+    """A formula with the texts of the formulas it names in brackets in the place of their names, and where they stand.
 
     Args:
         text: The formula, on one line.
@@ -27,8 +31,9 @@ def expanded(text: str, names: Names, path: tuple[str, ...] = ()) -> str:
         FormulaError: There is none of such a name, they read each other in a circle, or it becomes too long.
     """
     if not names.has_texts and f"{NAMED}." not in text:
-        return text
-    for start, stop, dotted in reversed(_places(text)):
+        return text, ()
+    whole, last, spans = "", 0, list[Span]()
+    for start, stop, dotted in _places(text):
         try:
             inner = names.text_of(dotted)
         except UnknownName as error:
@@ -38,12 +43,15 @@ def expanded(text: str, names: Names, path: tuple[str, ...] = ()) -> str:
         if dotted in path:
             circle = " -> ".join([*path[path.index(dotted) :], dotted])
             raise FormulaError(text, start, f"formulas read each other in a circle: {circle}")
-        text = f"{text[:start]}({expanded(inner, names, (*path, dotted))}){text[stop:]}"
-        if len(text) > FORMULA_CHARACTERS:
+        written, _ = expanded(inner, names, (*path, dotted))
+        whole += text[last:start]
+        spans.append((len(whole), len(whole) + len(written) + 2, dotted))
+        whole, last = f"{whole}({written})", stop
+        if len(whole) > FORMULA_CHARACTERS:
             raise FormulaError(
                 text[:60], 0, f"with its named formulas written out it has more than {FORMULA_CHARACTERS} characters"
             )
-    return text
+    return whole + text[last:], tuple(spans)
 
 
 def dotted_names(text: str) -> list[str]:

@@ -107,6 +107,7 @@ class Formula:
         source: As it is read, named formulas written out.
         root: The tree.
         written: As it was written.
+        named: Where the texts of named formulas stand in the source, and their names.
         reads: Dotted names it reads and their levels, in the sequence they appear.
         reads_of_records: Names of deliveries and payments that it reads through aggregates.
         tables: Tables it asks with ``found``.
@@ -115,6 +116,7 @@ class Formula:
     source: str
     root: Node
     written: str = ""
+    named: tuple[tuple[int, int, str], ...] = ()
     reads: Mapping[str, Level] = field(init=False)
     reads_of_records: tuple[str, ...] = field(init=False)
     tables: tuple[str, ...] = field(init=False)
@@ -144,6 +146,15 @@ class Formula:
         """Names of line level that it reads through aggregates."""
         gathering = [node for node in self.root.walk() if node.gathers]
         return frozenset(n.name for node in gathering for n in node.walk() if n.name and n.level is Level.LINE)
+
+    def named_as(self, node: Node) -> str:
+        """The name that a part of it stands for, where it is within the text of a named formula; else blank."""
+        return next((name for start, stop, name in self.named if start < node.start and node.stop < stop), "")
+
+    def span_of(self, node: Node) -> tuple[int, int] | None:
+        """Where the text of the named formula stands that a part of it is within, brackets included; None for none."""
+        within = ((start, stop) for start, stop, _ in self.named if start < node.start and node.stop < stop)
+        return next(within, None)
 
     def evaluate(self, frame: Frame, level: Level | None = None) -> Column:
         """The values, one per order or line of the given level (the formula's own if None)."""

@@ -108,7 +108,7 @@ def _ladder(rungs: Sequence[QuantityPrice], explanation: Explanation) -> Table:
 
 def _how(step: StepExplanation, explanation: Explanation, *, technical: bool, losers: bool) -> Group:
     lines: list[RenderableType] = list(_said(step, explanation))
-    for each in step.named:
+    for each in step.named if technical else ():
         lines.append(Text(f"{each.label}: {shown(each.value)} ({each.source})", style="dim"))
     for answer in step.answers:
         lost = answer.row is None and (answer.is_required or step.value is None)

@@ -201,7 +201,11 @@ class Reasons:
         if chosen > 0:
             for key, formula in step.options[chosen - 1].formulas():
                 if key not in ("value", "amount") and self._search(formula).is_blank(order, line):
-                    return Said("its {key} '{formula}' is blank", key=key, formula=formula.source)
+                    said = Said("its {key} '{formula}' is blank", key=key, formula=formula.written or formula.source)
+                    if formula.root.name:
+                        return said
+                    why = listing(dict.fromkeys(self._blanks_of(formula, order, line)), "; ")
+                    return Said("{said}: {why}", said=said, why=why)
             base = step.options[chosen - 1].base
             return Said("its base '{formula}' is 0", formula=base.source if base else "1")
         tried = [told for option in step.options for told in self._blanks_of(option.value, order, line)]

@@ -25,7 +25,7 @@ from dokima.formulas.operators import numbers
 from dokima.model.columns import Texts, shown, value_at
 from dokima.model.listing import with_places
 from dokima.model.order import Order
-from dokima.routines.routine import Routine, Step
+from dokima.routines.routine import Option, Routine, Step
 from dokima.tables.candidates import matching, row_values
 from dokima.tables.table import Table, names_behind
 
@@ -374,7 +374,7 @@ class _Asked:
         assert context is not None
         names = self._names(context)
         price = _decimals(result.lines["price"])
-        listed = [_decimals(_each(option.value, option.base, context)) for option in self._of_all()]
+        listed = [_decimals(_each(option, context)) for option in self._of_all()]
         units, words = context.line_column("line.unit"), context.line_column("line.description")
         places = self.program.definition.minor_units.get(str(value_at(context.orders.header("currency"), 0)), 2)
         for at, line in enumerate(part.lines.tolist()):
@@ -484,9 +484,16 @@ def _values(column: Any) -> list[Any]:
     return list(dict.fromkeys(value for value in found if value is not None))
 
 
-def _each(value: Formula, base: Formula | None, context: Context) -> Any:
-    price = value.evaluate(context, Level.LINE)
-    return price if base is None else Quotient.of(numbers(price)) / numbers(base.evaluate(context, Level.LINE))
+def _each(option: Option, context: Context) -> Any:
+    """What an option says one unit of the line costs."""
+    price = option.value.evaluate(context, Level.LINE)
+    if option.factor is not None:
+        price = numbers(price) * numbers(option.factor.evaluate(context, Level.LINE))
+    return (
+        price
+        if option.base is None
+        else Quotient.of(numbers(price)) / numbers(option.base.evaluate(context, Level.LINE))
+    )
 
 
 def _decimals(column: Any) -> list[Decimal | None]:

@@ -64,7 +64,7 @@ class _Builder:
         for level, name in fields.computed:
             text = in_one_line((fields.header if level == "header" else fields.line)[name].value)
             with suppress(FormulaError):  # told where the field is compiled
-                if any(dotted.split(".")[0] in self.specs for dotted in dotted_names(expanded(text, self.scope))):
+                if any(dotted.split(".")[0] in self.specs for dotted in dotted_names(expanded(text, self.scope)[0])):
                     found[f"{level}.{name}"] = text
         return found
 

@@ -77,14 +77,18 @@ class Counted:
 
     def _numbers(self, node: Node) -> Iterator[Node]:
         """The parts that are written as values, in their order."""
-        chosen = self._chosen(node)
+        chosen = None if self.formula.named_as(node) else self._chosen(node)
         if chosen is not None:
             yield from self._numbers(chosen)
-        elif node.name or node.gathers or not node.operands:
+        elif self._is_one(node):
             yield node
         else:
             for operand in node.operands:
                 yield from self._numbers(operand)
+
+    def _is_one(self, node: Node) -> bool:
+        """Whether a part is written as one value: a name, a named formula, what is gathered, a literal."""
+        return bool(self.formula.named_as(node) or node.name or node.gathers or not node.operands)
 
     def _chosen(self, node: Node) -> Node | None:
         """Of a conditional the branch taken, of ``coalesce`` the first value that is there; None for all else."""
@@ -101,23 +105,27 @@ class Counted:
         return value_at(column, position) if len(column) else None
 
     def _written(self, node: Node) -> Said:
-        chosen = self._chosen(node)
+        chosen = None if self.formula.named_as(node) else self._chosen(node)
         if chosen is not None:
             inner = self._written(chosen)
             return Said("({inner})", inner=inner) if " " in inner and node is not self.formula.root else inner
-        if node.name or node.gathers or not node.operands:
+        if self._is_one(node):
             return self._with_label(node, self._number(node))
         source, last, parts = self.formula.source, node.start, list[str]()
         for operand in sorted(node.operands, key=lambda each: each.start):
             if operand.start >= last:
-                parts += [_signs(source[last : operand.start]), self._written(operand)]
-                last = operand.stop
+                # The brackets around a named formula are not needed where its name stands.
+                start, stop = self.formula.span_of(operand) or (operand.start, operand.stop)
+                parts += [_signs(source[last:start]), self._written(operand)]
+                last = stop
         return listing([*parts, _signs(source[last : node.stop])], "")
 
     def _with_label(self, node: Node, value: Said) -> Said:
         """A value, after its word where there are too many to tell apart; everybody knows the quantity."""
         if not self.labelled or node.name == "line.quantity" or node.kind not in ("decimal", "integer"):
             return value
+        if named := self.formula.named_as(node):
+            return Said("{name} {value}", name=named.partition(".")[2].replace("_", " "), value=value)
         if node.name:
             return Said("{name} {value}", name=self.label(node.name), value=value)
         inner = next((each for each in node.walk() if each.name), None) if node.gathers else None

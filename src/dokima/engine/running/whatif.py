@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -29,6 +30,7 @@ def with_values(orders: Orders, values: Mapping[str, str]) -> Orders:
     """
     headers: dict[str, Column] = {}
     lines: dict[str, Column] = {}
+    left: dict[tuple[str, str], Mask] = {}
     for target, text in values.items():
         where, _, name = target.rpartition(".")
         level, fields = ("header", orders.fields.header) if where == "header" else ("line", orders.fields.line)
@@ -39,8 +41,12 @@ def with_values(orders: Orders, values: Mapping[str, str]) -> Orders:
             headers[name] = value.spread(orders.count)
             continue
         chosen = _chosen(orders, where)
+        absent = left.get(("line", name), orders.absent.get(("line", name)))
+        if absent is not None:  # on the other lines it is as absent as it was
+            left["line", name] = absent & ~chosen
         lines[name] = pick(chosen, value.spread(orders.line_count), lines.get(name, orders.line(name)))
-    return orders.with_columns(headers, lines)
+    changed = orders.with_columns(headers, lines)
+    return replace(changed, absent={**changed.absent, **left}) if left else changed
 
 
 def _read(field: Field, target: str, text: str) -> Column:
