@@ -74,7 +74,7 @@ def test_the_command_writes_it_for_a_specification():
     _, out, _ = run_here(DEMO, "eval", "line.net", "orders/SQ-2041.json", "--format", "csv")
     assert out.splitlines() == ["order,line,value", "SQ-2041,10,1682.5", "SQ-2041,20,530.01", "SQ-2041,30,1525"]
     status, out, _ = run_here(
-        DEMO, "eval", "--table", "volume", "orders/SQ-2041.json", 10, "--set", "10.quantity=4", width=240
+        DEMO, "eval", "--rows", "volume", "orders/SQ-2041.json", 10, "--set", "10.quantity=4", width=240
     )
     assert (status, "no row: row 2: from quantity of the family 24 on, not 4" in " ".join(out.split())) == (0, True)
 

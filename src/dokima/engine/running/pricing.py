@@ -492,7 +492,7 @@ def _put_together(
             name: summed_into_parents(column, orders) if name in amounts else column for name, column in lines.items()
         }
     # What was paid was paid, whether or not anything else of the order is known.
-    paid = None if len(parts) and (routine_of >= 0).all() else _prepaid(orders)
+    paid = None if parts and sum(len(part.orders) for part in parts) == orders.count else _prepaid(orders)
 
     def of_total(name: str) -> Decimals:
         if name == "prepaid" and paid is not None:
