@@ -5,13 +5,11 @@ Rulebooks and orders are made up from seeds, and what they held is counted, so t
 
 from __future__ import annotations
 
-import io
+import datetime
 import json
 import random
 from collections import Counter
 from typing import Any
-
-import pytest
 
 import dokima
 
@@ -221,33 +219,11 @@ def found(findings: Any, number: str) -> list[Any]:
     return [each for each in findings.to_dicts() if each.get("order") == number]
 
 
-def flat(orders: list[dict[str, Any]]) -> str | None:
-    """The same orders as flat CSV; None for what CSV cannot say: no lines, records."""
-    if any(not each["lines"] or "payments" in each or "deliveries" in each for each in orders):
-        return None
-    names = ["h1", "currency"]
-    lines = ["number", "item", "quantity", "n1", "n2", "f1", "t1", "drawn_n", "price_override"]
-    out = io.StringIO()
-    out.write(",".join(["order", *names, *("line" if name == "number" else name for name in lines)]) + "\n")
-    for order in orders:
-        for line in order["lines"]:
-            row = [order["number"], *(order.get(name) for name in names), *(line.get(name) for name in lines)]
-            out.write(
-                ",".join(
-                    "" if cell is None else str(cell).lower() if isinstance(cell, bool) else str(cell) for cell in row
-                )
-                + "\n"
-            )
-    return out.getvalue()
-
-
 def tried(rules: dokima.Rulebook, order: dict[str, Any], counts: Counter[str]) -> None:
     """Every verb on one order: each does its work or raises an error of ours."""
-    import datetime
-
     verbs: dict[str, Any] = {
         "explain": lambda: rules.explain([order], 10),
-        "explain rules": lambda: rules.explain_rules([order]).to_dicts() if hasattr(rules.explain_rules([order]), "to_dicts") else list(rules.explain_rules([order])),
+        "explain rules": lambda: dokima.report(rules.explain_rules([order])).json,
         "evaluate": lambda: rules.evaluate("average(line.n1)", [order]),
         "rows": lambda: rules.rows("band", {"t1": "a"}),
         "lines": lambda: rules.lines([order], where="count() > 0"),
@@ -292,7 +268,7 @@ def run(seeds: range, counts: Counter[str]) -> None:
         again = rules.price(list(map(dokima.Order.from_dict, read.documents())), check="save")
         for number in read.numbers:
             assert said(again, number) == said(together, number), (seed, number)
-        for order in orders:
+        for order in orders[seed % 4 :: 4]:
             tried(rules, order, counts)
 
 
@@ -319,5 +295,4 @@ def test_the_same_number_twice_is_two_answers_by_position():
     assert [len(each.orders.line_numbers) for each in answers] == [0, 1, 0]
     assert "expected a list of lines" in str(answers[2].problems[0])
     assert len(rules.check_each([first, second])) == 2
-    with pytest.raises(dokima.DokimaError, match="expected an order"):
-        rules.price_each(["X"])
+    assert "expected an order (got a text)" in str(rules.price_each(["X"])[0].problems[0])
