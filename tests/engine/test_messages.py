@@ -7,7 +7,7 @@ import datetime
 import pytest
 
 import dokima
-from tests.books import DEMO
+from tests.books import DEMO, book, routine
 from tests.shell import run_here
 
 BOOK = dokima.load(DEMO)
@@ -87,7 +87,7 @@ def test_explanations_show_what_counted():
 
     _, out, _ = run_here(DEMO, "explain", "orders/SQ-2041.json", "10", width=160)
     assert "cost                   1000.80  36 × 27.80" in out
-    assert "weight in kg 11.2 × 36 × freight rate 0.38" in out
+    assert "weight in kg 11.2 × 36 × pieces 1 × freight rate 0.38" in out
     assert "margin 681.70 × 100 / without tax 1682.50" in out
     assert "sum of margin 1452.81 × 100 / without tax 3737.51" in out
 
@@ -130,3 +130,31 @@ def test_what_stops_an_order_and_what_is_only_noted(tmp_path):
     stops = out[out.index("before it can be saved") :]
     assert "before it can be saved, 4 findings:" in stops
     assert "Site survey is for customers at home; Oakmere Horticultural College is in BE." in stops
+
+
+def test_what_does_not_apply_says_so_and_why_and_a_missing_row_is_named():
+    rules = book(
+        line={"segment": {}},
+        table={"stock": {"key": {"item": "line.item"}, "columns": {"on_hand": {"kind": "decimal"}}}},
+        tables={"stock": [{"item": "VENT", "on_hand": "3"}]},
+        rule=[{"id": "in-stock", "at": "save", "require": "stock.on_hand >= line.quantity",
+               "message": "{line.quantity} asked for, {stock.on_hand} in stock"}],
+        routine=routine(
+            {"name": "price", "kind": "price", "options": [{"value": "item.list_price"}]},
+            {"name": "loyal", "kind": "discount", "percent": "15", "when": "line.segment == 'x'"},
+            {"name": "small", "kind": "discount", "percent": "2", "when": "line.segment == 'x'", "best_of": "one"},
+            {"name": "volume", "kind": "discount", "percent": "4", "best_of": "one"},
+            {"name": "whole", "kind": "discount", "over": "order", "percent": "2", "where": "line.segment == 'x'"},
+        ),
+    )  # fmt: skip
+    order = dokima.Order(
+        "A", lines=[{"item": "PANE", "quantity": 1, "segment": "y"}, {"item": "VENT", "quantity": 1, "segment": "x"}]
+    )
+    said = [(finding.line, finding.message) for finding in rules.check(order)]
+    assert said == [("10", "1 asked for, blank in stock (could not be decided: table stock has no row that fits)")]
+    told = dokima.report(rules.explain(order, 10)).text
+    why = "segment == 'x' (segment y)"
+    for step, words in (("loyal", "does not apply"), ("small", "does not apply"), ("whole", "leaves this line out")):
+        (row,) = [line for line in told.splitlines() if line.startswith(f"− {step}")]
+        assert f"{words}: {why}" in row
+    assert "15 % of" in dokima.report(rules.explain(order, 20)).text

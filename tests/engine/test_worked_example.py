@@ -120,7 +120,7 @@ def test_why_44_25(quillmere):
         7: ("choose", "lowest price / base: row 6 is better"),
     }
     assert explanation.step("quantity_discount").formulas == [("percent", "volume.percent", "4")]
-    assert explanation.step("freight").formulas[0][2] == "11.2 * 36 * 0.38"
+    assert explanation.step("freight").formulas[0][2] == "11.2 * 36 * 1 * 0.38"
     manual = quillmere.explain(DEMO / "orders" / "SQ-2041.json", 30, "price")
     assert [step.source for step in manual.steps] == ["manual price (framework terms)"]
 

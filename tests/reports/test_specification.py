@@ -59,7 +59,7 @@ def test_each_part_stands_with_the_cases_that_verify_it():
     assert "a quarter of a day is refused while it is typed" in half_days
     assert half_days.count('class="mark">verified') == 2
     assert "SURV-1" not in half_days
-    items = page[page.index("Item (item)</h3>") : page.index("Components (assembly)</h3>")]
+    items = page[page.index("Item (item)</h3>") : page.index("Size (size)</h3>")]
     assert items.count("<tr>") == 1 + 10 + 1  # of 25 rows ten, and a sign that there are more
     assert "25 rows, digest" in items
 

@@ -296,10 +296,3 @@ class Run:
     user: str | None = None
     change: Mapping[str, Any] | None = None
     terms: Literal["by state", "keep", "ignore"] = "by state"
-
-
-RESERVED_TABLES = (
-    "header", "line", "parent", "was", "was_header", "value", "formula", "run",
-    "delivery", "payment", "change", "variance", "ledger",
-)  # fmt: skip
-"""First parts of dotted names that are not tables."""

@@ -21,6 +21,13 @@ FormulaKind = Kind | Literal["blank"]
 NUMBERS: frozenset[FormulaKind] = frozenset({"decimal", "integer"})
 
 
+NOT_TABLES = (
+    "header", "line", "parent", "was", "was_header", "value", "formula", "run",
+    "delivery", "payment", "change", "variance", "ledger",
+)  # fmt: skip
+"""First parts of dotted names that are not tables."""
+
+
 class Level(IntEnum):
     """How often a formula has a value: once, once per order, or once per line."""
 

@@ -132,6 +132,9 @@ def step_lines(step: StepExplanation, explanation: Explanation) -> list[str]:
 def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
     """The step in one sentence."""
     formulas = step.counted
+    if step.skipped:
+        yield Text(told(step.skipped))
+        return
     if step.kind == "price":
         known = explanation.price is not None
         times = f": {number(explanation.quantity)} × {number(explanation.price)}" if known else ""

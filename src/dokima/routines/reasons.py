@@ -12,6 +12,7 @@ from dokima.exact import Decimals, compare
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import classes_of
 from dokima.formulas import BlankSearch, Cause, Formula, Level, Name, blank_as_given
+from dokima.formulas.names import NOT_TABLES
 from dokima.formulas.operators import flags, numbers
 from dokima.model.columns import value_at
 from dokima.model.said import Said, listing
@@ -20,7 +21,6 @@ from dokima.routines.routine import Step
 
 MANY = 50
 """Blank lines from which on it is worth to look for those that are alike."""
-_NOT_TABLES = ("header", "line", "parent", "was", "was_header", "value", "run")
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,7 @@ class Reasons:
     @staticmethod
     def is_table(name: str) -> bool:
         """Whether the first part of a dotted name names a table."""
-        return name not in _NOT_TABLES
+        return name not in NOT_TABLES
 
     def of(self, step: Step, line: int, chosen: int = -1) -> Reason:
         """The reason at a line.

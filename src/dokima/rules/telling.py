@@ -11,6 +11,7 @@ import numpy as np
 
 from dokima.exact.integers import Integers
 from dokima.formulas import BlankSearch, Frame, Level
+from dokima.formulas.names import NOT_TABLES
 from dokima.model.columns import Column, values_of
 from dokima.model.said import Said
 from dokima.rules.rule import Rule
@@ -82,6 +83,12 @@ def whys_undecided(rule: Rule, frame: Frame, orders: Integers, lines: Integers |
         causes = search.causes(orders[still[blank]], None if theirs is None else theirs[blank])
         for at, cause in zip(still[blank].tolist(), causes, strict=True):
             found[at] = cause.text
+            table = cause.name.partition(".")[0]
+            if table and table not in NOT_TABLES and cause.line is None:
+                line = -1 if theirs is None else int(lines[at])  # type: ignore[index]
+                if frame.row_at(table, int(orders[at]), line) < 0:
+                    # The row that is missing says more than the value that nobody gave.
+                    found[at] = Said("table {table} has no row that fits", table=table)
         still = still[~blank]
     return found
 

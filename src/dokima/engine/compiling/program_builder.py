@@ -11,7 +11,7 @@ from graphlib import CycleError, TopologicalSorter
 from weakref import WeakValueDictionary
 
 from dokima.engine.compiling.scope import Scope
-from dokima.engine.program import RESERVED_TABLES, Program, ProgramDefinition
+from dokima.engine.program import Program, ProgramDefinition
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import stored, to_decimals
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula
@@ -19,6 +19,7 @@ from dokima.formulas.aggregates import AGGREGATES
 from dokima.formulas.compiler import in_one_line
 from dokima.formulas.expanding import dotted_names, expanded
 from dokima.formulas.functions import FUNCTIONS, SPECIAL
+from dokima.formulas.names import NOT_TABLES
 from dokima.formulas.operators import numbers
 from dokima.model.fields import DRAWN, Field
 from dokima.routines.definition import RESERVED, RUNNING
@@ -94,7 +95,7 @@ class _Builder:
     # -- names ------------------------------------------------------------------------------------------------
 
     def _check_names(self) -> None:
-        taken = {*RESERVED_TABLES, *AGGREGATES, *FUNCTIONS, *SPECIAL}
+        taken = {*NOT_TABLES, *AGGREGATES, *FUNCTIONS, *SPECIAL}
         for name in self.specs:
             if name in taken:
                 self._problem(f"table.{name}", f"'{name}' has a meaning of its own in formulas; choose another name")

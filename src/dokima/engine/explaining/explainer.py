@@ -20,7 +20,7 @@ from dokima.errors import NotFound, nearest
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.formulas import Formula, Level, Name
 from dokima.formulas.operators import numbers
-from dokima.model.columns import value_at
+from dokima.model.columns import shown, value_at
 from dokima.model.said import Said, listing
 from dokima.routines.results import OVERRIDE, StepTrace
 from dokima.routines.routine import Step
@@ -121,6 +121,7 @@ class _Explainer:
         frame = Traced(self.context, trace.columns)
         scope = Scope(self.program.definition, self.program.tables.get, self._figures)
         named = [each for _, f in formulas for each in named_values(f, scope, frame, self.order, self.position)]
+        values |= {each.name: each.value for each in named}
         asked = [each for each in formulas if each[0] != "when"]
         if step.way.is_price:  # the options before the one that had a price say why they had none
             later = tuple(f"options.{at}." for at in range(chosen, len(step.options))) if chosen > 0 else ()
@@ -136,6 +137,7 @@ class _Explainer:
                 (key, formula.written or formula.source, with_values(formula, values)) for key, formula in formulas
             ],
             counted={key: self._counted(formula, trace) for key, formula in formulas},
+            skipped=self._skipped(step, trace),
             operands=operands,
             named=list({each.name: each for each in named}.values()),
             answers=[
@@ -152,6 +154,23 @@ class _Explainer:
             moves=step.way.is_price or step.sign != 0,
             base=self._base(step, values),
         )
+
+    def _skipped(self, step: Step, trace: StepTrace) -> str:
+        """Why a step does not apply to this line, blank where it does: what its condition comes to here."""
+        frame = Traced(self.context, trace.columns)
+        for key, said in (("when", "does not apply: {why}"), ("where", "leaves this line out: {why}")):
+            formula = step.parts.get(key)
+            if formula is None:
+                continue
+            column = formula.evaluate(frame)
+            at = 0 if len(column) == 1 else self.position if formula.level is Level.LINE else self.order
+            if len(column) and value_at(column, at) is False:
+                values = [(name, self._value(trace, name)) for name in formula.reads if name not in formula.gathered]
+                facts = [Said("{name} {value}", name=self.program.label(n), value=shown(value)) for n, value in values]
+                condition = with_labels(formula, self.program.label)
+                why = Said("{condition} ({facts})", condition=condition, facts=listing(facts)) if facts else condition
+                return Said(said, why=why)
+        return ""
 
     def _base(self, step: Step, values: Mapping[str, Any]) -> Operand | None:
         """What a percentage of a discount or charge is taken of."""

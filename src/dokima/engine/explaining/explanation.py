@@ -99,6 +99,7 @@ class StepExplanation:
         symbol: The sign before its label.
         moves: Whether it is a price, or moves the amount of the line.
         named: The named formulas it read.
+        skipped: Why it does not apply to this line, in words; blank where it does.
         base: What a percentage of it is taken of, its label blank for the amount so far; None where it has none.
     """
 
@@ -116,6 +117,7 @@ class StepExplanation:
     moves: bool = False
     base: Operand | None = None
     named: Sequence[NamedFormula] = ()
+    skipped: str = ""
 
 
 @dataclass(frozen=True)

@@ -159,22 +159,23 @@ def _signs(between: str) -> str:
 
 
 def with_values(formula: Formula, values: Mapping[str, Any]) -> str:
-    """The formula with the values of its names in their places."""
-    return _replaced(formula, lambda node: _as_source(values.get(node.name)))
+    """The formula with the values of its names, and of the formulas it names, in their places."""
+    return _replaced(formula, lambda name: _as_source(values.get(name)))
 
 
 def with_labels(formula: Formula, label: Callable[[str], str]) -> str:
     """The formula with the words for people in the place of its names."""
-    return _replaced(formula, lambda node: label(node.name))
+    return _replaced(formula, label)
 
 
-def _replaced(formula: Formula, written: Callable[[Node], str]) -> str:
-    result = formula.source
+def _replaced(formula: Formula, written: Callable[[str], str]) -> str:
+    result, names = formula.source, [(start, stop, name) for start, stop, name in formula.named]
+    names += [(n.start, n.stop, n.name) for n in formula.root.walk() if n.name and not formula.named_as(n)]
     last = len(result) + 1
-    for node in sorted((node for node in formula.root.walk() if node.name), key=lambda node: -node.start):
-        if node.stop <= last:
-            result = result[: node.start] + written(node) + result[node.stop :]
-            last = node.start
+    for start, stop, name in sorted(names, reverse=True):
+        if stop <= last:
+            result = result[:start] + written(name) + result[stop:]
+            last = start
     return result
 
 

@@ -471,6 +471,14 @@ def _put_together(
     if not parts:  # whoever asks for a figure of orders of which none can be priced finds it blank
         lines = {name: blanks(kind, orders.line_count) for name, kind in program.line_figures.items()}
         headers = {name: blanks(kind, orders.count) for name, kind in program.header_figures.items()}
+    else:  # so does whoever asks for one of a routine of which no order could be priced
+        theirs = [program.routines[at] for at in distinct(routine_of).tolist() if at >= 0]
+        of_lines = {name: program.line_figures[name] for each in theirs for name in each.line_figures}
+        of_headers = {name: kind for each in theirs for name, kind in each.header_figures.items()}
+        if lost := {name: blanks(kind, orders.line_count) for name, kind in of_lines.items() if name not in lines}:
+            lines = {**lines, **lost}
+        if lost := {name: blanks(kind, orders.count) for name, kind in of_headers.items() if name not in headers}:
+            headers = {**headers, **lost}
     totals = joined([(part.orders, part.totals) for part in parts], orders.count)
     reported = joined([(part.orders, part.reporting) for part in parts], orders.count)
     reporting = {name: stored(numbers(reported[name])) for name in reported}
