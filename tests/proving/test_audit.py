@@ -151,7 +151,7 @@ def test_each_example_of_the_demo_can_be_priced():
     """What the audit names is what pricing its example shows: the row that never wins loses, a discount comes on top."""
     rules = dokima.load(DEMO)
     found = rules.audit(TODAY)
-    checks = {"never-wins", "no-price", "price-and-discount", "unknown-key", "expired"}
+    checks = {"never-wins", "price-and-discount", "unknown-key", "expired"}
     assert {remark.check for remark in found} == checks
     for remark in found:
         header = {name[7:]: value for name, value in remark.example.items() if name.startswith("header.")}
@@ -165,3 +165,23 @@ def test_each_example_of_the_demo_can_be_priced():
             assert (reasons[remark.rows[0]], reasons[remark.rows[1]]) == ("choose", "won")
         if remark.check == "no-price":
             assert rules.price_line(header, line)[0].price is None
+
+
+def test_a_flag_that_decides_a_price_is_no_price():
+    """Three tools, of which one is fragile: no flag is a price of 0, and what another routine prices is no gap."""
+    rules = dokima.Rulebook.from_dict(
+        {
+            "rulebook": {"name": "hire", "currency": "EUR"},
+            "table": {"tool": {"key": {"tool": "line.item"}, "columns": {
+                "fragile": {"kind": "flag"}, "rate": {"kind": "decimal"}, "weekly": {"kind": "decimal"}}}},
+            "routine": {"hire": {"step": [
+                {"name": "price", "kind": "price", "options": [{"value": "tool.weekly if tool.fragile else tool.rate"}]},
+                {"name": "care", "kind": "discount", "percent": "tool.rate if tool.fragile else 0"},
+            ]}},
+        },
+        tables={"tool": [
+            {"tool": "SAW", "fragile": False, "rate": "12", "weekly": "50"},
+            {"tool": "LASER", "fragile": True, "rate": "55", "weekly": "200"},
+        ]},
+    )  # fmt: skip
+    assert [remark.message for remark in rules.audit(datetime.date(2026, 3, 2))] == []

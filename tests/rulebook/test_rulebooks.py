@@ -32,7 +32,7 @@ def test_the_same_rulebook_built_in_python_gives_equal_results():
 
     assert [order.totals for order in built.price(orders)] == [order.totals for order in loaded.price(orders)]
     assert built.check(orders) == loaded.check(orders)
-    assert repr(built) == "<Rulebook quillmere: 17 tables, 9 rules, 3 routines>"
+    assert repr(built) == "<Rulebook quillmere: 18 tables, 9 rules, 3 routines>"
 
 
 def test_a_table_of_the_caller_stands_in_for_its_file():
@@ -146,7 +146,7 @@ def test_formulas_point_at_file_line_and_character(broken):
         "    header.kind\n    ^",
         f"rulebook.toml line {place('amount = ')}, routine.sales.step.freight.amount: "
         "table 'item' has no column 'wieght'; did you mean 'item.weight'?\n"
-        "    item.wieght * line.quantity * value.freight_rate\n    ^",
+        "    item.wieght * line.quantity * (1 if line.unit == item.unit else 1 / size.holds) * value.freight_rate\n    ^",
         f"rulebook.toml line {place('line.quantity % 0.5')}, rule.half-days.require: "
         "'>' cannot compare 'line.quantity' (a number) with ''A'' (text)\n    line.quantity > 'A'\n                    ^",
         f"rulebook.toml line {place('{line.description} is sold')}, rule.half-days.message: "
@@ -381,12 +381,12 @@ def test_findings_can_be_filtered_and_written():
         (
             'sales = "split"',
             'sales = "splt"',
-            "line 46, changes.settle.sales: expected 'amend' or 'split' (got 'splt')",
+            "line 50, changes.settle.sales: expected 'amend' or 'split' (got 'splt')",
         ),
         (
             'settle = { sales = "split", purchase = "amend", works = "amend" }',
             'settle = "splt"',
-            "line 46, changes.settle: expected",
+            "line 50, changes.settle: expected",
         ),
         (
             'kind = "advance", percent',

@@ -155,7 +155,7 @@ def test_lists_say_what_people_look_for(place, quillmere):
     assert [row["number"] for row in store.orders(where="requested_by == 'I. Marrow'")] == ["SQ-2041"]
     assert len(store.orders(where="kind == 'sales' and found(customer)")) == 3
     assert [row["number"] for row in store.orders(where="sum(line.quantity) > 300")] == ["PO-718"]
-    with pytest.raises(dokima.DokimaError, match="there is no header field 'stat'; did you mean 'state'"):
+    with pytest.raises(dokima.DokimaError, match="there is no header field or figure 'stat'; did you mean 'state'"):
         store.orders(where="stat == 'draft'")
     with pytest.raises(dokima.NotFound, match="no column 'totl' to sort by"):
         store.orders(sort="totl")

@@ -31,6 +31,7 @@ class Listing(Sequence[Mapping[str, Any]]):
         labels: Headings for people, by column; the columns that are the same in every list have words of their own.
         problems: What is wrong with orders that could not be read, and may be missing here.
         title: What stands above it; a word for what its rows are if blank.
+        found: How many rows there are in all, where only some are listed.
     """
 
     rows: tuple[Mapping[str, Any], ...]
@@ -39,6 +40,7 @@ class Listing(Sequence[Mapping[str, Any]]):
     labels: Mapping[str, str] = field(default_factory=dict)
     problems: Sequence[Problem] = ()
     title: str = ""
+    found: int | None = None
 
     def __len__(self) -> int:
         return len(self.rows)

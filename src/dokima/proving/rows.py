@@ -11,7 +11,10 @@ from typing import Any
 
 import numpy as np
 
+from dokima.engine.compiling.scope import is_price_column
 from dokima.engine.program import Program
+from dokima.formulas.names import NUMBERS
+from dokima.formulas.nodes import Node
 from dokima.model.columns import shown, value_at
 from dokima.proving.examples import Examples
 from dokima.proving.remark import AuditRemark
@@ -62,15 +65,33 @@ def _uses(program: Program) -> Iterator[Use]:
     for routine in program.routines:
         for step in routine.steps:
             for option in step.options:
-                for name in option.value.reads:
-                    table, _, column = name.partition(".")
+                for table, column in _valued(option.value.root):
                     bases = option.base.reads if option.base else ()
                     mine = [base.partition(".")[2] for base in bases if base.startswith(f"{table}.")]
                     yield Use(table, column, mine[0] if mine else "", True)
             for key in ("percent", "amount", "per_unit"):
                 if step.sign < 0 and key in step.parts:
-                    for name in step.parts[key].reads:
-                        yield Use(name.partition(".")[0], name.partition(".")[2], "", False)
+                    for table, column in _valued(step.parts[key].root):
+                        yield Use(table, column, "", False)
+
+
+def _valued(root: Node) -> Iterator[tuple[str, str]]:
+    """The columns of tables that a formula gives or works with as a number, of each table the one: a flag that only
+    decides is none, nor is one of several that are multiplied unless its name says that it is a price."""
+    found: dict[str, list[str]] = {}
+    todo = [root]
+    while todo:
+        node = todo.pop()
+        if node.name and node.kind in NUMBERS:
+            table, _, column = node.name.partition(".")
+            found.setdefault(table, []).append(column)
+        elif node.kind in (*NUMBERS, "blank") and not node.gathers:
+            todo += node.operands[1:] if node.role == "if" else node.operands
+    for table, columns in found.items():
+        named = [column for column in dict.fromkeys(columns) if is_price_column(column)]
+        for column in named or dict.fromkeys(columns):
+            if len(named or set(columns)) == 1:
+                yield table, column
 
 
 class _Auditing:

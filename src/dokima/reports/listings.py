@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.model.listing import SUMMED, Listing
-from dokima.reports.formatting import lines_counted, orders_counted
+from dokima.reports.formatting import lines_counted, number, orders_counted
 from dokima.reports.language import _
 from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
@@ -43,9 +43,11 @@ def listing_paper(listing: Listing, words: Wording) -> Paper:
 
 
 def _counted(listing: Listing) -> str:
-    if listing.level == "orders":
-        return orders_counted(len(listing))
-    return lines_counted(len(listing)) if listing.level == "lines" else ""
+    if listing.level not in SUMMED:
+        return ""
+    every = len(listing) if listing.found is None else listing.found
+    said = orders_counted(every) if listing.level == "orders" else lines_counted(every)
+    return said if every == len(listing) else _("{count} of {every}").format(count=number(len(listing)), every=said)
 
 
 def _column(name: str, listing: Listing, words: Wording) -> Column:

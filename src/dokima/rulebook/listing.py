@@ -42,7 +42,8 @@ def lines_of(
     problems, kept = orders.problems, orders.select(chosen(selection, prepare(program, orders, Run())))
     kept = kept.select(holding(Condition.of(program, where) if where else None, kept))
     rows = list(line_rows(program, kept, selection.item, open_only))
-    return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines", problems=problems)
+    listed = sorted_rows(rows, sort, LINE_COLUMNS, limit)
+    return Listing(listed, LINE_COLUMNS, "lines", problems=problems, found=len(rows))
 
 
 def order_rows(

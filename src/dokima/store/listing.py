@@ -47,7 +47,7 @@ def order_list(
     shown = tuple(columns) or ORDER_COLUMNS
     known = dict.fromkeys((*ORDER_COLUMNS, *more))
     found = tuple({name: row[name] for name in shown} for row in sorted_rows(rows, sort, list(known), limit))
-    return Listing(found, shown, "orders", labels, problems=problems)
+    return Listing(found, shown, "orders", labels, problems=problems, found=len(rows))
 
 
 def _pages(
@@ -102,4 +102,5 @@ def line_list(store: Store, selection: Selection, where: str, open_only: bool, s
     for orders in whole_orders(store, selection, where):
         problems += orders.problems
         rows += line_rows(store.book.program, orders, selection.item, open_only)
-    return Listing(sorted_rows(rows, sort, LINE_COLUMNS, limit), LINE_COLUMNS, "lines", problems=problems)
+    listed = sorted_rows(rows, sort, LINE_COLUMNS, limit)
+    return Listing(listed, LINE_COLUMNS, "lines", problems=problems, found=len(rows))

@@ -101,6 +101,8 @@ class Scope:
         steps = [step for routine in self.definition.routines for step in routine.steps if step.name == tail]
         if any(step.name != "price" or head == "line" for step in steps):
             raise UnknownName(f"'{name}' is the figure of a step and can be read only after that step")
+        if tail in ("tax", "with_tax") and not any(s.kind == "tax" for r in self.definition.routines for s in r.steps):
+            raise UnknownName(f"'{name}' is known after a step of kind 'tax', and there is none")
         if tail in RESERVED and name != "header.price":
             why = "cannot be read here" if self.definition.routines else "is left by a routine, and there is none"
             raise UnknownName(f"'{name}' is a figure, which {why}")
