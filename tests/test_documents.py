@@ -94,7 +94,7 @@ def run_script(text: str, names: dict[str, Any]) -> int:
 
 
 @pytest.mark.parametrize(
-    ("page", "values"), [("README.md", 4), ("docs/guide.md", 2), ("docs/reference.md", 0), ("docs/recipes.md", 7)]
+    ("page", "values"), [("README.md", 4), ("docs/guide.md", 3), ("docs/reference.md", 0), ("docs/recipes.md", 7)]
 )
 def test_scripts_run_and_say_what_stands_there(page, values, tmp_path):
     for folder in (".", "quillmere", "next"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import shlex
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
@@ -38,7 +39,7 @@ class Rulebook(BookCore):
     """
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return type(self), (self.program, self.layouts, self._what_if, self._run)
+        return type(self), (self.program, self.layouts, self._what_if, self._run, self._place)
 
     @classmethod
     def from_dict(
@@ -423,4 +424,5 @@ def load(
     """
     from dokima.rulebook.loading import load_folder
 
-    return Rulebook(*load_folder(Path(folder), tables or {}, values or {}, kinds))
+    program, layouts = load_folder(Path(folder), tables or {}, values or {}, kinds)
+    return Rulebook(program, layouts, place=shlex.quote(str(folder)))

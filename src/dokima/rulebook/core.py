@@ -37,6 +37,7 @@ class BookCore:
         layouts: Layouts of other people's files, by name.
         what_if: Values of every order that is read, by target.
         run: The day and the user where a call names none.
+        place: The folder it was loaded from, for what people are told to type; blank for none.
     """
 
     def __init__(
@@ -45,11 +46,13 @@ class BookCore:
         layouts: Mapping[str, Layout],
         what_if: Mapping[str, str] | None = None,
         run: Run | None = None,
+        place: str = "",
     ):
         self.program = program
         self.layouts = dict(layouts)
         self._what_if = dict(what_if or {})
         self._run = run or Run()
+        self._place = place
 
     def _asked(self, today: datetime.date | None, by: str | None) -> Run:
         """What is said about a run: by the call, else by `what_if`."""
@@ -111,7 +114,7 @@ class BookCore:
         """
         from dokima.rulebook.loading import with_tables
 
-        return type(self)(with_tables(self.program, tables), self.layouts, self._what_if, self._run)
+        return type(self)(with_tables(self.program, tables), self.layouts, self._what_if, self._run, self._place)
 
     def what_if(
         self,
@@ -140,7 +143,7 @@ class BookCore:
         program = with_values_of(self.program, values) if values else self.program
         program = with_tables(program, tables) if tables else program
         given = {target: "" if value is None else str(value) for target, value in (set or {}).items()}
-        return type(self)(program, self.layouts, {**self._what_if, **given}, self._asked(today, by))
+        return type(self)(program, self.layouts, {**self._what_if, **given}, self._asked(today, by), self._place)
 
     def layout(self, name: str) -> Layout:
         """A layout by name.
@@ -235,7 +238,7 @@ class BookCore:
         found = []
         for each in self.program.definition.questions:
             choices = f" ({' or '.join(each.choices)})" if each.choices else ""
-            how = f"dokima init --answer {each.id}=..."
+            how = f"dokima init {self._place or 'FOLDER'} --answer {each.id}=..."
             found.append(Finding(QUESTION, "warning", f"{each.asks}{choices}", field=each.id, help=how))
         return Findings(tuple(found)) if found else NONE
 
