@@ -176,6 +176,11 @@ class _Rebasing:
             else:
                 moved = self._merged(f"line {number} ", old, new, now, ("number", DRAWN), new.get(DRAWN))
                 result[number] = {**now_given(now, moved), **moved}
+        for number in result:
+            parent = number.rpartition("/")[0]
+            if parent and parent not in result:
+                removed, added = ("here", "there") if parent in self.now.lines else ("there", "here")
+                self.conflicts.append(f"line {parent} is removed {removed} and has got line {number} {added}")
         return result
 
     def _merged(
