@@ -32,7 +32,7 @@ take() { if [ -z "$only" ] || [ "$only" = "$1" ]; then shot "$@"; fi; }
 
 SIZE=9 take init 156 54 "dokima init depot --from exports/depot_2026.csv --prices tables/items.csv"
 take eval 140 42 "dokima eval 'item.weight * line.quantity' orders/SQ-2041.json 10" \
-    "dokima eval --rows works_rate orders/PO-721.json 10"
+    "dokima eval --rows agreed customer=FERNHOLT item=PANE-T6 min_quantity=24 --date 2026-03-02"
 SIZE=9 take prices 156 54 "dokima prices --customer FERNHOLT --date 2026-03-02 | head -50"
 take prices-item 140 42 "dokima prices --item PANE-T6 --date 2026-03-02"
 SIZE=9 take prove 156 54 \
@@ -49,8 +49,8 @@ take edit 140 42 \
     "ls changed.json"
 take orders 140 42 \
     "dokima store create --store sqlite:///o.db" "dokima store load orders --store sqlite:///o.db --by Ada 2> /dev/null" \
-    "dokima orders --kind sales --sort -with_tax --store sqlite:///o.db" \
-    "dokima edit --where 'blank(state)' --to cancelled --store sqlite:///o.db --by Ben"
+    "dokima orders --columns number,party,state,with_tax,advance --where 'advance > 0' --sort -advance --store sqlite:///o.db" \
+    "dokima edit --where 'with_tax > 4000' --to cancelled --store sqlite:///o.db --by Ben"
 SIZE=9 take audit 156 54 "dokima audit --today 2026-03-12 --severity warning | head -44"
 SIZE=9 take replay 156 54 \
     "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima replay orders --table volume=new.csv"
