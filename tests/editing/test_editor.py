@@ -60,7 +60,9 @@ def test_a_rule_on_a_field_sees_the_header_and_is_asked_again_when_it_changes():
     other.add_line(item="DAY", quantity=1)
     assert "PANE is not sold in SE" in refused(lambda: other.change_line(10, item="PANE"))
     unknown = editor(customer="C")
-    assert "could not be decided: table land has no row that fits" in refused(lambda: unknown.add_line(item="PANE", quantity=1))
+    assert "could not be decided: table land has no row that fits" in refused(
+        lambda: unknown.add_line(item="PANE", quantity=1)
+    )
 
 
 def test_at_edit_an_unfinished_line_stays_silent_and_nowhere_else():

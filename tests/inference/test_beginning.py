@@ -452,3 +452,23 @@ def test_a_small_export_has_a_price_without_an_answer(heading, tmp_path):
         (datetime.date(2026, 3, 2), "ACME")
     ] * 2
     assert (moved["1001"].header("date"), str(moved["1001"].totals.without_tax)) == (None, "47.00")
+
+
+def test_dates_of_two_forms_are_dates_and_asked_about(tmp_path):
+    """53 of 60 orders are dated day.month.year, 7 year-month-day: a question, and not 54 different texts."""
+    days = [f"{1 + at % 28:02}.03.2026" if at < 53 else f"2026-03-{at - 50:02}" for at in range(60)]
+    rows = [f"{1000 + at},{day},ACME,BOLT,{1 + at % 5}" for at, day in enumerate(days)]
+    (tmp_path / "orders.csv").write_text("\n".join(["order,date,customer,sku,qty", *rows]) + "\n")
+    (tmp_path / "prices.csv").write_text("sku,price\nBOLT,0.35\n")
+    status, out, _ = run_here(
+        tmp_path, "init", "b", "--from", "orders.csv", "--prices", "prices.csv", "--format", "json"
+    )
+    (asked,) = [each for each in json.loads(out)["questions"] if each["id"] == "dates"]
+    assert (status, asked["asks"]) == (
+        0, "Some dates are day.month.year, others year-month-day: is each cell meant as it is written?",
+    )  # fmt: skip
+    status, out, _ = run_here(tmp_path, "check", "orders.csv", "--layout", "export", "--book", "b", width=200)
+    assert "dokima init b --answer dates=..." in out
+    orders = dokima.load(tmp_path / "b").orders(tmp_path / "orders.csv", "export")
+    assert (len(orders), str(orders.header("date").to_list()[55])) == (60, "2026-03-05")
+    assert run_here(tmp_path, "init", "b", "--answer", "dates=yes")[0] == 0

@@ -1,5 +1,6 @@
 """Numbers in text as people write them: what stands beside them, and where their minus stands."""
 
+import datetime
 from decimal import Decimal
 
 import pytest
@@ -78,3 +79,14 @@ def test_an_export_from_france_is_read_as_init_proposes_it(tmp_path):
     (tmp_path / "fr.csv").write_text(f"Commande;Ligne;Article;Quantité;Prix;Montant\n{lines}\n", encoding="utf-8")
     found = dokima.begin(tmp_path / "book", [tmp_path / "fr.csv"])
     assert (found.reproduced, found.different) == (30, [])
+
+
+def test_dates_in_several_forms_and_one_that_could_be_two_days():
+    reader = ValueReader(dates=("%d.%m.%Y", "%Y-%m-%d"))
+    field = Field("date", "date")
+    assert reader.read(field, "02.03.2026") == reader.read(field, "2026-03-02") == datetime.date(2026, 3, 2)
+    with pytest.raises(BadValue, match=r"expected a date such as 02.03.2026 or 2026-03-02 .got 'soon'."):
+        reader.read(field, "soon")
+    with pytest.raises(BadValue, match=r"which is 2026-04-03 or 2026-03-04"):
+        ValueReader(dates=("%d/%m/%Y", "%m/%d/%Y")).read(field, "03/04/2026")
+    assert ValueReader(dates=("%d/%m/%Y", "%m/%d/%Y")).read(field, "03/03/2026") == datetime.date(2026, 3, 3)

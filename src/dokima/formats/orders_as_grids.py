@@ -99,7 +99,7 @@ def _text(value: Any, layout: Layout) -> str | None:
     if value is None:
         return None
     if isinstance(value, datetime.date):
-        return value.strftime(layout.dates or "%Y-%m-%d")
+        return value.strftime(next(iter(layout.dates), "") or "%Y-%m-%d")
     if isinstance(value, bool) or not isinstance(value, Decimal | int):
         return shown(value) if not isinstance(value, bool) else str(value).lower()
     return shown(value).replace(".", layout.decimal)

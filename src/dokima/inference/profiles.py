@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from functools import cached_property
+from itertools import combinations
 from typing import Any
 from unicodedata import category
 
@@ -42,6 +43,9 @@ DATE_FORMS: Mapping[str, str] = {
     "%d %B %Y": "day, month, year", "%b %d, %Y": "short month, day, year", "%B %d, %Y": "month, day, year",
 }  # fmt: skip
 """Forms that dates are tried with, in the codes of strptime."""
+
+AND = " | "
+"""Between two forms of the dates of one column."""
 
 _DRESSED = re.compile(
     r"[(+-]?\s*(?P<before>[^\d\s.,'\u2019()+-]*)\s*[(+-]?\s*[\d.,'\u2019 \u00a0\u2009\u202f]*\d\s*(?P<close>[)-]?)"
@@ -192,7 +196,7 @@ def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile 
     meets = {form: [_is_date(day, form) for day in days] for form in DATE_FORMS}
     best = max(sum(each) for each in meets.values())
     if not _enough(best, len(texts)):
-        return None
+        return _of_two_forms(heading, cells, days, time, meets)
     forms = [form for form, each in meets.items() if sum(each) == best]
     odd = _exceptions(texts, meets[forms[0]])
     certain = len(forms) == 1
@@ -203,8 +207,25 @@ def _dates(heading: str, cells: Sequence[Any], texts: Sequence[str]) -> Profile 
     return Profile(heading, cells, "date", dates=written, certain=certain, why=why)
 
 
+def _of_two_forms(
+    heading: str, cells: Sequence[Any], days: Sequence[str], time: str, meets: Mapping[str, Sequence[bool]]
+) -> Profile | None:
+    """A column whose dates are written in two forms, each cell in one of them: a file that two programs have filled."""
+    for one, other in combinations(meets, 2):
+        both = [a and b for a, b in zip(meets[one], meets[other], strict=True)]
+        either = sum(a or b for a, b in zip(meets[one], meets[other], strict=True))
+        if any(both) or either < len(days) or min(sum(meets[one]), sum(meets[other])) < 2:  # one cell is a slip
+            continue
+        first, second = sorted((one, other), key=lambda form: -sum(meets[form]))
+        why = f"{date_words(first)}, {sum(meets[first])} cells, and {date_words(second)}, {sum(meets[second])}"
+        return Profile(heading, cells, "date", dates=[f"{first}{time}{AND}{second}{time}"], certain=False, why=why)
+    return None
+
+
 def date_words(form: str) -> str:
-    """A form of dates in words."""
+    """A form of dates in words, or both of two."""
+    if AND in form:
+        return " and ".join(date_words(each) for each in form.split(AND))
     day = form.partition("%H")[0][:-1] if "%H" in form else form
     return DATE_FORMS[day] + (" and a time" if "%H" in form else "")
 
@@ -350,9 +371,16 @@ class FileProfile:
             "thousands": self.marks[1],
             "beside": beside,
             "minus": minus[0] if minus else "",
-            "dates": "" if self.dates == "%Y-%m-%d" and self._is_iso else self.dates,
+            "dates": self._dates,
         }
         return {key: value for key, value in said.items() if value}
+
+    @property
+    def _dates(self) -> str | list[str]:
+        """The form of its dates, or a list of two."""
+        if AND in self.dates:
+            return self.dates.split(AND)
+        return "" if self.dates == "%Y-%m-%d" and self._is_iso else self.dates
 
     @property
     def _is_iso(self) -> bool:
@@ -386,7 +414,7 @@ def profile_file(columns: Mapping[str, Sequence[Any]]) -> FileProfile:
         shared[0],
         not differ,
         forms[0] if forms else "",
-        len(forms) <= 1,
+        len(forms) <= 1 and AND not in "".join(forms),
         forms[1:],
         _open_cell(written, shared[0], differ) if differ else ("", ""),
     )

@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from dokima.inference.profiles import AND
+
 Answers = Mapping[str, Mapping[str, Any]]
 """What each answer sets, values by the path of a setting."""
 
@@ -71,7 +73,12 @@ def about_encoding(words: str, layout: str) -> OpenQuestion:
 
 
 def about_dates(forms: Mapping[str, str], example: str, layout: str) -> OpenQuestion:
-    """Day before month, or month before day; the forms that are possible, each in words."""
+    """Day before month, or month before day; the forms that are possible, each in words; or two forms in one column."""
+    ((first, words), *others) = forms.items()
+    if AND in first and not others:
+        both = {f"layout.{layout}.dates": first.split(AND)}
+        asks = f"Some dates are {words.replace(' and ', ', others ')}: is each cell meant as it is written?"
+        return OpenQuestion("dates", asks, {"yes": both}, guess="yes")
     choices = {words.replace(".", "-").replace("/", "-").replace(" ", "-"): form for form, words in forms.items()}
     return OpenQuestion(
         "dates", f"How is {example} to be read? No date of the file settles it.",

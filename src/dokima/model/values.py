@@ -6,6 +6,7 @@ import datetime
 import json
 import re
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Annotated, Any, Literal
@@ -42,7 +43,7 @@ class ValueReader:
     Attributes:
         decimal: Decimal mark of numbers in text.
         thousands: Thousands mark, blank for none.
-        dates: Form of dates in text, in the codes of Python's ``strptime``; blank for ISO 8601 (2026-03-02).
+        dates: Forms of dates in text, in the codes of Python's ``strptime``; none for ISO 8601 (2026-03-02).
         beside: What may stand beside a number in text, such as €.
         minus: Where the minus of a number stands: ``before`` it, ``after`` it, or ``brackets`` in its place.
         levels: What stands between the parts of a line's number.
@@ -52,7 +53,7 @@ class ValueReader:
 
     decimal: str = "."
     thousands: str = ""
-    dates: str = ""
+    dates: Sequence[str] = ()
     beside: Sequence[str] = ()
     minus: Minus = "before"
     levels: str = "/"
@@ -166,16 +167,32 @@ class ValueReader:
         elif isinstance(value, datetime.date):
             return value
         elif isinstance(value, str):
+            if self.dates:
+                return self._in_forms(value)
             try:
-                if self.dates:
-                    return datetime.datetime.strptime(value.strip(), self.dates).date()
                 if _ISO_DATE.fullmatch(value.strip()):
                     return datetime.date.fromisoformat(value.strip())
             except ValueError:
                 pass
-        example = datetime.date(2026, 3, 2).strftime(self.dates or "%Y-%m-%d")
+        raise self._no_date(value)
+
+    def _in_forms(self, text: str) -> datetime.date:
+        """A date in one of the forms; a text that two of them read as different days is none."""
+        found: dict[datetime.date, str] = {}
+        for form in self.dates:
+            with suppress(ValueError):
+                found.setdefault(datetime.datetime.strptime(text.strip(), form).date(), form)
+        if len(found) > 1:
+            days = " or ".join(day.isoformat() for day in found)
+            raise BadValue(f"expected a date that only one of the forms reads (got {text!r}, which is {days})")
+        for day in found:
+            return day
+        raise self._no_date(text)
+
+    def _no_date(self, value: object) -> BadValue:
+        examples = " or ".join(datetime.date(2026, 3, 2).strftime(form) for form in self.dates or ("%Y-%m-%d",))
         shown = str(value) if isinstance(value, datetime.datetime) else repr(value)
-        raise BadValue(f"expected a date such as {example} (got {shown})")
+        return BadValue(f"expected a date such as {examples} (got {shown})")
 
 
 NO_NAMES = "-"
@@ -279,7 +296,9 @@ class Marks:
     encoding: str = setting("The encoding of the file, such as utf-8 or cp1252.", default="utf-8")
     decimal: Annotated[str, Reads("character")] = setting("The decimal mark of numbers.", default=".")
     thousands: Annotated[str, Reads("thousands")] = setting("The mark between thousands; none if blank.", default="")
-    dates: str = setting("The form of dates in the codes of strptime, such as %d.%m.%Y; ISO 8601 if blank.", default="")
+    dates: Texts = setting(
+        "The form of dates in the codes of strptime, such as %d.%m.%Y, or several forms; ISO 8601 if blank.", default=()
+    )
     beside: Texts = setting("What stands beside numbers and says nothing of them, such as € or %.", default=())
     minus: Minus = setting(
         "Where the minus of a number stands: before it, after it, or brackets in its place.", default="before"
@@ -309,7 +328,14 @@ class Marks:
     @property
     def reader(self) -> ValueReader:
         """Reads values that are written so."""
-        return ValueReader(self.decimal, self.thousands, self.dates, self.beside, self.minus, self.levels)
+        return ValueReader(
+            self.decimal,
+            self.thousands,
+            tuple(each for each in self.dates if each),
+            self.beside,
+            self.minus,
+            self.levels,
+        )
 
 
 PLAIN_MARKS = Marks()

@@ -158,7 +158,7 @@ class _Explainer:
     def _skipped(self, step: Step, trace: StepTrace) -> str:
         """Why a step does not apply to this line, blank where it does: what its condition comes to here."""
         frame = Traced(self.context, trace.columns)
-        for key, said in (("when", "does not apply: {why}"), ("where", "leaves this line out: {why}")):
+        for key in ("when", "where"):
             formula = step.parts.get(key)
             if formula is None:
                 continue
@@ -169,7 +169,9 @@ class _Explainer:
                 facts = [Said("{name} {value}", name=self.program.label(n), value=shown(value)) for n, value in values]
                 condition = with_labels(formula, self.program.label)
                 why = Said("{condition} ({facts})", condition=condition, facts=listing(facts)) if facts else condition
-                return Said(said, why=why)
+                if key == "when":
+                    return Said("does not apply: {why}", why=why)
+                return Said("leaves this line out: {why}", why=why)
         return ""
 
     def _base(self, step: Step, values: Mapping[str, Any]) -> Operand | None:
