@@ -472,3 +472,18 @@ def test_dates_of_two_forms_are_dates_and_asked_about(tmp_path):
     orders = dokima.load(tmp_path / "b").orders(tmp_path / "orders.csv", "export")
     assert (len(orders), str(orders.header("date").to_list()[55])) == (60, "2026-03-05")
     assert run_here(tmp_path, "init", "b", "--answer", "dates=yes")[0] == 0
+
+
+@pytest.mark.parametrize(
+    ("heading", "cells"), [("Prijs", ("0.40", "0.15", "0.40")), ("amount", ("40.00", "15.00", "4.80"))]
+)
+def test_of_two_columns_of_prices_that_is_taken_which_the_export_states(heading, cells, tmp_path):
+    """The export states 0.40, as a price or as 40.00 for 100: that is the second column, and not the first."""
+    lines = ("1001,2026-03-02,ACME,BOLT-8,100", "1001,2026-03-02,ACME,NUT-8,100", "1002,2026-03-03,BRIX,BOLT-8,12")
+    rows = [f"{line},{cell}" for line, cell in zip(lines, cells, strict=True)]
+    (tmp_path / "orders.csv").write_text("\n".join([f"order,date,customer,sku,qty,{heading}", *rows]) + "\n")
+    (tmp_path / "prices.csv").write_text("sku,price,list\nBOLT-8,0.35,0.40\nNUT-8,0.12,0.15\n")
+    status, out, _ = run_here(tmp_path, "init", "b", "--from", "orders.csv", "--prices", "prices.csv", width=200)
+    assert (status, "has the stated price on 3 of 3 lines" in out, "states no prices" in out) == (0, True, False)
+    priced = dokima.load(tmp_path / "b").price(tmp_path / "orders.csv", "export")
+    assert [str(order.totals.without_tax) for order in priced] == ["55.00", "4.80"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 
 from dokima.inference.arithmetic import discount_rounding
@@ -245,7 +246,7 @@ def _price_table(
             spec = made.settings["layout"][LAYOUT]["line"].get("unit")
             codes = spec.get("codes", {}) if isinstance(spec, dict) else {}
             fields["line.unit"] = [codes.get(unit, unit) for unit in units]
-        terms = price_terms(prices, items, stated or [None] * len(items), fields)
+        terms = price_terms(prices, items, stated or _implied(export) or [None] * len(items), fields)
         if terms is not None:
             return _from_list(made, terms, prices, file, name)
     return _from_export(made, export, items, stated)
@@ -254,6 +255,17 @@ def _price_table(
 def _stated(export: Export) -> list[Decimal | None] | None:
     identity = export.roles.identity
     return None if identity is None else list(export.lines.numbers(identity.price))
+
+
+def _implied(export: Export) -> list[Any] | None:
+    """The unit price of each line where no arithmetic proves it: as its heading says it, or amount over quantity."""
+    price, amount, quantity = (export.roles.heading("line", each) for each in ("unit_price", "stated_net", "quantity"))
+    if price:
+        return list(export.lines.numbers(price))
+    if not (amount and quantity):
+        return None
+    pairs = zip(export.lines.numbers(amount), export.lines.numbers(quantity), strict=True)
+    return [Fraction(whole) / Fraction(count) if whole is not None and count else None for whole, count in pairs]
 
 
 def _from_list(made: Proposal, terms: PriceTerms, prices: FileProfile, file: Settings, name: str) -> list[Settings]:

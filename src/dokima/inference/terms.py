@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 
 from dokima.inference.profiles import FileProfile, Profile
@@ -58,7 +59,10 @@ class PriceTerms:
 
 
 def price_terms(
-    prices: FileProfile, items: Sequence[Any], stated: Sequence[Decimal | None], fields: Mapping[str, Sequence[Any]]
+    prices: FileProfile,
+    items: Sequence[Any],
+    stated: Sequence[Decimal | Fraction | None],
+    fields: Mapping[str, Sequence[Any]],
 ) -> PriceTerms | None:
     """Find out what a price list is; None if no column of it names items, or none is their price.
 
@@ -114,7 +118,7 @@ def _meets(
     column: Sequence[Decimal | None],
     rows: Mapping[str, Sequence[int]],
     items: Sequence[Any],
-    stated: Sequence[Decimal | None],
+    stated: Sequence[Decimal | Fraction | None],
 ) -> int:
     """On how many lines a row of the item has the stated price."""
     return sum(_met(column, rows, items, stated))
@@ -124,7 +128,7 @@ def _met(
     column: Sequence[Decimal | None],
     rows: Mapping[str, Sequence[int]],
     items: Sequence[Any],
-    stated: Sequence[Decimal | None],
+    stated: Sequence[Decimal | Fraction | None],
 ) -> list[bool]:
     """For each line whether a row of its item has the stated price."""
     return [
