@@ -487,3 +487,18 @@ def test_of_two_columns_of_prices_that_is_taken_which_the_export_states(heading,
     assert (status, "has the stated price on 3 of 3 lines" in out, "states no prices" in out) == (0, True, False)
     priced = dokima.load(tmp_path / "b").price(tmp_path / "orders.csv", "export")
     assert [str(order.totals.without_tax) for order in priced] == ["55.00", "4.80"]
+
+
+def test_a_name_with_a_code_in_brackets_is_read_as_the_code(tmp_path):
+    """The code is what other tables know; a cell that looks otherwise is a problem and no other customer."""
+    rows = ["1001,2026-03-02,Acme Ltd (ACME),BOLT-8,100", "1001,2026-03-02,Acme Ltd (ACME),NUT-8,100",
+            "1002,2026-03-03,Brix & Co (BRX),BOLT-8,12"]  # fmt: skip
+    (tmp_path / "orders.csv").write_text("\n".join(["order,date,customer,sku,qty", *rows]) + "\n")
+    (tmp_path / "prices.csv").write_text("sku,price\nBOLT-8,0.35\nNUT-8,0.12\n")
+    assert run_here(tmp_path, "init", "b", "--from", "orders.csv", "--prices", "prices.csv")[0] == 0
+    book = dokima.load(tmp_path / "b")
+    priced = book.price(tmp_path / "orders.csv", "export")
+    assert [(o.header("customer"), str(o.totals.without_tax)) for o in priced] == [("ACME", "47.00"), ("BRX", "4.20")]
+    (tmp_path / "orders.csv").write_text("order,date,customer,sku,qty\n1003,2026-03-03,Brix,BOLT-8,12\n")
+    (problem,) = book.orders(tmp_path / "orders.csv", "export").problems
+    assert "customer: expected a cell like" in str(problem)

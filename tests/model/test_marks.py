@@ -90,3 +90,19 @@ def test_dates_in_several_forms_and_one_that_could_be_two_days():
     with pytest.raises(BadValue, match=r"which is 2026-04-03 or 2026-03-04"):
         ValueReader(dates=("%d/%m/%Y", "%m/%d/%Y")).read(field, "03/04/2026")
     assert ValueReader(dates=("%d/%m/%Y", "%m/%d/%Y")).read(field, "03/03/2026") == datetime.date(2026, 3, 3)
+
+
+def test_a_part_of_a_cell_is_meant_and_such_a_column_is_never_written(tmp_path):
+    pattern = r"(?P<title>.*) \((?P<customer>.*)\)"
+    header = {"number": "order", **{name: {"from": "Kunde", "pattern": pattern} for name in ("customer", "title")}}
+    layout = {"export": {"header": header, "line": {"number": "line", "item": "sku", "quantity": "qty"}}}
+    rules = book(header={"title": {}}, layout=layout)
+    (tmp_path / "a.csv").write_text("order,Kunde,line,sku,qty\n1,Acme Ltd (ACME),10,PANE,2\n")
+    orders = rules.orders(tmp_path / "a.csv", "export")
+    assert (orders.header("customer").to_list(), orders.header("title").to_list()) == (["ACME"], ["Acme Ltd"])
+    with pytest.raises(dokima.DokimaError, match="reads header.customer as a part of its cells; write JSON"):
+        dokima.write_orders(orders, tmp_path / "b.csv", rules, "export")
+    for wrong, said in (("(", "expected a regular expression in 'pattern'"), ("abc", "expected a group in 'pattern'")):
+        header["customer"] = {"from": "Kunde", "pattern": wrong}
+        with pytest.raises(dokima.RulebookError, match=f"header.customer: {said}"):
+            book(header={"title": {}}, layout=layout)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Annotated, Literal
@@ -35,6 +36,9 @@ class LayoutColumn:
     empty: Literal["blank", "absent"] = setting(
         "What an empty cell says: that the field is blank, or that it is absent, so that the default stands in.",
         default="blank",
+    )
+    pattern: str = setting(
+        "A regular expression for whole cells: the field is the group of its name, else the first group.", default=""
     )
 
 
@@ -76,7 +80,7 @@ class Layout(Marks):
             return "expected a column for 'header.number'"
         if self.header_once and (self.files or self.sheets):
             return "expected 'header_once' of rows that hold both header and line"
-        return Marks.wrong(self)
+        return _wrong_pattern(self.header, self.line) or Marks.wrong(self)
 
     @property
     def link(self) -> str:
@@ -101,12 +105,27 @@ class Layout(Marks):
         return Fields(_merged(declared.header, self.header), _merged(declared.line, self.line), declared.records)
 
 
+def _wrong_pattern(header: Mapping[str, LayoutColumn], line: Mapping[str, LayoutColumn]) -> str:
+    """What is wrong with the pattern of a column, blank for nothing."""
+    for level, columns in (("header", header), ("line", line)):
+        for name, column in columns.items():
+            try:
+                groups = re.compile(column.pattern).groups
+            except re.error as error:
+                return f"{level}.{name}: expected a regular expression in 'pattern' ({error})"
+            if column.pattern and not groups:
+                return f"{level}.{name}: expected a group in 'pattern', such as (?P<{name}>.*)"
+    return ""
+
+
 def _merged(declared: Mapping[str, Field], said: Mapping[str, LayoutColumn]) -> dict[str, Field]:
     merged = dict(declared)
     for name, spec in said.items():
         if name in declared:
             codes = {**declared[name].codes, **spec.codes}
-            merged[name] = replace(declared[name], heading=spec.heading, codes=codes, empty=spec.empty)
+            merged[name] = replace(
+                declared[name], heading=spec.heading, codes=codes, empty=spec.empty, pattern=spec.pattern
+            )
     return merged
 
 

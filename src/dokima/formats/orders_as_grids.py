@@ -66,6 +66,8 @@ def _cells(orders: Orders, layout: Layout, level: Level) -> dict[str, list[Any]]
             continue
         if layout.name == "own" and name != "number" and all(value is None for value in column):
             continue
+        if spec.pattern:
+            raise DokimaError(f"layout {layout.name} reads {level}.{name} as a part of its cells; write JSON")
         if level == "line" and name == "number":
             column = [each.replace("/", layout.levels) for each in column]
         found[spec.heading or name] = _coded(column, spec)

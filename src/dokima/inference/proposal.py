@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
@@ -130,6 +131,11 @@ _STANDARD = {
 }  # fmt: skip
 
 
+_CODED = ("customer", "supplier", "item")
+_NAMED = re.compile(r".*\S \([^()\s]+\)")
+"""``Name (CODE)``, as people are told who is meant."""
+
+
 def _fields(made: Proposal, export: Export) -> None:
     """The layout with every column: those that have a role, and the others as fields of our own."""
     layout: dict[str, dict[str, Any]] = {"header": {}, "line": {}}
@@ -146,8 +152,11 @@ def _fields(made: Proposal, export: Export) -> None:
             spec: dict[str, Any] = {"from": heading}
             if codes := _codes(name, each):
                 spec["codes"] = codes
-            layout[level][name] = spec if len(spec) > 1 else heading
             why = f"{each.why}; {role.why}" if role and role.why else each.why
+            if name in _CODED and all(_NAMED.fullmatch(str(text).strip()) for text in each.counts):
+                spec["pattern"] = rf"(?P<name>.*) \((?P<{name}>.*)\)"
+                why += "; each cell is a name with a code in brackets, which is meant"
+            layout[level][name] = spec if len(spec) > 1 else heading
             if (role is None or name in ("unit", "currency")) and (told := each.codes()):
                 why += f" ({told})"
             told_of = {} if name in _STANDARD[level] else _own(heading, each, role)

@@ -26,6 +26,7 @@ class Field:
     Attributes:
         name: The name formulas use.
         money: Whether it is an amount of money in the order's currency, and written so.
+        pattern: Of a column of a layout what whole cells look like, and which part of them is meant; blank for all.
         words: Whether it holds several names: a list in documents, one text with spaces between them in columns.
     """
 
@@ -58,6 +59,7 @@ class Field:
     note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
     money: bool = False
     words: bool = False
+    pattern: str = ""
 
     @staticmethod
     def completed(given: dict[str, Any]) -> dict[str, Any]:

@@ -214,7 +214,7 @@ class _Intake:
     def _is_plain_text(self, column: RawColumn) -> bool:
         """Whether the values of order numbers are texts that mean themselves."""
         spec = self.fields.header["number"]
-        if spec.codes or spec.choices:
+        if spec.codes or spec.choices or spec.pattern:
             return False
         if isinstance(column.values, ColumnValues):
             return isinstance(column.values.column, Texts)
@@ -233,7 +233,11 @@ class _Intake:
         """Every order has a number, and each number is there once; one order by itself needs none."""
         raw = self.raw
         column = raw.header.get("number")
-        if column is not None and column.distinct() is not None and not self.fields.header["number"].codes:
+        if (
+            column is not None
+            and column.distinct() is not None
+            and not (self.fields.header["number"].codes or self.fields.header["number"].pattern)
+        ):
             return
         if column is not None and column.codes is not None and self._is_plain_text(column):
             # Distinct texts, so that distinct codes are distinct numbers.
@@ -405,7 +409,9 @@ class _Intake:
 
 def _takes_any_text(spec: Field) -> bool:
     """Whether a field holds whatever text, and its blanks mean nothing more than that they are blank."""
-    return spec.kind == "text" and not (spec.codes or spec.choices or spec.required or spec.empty == "absent")
+    return spec.kind == "text" and not (
+        spec.codes or spec.choices or spec.pattern or spec.required or spec.empty == "absent"
+    )
 
 
 def _is_ascending(keys: Integers) -> bool:

@@ -167,7 +167,7 @@ class RawColumn:
 
 def _as_they_are(values: Sequence[Any], spec: Field, *, is_distinct: bool) -> Column | None:
     """Values that need no reading: of the field's kind, within its places and choices; None for all others."""
-    if spec.codes or not len(values):
+    if spec.codes or spec.pattern or not len(values):
         return None
     if isinstance(values, ColumnValues):
         return _fitting(values.column, spec)

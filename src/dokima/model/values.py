@@ -67,6 +67,8 @@ class ValueReader:
         """
         if field.words:
             return joined_names(value)
+        if field.pattern and isinstance(value, str) and value:
+            value = _meant(field, value)
         if isinstance(value, str):
             value = field.codes.get(value, value)
         if value is None or value == "":
@@ -193,6 +195,19 @@ class ValueReader:
         examples = " or ".join(datetime.date(2026, 3, 2).strftime(form) for form in self.dates or ("%Y-%m-%d",))
         shown = str(value) if isinstance(value, datetime.datetime) else repr(value)
         return BadValue(f"expected a date such as {examples} (got {shown})")
+
+
+def _meant(field: Field, cell: str) -> str:
+    """The part of a cell that a field means: the group of its name, else the first.
+
+    Raises:
+        BadValue: The cell does not look so.
+    """
+    found = re.fullmatch(field.pattern, cell.strip())
+    if found is None:
+        raise BadValue(f"expected a cell like {field.pattern} (got {cell!r})")
+    groups = found.groupdict()
+    return (groups[field.name] if field.name in groups else found[1]) or ""
 
 
 NO_NAMES = "-"
