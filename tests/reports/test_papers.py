@@ -13,12 +13,14 @@ import dokima
 from dokima.changes.ledger import ledger_of
 from dokima.changes.step_moves import step_moves
 from dokima.formats.guarding import neutral
+from dokima.model.listing import Listing
 from dokima.reports.bars import line_bars, order_bars
 from dokima.reports.changes import change_paper
 from dokima.reports.formatting import number, signed
 from dokima.reports.html import html_text
 from dokima.reports.language import LANGUAGES, speaking, use_locale
 from dokima.reports.ledgers import ledger_paper
+from dokima.reports.listings import listing_paper
 from dokima.reports.pricing import calculation_report
 from dokima.reports.steps import steps_report
 from dokima.reports.translations import WORDS, Wording
@@ -414,3 +416,12 @@ def test_what_a_spreadsheet_would_take_for_a_formula_is_guarded_unless_raw_is_as
     _, raw, _ = run_here(DEMO, "price", path, "--format", "raw-csv")
     assert raw.splitlines()[1].startswith("=1+1,10,CLIP-S,@SUM(1),-1,")
     assert (dokima.to_csv(BOOK.price(path)), dokima.to_csv(BOOK.price(path), raw=True)) == (out, raw)
+
+
+def test_a_row_of_a_list_stays_however_narrow_the_terminal_is():
+    """Of a history only the revision is a number: it is left out first, and no row with it."""
+    row = {"time": "2026-03-02 10:00:00", "by": "Ada", "event": "order.changed", "line": "10", "field": "quantity",
+           "from": "3", "to": "40", "reason": "by phone", "revision": 2}  # fmt: skip
+    listing = Listing((row,), tuple(row), "events")
+    for width in (200, 100, 70, 40):
+        assert "Ada" in printed(listing_paper(listing, Wording.of(BOOK.program)).to_rich(), width=width)

@@ -159,6 +159,10 @@ _STYLES = {
 }  # fmt: skip
 
 
+_ABOUT_FIGURES = ("unchanged", "follows", "detail", "step")
+"""Marks of rows that say nothing without their figures."""
+
+
 def _table(section: Section) -> RenderableType:
     headings = [column.full for column in section.columns]
     rows = [[column.cell(v) for column, v in zip(section.columns, row.values, strict=True)] for row in section.rows]
@@ -174,7 +178,10 @@ def _table(section: Section) -> RenderableType:
 def _layout(section: Section, rows: list[list[str]], styles: list[str], most: int, *, folds: bool) -> FigureTable:
     """A table of the columns that are not left out yet; long texts fold, if asked."""
     kept = [at for at, column in enumerate(section.columns) if column.spare <= most]
-    every = [_kept(section.columns, cells, kept) for cells in rows]
+    marks = [row.mark for row in section.rows]
+    every = [
+        _kept(section.columns, cells, kept, mark in _ABOUT_FIGURES) for cells, mark in zip(rows, marks, strict=True)
+    ]
     shown = [at for at, cells in enumerate(every) if cells]
     told, styles = [every[at] for at in shown], [styles[at] for at in shown]
     texts = [place for place, at in enumerate(kept) if section.columns[at].kind == "text"]
@@ -182,14 +189,14 @@ def _layout(section: Section, rows: list[list[str]], styles: list[str], most: in
     return figure_table([section.columns[at].full for at in kept], told, texts, styles, folding)
 
 
-def _kept(columns: Sequence[Column], cells: list[str], kept: Sequence[int]) -> list[str]:
-    """A row for a view without some columns, empty if all its figures are left out: it was about those.
+def _kept(columns: Sequence[Column], cells: list[str], kept: Sequence[int], is_about_figures: bool) -> list[str]:
+    """A row for a view without some columns; empty if it was about figures and all of those are left out.
 
     Words of which none would stay, such as a detail of a line or the name of a step, move to a column that is there.
     """
     words = [at for at, cell in enumerate(cells) if cell and columns[at].kind == "text"]
     figures = [at for at, cell in enumerate(cells) if cell and columns[at].kind != "text"]
-    if figures and not set(figures) & set(kept):
+    if is_about_figures and figures and not set(figures) & set(kept):
         return []
     told = [cells[at] for at in kept]
     if words and not set(words) & set(kept):
