@@ -201,3 +201,22 @@ def test_the_same_edits_give_the_same_figures_however_the_line_came(edits):
         assert many is editor or not many.order.lines[0].get("drawn")
         found.append((editor.totals.without_tax, editor.line(10).figure("by_unit"), editor.line(10).days))
     assert len(set(found)) == 1
+
+
+@pytest.mark.parametrize("suffix", ["csv", "jsonl", "xlsx"])
+def test_marks_come_along_in_every_file_of_ones_own(suffix, tmp_path):
+    editor = hire().edit(dokima.Order("H"), by="Ann")
+    editor.add_line(**two_days())
+    editor.add_line(**two_days(unit=None, days=2))
+    dokima.write_orders([editor.order], tmp_path / f"h.{suffix}", hire())
+    other = hire().edit(next(iter(hire().orders(tmp_path / f"h.{suffix}").documents())), by="Ben")
+    assert lines_of(other, "unit", "drawn") == [("C62", ["unit", "days", "pack"]), (None, ["pack"])]
+    for number in (10, 20):
+        other.change_line(number, last=LATE, item="DRILL")
+    assert lines_of(other, "days", "unit", "pack") == [(D(10), "PCE", D(12)), (D(2), None, D(12))]
+    assert "drawn" not in rules_columns(other)
+
+
+def rules_columns(editor):
+    """The columns of a table of the order's lines."""
+    return list(hire().price(editor.order).lines.columns)

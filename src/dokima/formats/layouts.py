@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 from dokima.model.databases import LayoutQueries
-from dokima.model.fields import Field, Fields
+from dokima.model.fields import DRAWN, Field, Fields
 from dokima.model.settings import Reads, setting
 from dokima.model.values import Marks
 
@@ -133,8 +133,9 @@ def own_layout(declared: Fields) -> Layout:
     """The layout of files in Dokima's own words: ``order`` and ``line`` are the numbers, all others field names.
 
     A field that says under which heading it stands has that one. A name that both levels have (state) is read into the
-    header.
+    header; what is drawn on a line stands under ``line_drawn``.
     """
+    marks = {DRAWN: LayoutColumn(DRAWN, f"line_{DRAWN}")}
     return Layout(
         "own",
         {name: _own_column(field, "order") for name, field in declared.header.items()},
@@ -142,7 +143,8 @@ def own_layout(declared: Fields) -> Layout:
             name: _own_column(field, "line")
             for name, field in declared.line.items()
             if name == "number" or name not in declared.header
-        },
+        }
+        | marks,
     )
 
 

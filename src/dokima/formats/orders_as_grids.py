@@ -10,6 +10,7 @@ from typing import Any, Literal
 from dokima.errors import DokimaError, listed
 from dokima.formats.layouts import Layout, LayoutColumn
 from dokima.model.columns import shown, values_of
+from dokima.model.fields import DRAWN
 from dokima.model.orders import Orders
 
 Level = Literal["header", "line"]
@@ -93,7 +94,9 @@ def _refuse_what_is_lost(orders: Orders, layout: Layout) -> None:
             raise DokimaError(f"{number} keeps {listed(kept)}, which a table of lines cannot hold; write JSON")
     for level, given, specs in (("header", orders.headers, layout.header), ("line", orders.lines, layout.line)):
         for name in given:
-            if name not in specs and any(value is not None for value in values_of(given[name])):
+            if name in specs or name == DRAWN:  # marks: without them comparing decides what is drawn
+                continue
+            if any(value is not None for value in values_of(given[name])):
                 raise DokimaError(f"no column of layout {layout.name} holds {level}.{name}; write JSON")
 
 

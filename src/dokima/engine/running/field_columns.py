@@ -10,6 +10,7 @@ from dokima.engine.running.context import Context
 from dokima.engine.running.parties import PARTIES
 from dokima.formulas import Level
 from dokima.model.columns import Column, LazyColumns
+from dokima.model.fields import DRAWN
 
 
 def header_columns(calculation: Calculation) -> Mapping[str, Column]:
@@ -25,7 +26,7 @@ def header_columns(calculation: Calculation) -> Mapping[str, Column]:
         return orders.header(name)
 
     names: dict[str, None] = {}
-    for name in [each for each in orders.fields.header if each in orders.headers]:
+    for name in [each for each in orders.fields.header if each in orders.headers and each != DRAWN]:
         names[name] = None
         names.update(dict.fromkeys(each for each in named if each == f"{name}_name"))
     return LazyColumns(names, make)
@@ -34,4 +35,4 @@ def header_columns(calculation: Calculation) -> Mapping[str, Column]:
 def line_columns(calculation: Calculation) -> Mapping[str, Column]:
     """The line fields that somebody gave, or that have a default, one value a line."""
     orders = calculation.orders
-    return LazyColumns([name for name in orders.fields.line if name in orders.lines], orders.line)
+    return LazyColumns([name for name in orders.fields.line if name in orders.lines and name != DRAWN], orders.line)
