@@ -1,5 +1,6 @@
 """A kind of step from outside: everything that asks a step what it is asks its kind, so one class is enough."""
 
+import sys
 from decimal import Decimal as D
 
 import pytest
@@ -193,14 +194,18 @@ def written(folder, python):
     return dokima.load(folder)
 
 
-@pytest.mark.parametrize("place", ["in the file", "imported"])
+@pytest.mark.parametrize("place", ["in the file", "imported", "beside"])
 def test_a_rulebook_in_a_folder_says_its_own(place, tmp_path, monkeypatch):
     """4 x 8.05 = 32.20 and 4 x 2 x 1.25 = 10.00 of deposit: 42.20, by every command and in other processes."""
+    module = "kinds_of_a_test" if place == "imported" else "kinds_beside"
     if place == "imported":
         (tmp_path / "lib").mkdir()
         (tmp_path / "lib" / "kinds_of_a_test.py").write_text(KIND)
         monkeypatch.syspath_prepend(tmp_path / "lib")
-    book = written(tmp_path, "from kinds_of_a_test import Deposit\n" if place == "imported" else KIND)
+    if place == "beside":
+        (tmp_path / "kinds_beside.py").write_text(KIND)
+    book = written(tmp_path, KIND if place == "in the file" else f"from {module} import Deposit\n")
+    assert "kinds_beside" not in sys.modules
     orders = [dokima.Order(f"A{n}", lines=[{"item": "PANE", "quantity": 4}]) for n in range(3)]
     assert [order.totals.payable for order in book.price(orders, workers=2)] == [D("42.20")] * 3
     printed = {}

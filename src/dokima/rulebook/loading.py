@@ -34,6 +34,7 @@ from dokima.rulebook.adapters import defined, model_of
 from dokima.rulebook.answers import with_answers
 from dokima.rulebook.definitions import column_of_value, program_definition
 from dokima.rulebook.places import line_of
+from dokima.rulebook.python_files import file_of, modules_beside
 from dokima.rulebook.sections import RulebookSections
 from dokima.rulebook.toml_text import TomlError, parse_toml
 from dokima.rulebook.wrong_settings import wrong_settings
@@ -295,7 +296,11 @@ def _python_files(names: Sequence[str], folder: Path | None, problems: list[Rule
             continue
         path = folder / name
         try:
-            space = runpy.run_path(str(path), run_name=f"dokima_rulebook_{path.stem}")
+            with modules_beside(path.parent):
+                space = runpy.run_path(str(path), run_name=f"dokima_rulebook_{path.stem}")
+                for body in space.values():
+                    if isinstance(body, type) and (file := file_of(body, space["__name__"], path)) is not None:
+                        note_class(body, str(file))
         except FileNotFoundError:
             problems.append(
                 RulebookProblem("", "rulebook.python", f"expected a Python file beside the rulebook (got '{name}')")
@@ -305,9 +310,6 @@ def _python_files(names: Sequence[str], folder: Path | None, problems: list[Rule
             line = error.lineno if isinstance(error, SyntaxError) else frames[-1].lineno if frames else None
             problems.append(RulebookProblem(name, "", f"{type(error).__name__}: {error}", text_line=line))
         else:
-            for body in space.values():
-                if isinstance(body, type) and body.__module__ == space["__name__"]:
-                    note_class(body, str(path))
             found += space.values()
     return found
 
