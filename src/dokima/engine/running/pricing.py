@@ -24,7 +24,7 @@ from dokima.errors import listed, nearest
 from dokima.exact import Decimals, decimals, stored, total
 from dokima.exact.integers import Integers, Mask, either, everywhere, range_of
 from dokima.exact.ranking import distinct
-from dokima.formulas import Formula, Level
+from dokima.formulas import Formula, FormulaKind, Level
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import alike, compared, flags, numbers, pick
 from dokima.model.columns import Column, LazyColumns, Texts, blanks, shown, value_at
@@ -458,6 +458,23 @@ def _prepaid(orders: Orders) -> Decimals:
 # -- all parts together ---------------------------------------------------------------------------------------
 
 
+def _figures_asked(
+    program: Program, routine_of: Integers, parts: Sequence[Part]
+) -> tuple[Mapping[str, FormulaKind], Mapping[str, FormulaKind]]:
+    """The figures of lines and of headers that may be asked for: of every routine where no order could be priced."""
+    if not parts:
+        return program.line_figures, program.header_figures
+    theirs = [program.routines[at] for at in distinct(routine_of).tolist() if at >= 0]
+    of_lines = {name: program.line_figures[name] for each in theirs for name in each.line_figures}
+    return of_lines, {name: kind for each in theirs for name, kind in each.header_figures.items()}
+
+
+def _or_blank(found: Mapping[str, Column], asked: Mapping[str, FormulaKind], count: int) -> Mapping[str, Column]:
+    """Figures with a blank column for each that may be asked for and of which none could be worked out."""
+    lost = {name: blanks(kind, count) for name, kind in asked.items() if name not in found}
+    return {**found, **lost} if lost else found
+
+
 def _put_together(
     program: Program,
     orders: Orders,
@@ -466,19 +483,13 @@ def _put_together(
     places: Integers,
     context: Context | None,
 ) -> Calculation:
-    lines: Mapping[str, Column] = joined([(part.lines, part.result.lines) for part in parts], orders.line_count)
-    headers: Mapping[str, Column] = joined([(part.orders, part.result.headers) for part in parts], orders.count)
-    if not parts:  # whoever asks for a figure of orders of which none can be priced finds it blank
-        lines = {name: blanks(kind, orders.line_count) for name, kind in program.line_figures.items()}
-        headers = {name: blanks(kind, orders.count) for name, kind in program.header_figures.items()}
-    else:  # so does whoever asks for one of a routine of which no order could be priced
-        theirs = [program.routines[at] for at in distinct(routine_of).tolist() if at >= 0]
-        of_lines = {name: program.line_figures[name] for each in theirs for name in each.line_figures}
-        of_headers = {name: kind for each in theirs for name, kind in each.header_figures.items()}
-        if lost := {name: blanks(kind, orders.line_count) for name, kind in of_lines.items() if name not in lines}:
-            lines = {**lines, **lost}
-        if lost := {name: blanks(kind, orders.count) for name, kind in of_headers.items() if name not in headers}:
-            headers = {**headers, **lost}
+    of_lines, of_headers = _figures_asked(program, routine_of, parts)
+    lines = _or_blank(
+        joined([(part.lines, part.result.lines) for part in parts], orders.line_count), of_lines, orders.line_count
+    )
+    headers = _or_blank(
+        joined([(part.orders, part.result.headers) for part in parts], orders.count), of_headers, orders.count
+    )
     totals = joined([(part.orders, part.totals) for part in parts], orders.count)
     reported = joined([(part.orders, part.reporting) for part in parts], orders.count)
     reporting = {name: stored(numbers(reported[name])) for name in reported}
