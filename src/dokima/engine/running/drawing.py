@@ -133,7 +133,7 @@ def drawn_afresh(program: Program, orders: Orders, run: Run) -> Redrawn:
     """The orders with everything drawn again that is drawn, but on closed lines and from the day or user of a run, and
     with what is absent."""
     orders = marked(program, orders, run)
-    free = np.array([state != CLOSED for state in texts(orders.line("state")).to_list()], bool)
+    free = ~_closed(orders)
     again: dict[Key, Mask] = {}
     wanted: dict[Key, Mask] = {}
     for key in program.drawable:
@@ -144,7 +144,7 @@ def drawn_afresh(program: Program, orders: Orders, run: Run) -> Redrawn:
         wanted[key] = lacking | again[key]
     asked = prepare(program, replace(orders, absent={**orders.absent, **wanted}), run)
     filled = _filled(orders, asked, wanted)
-    return Redrawn(filled, wanted, _moves(again, orders, filled))
+    return Redrawn(filled, wanted, _differing(again, orders, filled))
 
 
 def given_now(orders: Orders, level: str, names: Collection[str], where: Mask) -> Orders:
@@ -192,7 +192,7 @@ def redrawn(program: Program, before: Before, after: Orders, run: Run) -> Redraw
     moves = _Moves(program, before, after, run)
     again: dict[Key, Mask] = {}
     new: dict[Key, Mask] = {}
-    shut = np.array([state == CLOSED for state in texts(after.line("state")).to_list()], bool)
+    shut = _closed(after)
     for key in program.drawable:
         level = key[0]
         was_there = moves.there(level)
@@ -208,11 +208,11 @@ def redrawn(program: Program, before: Before, after: Orders, run: Run) -> Redraw
     loose = {key: mask for key in program.follows if (mask := absent(after, key) & moves.there(key[0])).any()}
     told = {key: again.get(key, False) | loose.get(key, False) for key in dict.fromkeys([*again, *loose])}
     places = {"header": before.order_at, "line": before.line_at}
-    moved = _moves(told, moves.was, now, places)
+    moved = _differing(told, moves.was, now, places)
     return Redrawn(_filled(after, now, wanted) if wanted else after, wanted, moved)
 
 
-def _moves(
+def _differing(
     fields: Mapping[Key, Any], was: Orders, now: Orders, places: Mapping[str, Integers] | None = None
 ) -> list[tuple[Key, int, Any, Any]]:
     """The values of some fields that differ between two states.
@@ -319,6 +319,11 @@ class _Moves:
         found: Mask = np.zeros(self.after.count, bool)
         found[self.after.order_of[lines]] = True
         return found
+
+
+def _closed(orders: Orders) -> Mask:
+    """The lines that are closed, and so keep what they have."""
+    return np.array([state == CLOSED for state in texts(orders.line("state")).to_list()], bool)
 
 
 def _size(orders: Orders, level: str) -> int:
