@@ -182,9 +182,9 @@ def test_operations_do_what_the_editor_does(database):
     found = done("A", "set", fields={"header.requested_by": "Cleo", "line.unit": "C62", "10.quantity": "4"})
     assert (found.header["requested_by"], [line["unit"] for line in found.lines]) == ("Cleo", ["C62", "C62"])
     assert str(found.line("10")["quantity"]) == "4"
-    assert (
-        store.each(numbers=("B",)).apply("move", "Ben", into="x").others[0][2].startswith("'move': missing a required")
-    )
+    with pytest.raises(dokima.DokimaError, match="'move': missing a required argument: 'to'"):
+        store.each(numbers=("B",)).apply("move", "Ben", name="odd", into="x")
+    assert store.job("odd").about() is None, "what cannot be done is not written down"
     # A rule that came later asks about what is kept already.
     later = database.open(other(line={"remark": {}}, rule=[{**asks, "require": "line.quantity < 2"}])).each(
         numbers=("B",)
@@ -241,8 +241,6 @@ def test_a_rulebook_that_won_and_lost_fields(store, database):
     # Nor is it read so: a text would be taken for a number. A whole number may become any number.
     with pytest.raises(dokima.DokimaError, match=r"header 'note' is kept as text \(the rulebook says decimal\)"):
         database.open(changed)
-    with pytest.raises(dokima.DokimaError, match="the store has a column 'priced_at' of its own in 'orders'"):
-        dokima.store_sql(other(header={"Priced_at": {}}), "sqlite")
     with pytest.raises(dokima.DokimaError, match="at most 63 bytes"):
         dokima.store_sql(other(line={"x" * 64: {}}), "sqlite")
 
@@ -271,7 +269,7 @@ def test_what_somebody_altered_by_hand_is_named_and_not_overwritten(store, datab
         database.kind == "postgres"
     )
     sql(database, "UPDATE store SET version = 99")
-    with pytest.raises(dokima.DokimaError, match="has tables of version 99, not 1: dokima store upgrade"):
+    with pytest.raises(dokima.DokimaError, match="has tables of version 99, not 2: somebody has upgraded it meanwhile"):
         store.save(order("A-2"), "Ada")
     with pytest.raises(dokima.DokimaError, match="has a table 'agreed_terms' already"):
         database.create(store.book)
@@ -403,7 +401,7 @@ def test_the_command_line_from_the_first_table_to_the_feed(database, tmp_path, m
     code, listed, said = run("edit", "--where", "kind == 'sales'", "--to", "cancelled", "--job", "j")
     assert (code, said) == (1, "job j: 5 of 6 orders changed, 1 not\n")
     assert "2500.00 has been paid on SQ-2045" in " ".join(listed.split())
-    assert "--close, --reopen" in run("edit", "--where", "kind == 'sales'")[2]
+    assert "--set, --reprice, --reopen" in run("edit", "--where", "kind == 'sales'")[2]
     assert run("change", "open", "SQ-2041", "--by", "Ada")[0] == 2  # it is cancelled
     events = [json.loads(line) for line in run("feed", "--after", "3")[1].splitlines()]
     assert [int(event["id"]) for event in events] == list(range(4, 4 + len(events)))

@@ -122,9 +122,9 @@ def test_a_field_that_is_worked_out_is_kept_as_a_column_and_never_read_back(data
 def test_an_upgrade_draws_in_orders_from_before_there_were_marks(tmp_path):
     """H-1 was saved with nothing but what was typed; of H-2 the unit is blank on purpose and the days are given."""
     url = kept("before_marks.sql", tmp_path)
-    assert dokima.upgrade_store(url, hire()) == [
-        f"ALTER TABLE {table} ADD COLUMN drawn TEXT" for table in ("orders", "order_lines")
-    ]
+    done = dokima.upgrade_store(url, hire())
+    for table in ("orders", "order_lines"):
+        assert f"ALTER TABLE {table} ADD COLUMN drawn TEXT" in done
     with dokima.open_store(url, hire()) as store:
         assert [row["number"] for row in store.orders(state="draft", where="segment == 'trade'")] == ["H-1", "H-2"]
         lines = [store.order(number).lines[0] for number in ("H-1", "H-2")]

@@ -16,7 +16,7 @@ def small(**sections):
     """A rulebook whose rules refuse, default and number."""
     data = definition(
         header={"note": {"default": "'as usual'"}, "pick_up": {"kind": "flag"}, **sections.pop("header", {})},
-        line={"size": {"kind": "decimal", "places": 6}, "remark": {}},
+        line={"size": {"kind": "decimal", "places": 6}, "remark": {}, **sections.pop("line", {})},
         rule=[{"id": "few", "at": "save", "require": "line.quantity < 1000000000000000000", "message": "Too many."}],
         numbering={
             "sales": {"pattern": "SO-{year}-{counter:03}"},

@@ -12,7 +12,8 @@ from dokima.changes.combining import combined
 from dokima.changes.documents import as_document, has_ended, priced_as_agreed, total, with_terms
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.line_map import LineMap
-from dokima.changes.settlement import Sums
+from dokima.changes.listing import Unreadable
+from dokima.changes.settlement import Sums, read_sums
 from dokima.engine.program import Program, Run
 from dokima.engine.running.amounts import amount_at
 from dokima.engine.running.calculation import PricedOrder
@@ -235,18 +236,28 @@ def _change_data(change: LedgerChange) -> dict[str, Any]:
     }
 
 
-def ledger_of(program: Program, current: Sequence[Order | Document], changes: Sequence[ChangeOrder]) -> Ledger:
+def ledger_of(
+    program: Program,
+    current: Sequence[Order | Document],
+    changes: Sequence[ChangeOrder],
+    unreadable: Sequence[Unreadable] = (),
+) -> Ledger:
     """The ledger of an order.
 
     Args:
         program: The rulebook.
         current: The original and its supplements as they are now.
         changes: Its change orders, approved ones in the order of their approval.
+        unreadable: Change orders that cannot be read: nobody knows what they come to.
     """
     documents = [as_document(program, order) for order in current]
     priced = priced_as_agreed(program, documents)
     approved = [_row(change) for change in changes if change.state == "approved"]
     pending = [_row(change) for change in changes if change.state in ("draft", "submitted")]
+    for each in unreadable:  # one that says nothing of its state may have been approved
+        if each.state not in ("rejected", "withdrawn"):
+            told = LedgerChange(each.number, each.state, each.reason, "", dict.fromkeys(SUMS), Decimal(0), {}, each.why)
+            (pending if each.state in ("draft", "submitted") else approved).append(told)
     unknown = {
         order.number: reason_of(order.calculation, order.number) for order in priced if order.totals.with_tax is None
     }
@@ -291,21 +302,14 @@ def _direct_edits(now: Sequence[PricedOrder], approved: Sequence[ChangeOrder]) -
     settled: dict[str, Sums] = {}
     for change in approved:
         record = change.record.get("settled", {})
-        for document, found in _sums(record.get("found", {})).items():
+        for document, found in read_sums(record.get("found", {})).items():
             if document in settled:
                 yield from _moved(document, int(record["revisions"][document]), settled[document], found, change.number)
-        settled = _sums(record.get("totals", {}))
+        settled = read_sums(record.get("totals", {}))
     for order in now:
         if order.number in settled:
             found = {name: _total(order, name) for name in SUMS}
             yield from _moved(order.number, int(order.header("revision") or 0), settled[order.number], found, "")
-
-
-def _sums(kept: Mapping[str, Mapping[str, str | None]]) -> dict[str, Sums]:
-    return {
-        document: {name: None if value is None else Decimal(value) for name, value in totals.items()}
-        for document, totals in kept.items()
-    }
 
 
 def _moved(document: str, revision: int, was: Sums, found: Sums, before: str) -> Iterator[DirectEdit]:

@@ -50,17 +50,44 @@ class ChangeEntry:
     unknown: str = ""
 
 
+@dataclass(frozen=True)
+class Unreadable:
+    """A change order that cannot be read.
+
+    Attributes:
+        number: Its number.
+        order: Number of the order it changes, as far as it says so.
+        state: Its state, likewise.
+        reason: Why the order changes, likewise.
+        why: Why it cannot be read.
+    """
+
+    number: str
+    order: str
+    state: str
+    reason: str
+    why: str
+
+    def entry(self) -> ChangeEntry:
+        """Its entry in a list."""
+        about = (self.number, self.order, "", self.state, None, "", None, "", None, "", None)
+        return ChangeEntry(*about, self.reason, self.why)
+
+
 class ChangeEntries(list[ChangeEntry]):
     """A list of change orders."""
 
 
-def change_entries(changes: Iterable[ChangeOrder], today: datetime.date, state: str = "") -> ChangeEntries:
+def change_entries(
+    changes: Iterable[ChangeOrder], today: datetime.date, state: str = "", unreadable: Iterable[Unreadable] = ()
+) -> ChangeEntries:
     """The entries of some change orders: those that wait first, the longest wait before all others.
 
     Args:
         changes: The change orders.
         today: The day up to which they wait.
         state: Only those in this state; all if blank.
+        unreadable: Those that cannot be read; one that says nothing of its state is in every list.
 
     Raises:
         NotFound: There is no such state; names the nearest.
@@ -69,6 +96,7 @@ def change_entries(changes: Iterable[ChangeOrder], today: datetime.date, state: 
     if state and state not in known:
         raise NotFound(f"there is no state '{state}'{nearest(state, known)}; {listed(known)}")
     found = [_entry(change, today) for change in changes if state in ("", change.state)]
+    found += [each.entry() for each in unreadable if state in ("", each.state) or not each.state]
     found.sort(key=lambda each: (each.waits is None, -(each.waits or 0), each.order, len(each.number)))
     return ChangeEntries(found)
 

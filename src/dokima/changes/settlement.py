@@ -9,7 +9,7 @@ from typing import Any
 
 from dokima.changes.checks import refuse_more_than_rounding, refuse_undercut
 from dokima.changes.dividing import Dividing
-from dokima.changes.documents import priced_as_agreed, total, without_stale
+from dokima.changes.documents import as_document, priced_as_agreed, total, without_stale
 from dokima.changes.plan import Plan
 from dokima.changes.rewriting import Rewriting
 from dokima.changes.variance import Variance
@@ -17,9 +17,10 @@ from dokima.engine.program import Program
 from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.summing import reason_of
 from dokima.errors import Refused
-from dokima.model.content import plain
+from dokima.model.content import canonical_json, plain
 from dokima.model.document import Document
 from dokima.model.order import Order
+from dokima.model.parsing import parse_json
 from dokima.routines.totals import SUMS
 
 Sums = Mapping[str, Decimal | None]
@@ -68,6 +69,33 @@ class Settlement:
             "found": _plain_sums(self.found),
             "revisions": dict(self.revisions),
         }
+
+    def to_json(self) -> str:
+        """All of it as text, its documents as well; `from_json` reads it back."""
+        documents = [order.to_dict() for order in self.orders]
+        return canonical_json({"change": self.change, "currency": self.currency, **self.to_dict(), "orders": documents})
+
+    @classmethod
+    def from_json(cls, program: Program, text: str) -> Settlement:
+        """A settlement that was kept as text.
+
+        Args:
+            program: The rulebook, for the fields of its documents.
+            text: What `to_json` gave.
+        """
+        data = parse_json(text)
+        documents = [as_document(program, Order.from_dict(each)).order() for each in data["orders"]]
+        return cls(
+            change=data["change"],
+            amended=documents[0],
+            supplements=[order for order in documents[1:] if order.number != data["supplement"]],
+            supplement=next((order for order in documents[1:] if order.number == data["supplement"]), None),
+            tax_rounding=Decimal(data["tax_rounding"]),
+            currency=data["currency"],
+            totals=read_sums(data["totals"]),
+            found=read_sums(data["found"]),
+            revisions={number: int(revision) for number, revision in data["revisions"].items()},
+        )
 
 
 class Settling:
@@ -155,6 +183,14 @@ def _tax(order: PricedOrder) -> Decimal:
 
 def _sums(order: PricedOrder) -> Sums:
     return {name: getattr(order.totals, name) for name in SUMS}
+
+
+def read_sums(kept: Mapping[str, Mapping[str, str | None]]) -> dict[str, Sums]:
+    """Totals of documents that were kept as plain data."""
+    return {
+        document: {name: None if value is None else Decimal(value) for name, value in totals.items()}
+        for document, totals in kept.items()
+    }
 
 
 def _plain_sums(kept: Mapping[str, Sums]) -> dict[str, dict[str, Any]]:

@@ -37,12 +37,12 @@ class Asked:
     def operations(self) -> list[tuple[str, dict[str, Any]]]:
         """The operations that many orders know, with their arguments; none if something else is asked for."""
         found: list[tuple[str, dict[str, Any]]] = []
-        for name, numbers in (("close", self.close), ("reopen", self.reopen), ("reprice", self.reprice)):
-            if numbers:
-                found.append((name, {} if "all" in numbers else {"lines": list(numbers)}))
         if self.sets:
             fields = {name: field_value(name, value) for name, value in assignments(self.sets).items()}
             found.append(("set", {"fields": fields}))
+        for name, numbers in (("reprice", self.reprice), ("reopen", self.reopen), ("close", self.close)):
+            if numbers:
+                found.append((name, {} if "all" in numbers else {"lines": list(numbers)}))
         for each in self.accept or ():
             rule, sign, reason = each.partition("=")
             if not sign or not reason or "@" in rule:
@@ -52,17 +52,17 @@ class Asked:
             found.append(("move", {"to": self.to}))
         return [] if any(self.others) else found
 
-    def operation(self) -> tuple[str, dict[str, Any]]:
-        """The one operation, and its arguments.
+    def of_a_job(self) -> list[tuple[str, dict[str, Any]]]:
+        """The operations of a job, with their arguments, in the order in which they are done.
 
         Raises:
-            DokimaError: There is none, or there are several, or one that a job does not know.
+            DokimaError: There is none, or one that a job does not know.
         """
         found = self.operations()
-        if len(found) != 1:
-            known = "--close, --reopen, --reprice, --set, --accept, --to"
-            raise DokimaError(f"a job does one thing to each order: expected one of {known}")
-        return found[0]
+        if not found:
+            known = "--set, --reprice, --reopen, --close, --accept RULE=REASON, --to"
+            raise DokimaError(f"expected what a job does to each order: {known}")
+        return found
 
 
 def edit_them(

@@ -31,7 +31,7 @@ class Doing:
 def edit_stored(
     store: Store, doing: Doing, asked: Asked, actions: Sequence[Action], numbers: Sequence[str], where: str, job: str
 ) -> int:
-    """Edit one order by all actions, or many by one operation; the exit status.
+    """Edit one order by all actions, or many by some operations; the exit status.
 
     Raises:
         DokimaError: No orders are named, a job was only to be tried, or the place keeps no jobs.
@@ -77,10 +77,9 @@ def _run_job(store: Store, doing: Doing, asked: Asked, numbers: Sequence[str], w
             if name and not (numbers or where):
                 found = store.job(name).go_on(show, doing.today)
             else:
-                operation, arguments = asked.operation()
                 each = store.each(where=where, numbers=tuple(numbers))
                 how = {"reason": doing.reason, "name": begun, "progress": show, "today": doing.today}
-                found = each.apply(operation, doing.by, **how, **arguments)
+                found = each.apply(asked.of_a_job(), doing.by, **how)
         except KeyboardInterrupt:
             note(f"stopped between two batches; dokima edit --job {begun} --store ... goes on")
             return 1

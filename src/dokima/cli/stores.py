@@ -33,12 +33,13 @@ def create(url: Url, schema: Schema = "", prefix: Prefix = "", book: Book = HERE
 def upgrade(
     url: Url,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Print the SQL, and do nothing.")] = False,
+    adopt: Annotated[bool, typer.Option("--adopt", help="Take over the store of a rulebook of another name.")] = False,
     schema: Schema = "",
     prefix: Prefix = "",
     book: Book = HERE,
 ) -> None:
     """Add the columns that a changed rulebook needs. Nothing is ever dropped."""
-    for statement in upgrade_store(url, open_book(book), schema=schema, prefix=prefix, dry_run=dry_run):
+    for statement in upgrade_store(url, open_book(book), schema=schema, prefix=prefix, dry_run=dry_run, adopt=adopt):
         sys.stdout.write(f"{statement};\n")
     if not dry_run:
         note("upgraded")

@@ -75,7 +75,6 @@ class ManyEdited:
         return f"<ManyEdited: {len(self.orders)} changed, {len(self.refused)} refused; {SHOWN}>"
 
 
-@collector_at_rest()
 def edit_many(
     program: Program,
     orders: Orders,
@@ -105,8 +104,33 @@ def edit_many(
         NotFound: There is no such operation.
         DokimaError: Its arguments are others.
     """
-    check_arguments(operation, arguments)
-    doing = _Doing(program, operation, dict(arguments), by, clock, today, save)
+    return edit_many_by(program, orders, [(operation, arguments)], by, clock, today, save=save, progress=progress)
+
+
+@collector_at_rest()
+def edit_many_by(
+    program: Program,
+    orders: Orders,
+    operations: Sequence[tuple[str, Mapping[str, Any]]],
+    by: str,
+    clock: Clock | None = None,
+    today: datetime.date | None = None,
+    *,
+    save: bool = False,
+    progress: Progress | None = None,
+) -> ManyEdited:
+    """Do some operations one after the other to each of some orders, all of them or none; see `edit_many`.
+
+    Raises:
+        NotFound: There is no such operation.
+        DokimaError: Its arguments are others, or there is no operation at all.
+    """
+    if not operations:
+        raise DokimaError("expected at least one operation")
+    for name, arguments in operations:
+        check_arguments(name, arguments)
+    operation, arguments = operations[0]
+    doing = _Doing(program, operation, dict(arguments), by, clock, today, save, tuple(operations[1:]))
     changed: list[Order] = []
     refused: dict[str, DokimaError] = {}
     journals: dict[str, Sequence[JournalEntry]] = {}
@@ -159,6 +183,8 @@ class _Doing:
     clock: Clock | None
     today: datetime.date | None
     save: bool
+    then: Sequence[tuple[str, Mapping[str, Any]]] = ()
+    """What is done after it. Rules of saving look back to where the first began, as only the editor can tell."""
 
     @property
     def run(self) -> Run:
@@ -168,7 +194,7 @@ class _Doing:
         """Each order's number and what came of it."""
         orders = orders.without_computed()
         numbers = orders.numbers
-        plan = self._plan(orders) if len(set(numbers)) == len(numbers) else None
+        plan = None if self.then or len(set(numbers)) != len(numbers) else self._plan(orders)
         if plan is None:
             return [(number, self._alone(orders, at)) for at, number in enumerate(numbers)]
         self._refuse(plan)
@@ -187,7 +213,8 @@ class _Doing:
         try:
             document = Document.from_columns(orders.part(at, at + 1))
             editor = Editor(self.program, document, self.by, self.clock, self.today)
-            operate(editor, self.operation, self.arguments)
+            for name, arguments in ((self.operation, self.arguments), *self.then):
+                operate(editor, name, arguments)
             if self.save:
                 editor.save()
                 (document,) = draw_all(self.program, [editor.document], self.run)

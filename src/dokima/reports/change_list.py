@@ -26,7 +26,7 @@ def changes_paper(entries: Sequence[ChangeEntry], words: Wording) -> Paper:
     ]
     rows = [
         Row([
-            entry.number, entry.party, words[entry.state],
+            entry.number, entry.party, words[entry.state] if entry.state else "",
             f"{number(entry.opened)} {entry.opened_by}" if entry.opened else "",
             f"{number(entry.submitted)} {entry.submitted_by}" if entry.submitted else "",
             _reason(entry, words), entry.currency, entry.without_tax, entry.waits,

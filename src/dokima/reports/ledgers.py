@@ -64,7 +64,9 @@ def _direct_edit(edit: DirectEdit, words: Wording) -> Row:
 
 def _movement(change: LedgerChange, ledger: Ledger, words: Wording) -> Iterator[Row]:
     unknown = f"{words['unknown']}: {told(change.unknown)}" if change.unknown else ""
-    said = " · ".join(filter(None, [words[change.state], change.reason, told(change.decided), unknown]))
+    said = " · ".join(
+        filter(None, [change.state and words[change.state], change.reason, told(change.decided), unknown])
+    )
     yield Row([change.number, said, *(change.variance[name] for name in SUMS)], "changed")
     if change.tax_rounding:
         yield Row([words["tax_rounding"], None, *(ledger.rounding(change, name) for name in SUMS)])

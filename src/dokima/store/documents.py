@@ -29,8 +29,7 @@ class Event:
         by: Who did it.
         revision: Revision of the order from then on; 0 for a change order.
         data: What changed: ``changes``, a list of line, field, from and to; ``reason``.
-        operation: What the caller calls the operation, so that a repeated call is recognised; blank for no name.
-        digest: Digest of what the caller handed over.
+        digest: Digest of what the caller handed over, where an operation has a name.
         number: Its place among all events, gapless and in the sequence of the commits; 0 before the commit.
         time: When, in UTC (ISO 8601); blank before the commit.
     """
@@ -40,9 +39,31 @@ class Event:
     by: str
     revision: int = 0
     data: Mapping[str, Any] = field(default_factory=dict)
-    operation: str = ""
     digest: str = ""
     number: int = 0
+    time: str = ""
+
+
+@dataclass(frozen=True)
+class Done:
+    """What an operation gave that its caller has given a name, so that a repeated call gives the same.
+
+    Attributes:
+        name: The name.
+        position: Which of its results, from 0.
+        digest: Digest of what was asked for, and of whom.
+        subject: Number of the order or change order.
+        by: Who did it.
+        result: What it gave, as text; None where that was not kept (version 1 of the tables).
+        time: When, in UTC (ISO 8601); blank before the commit.
+    """
+
+    name: str
+    position: int
+    digest: str
+    subject: str
+    by: str
+    result: str | None
     time: str = ""
 
 
@@ -58,8 +79,17 @@ class Transaction(Protocol):
     def draw(self, series: str, start: int) -> int:
         """The next counter of a series of numbers."""
 
+    def settled(self) -> int:
+        """The place of the settlement that is being made among all there are, from 1."""
+
     def commit(
-        self, documents: Written, name: str = "", *, settles: bool = False, events: Sequence[Event] = ()
+        self,
+        documents: Written,
+        name: str = "",
+        *,
+        settles: bool = False,
+        events: Sequence[Event] = (),
+        done: Sequence[Done] = (),
     ) -> None:
         """Make several documents true at once: all of them, or none. Called once, at the end.
 
@@ -68,6 +98,7 @@ class Transaction(Protocol):
             name: What is being done, for whoever finds it cut short.
             settles: Whether they are a settlement, which is counted from then on.
             events: What is told of it.
+            done: What it gives, where its caller has given it a name.
 
         Raises:
             DokimaError: They cannot be written; says why.
@@ -107,9 +138,6 @@ class Documents(Protocol):
     def same_numbers(self, numbers: Sequence[str]) -> Mapping[str, str]:
         """For numbers that cannot be told from that of an order (case, composed letters) the number it has."""
 
-    def settlements(self) -> int:
-        """How many settlements have become true."""
-
     def transact(self, by: str, work: Callable[[Transaction], T]) -> T:
         """Do work as one transaction. It may be done several times, until nobody is in its way.
 
@@ -129,8 +157,15 @@ class Documents(Protocol):
     def select(self, selection: Selection, size: int) -> Iterator[Orders]:
         """The orders of a selection, in the sequence of their numbers, in pieces of so many orders."""
 
-    def events(self, after: int = 0, subject: str = "", operation: str = "", limit: int = 1000) -> Sequence[Event]:
-        """Events in sequence: those after a number, of one subject, or of one operation.
+    def done(self, name: str) -> Sequence[Done]:
+        """What an operation of a name gave before, in sequence; nothing if there was none.
+
+        Raises:
+            DokimaError: The place keeps no names of operations.
+        """
+
+    def events(self, after: int = 0, subject: str = "", limit: int = 1000) -> Sequence[Event]:
+        """Events in sequence: those after a number, or of one subject.
 
         Raises:
             DokimaError: Those events are not kept any more, or never were.

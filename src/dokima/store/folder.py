@@ -22,6 +22,7 @@ from dokima.engine.program import Run
 from dokima.engine.running.preparing import prepare
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem
 from dokima.formats.file_names import file_name
+from dokima.formats.json_files import json_text
 from dokima.formats.regular_files import files_in, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.limits import FILE_BYTES
@@ -30,14 +31,18 @@ from dokima.model.intake import read_documents
 from dokima.model.numbering import counter_of
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.model.parsing import parse_json
 from dokima.model.selecting import Selection, chosen, number_key
 from dokima.rulebook.book import Rulebook
 from dokima.store.decisions import ASIDE, carry_out, decide, decided
-from dokima.store.documents import Event, Kind, Transaction, Written, no_events
+from dokima.store.documents import Done, Event, Kind, Transaction, Written, no_events
 from dokima.store.locking import only_writer
 from dokima.store.service import Store
 
 T = TypeVar("T")
+
+WHOSE = ".rulebook"
+"""The file that says which rulebook's orders a folder keeps, from the first that is written on."""
 
 
 class FolderStore(Store):
@@ -78,6 +83,7 @@ class FolderDocuments:
         self._drawn: dict[str, int] = {}
         if not (folder / "orders").is_dir():
             raise NotFound(f"expected a folder with a folder 'orders' in it (got '{folder}')")
+        self._refuse_unless_ours()
 
     @property
     def place(self) -> str:
@@ -108,9 +114,9 @@ class FolderDocuments:
         there = {path.stem for path in files_in(self.folder / kind, ".json")}
         return sorted(there | {Path(path).stem for path in self._coming() if path.startswith(f"{kind}/")})
 
-    def settlements(self) -> int:
-        """How many settlements have become true."""
-        return len(files_in(self.folder / "settlements", ".json"))
+    def settled(self) -> int:
+        """One more than there are; there is one writer at a time."""
+        return 1 + len(files_in(self.folder / "settlements", ".json"))
 
     def changes_of(self, order: str) -> list[str]:
         """The numbers of the change orders that may be of an order: their names say where to look."""
@@ -129,6 +135,8 @@ class FolderDocuments:
     def transact(self, by: str, work: Callable[[Transaction], T]) -> T:
         """Do work as the only writer, and finish first what another one was kept from finishing."""
         with only_writer(self.folder, by, self.patience):
+            if not self._refuse_unless_ours():
+                write_whole(self.folder / WHOSE, json_text({"rulebook": self.book.name}) + "\n")
             for pending in self._pending():
                 carry_out(self.folder, pending)
             self._drawn = {}
@@ -149,10 +157,16 @@ class FolderDocuments:
         return self._drawn[series]
 
     def commit(
-        self, documents: Written, name: str = "", *, settles: bool = False, events: Sequence[Event] = ()
+        self,
+        documents: Written,
+        name: str = "",
+        *,
+        settles: bool = False,
+        events: Sequence[Event] = (),  # noqa: ARG002 (a database keeps them)
+        done: Sequence[Done] = (),
     ) -> None:
         """Make several files true at once: one rename decides, and what it decides is then carried out."""
-        if any(each.operation for each in events):
+        if done:
             raise DokimaError(no_events(self.place))
         if len(documents) == 1:
             ((kind, number), text), *_ = documents.items()
@@ -186,15 +200,37 @@ class FolderDocuments:
             filled = prepare(self.book.program, orders, Run())
             yield replace(orders.select(chosen(selection, filled)), problems=orders.problems)
 
+    def done(self, name: str) -> list[Done]:  # noqa: ARG002 (a database has names of operations)
+        """A folder keeps none."""
+        raise DokimaError(no_events(self.place))
+
     def events(
         self,
         after: int = 0,  # noqa: ARG002 (a database has events)
         subject: str = "",  # noqa: ARG002
-        operation: str = "",  # noqa: ARG002
         limit: int = 1000,  # noqa: ARG002
     ) -> list[Event]:
         """A folder keeps none."""
         raise DokimaError(no_events(self.place))
+
+    def _refuse_unless_ours(self) -> bool:
+        """Whether the folder says that it is this rulebook's; False if it says nothing.
+
+        Raises:
+            DokimaError: It is another one's; says whose.
+        """
+        place = self.folder / WHOSE
+        try:
+            kept = parse_json(text_of(place, FILE_BYTES))
+        except FileNotFoundError:
+            return False
+        except (OSError, ValueError, DocumentError) as error:
+            raise DokimaError(f"'{place}' cannot be read: {getattr(error, 'strerror', None) or error}") from None
+        whose = kept.get("rulebook") if isinstance(kept, Mapping) else None
+        if whose != self.book.name:
+            said = f"{self.place} keeps the orders of the rulebook '{whose}', not of '{self.book.name}'"
+            raise DokimaError(f"{said}; if that is its new name, remove '{place}'")
+        return True
 
     def _pending(self) -> list[Path]:
         """What was decided and then cut short. Only who holds the lock may carry it out."""

@@ -66,7 +66,7 @@ def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = 
 
 
 def upgrade_store(
-    place: str, book: Rulebook, *, schema: str = "", prefix: str = "", dry_run: bool = False
+    place: str, book: Rulebook, *, schema: str = "", prefix: str = "", dry_run: bool = False, adopt: bool = False
 ) -> list[str]:
     """Add what a changed rulebook needs to a store in a database; nothing is ever dropped.
 
@@ -76,16 +76,17 @@ def upgrade_store(
         schema: Schema of the database.
         prefix: What the names of its tables begin with.
         dry_run: Only say what would be done.
+        adopt: The store is this rulebook's from now on, though it keeps the orders of one of another name.
 
     Returns:
         The statements.
 
     Raises:
-        DokimaError: A field has come back with another kind, or the database refuses.
+        DokimaError: A field has come back with another kind, it is another rulebook's, or the database refuses.
     """
     from dokima.store.database.tending import upgrade
 
-    return upgrade(_url(place), book, schema, prefix, dry_run)
+    return upgrade(_url(place), book, schema, prefix, dry_run, adopt)
 
 
 def check_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> Iterator[str]:

@@ -11,15 +11,15 @@ from typing import TYPE_CHECKING, Any
 from dokima.editing.drawing import draw_all
 from dokima.engine.program import Run
 from dokima.errors import Conflict, DocumentError, DokimaError, Problem, Refused
-from dokima.formats.json_files import json_text
-from dokima.model.content import canonical_json, digest_of
 from dokima.model.document import Document
 from dokima.model.numbering import NumberSeries, numbered
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
 from dokima.model.selecting import number_key
-from dokima.store.documents import Event, Transaction, Written
+from dokima.store.documents import Transaction, Written
 from dokima.store.events import changes_between, saved_event
+from dokima.store.repeating import Operation
+from dokima.store.texts import written
 
 if TYPE_CHECKING:
     from dokima.store.service import Store
@@ -48,20 +48,25 @@ class Saving:
         fields = self.store.book.program.fields
         documents = [Document.read(order, fields) for order in orders]
         handed = [[document.header, document.rows] for document in documents]
-        digest = digest_of(canonical_json(handed)) if self.operation else ""
-        if self.operation and (done := self._done(digest)) is not None:
-            return done
+        operation = Operation.of(self.store.documents, self.operation, self.by, handed)
+        if (before := operation.before()) is not None:
+            return self._again(before)
         documents = [self._numbered_apart(document) for document in self._drawn(documents)]
-        return self.store.documents.transact(self.by, lambda transaction: self._save(transaction, documents, digest))
+        return self.store.documents.transact(self.by, lambda transaction: self._save(transaction, documents, operation))
 
-    def _save(self, transaction: Transaction, documents: Sequence[Document], digest: str) -> list[Order]:
-        if self.operation and (done := self._done(digest)) is not None:
-            return done
+    def _again(self, texts: Sequence[str]) -> list[Order]:
+        """The orders as they were saved the first time."""
+        fields = self.store.book.program.fields
+        return [Document.read(Order.from_dict(parse_json(text)), fields).order() for text in texts]
+
+    def _save(self, transaction: Transaction, documents: Sequence[Document], operation: Operation) -> list[Order]:
+        if (before := operation.before()) is not None:
+            return self._again(before)
         transaction.lock([document.number for document in documents if document.number])
         counts = Counter(number_key(document.number) for document in documents if document.number)
         if doubled := [each.number for each in documents if counts[number_key(each.number)] > 1]:
             raise Conflict("the same order twice in one call", doubled)
-        before = self._kept(documents)
+        were = self._kept(documents)
         self._refuse_unless_fit(documents)
         documents = [document.without_computed(self.store.book.program.fields) for document in documents]
         # A gapless number is drawn when nothing can go wrong any more: those who want one wait for each other.
@@ -69,29 +74,15 @@ class Saving:
         saved = [
             document.with_header(revision=int(document.header.get("revision") or 0) + 1).order() for document in wanted
         ]
-        events = []
-        for at, (old, order) in enumerate(zip(before, saved, strict=True)):
-            name = {"operation": _part(self.operation, at), "digest": digest} if self.operation else {}
-            events.append(saved_event(old, order.to_dict(), self.by, reason=self.reason, **name))
-        written: Written = {("orders", order.number): json_text(order.to_dict()) + "\n" for order in saved}
-        transaction.commit(written, f"{saved[0].number}-save" if saved else "", events=events)
+        events = [
+            saved_event(old, order.to_dict(), self.by, reason=self.reason, digest=operation.digest)
+            for old, order in zip(were, saved, strict=True)
+        ]
+        texts = {order.number: written(order.to_dict()) for order in saved}
+        orders: Written = {("orders", number): text for number, text in texts.items()}
+        done = operation.gave(list(texts.items()))
+        transaction.commit(orders, f"{saved[0].number}-save" if saved else "", events=events, done=done)
         return saved
-
-    def _done(self, digest: str) -> list[Order] | None:
-        """What an operation of that name gave before; None if there is none.
-
-        Raises:
-            Conflict: It was about something else.
-        """
-        found: list[Event] = []
-        while kept := self.store.documents.events(operation=_part(self.operation, len(found))):
-            found += kept
-        if not found:
-            return None
-        if found[0].digest != digest:
-            about = f"{found[0].type} {found[0].subject} by {found[0].by} at {found[0].time}"
-            raise Conflict(f"the operation '{self.operation}' was about something else ({about})")
-        return [self.store.order(event.subject) for event in found]
 
     def _kept(self, documents: Sequence[Document]) -> list[Mapping[str, Any] | None]:
         """The orders as they are kept; None for one that is not kept yet.
@@ -166,11 +157,6 @@ class Saving:
             if not self.store.documents.same_numbers([number]):
                 return document.with_header(number=number)
         raise DokimaError(f"the numbers of '{text}' are taken for a thousand counters on; set 'start' beyond them")
-
-
-def _part(operation: str, at: int) -> str:
-    """The name of an operation at each of its orders."""
-    return operation if not at else f"{operation} ({at + 1})"
 
 
 def _told(change: Mapping[str, Any], by: str) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Self
 
 from dokima.changes.change import ChangeOrder
@@ -14,24 +13,32 @@ from dokima.changes.listing import ChangeEntries, change_entries
 from dokima.changes.plan import Policy
 from dokima.changes.settlement import Settlement
 from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
-from dokima.formats.json_files import json_text
 from dokima.model.links import linked_numbers
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
-from dokima.model.parsing import parse_json
 from dokima.model.selecting import Selection
 from dokima.model.states import Settle
 from dokima.rulebook.book import Rulebook
-from dokima.store.documents import Documents, Event, Transaction, Written, no_events
-from dokima.store.events import cloud_event, event_list, saved_event
+from dokima.store.change_work import (
+    Approval,
+    Changes,
+    Edit,
+    Opening,
+    changes_of,
+    read_change,
+    readable,
+    rebased,
+    worked,
+)
+from dokima.store.documents import Documents, Event, no_events
+from dokima.store.events import cloud_event, event_list
 from dokima.store.listing import line_list, order_list, whole_orders
 from dokima.store.taken_lines import TakenLines
+from dokima.store.texts import read_document
 
 if TYPE_CHECKING:
     from dokima.editing.editor import Editor
-
-Edit = Callable[[ChangeOrder], object]
 
 
 class Store:
@@ -67,7 +74,7 @@ class Store:
         text = self.documents.read("orders", number)
         if text is None:
             raise NotFound(f"there is no order {number} in orders{nearest(number, self.documents.numbers('orders'))}")
-        found = Order.from_dict(_data(text, f"{number}.json"))
+        found = Order.from_dict(read_document(text, f"{number}.json"))
         if found.number != number:
             message = f"expected the order {number} that its file is named after (got {found.number or 'none'})"
             raise DocumentError([Problem(found.number, "", "number", message, f"{number}.json")])
@@ -100,29 +107,15 @@ class Store:
             NotFound: There is none with that number; names the nearest.
             DocumentError: Its baseline has been changed.
         """
-        text, frozen = self.documents.read("changes", number), self.documents.read("baselines", number)
-        if text is None:
-            raise NotFound(f"there is no change order {number}{nearest(number, self.documents.numbers('changes'))}")
-        if frozen is None:
-            raise NotFound(f"the baseline of {number} is missing in {self.documents.place}")
-        return ChangeOrder.from_dict(self.book.program, _data(text, f"{number}.json"), frozen, _now)
+        return read_change(self, number)
 
-    def changes(self, number: str) -> list[ChangeOrder]:
+    def changes(self, number: str) -> Changes:
         """The change orders of an order; approved ones in the order of their approval, before all others."""
-        # The name only says where to look; which order a change is of, it says itself.
-        near = [self.change(name) for name in self.documents.changes_of(number)]
-        mine = [change for change in near if change.order_number == number]
+        return changes_of(self, number)
 
-        def place(change: ChangeOrder) -> tuple[int, int, int, str]:
-            # The sequence is counted when a settlement becomes true: two of one second keep their order.
-            sequence = int(change.record.get("settled", {}).get("sequence", 0))
-            return change.state != "approved", sequence, len(change.number), change.number
-
-        return sorted(mine, key=place)
-
-    def all_changes(self) -> list[ChangeOrder]:
+    def all_changes(self) -> Changes:
         """Every change order, by number."""
-        return [self.change(name) for name in self.documents.numbers("changes")]
+        return readable(self, self.documents.numbers("changes"))
 
     def list_changes(self, today: datetime.date, state: str = "") -> ChangeEntries:
         """What each change order comes to, who is behind it, and how long it waits: the longest wait first.
@@ -134,36 +127,33 @@ class Store:
         Raises:
             NotFound: There is no such state; names the nearest.
         """
-        return change_entries(self.all_changes(), today, state)
+        found = self.all_changes()
+        return change_entries(found, today, state, found.unreadable)
 
     def ledger(self, number: str) -> Ledger:
         """The ledger of an order, or of the original that a supplement belongs to."""
         number = self.root_of(number)
-        return ledger_of(self.book.program, self.with_supplements(number), self.changes(number))
+        found = self.changes(number)
+        return ledger_of(self.book.program, self.with_supplements(number), found, found.unreadable)
 
     # -- working ----------------------------------------------------------------------------------------------
 
-    def open(self, number: str, by: str, *, reason: str = "", requested_by: str = "") -> ChangeOrder:
+    def open(
+        self, number: str, by: str, *, reason: str = "", requested_by: str = "", operation: str = ""
+    ) -> ChangeOrder:
         """Open a change order of an order; one of a supplement is one of its original.
 
+        Args:
+            number: Number of the order.
+            by: Who opens it.
+            reason: Why the order changes.
+            requested_by: Who asked for it.
+            operation: What the caller calls this operation; see `save`.
+
         Raises:
-            Conflict: Somebody else is writing.
+            Conflict: Somebody else is writing, or ``operation`` named something else.
         """
-
-        def work(transaction: Transaction) -> ChangeOrder:
-            root = self.root_of(number)
-            transaction.lock([root])
-            original, *supplements = self.with_supplements(root)
-            taken = self.documents.numbers("changes")
-            change = self.book.change(
-                original, by, supplements=supplements, reason=reason, requested_by=requested_by, taken=taken
-            )
-            kept: Written = {("baselines", change.number): change.baseline.text, **_kept(change)}
-            told = Event("change.opened", change.number, by, data={"order": root, "reason": reason})
-            transaction.commit(kept, f"{change.number}-open", events=[told])
-            return change
-
-        return self.documents.transact(by, work)
+        return Opening(self, number, by, reason, requested_by, operation).done()
 
     def work(self, number: str, by: str, action: Edit) -> ChangeOrder:
         """Do something with a change order and keep it; nothing is kept if it is refused.
@@ -171,19 +161,11 @@ class Store:
         In a database it is done again, on what is kept by then, if another transaction was in the way.
 
         Raises:
+            DokimaError: The action has approved or rebased it, which moves more than the change order alone: `approve`
+                and `rebase` of the store keep all of that.
             Conflict: Somebody else is writing.
         """
-
-        def work(transaction: Transaction) -> ChangeOrder:
-            change = self._locked(transaction, number)
-            before = change.state
-            change.taken = TakenLines(self.documents, change.order_number, change=number)
-            action(change)
-            told = "change.worked" if change.state == before else f"change.{change.state}"
-            transaction.commit(_kept(change), events=[Event(told, number, by, data={"order": change.order_number})])
-            return change
-
-        return self.documents.transact(by, work)
+        return worked(self, number, by, action)
 
     def rebase(self, number: str, by: str) -> ChangeOrder:
         """Freeze the original anew, and make the same change to it.
@@ -191,16 +173,7 @@ class Store:
         Raises:
             Conflict: Both have moved the same thing, or somebody else is writing.
         """
-
-        def work(transaction: Transaction) -> ChangeOrder:
-            change = self._locked(transaction, number)
-            change.rebase(self.with_supplements(change.order_number), by)
-            frozen: Written = {("baselines", number): change.baseline.text, **_kept(change)}
-            told = Event("change.rebased", number, by, data={"order": change.order_number})
-            transaction.commit(frozen, f"{number}-rebase", events=[told])
-            return change
-
-        return self.documents.transact(by, work)
+        return rebased(self, number, by)
 
     def approve(
         self,
@@ -210,42 +183,25 @@ class Store:
         settle: Settle | Policy | None = None,
         today: datetime.date | None = None,
         accept: Mapping[str, str] | None = None,
+        operation: str = "",
     ) -> Settlement:
         """Approve a change order: all its documents are written, or none. Arguments are those of `ChangeOrder.approve`.
+
+        Args:
+            number: Number of the change order.
+            by: Who approves.
+            settle: amend or split, or a function; what the rulebook says if None.
+            today: For ``run.today``.
+            accept: Warnings of rules that stop until somebody accepts them: a reason by the id of the rule.
+            operation: What the caller calls this operation; see `save`.
 
         Raises:
             Locked: It is not submitted.
             StaleBaseline: The original has moved.
             Refused: A rule stops it.
-            Conflict: Somebody else is writing.
+            Conflict: Somebody else is writing, or ``operation`` named something else.
         """
-
-        def work(transaction: Transaction) -> Settlement:
-            change = self._locked(transaction, number)
-            current = self.with_supplements(change.order_number)
-            settlement = change.approve(
-                by, current, today=today, settle=settle, taken=self.documents.numbers("orders"), accept=accept
-            )
-            data = change.to_dict()
-            data["settled"]["sequence"] = 1 + self.documents.settlements()
-            before = {order.number: order.to_dict() for order in current}
-            # What the change does not move of the family is not written, and gets no revision.
-            now = {order.number: order.to_dict() for order in settlement.orders}
-            moved = {name: each for name, each in now.items() if each != before.get(name)}
-            documents: Written = {("orders", name): _written(each) for name, each in moved.items()}
-            events = [Event("change.approved", number, by, data={"order": change.order_number})]
-            events += [
-                saved_event(before.get(name), each, by, reason=f"change order {number}") for name, each in moved.items()
-            ]
-            transaction.commit({**documents, ("changes", number): _written(data)}, number, settles=True, events=events)
-            return settlement
-
-        return self.documents.transact(by, work)
-
-    def _locked(self, transaction: Transaction, number: str) -> ChangeOrder:
-        """A change order as it is now, kept from other writers together with its order."""
-        transaction.lock_change(number)
-        return self.change(number)
+        return Approval(self, number, by, settle, today, accept, operation).settled()
 
     # -- orders -----------------------------------------------------------------------------------------------
 
@@ -473,25 +429,3 @@ class Store:
                 after = event.number
             if len(found) < limit:
                 return
-
-
-def _data(text: str, file: str) -> dict[str, Any]:
-    try:
-        data = parse_json(text)
-    except DocumentError as error:
-        raise DocumentError([replace(problem, file=file) for problem in error.problems]) from None
-    if isinstance(data, dict):
-        return data
-    raise DocumentError([Problem("", "", "", f"expected one document (got {type(data).__name__})", file)])
-
-
-def _kept(change: ChangeOrder) -> Written:
-    return {("changes", change.number): _written(change.to_dict())}
-
-
-def _written(data: Any) -> str:
-    return json_text(data) + "\n"
-
-
-def _now() -> datetime.datetime:
-    return datetime.datetime.now(datetime.UTC)

@@ -10,9 +10,6 @@ from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from dokima.model.fields import Field
 
-LONGEST_NAME = 63
-"""Bytes that PostgreSQL keeps of a name; it cuts the rest off in silence."""
-
 
 class Exact(TypeDecorator[Decimal]):
     """A decimal number without loss.

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import sqlite3
+import time
 import weakref
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any, TypeVar
 
-from sqlalchemy import URL, Connection, Engine, create_engine, event
+from sqlalchemy import URL, Connection, Engine, Table, create_engine, event, update
 from sqlalchemy.exc import DBAPIError, NoSuchModuleError
 
 from dokima.errors import Conflict, DokimaError
@@ -17,8 +19,8 @@ T = TypeVar("T")
 
 ATTEMPTS = 5
 """How often a transaction is done that others got in the way of."""
-BUSY_SECONDS = 30
-"""For how long SQLite waits for another writer."""
+BUSY_SECONDS = 30.0
+"""For how long a writer waits for others, all its attempts together."""
 _IN_THE_WAY = ("40001", "40P01", "55P03", "23505")
 """SQLSTATE of PostgreSQL: serialisation failure, deadlock, lock not available, and a number that somebody else has just
 used: done again, the transaction finds it."""
@@ -55,7 +57,7 @@ def _prepared(connection: sqlite3.Connection, _: Any) -> None:
     connection.isolation_level = None  # Python's driver would begin transactions by itself, too late
     cursor = connection.cursor()
     for pragma in (
-        f"busy_timeout = {BUSY_SECONDS * 1000}",
+        f"busy_timeout = {int(BUSY_SECONDS * 1000)}",
         "journal_mode = WAL",
         "synchronous = FULL",
         "foreign_keys = ON",
@@ -65,21 +67,76 @@ def _prepared(connection: sqlite3.Connection, _: Any) -> None:
 
 
 def _begin(connection: Connection) -> None:
-    writes = connection.get_execution_options().get("dokima_writes")
-    connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+    seconds = connection.get_execution_options().get("dokima_waits")
+    if seconds is None:
+        connection.exec_driver_sql("BEGIN")
+        return
+    connection.exec_driver_sql(f"PRAGMA busy_timeout = {max(1, int(seconds * 1000))}")
+    try:
+        connection.exec_driver_sql("BEGIN IMMEDIATE")
+    finally:
+        connection.exec_driver_sql(f"PRAGMA busy_timeout = {int(BUSY_SECONDS * 1000)}")
 
 
-def writing(engine: Engine) -> Connection:
-    """A connection for writing. SQLite takes its lock at once; PostgreSQL sees what others commit meanwhile."""
+def writing(engine: Engine, seconds: float = BUSY_SECONDS) -> Connection:
+    """A connection for writing. SQLite takes its lock at once; PostgreSQL sees what others commit meanwhile.
+
+    Args:
+        engine: Where.
+        seconds: For how long SQLite waits for another writer.
+    """
     level = {"isolation_level": "READ COMMITTED"} if engine.dialect.name == "postgresql" else {}
-    return engine.connect().execution_options(dokima_writes=True, **level)
+    return engine.connect().execution_options(dokima_waits=seconds, **level)
 
 
-def reading(engine: Engine) -> Connection:
-    """A connection for reading, that sees one state of the database from beginning to end."""
-    if engine.dialect.name != "postgresql":
-        return engine.connect()
-    return engine.connect().execution_options(isolation_level="REPEATABLE READ", postgresql_readonly=True)
+def begin_to_write(connection: Connection, table: Table) -> None:
+    """Have a connection of somebody else's hold what it needs for writing, from before its first reading on.
+
+    Python's driver of SQLite begins a transaction only when something is written, so that what was read before may be
+    another by then; a transaction that has read already cannot become one that writes after others have written.
+
+    Args:
+        connection: The connection.
+        table: A table of one row.
+
+    Raises:
+        DokimaError: It commits each statement by itself.
+        DBAPIError: Others are writing, or have written since it began to read.
+    """
+    driver = connection.connection.driver_connection
+    said = "expected a connection in a transaction (this one commits each statement by itself)"
+    if connection.dialect.name == "sqlite":
+        if getattr(driver, "autocommit", None) is True:
+            raise DokimaError(said)
+        if not getattr(driver, "in_transaction", True):
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
+    elif getattr(driver, "autocommit", False):
+        raise DokimaError(said)
+    if connection.dialect.name == "sqlite":  # a transaction that the caller has begun may only read so far
+        connection.execute(update(table).values(version=table.c.version))
+
+
+@contextmanager
+def seeing(engine: Engine, place: str) -> Iterator[Connection]:
+    """A connection for reading, that sees one state of the database from beginning to end.
+
+    Raises:
+        DokimaError: The database cannot be reached, or refuses.
+    """
+    options: dict[str, Any] = {"isolation_level": "REPEATABLE READ", "postgresql_readonly": True}
+    try:
+        with engine.connect() as connection:
+            if engine.dialect.name == "postgresql":
+                connection.execution_options(**options)
+            with connection.begin():
+                yield connection
+    except DBAPIError as error:
+        raise told(error, place) from None
+
+
+def place_of(url: URL) -> str:
+    """Where a database is, without user and password."""
+    return f"'{url.database}'" if url.host is None else f"'{url.database}' on {url.host}"
 
 
 def is_in_the_way(error: DBAPIError) -> bool:
@@ -89,19 +146,26 @@ def is_in_the_way(error: DBAPIError) -> bool:
     )
 
 
-def again(work: Callable[[], T], place: str) -> T:
-    """Do a whole transaction, and do it again if others got in its way.
+def again(work: Callable[[float], T], place: str) -> T:
+    """Do a whole transaction, and do it again if others got in its way: some times over, and not for longer than that.
+
+    Args:
+        work: Does it; is told for how many seconds it may wait.
+        place: Where, for messages.
 
     Raises:
-        Conflict: They still did after five attempts.
+        Conflict: They still did after five attempts, or when the time was over.
         DokimaError: The database cannot be reached, or refuses; without any secret.
     """
+    end = time.monotonic() + BUSY_SECONDS
     for left in reversed(range(ATTEMPTS)):
         try:
-            return work()
+            return work(max(0.0, end - time.monotonic()))
         except DBAPIError as error:
             if not is_in_the_way(error):
                 raise told(error, place) from None
+            if time.monotonic() >= end:
+                raise Conflict(f"others were writing to {place} for {BUSY_SECONDS:g} seconds") from None
             if not left:
                 raise Conflict(f"others were writing to {place} at the same time, {ATTEMPTS} times over") from None
     raise AssertionError("no attempt at all")
@@ -109,6 +173,8 @@ def again(work: Callable[[], T], place: str) -> T:
 
 def told(error: DBAPIError, place: str) -> DokimaError:
     """What a database says, in one line and without the statement, whose values are nobody's business."""
+    if is_in_the_way(error):
+        return Conflict(f"others were writing to {place} at the same time")
     said = str(error.orig).strip().partition("\n")[0]
     if any(lack in said for lack in ("no such column", "has no column", "no such table", "does not exist")):
         said += "; dokima store upgrade adds what the rulebook has won"

@@ -5,15 +5,15 @@ from __future__ import annotations
 import datetime
 import json
 import uuid
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import and_, func, insert, select
 
-from dokima.editing.many import edit_many
-from dokima.editing.operations import OPERATIONS
-from dokima.errors import Conflict, DokimaError, NotFound, nearest
+from dokima.editing.many import edit_many_by
+from dokima.editing.operations import check_arguments
+from dokima.errors import Conflict, DokimaError, NotFound
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.selecting import Selection
@@ -29,6 +29,8 @@ BATCH = 100
 """Orders of one transaction."""
 DONE, REFUSED, FAILED, MOVED = "done", "refused", "failed", "moved"
 Progress = Callable[["JobReport"], None]
+Operation = tuple[str, Mapping[str, Any]]
+"""An operation and its arguments."""
 
 
 @dataclass(frozen=True)
@@ -74,7 +76,7 @@ class Each:
 
     def apply(
         self,
-        operation: str,
+        operation: str | Sequence[Operation],
         by: str,
         *,
         reason: str = "",
@@ -83,16 +85,19 @@ class Each:
         today: datetime.date | None = None,
         **arguments: Any,
     ) -> JobReport:
-        """Do an operation to each order. Which orders, and of which revision, is written down first.
+        """Do an operation to each order, or several one after the other. Which orders, and of which revision, is
+        written down first.
 
         Args:
-            operation: close, reopen, move, set, reprice or acknowledge; see `OPERATIONS`.
+            operation: close, reopen, move, set, reprice or acknowledge; see `OPERATIONS`. Or several, each with its
+                arguments: ``[("set", {"fields": {...}}), ("move", {"to": "confirmed"})]``.
             by: Who does it.
             reason: Why, for the history of every order.
-            name: Name of the job. One that is there already is taken up where it stopped; it must be the same job.
+            name: Name of the job. One that is there already is taken up where it stopped; it must be the same job. One
+                that is done gives its first report.
             progress: Called after each batch.
             today: For ``run.today``.
-            arguments: Those of the operation.
+            arguments: Those of the operation, if it is one.
 
         Returns:
             What came of it: the orders that could not be changed are named with the reason.
@@ -100,12 +105,15 @@ class Each:
         Raises:
             Conflict: The job of that name is another one.
             NotFound: There is no such operation.
+            DokimaError: Its arguments are others.
         """
-        if operation not in OPERATIONS:
-            raise NotFound(f"there is no operation '{operation}'{nearest(operation, OPERATIONS)}")
+        wanted: Sequence[Operation] = [(operation, arguments)] if isinstance(operation, str) else operation
+        if not wanted or (arguments and not isinstance(operation, str)):
+            raise DokimaError("expected one operation with its arguments, or a list of some, each with its own")
+        for each, its_arguments in wanted:
+            check_arguments(each, its_arguments)
         about = {
-            "operation": operation,
-            "arguments": arguments,
+            "operations": [[each, its_arguments] for each, its_arguments in wanted],
             "reason": reason,
             "where": self.where,
             "selection": {key: str(value) for key, value in vars(self.selection).items() if value},
@@ -113,14 +121,25 @@ class Each:
         }
         job = Job(self.store, name or f"job-{uuid.uuid4().hex[:12]}")
         text = json.dumps(about, sort_keys=True, default=str)
-        kept = job.about()
-        if kept is None:
-            job.begin(text, by, numbers_of(self.store, self.selection, self.where))
-        elif kept != text:
-            was, now = json.loads(kept), json.loads(text)
-            differs = [f"{key}: {was.get(key)!r}, not {now[key]!r}" for key in now if was.get(key) != now[key]]
-            raise Conflict(f"the job '{job.name}' is another one", differs)
+        kept = job.about() or job.begin(text, by, lambda: numbers_of(self.store, self.selection, self.where))
+        if kept is not None:
+            was, now = _about(kept), json.loads(text)
+            differs = [
+                f"{key}: {was.get(key)!r}, not {now[key]!r}"
+                for key in now
+                if key != "rulebook" and was.get(key) != now[key]
+            ]
+            if differs:
+                raise Conflict(f"the job '{job.name}' is another one", differs)
         return job.go_on(progress, today)
+
+
+def _about(text: str) -> dict[str, Any]:
+    """What a job is about; version 1 of the tables knew one operation a job."""
+    about: dict[str, Any] = json.loads(text)
+    if "operation" in about:
+        about["operations"] = [[about.pop("operation"), about.pop("arguments")]]
+    return about
 
 
 class Job:
@@ -142,17 +161,29 @@ class Job:
         with self.documents.connection() as connection:
             return connection.execute(select(self.jobs.c.about).where(self.jobs.c.name == self.name)).scalar()
 
-    def begin(self, about: str, by: str, selected: Any) -> None:
-        """Write down what it is about, and its orders."""
-        rows = [{"job": self.name, "number": number, "revision": revision} for number, revision in selected]
+    def begin(self, about: str, by: str, selected: Callable[[], Iterable[tuple[str, int]]]) -> str | None:
+        """Write down what it is about, and its orders, unless somebody else has done so.
 
-        def work(writing: DatabaseTransaction) -> None:
+        Args:
+            about: What it is about.
+            by: Who does it.
+            selected: Gives the numbers and revisions of its orders.
+
+        Returns:
+            What somebody else has written down; None if it is ours.
+        """
+        rows = [{"job": self.name, "number": number, "revision": revision} for number, revision in selected()]
+
+        def work(writing: DatabaseTransaction) -> str | None:
+            if (kept := self.about()) is not None:
+                return kept
             time = self.documents.clock().isoformat(timespec="milliseconds")
             writing.connection.execute(insert(self.jobs).values(name=self.name, about=about, by=by, time=time))
             for start in range(0, len(rows), 10_000):
                 writing.connection.execute(insert(self.orders), rows[start : start + 10_000])
+            return None
 
-        self.documents.transact(by, work)
+        return self.documents.transact(by, work)
 
     def report(self) -> JobReport:
         """How it stands.
@@ -183,44 +214,59 @@ class Job:
         kept = self.about()
         if kept is None:
             raise NotFound(f"there is no job '{self.name}' in {self.documents.place}")
-        about = json.loads(kept)
-        if about["rulebook"] != self.store.book.fingerprint:
+        about = _about(kept)
+        if self.report().left and about["rulebook"] != self.store.book.fingerprint:
             raise Conflict(f"the job '{self.name}' was begun with another rulebook ({about['rulebook'][:14]}...)")
         with self.documents.connection() as connection:
             by = str(connection.execute(select(self.jobs.c.by).where(self.jobs.c.name == self.name)).scalar_one())
         doing = _Doing(self, by, about, today)
-        while batch := self._next():
-            try:
-                self._do(doing, batch)
-            except DokimaError as error:
-                for number in batch:
-                    self._alone(doing, number, error)
+        while self._some(doing):
             if progress is not None:
                 progress(self.report())
         return self.report()
 
-    def _next(self) -> dict[str, int]:
-        mine = (self.orders.c.job == self.name) & self.orders.c.outcome.is_(None)
-        found = (
-            select(self.orders.c.number, self.orders.c.revision).where(mine).order_by(self.orders.c.number).limit(BATCH)
-        )
-        with self.documents.connection() as connection:
-            return {str(number): int(revision) for number, revision in connection.execute(found)}
+    def _some(self, doing: _Doing) -> bool:
+        """Do some of the orders that are left; False if none are."""
+        batch: dict[str, int] = {}
 
-    def _do(self, doing: _Doing, batch: Mapping[str, int]) -> None:
-        """One transaction: the orders of a batch and what came of each."""
-        self.documents.transact(doing.by, lambda writing: doing.batch(writing, batch))
+        def work(writing: DatabaseTransaction) -> None:
+            batch.clear()
+            batch.update(self._claimed(writing) or self._claimed(writing, waits=True))
+            doing.batch(writing, batch)
+
+        try:
+            self.documents.transact(doing.by, work)
+        except DokimaError as error:
+            if not batch:
+                raise
+            for number in batch:
+                self._alone(doing, number, error)
+        return bool(batch)
+
+    def _claimed(self, writing: DatabaseTransaction, number: str = "", *, waits: bool = False) -> dict[str, int]:
+        """Orders that nothing has come of yet, kept from other workers until the end; their revisions by number.
+
+        Args:
+            writing: The transaction.
+            number: Only this order.
+            waits: Whether to wait for other workers, and take what they leave; else their orders are passed over.
+        """
+        table = self.orders.c
+        mine = (
+            (table.job == self.name) & table.outcome.is_(None) & (and_(True) if not number else table.number == number)
+        )
+        wanted = select(table.number, table.revision).where(mine).order_by(table.number).limit(BATCH)
+        found = writing.connection.execute(wanted.with_for_update(skip_locked=not waits))
+        return {str(each): int(revision) for each, revision in found}
 
     def _alone(self, doing: _Doing, number: str, error: DokimaError) -> None:
-        with self.documents.connection() as connection:
-            mine = (self.orders.c.job == self.name) & (self.orders.c.number == number)
-            revision, outcome = connection.execute(
-                select(self.orders.c.revision, self.orders.c.outcome).where(mine)
-            ).one()
-        if outcome is not None:
-            return
+        """Do one order by itself, and note what is wrong with it; nothing if another worker has done so."""
+
+        def work(writing: DatabaseTransaction) -> None:
+            doing.batch(writing, self._claimed(writing, number, waits=True))
+
         try:
-            self._do(doing, {number: int(revision)})
+            self.documents.transact(doing.by, work)
         except DokimaError as alone:
             said = f"{alone}" or f"{error}"
             self.documents.transact(doing.by, lambda writing: doing.note(writing, [(number, FAILED, said)]))
@@ -235,6 +281,8 @@ class _Doing:
 
     def batch(self, writing: DatabaseTransaction, batch: Mapping[str, int]) -> None:
         """Change what can be changed, write it set by set, and note what came of each order."""
+        if not batch:
+            return
         writing.lock(list(batch))
         found = self.job.documents.documents(writing.connection, list(batch))
         edited: list[Order] = []
@@ -253,8 +301,7 @@ class _Doing:
             was = wanted[order.number]
             order.header["revision"] = int(was.get("revision") or 0) + 1
             edited.append(order)
-            more = {"operation": f"{self.job.name} ({order.number})"}
-            events.append(saved_event(was, order.to_dict(), self.by, reason=self.about["reason"], **more))
+            events.append(saved_event(was, order.to_dict(), self.by, reason=self.about["reason"]))
             outcomes.append((order.number, DONE, ""))
         outcomes += [(number, REFUSED, why) for number, why in refused.items()]
         writing.write_orders([order.to_dict() for order in edited])
@@ -268,16 +315,15 @@ class _Doing:
         refused: dict[str, str] = {}
         for problem in orders.problems:
             refused.setdefault(problem.order, str(problem))
-        done = edit_many(
-            book.program, orders, self.about["operation"], self.about["arguments"], self.by,
-            self.job.documents.clock, self.today, save=True,
-        )  # fmt: skip
+        operations = [(name, arguments) for name, arguments in self.about["operations"]]
+        done = edit_many_by(book.program, orders, operations, self.by, self.job.documents.clock, self.today, save=True)
         return done.orders, {**refused, **{number: str(error) for number, error in done.refused.items()}}
 
     def note(self, writing: DatabaseTransaction, outcomes: Sequence[tuple[str, str, str]]) -> None:
-        """Write down what came of orders."""
+        """Write down what came of orders; what another worker has written down stays."""
         rows = [
             {"job": self.job.name, "number": number, "outcome": outcome, "why": why}
             for number, outcome, why in outcomes
         ]
-        writing.change(self.job.orders, ("job", "number"), rows)
+        if rows:
+            writing.change(self.job.orders, ("job", "number"), rows, self.job.orders.c.outcome.is_(None))

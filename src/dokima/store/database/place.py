@@ -11,7 +11,7 @@ from dataclasses import replace
 from itertools import groupby
 from typing import Any, TypeVar
 
-from sqlalchemy import Connection, Engine, Select, and_, delete, func, select, update
+from sqlalchemy import Connection, Engine, Select, and_, delete, select, update
 from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import DokimaError
@@ -21,11 +21,11 @@ from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.selecting import EQUAL, Selection, number_key
 from dokima.rulebook.book import Rulebook
-from dokima.store.database.engines import again, reading, told, writing
+from dokima.store.database.engines import again, begin_to_write, place_of, seeing, told, writing
 from dokima.store.database.rows import Row, document_of, text_of
-from dokima.store.database.schema import FIGURE, SCHEMA_VERSION, TOTAL, Schema
+from dokima.store.database.schema import SCHEMA_VERSION, Schema
 from dokima.store.database.transaction import MANY, DatabaseTransaction
-from dokima.store.documents import Event, Kind
+from dokima.store.documents import Done, Event, Kind
 
 T = TypeVar("T")
 
@@ -55,8 +55,7 @@ class DatabaseDocuments:
     @property
     def place(self) -> str:
         """Where it is, without user and password."""
-        url = self.engine.url
-        return f"'{url.database}'" if url.host is None else f"'{url.database}' on {url.host}"
+        return place_of(self.engine.url)
 
     @property
     def source(self) -> str:
@@ -76,11 +75,8 @@ class DatabaseDocuments:
         if mine is not None:
             yield mine
             return
-        try:
-            with reading(self.engine) as connection, connection.begin():
-                yield connection
-        except DBAPIError as error:
-            raise told(error, self.place) from None
+        with seeing(self.engine, self.place) as connection:
+            yield connection
 
     @contextmanager
     def using(self, connection: Connection) -> Iterator[None]:
@@ -92,14 +88,31 @@ class DatabaseDocuments:
         finally:
             self._mine.connection = before
 
+    @contextmanager
+    def joining(self, connection: Connection) -> Iterator[None]:
+        """The same for a connection of somebody else's, which must keep what others write from coming between.
+
+        Raises:
+            DokimaError: It commits each statement by itself, or it cannot begin to write; says what the caller must do.
+        """
+        try:
+            begin_to_write(connection, self.schema["store"])
+        except DBAPIError as error:
+            raise told(error, self.place) from None
+        with self.using(connection):
+            yield
+
     def transact(self, by: str, work: Callable[[Any], T]) -> T:  # noqa: ARG002 (a folder tells who is writing)
         """Do work as one transaction, again if others were in its way."""
         mine: Connection | None = getattr(self._mine, "connection", None)
         if mine is not None:
-            return work(DatabaseTransaction(self, mine))
+            try:
+                return work(DatabaseTransaction(self, mine))
+            except DBAPIError as error:  # the caller's transaction is the caller's to do again
+                raise told(error, self.place) from None
 
-        def once() -> T:
-            with writing(self.engine) as connection, connection.begin(), self.using(connection):
+        def once(seconds: float) -> T:
+            with writing(self.engine, seconds) as connection, connection.begin(), self.using(connection):
                 self.check_version(connection)
                 return work(DatabaseTransaction(self, connection))
 
@@ -113,9 +126,8 @@ class DatabaseDocuments:
         """
         version = connection.execute(select(self.schema["store"].c.version)).scalar_one()
         if version != SCHEMA_VERSION:
-            raise DokimaError(
-                f"{self.place} has tables of version {version}, not {SCHEMA_VERSION}: dokima store upgrade"
-            )
+            said = f"{self.place} has tables of version {version}, not {SCHEMA_VERSION}"
+            raise DokimaError(f"{said}: somebody has upgraded it meanwhile")
 
     # -- reading ----------------------------------------------------------------------------------------------
 
@@ -190,11 +202,6 @@ class DatabaseDocuments:
                 found |= {keys[key]: str(number) for key, number in connection.execute(wanted)}
         return found
 
-    def settlements(self) -> int:
-        """How many settlements have become true."""
-        with self.connection() as connection:
-            return int(connection.execute(select(func.max(self.schema["change_orders"].c.sequence))).scalar() or 0)
-
     def headers(self, selection: Selection, size: int) -> Iterator[Sequence[Any]]:
         """Rows of headers of a selection, page after page by number; each page sees its own state."""
         if len(selection.numbers) > MANY:  # a statement names only so many
@@ -241,9 +248,9 @@ class DatabaseDocuments:
             else:
                 documents = [document_of(header, [], None, self.schema) for header in headers]
             orders = self.readable(documents)
-            sums = self._sums(headers, summed)
+            sums, names = self._sums(headers, summed), self.schema.names["total"]
             totals = {
-                header["number"]: {name: header[TOTAL + name] for name in self.schema.totals} | sums[header["id"]]
+                header["number"]: {name: header[column] for name, column in names.items()} | sums[header["id"]]
                 for header in headers
             }
             yield orders, [totals[number] for number in orders.numbers]
@@ -253,8 +260,8 @@ class DatabaseDocuments:
         found: dict[int, dict[str, Any]] = {header["id"]: {} for header in headers}
         if not names:
             return found
-        lines = self.schema["order_lines"]
-        wanted = select(lines.c.order_id, lines.c.number, *(lines.c[FIGURE + name] for name in names))
+        lines, columns = self.schema["order_lines"], self.schema.names["figure"]
+        wanted = select(lines.c.order_id, lines.c.number, *(lines.c[columns[name]] for name in names))
         with self.connection() as connection:
             rows = connection.execute(wanted.where(lines.c.order_id.in_(list(found)))).all()
         parents = {(order, number.rpartition("/")[0]) for order, number, *_ in rows}
@@ -288,16 +295,21 @@ class DatabaseDocuments:
 
     # -- events -----------------------------------------------------------------------------------------------
 
-    def events(self, after: int = 0, subject: str = "", operation: str = "", limit: int = 1000) -> list[Event]:
-        """Events in sequence: those after a number, of one subject, or of one operation."""
+    def done(self, name: str) -> list[Done]:
+        """What an operation of a name gave before, in sequence."""
+        table = self.schema["operations"]
+        wanted = select(table).where(table.c.name == name).order_by(table.c.position)
+        with self.connection() as connection:
+            return [Done(**row) for row in connection.execute(wanted).mappings()]
+
+    def events(self, after: int = 0, subject: str = "", limit: int = 1000) -> list[Event]:
+        """Events in sequence: those after a number, or of one subject."""
         table, store = self.schema["events"], self.schema["store"]
         wanted = select(table).where(table.c.number > after).order_by(table.c.number).limit(limit)
         if subject:
             wanted = wanted.where(table.c.subject == subject)
-        if operation:
-            wanted = wanted.where(table.c.operation == operation)
         with self.connection() as connection:
-            if not subject and not operation:
+            if not subject:
                 first, last = connection.execute(select(store.c.first_event, store.c.last_event)).one()
                 if after + 1 < first:
                     raise DokimaError(f"events of {self.place} are kept from number {first} on (got after {after})")
@@ -321,6 +333,5 @@ class DatabaseDocuments:
 
 
 def _event(row: Mapping[str, Any]) -> Event:
-    data, operation = json.loads(row["data"]), row["operation"] or ""
-    about = (row["type"], row["subject"], row["by"], row["revision"], data, operation)
+    about = (row["type"], row["subject"], row["by"], row["revision"], json.loads(row["data"]))
     return Event(*about, row["digest"], row["number"], row["time"])

@@ -18,7 +18,6 @@ from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.rows import rows_of
-from dokima.store.database.schema import FIGURE, TOTAL
 from dokima.store.database.store import DatabaseStore
 from dokima.store.database.transaction import DatabaseTransaction
 from dokima.store.events import saved_event
@@ -54,15 +53,16 @@ def draw_in_old_orders(documents: DatabaseDocuments) -> None:
     program = documents.book.program
     if not program.defaults:
         return
-    names = {*program.follows, ("header", DRAWN), ("line", DRAWN), ("header", "absent"), ("line", "absent")}
+    follows = {(level, documents.schema.names[level].get(name, name)) for level, name in program.follows}
+    names = {*follows, ("header", DRAWN), ("line", DRAWN), ("header", "absent"), ("line", "absent")}
     for headers in documents.headers(Selection(), PAGE):
         numbers = [str(row["number"]) for row in headers if row[DRAWN] is None]
 
         def work(transaction: DatabaseTransaction, numbers: list[str] = numbers) -> None:
-            found = documents.documents(transaction.connection, numbers)
-            read = documents.readable(list(found.values()))
-            drawn = all_drawn(program, read, Run()).orders
-            _write(transaction, drawn, lambda level, name: (level, name) in names)
+            transaction.lock(numbers)
+            found = list(documents.documents(transaction.connection, numbers).values())
+            drawn = all_drawn(program, documents.readable(found), Run()).orders
+            _write(transaction, found, drawn, lambda level, name: (level, name) in names)
 
         if numbers:
             documents.transact("", work)
@@ -107,17 +107,26 @@ def _refreshed(
     gone = {str(each["number"]) for each in written}
     stale = [each for n, each in found.items() if n not in gone and drafts[n] != book.fingerprint]
     if stale:
-        _write(transaction, place.orders_of(stale), lambda _, name: name.startswith((TOTAL, FIGURE)) or name in _PRICED)
+        names = place.schema.names
+        priced = {*names["total"].values(), *names["figure"].values(), *_PRICED}
+        _write(transaction, stale, place.orders_of(stale), lambda _, name: name in priced)
     transaction.write_events(events)
     return Refreshed(len(stale) + len(written), drawn)
 
 
-def _write(transaction: DatabaseTransaction, orders: Orders, keep: Keep) -> None:
-    """Write some columns of orders that are there, and the taxes that are levied on them."""
+def _write(transaction: DatabaseTransaction, found: Sequence[Mapping[str, Any]], orders: Orders, keep: Keep) -> None:
+    """Write some columns of orders that are there, and the taxes that are levied on them.
+
+    Args:
+        transaction: Writes them.
+        found: The orders as they are kept.
+        orders: The orders as they are to be; their revision is that of before.
+        keep: Which columns.
+    """
     place = transaction.place
     if not len(orders):
         return
-    rows = rows_of(orders, place.book.price(orders), place.schema, place.clock())
+    rows = rows_of(found, orders, place.book.price(orders), place.schema, place.clock())
     ids = transaction.identities(rows.headers)
     keys = ("number_key",)
     headers = [
@@ -130,7 +139,8 @@ def _write(transaction: DatabaseTransaction, orders: Orders, keep: Keep) -> None
         for line in of_lines
     ]
     if len(headers[0]) > len(keys):
-        transaction.change(place.schema["orders"], keys, headers)
+        seen = {row["number_key"]: row["revision"] or 0 for row in rows.headers}
+        transaction.change_orders(headers, seen)
     if lines and len(lines[0]) > 2:
         transaction.change(place.schema["order_lines"], ("order_id", "number"), lines)
     if keep("header", "priced_at"):

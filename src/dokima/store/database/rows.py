@@ -8,8 +8,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-import numpy as np
-
 from dokima.engine.running.calculation import Calculation
 from dokima.formats.json_files import dumped
 from dokima.model.columns import Column, laid_over, values_of
@@ -18,7 +16,7 @@ from dokima.model.fields import RECORDS, Field
 from dokima.model.orders import Orders
 from dokima.model.selecting import number_key
 from dokima.model.values import split_names
-from dokima.store.database.schema import FIGURE, TOTAL, Schema
+from dokima.store.database.schema import Schema
 
 TERMS = "terms"
 ALL_EMPTY = "*"
@@ -45,11 +43,18 @@ class OrderRows:
     terms: list[str | None] = field(default_factory=list)
 
 
-def rows_of(orders: Orders, calculation: Calculation, schema: Schema, priced_at: datetime.datetime) -> OrderRows:
+def rows_of(
+    documents: Sequence[Mapping[str, Any]],
+    orders: Orders,
+    calculation: Calculation,
+    schema: Schema,
+    priced_at: datetime.datetime,
+) -> OrderRows:
     """Rows of orders with their figures.
 
     Args:
-        orders: As they were read, defaults not filled in.
+        documents: The orders as plain data, which tells a field that is blank from one that is absent.
+        orders: The same as they were read, defaults not filled in.
         calculation: Their figures.
         schema: The tables.
         priced_at: When they were priced.
@@ -61,10 +66,14 @@ def rows_of(orders: Orders, calculation: Calculation, schema: Schema, priced_at:
         headers=laid_over(orders.headers, {n: filled.header(n) for at, n in orders.fields.computed if at == "header"}),
         lines=laid_over(orders.lines, {n: filled.line(n) for at, n in orders.fields.computed if at == "line"}),
     )
-    headers = _level(shown, "header", schema.header, count)
-    lines = _level(shown, "line", schema.line, orders.line_count)
-    _put(headers, TOTAL, {**calculation.totals, **calculation.order_figures}, schema.totals)
-    _put(lines, FIGURE, calculation.figures, schema.figures)
+    by_number = {str(each["number"]): each for each in documents}
+    whole = [by_number[number] for number in orders.numbers]
+    given_lines = [{str(line["number"]): line for line in each.get("lines") or ()} for each in whole]
+    places = zip(orders.order_of.tolist(), orders.line_numbers, strict=True)
+    headers = _level(shown, "header", schema, count, whole)
+    lines = _level(shown, "line", schema, orders.line_count, [given_lines[order][line] for order, line in places])
+    _put(headers, {**calculation.totals, **calculation.order_figures}, schema.names["total"])
+    _put(lines, calculation.figures, schema.names["figure"])
     names = [routine.name for routine in calculation.program.routines]
     for at, (row, routine) in enumerate(zip(headers, calculation.routine_of.tolist(), strict=True)):
         row["number_key"] = number_key(row["number"])
@@ -89,33 +98,28 @@ def rows_of(orders: Orders, calculation: Calculation, schema: Schema, priced_at:
     return OrderRows(headers, of_order, taxes, terms)
 
 
-def _level(orders: Orders, level: str, fields: Mapping[str, Field], count: int) -> list[Row]:
+def _level(orders: Orders, level: str, schema: Schema, count: int, given: Sequence[Mapping[str, Any]]) -> list[Row]:
     """The fields of headers or lines."""
     columns = orders.headers if level == "header" else orders.lines
+    names = schema.names[level]
     rows: list[Row] = [{} for _ in range(count)]
-    for name in fields:
+    for name, column in names.items():
         values = values_of(columns[name]) if name in columns else [None] * count
         whole = name == "revision"
         for row, value in zip(rows, values, strict=True):
-            row[name] = int(value) if whole and value is not None else value
-    on_purpose: dict[int, set[str]] = {}
-    for name, declared in fields.items():
-        if name in columns and declared.default is not None:
-            absent = orders.absent.get((level, name))
-            blank = columns[name].is_missing()
-            for at in np.flatnonzero(blank if absent is None else blank & ~absent).tolist():
-                on_purpose.setdefault(at, set()).add(name)
-    for at, row in enumerate(rows):
-        kept = on_purpose.get(at)
-        row["absent"] = ALL_EMPTY if kept is None else ",".join(n for n in fields if row[n] is None and n not in kept)
+            row[column] = int(value) if whole and value is not None else value
+    for row, mine in zip(rows, given, strict=True):
+        empty = [name for name, column in names.items() if row[column] is None]
+        on_purpose = {name for name in empty if name in mine}
+        row["absent"] = ",".join(name for name in empty if name not in on_purpose) if on_purpose else ALL_EMPTY
     return rows
 
 
-def _put(rows: list[Row], mark: str, columns: Mapping[str, Column], declared: Mapping[str, Field]) -> None:
-    for name in declared:
+def _put(rows: list[Row], columns: Mapping[str, Column], names: Mapping[str, str]) -> None:
+    for name, its_column in names.items():
         values: Iterable[Any] = values_of(columns[name]) if name in columns else [None] * len(rows)
         for row, value in zip(rows, values, strict=True):
-            row[mark + name] = value
+            row[its_column] = value
 
 
 def document_of(
@@ -129,19 +133,19 @@ def document_of(
         terms: Text of its agreed terms.
         schema: The tables.
     """
-    document = _given(header, schema.header)
+    document = _given(header, schema.header, schema.names["header"])
     for name in RECORDS:
         text = terms if name == TERMS else header[name]
         if text is not None:
             document[name] = json.loads(text)
-    return {**document, "lines": [_given(line, schema.line) for line in lines]}
+    return {**document, "lines": [_given(line, schema.line, schema.names["line"]) for line in lines]}
 
 
-def _given(row: Mapping[str, Any], fields: Mapping[str, Field]) -> Row:
+def _given(row: Mapping[str, Any], fields: Mapping[str, Field], names: Mapping[str, str]) -> Row:
     absent = None if row["absent"] == ALL_EMPTY else set(row["absent"].split(","))
-    kept = [name for name in fields if fields[name].value is None]
-    kept = [name for name in kept if row[name] is not None or (absent is not None and name not in absent)]
-    return {name: split_names(row[name] or "") if fields[name].words else row[name] for name in kept}
+    values = {name: row[names[name]] for name in fields if fields[name].value is None}
+    kept = [n for n, value in values.items() if value is not None or (absent is not None and n not in absent)]
+    return {name: split_names(values[name] or "") if fields[name].words else values[name] for name in kept}
 
 
 def text_of(document: Mapping[str, Any]) -> str:

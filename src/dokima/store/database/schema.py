@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, cast
 
@@ -17,7 +16,9 @@ from sqlalchemy import (
     Integer,
     MetaData,
     Table,
+    TextClause,
     UniqueConstraint,
+    text,
 )
 
 from dokima.engine.program import Program
@@ -26,13 +27,22 @@ from dokima.formulas.names import Level
 from dokima.model.columns import Kind
 from dokima.model.fields import RECORDS, Field
 from dokima.routines.totals import TOTALS
-from dokima.store.database.column_types import LONGEST_NAME, Exact, Words, column_of
+from dokima.store.database.column_names import name_of_check, names_of_columns, quoted, refuse_unless_name
+from dokima.store.database.column_types import Exact, Words, column_of
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
+"""Of the tables. Version 1 kept the name of an operation with its event, and not what it gave."""
 FIGURE, TOTAL = "figure_", "total_"
 """What the names of columns of figures and totals begin with: a field of an order may have the name of a figure."""
 LISTED = ("kind", "state", "customer", "supplier", "requested_by", "date")
 """Header fields that lists filter by."""
+_OF_ORDERS = ("id", "number_key", "absent", *RECORDS, "routine", "fingerprint", "priced_at")
+_OF_LINES = ("order_id", "place", "absent")
+"""Columns that are the store's own."""
+
+
+Kinds = dict[str, dict[str, str]]
+"""Kinds of fields, by level (header, line, figure, total) and name."""
 
 
 @dataclass(frozen=True)
@@ -45,6 +55,7 @@ class Schema:
         line: Declared line fields.
         figures: Figures of lines.
         totals: Totals and figures of orders.
+        names: The name of the column of each of them, by level (header, line, figure, total) and name.
         metadata: All tables together.
         prefix: What the names of all tables begin with.
     """
@@ -55,52 +66,68 @@ class Schema:
     line: Mapping[str, Field]
     figures: Mapping[str, Field]
     totals: Mapping[str, Field]
+    names: Mapping[str, Mapping[str, str]]
     tables: dict[str, Table] = field(default_factory=dict)
 
     def __getitem__(self, name: str) -> Table:
         return self.tables[name]
 
-    def name_of(self, name: str) -> str:
-        """The full name of a table, for foreign keys."""
-        schema = self.metadata.schema
-        return f"{schema}.{self.prefix}{name}" if schema else self.prefix + name
-
     def add(self, name: str, *columns: Any) -> None:
         """Add a table.
 
         Raises:
-            DokimaError: Two columns have one name, or a name is longer than PostgreSQL keeps.
+            DokimaError: A name is longer than PostgreSQL keeps.
         """
-        names = [column.name.casefold() for column in columns if isinstance(column, Column)]
-        twice = next((each for each in names if names.count(each) > 1), None)
-        if twice is not None:
-            raise DokimaError(f"the store has a column '{twice}' of its own in '{name}': give the field another name")
         found = Table(self.prefix + name, self.metadata, *columns)
         for each in (found.name, *(column.name for column in found.columns)):
-            if len(each.encode()) > LONGEST_NAME:
-                raise DokimaError(f"a name in a database has at most {LONGEST_NAME} bytes (got '{each}')")
+            refuse_unless_name(each, "column or table")
         self.tables[name] = found
 
+    def index(self, name: str, column: Column[Any]) -> None:
+        """Add an index on a column.
 
-def schema_of(program: Program, schema: str = "", prefix: str = "") -> Schema:
+        Raises:
+            DokimaError: Its name is longer than PostgreSQL keeps.
+        """
+        refuse_unless_name(self.prefix + name, "index")
+        Index(self.prefix + name, column)
+
+
+def schema_of(program: Program, schema: str = "", prefix: str = "", kept: Kinds | None = None) -> Schema:
     """The tables for a rulebook.
 
     Args:
         program: The rulebook.
         schema: Schema of the database, blank for the usual one.
         prefix: What the names of all tables begin with.
+        kept: The fields that a store keeps already: their columns stay, also where the rulebook does not know them.
 
     Raises:
-        DokimaError: A field has a name that the store has itself, or one longer than PostgreSQL keeps.
+        DokimaError: A name is longer than PostgreSQL keeps, or none for a database.
     """
+    refuse_unless_name(schema, "schema")
+    refuse_unless_name(prefix, "prefix")
     header = {name: each for name, each in program.definition.fields.header.items() if name not in RECORDS}
+    line = dict(program.definition.fields.line)
     figures, totals = figures_of(program)
-    metadata = MetaData(schema=schema or None)
-    made = Schema(metadata, prefix, header, dict(program.definition.fields.line), figures, totals)
+    wanted: Mapping[str, Mapping[str, Field]] = {"header": header, "line": line, "figure": figures, "total": totals}
+    every = names_by_level({level: [*of, *(kept or {}).get(level, ())] for level, of in wanted.items()})
+    names = {level: {name: every[level][name] for name in of} for level, of in wanted.items()}
+    made = Schema(MetaData(schema=schema or None), prefix, header, line, figures, totals, names)
     _add_orders(made)
     _add_changes(made)
     _add_work(made)
     return made
+
+
+def names_by_level(fields: Mapping[str, Collection[str]]) -> dict[str, dict[str, str]]:
+    """The names of the columns of fields and figures, by level (header, line, figure, total) and name."""
+    found: dict[str, dict[str, str]] = {}
+    for level, of, mark, own in (("header", "total", TOTAL, _OF_ORDERS), ("line", "figure", FIGURE, _OF_LINES)):
+        marked = names_of_columns(own, [mark + name for name in fields[of]])
+        found[of] = {name: marked[mark + name] for name in fields[of]}
+        found[level] = names_of_columns({*own, *marked.values()}, fields[level])
+    return found
 
 
 def _add_orders(made: Schema) -> None:
@@ -109,30 +136,30 @@ def _add_orders(made: Schema) -> None:
         "orders",
         Column("id", BigInteger().with_variant(Integer(), "sqlite"), primary_key=True, autoincrement=True),
         Column("number_key", Words(), nullable=False),
-        *_fields(made.prefix + "orders", made.header),
+        *_fields(made, "orders", "header", made.header),
         Column("absent", Words(), nullable=False),
         *(Column(name, Words()) for name in RECORDS if name != "terms"),
         Column("routine", Words()),
         Column("fingerprint", Words()),
         Column("priced_at", DateTime(timezone=True)),
-        *(column_of(TOTAL + name, each) for name, each in made.totals.items()),
+        *(column_of(made.names["total"][name], each) for name, each in made.totals.items()),
         UniqueConstraint("number_key"),
-        CheckConstraint("number IS NOT NULL", name=f"{made.prefix}orders_number"),
+        CheckConstraint("number IS NOT NULL", name=name_of_check(f"{made.prefix}orders", "number", "given")),
     )
     made.add(
         "order_lines",
-        Column("order_id", ForeignKey(f"{made.name_of('orders')}.id"), primary_key=True),
+        Column("order_id", ForeignKey(made["orders"].c.id), primary_key=True),
         Column("place", Integer, nullable=False),
         *(
             Column("number", Words(), primary_key=True) if column.name == "number" else column
-            for column in _fields(made.prefix + "order_lines", made.line)
+            for column in _fields(made, "order_lines", "line", made.line)
         ),
         Column("absent", Words(), nullable=False),
-        *(column_of(FIGURE + name, each) for name, each in made.figures.items()),
+        *(column_of(made.names["figure"][name], each) for name, each in made.figures.items()),
     )
     made.add(
         "order_taxes",
-        Column("order_id", ForeignKey(f"{made.name_of('orders')}.id"), primary_key=True),
+        Column("order_id", ForeignKey(made["orders"].c.id), primary_key=True),
         Column("place", Integer, primary_key=True),
         Column("step", Words(), nullable=False),
         Column("category", Words()),
@@ -143,15 +170,15 @@ def _add_orders(made: Schema) -> None:
     )
     made.add(
         "agreed_terms",
-        Column("order_id", ForeignKey(f"{made.name_of('orders')}.id"), primary_key=True),
+        Column("order_id", ForeignKey(made["orders"].c.id), primary_key=True),
         Column("text", Words(), nullable=False),
     )
     orders, lines = made["orders"], made["order_lines"]
     for name in LISTED:
-        if name in orders.c:
-            Index(f"{made.prefix}orders_by_{name}", orders.c[name])
-    Index(f"{made.prefix}orders_by_number", orders.c.number)
-    Index(f"{made.prefix}lines_by_item", lines.c.item)
+        if name in made.header:
+            made.index(f"orders_by_{name}", orders.c[name])
+    made.index("orders_by_number", orders.c.number)
+    made.index("lines_by_item", lines.c.item)
 
 
 def _add_changes(made: Schema) -> None:
@@ -165,7 +192,7 @@ def _add_changes(made: Schema) -> None:
         Column("text", Words(), nullable=False),
     )
     made.add("baselines", Column("number", Words(), primary_key=True), Column("text", Words(), nullable=False))
-    Index(f"{made.prefix}changes_by_order", made["change_orders"].c.order_number)
+    made.index("changes_by_order", made["change_orders"].c.order_number)
 
 
 def _add_work(made: Schema) -> None:
@@ -177,6 +204,7 @@ def _add_work(made: Schema) -> None:
         Column("last_event", BigInteger, nullable=False),
         Column("first_event", BigInteger, nullable=False),
         Column("fields", Words(), nullable=False),
+        Column("rulebook", Words()),
     )
     made.add("numbering", Column("series", Words(), primary_key=True), Column("counter", BigInteger, nullable=False))
     made.add(
@@ -187,9 +215,18 @@ def _add_work(made: Schema) -> None:
         Column("subject", Words(), nullable=False),
         Column("revision", BigInteger, nullable=False),
         Column("by", Words(), nullable=False),
-        Column("operation", Words(), unique=True),
         Column("digest", Words(), nullable=False),
         Column("data", Words(), nullable=False),
+    )
+    made.add(
+        "operations",
+        Column("name", Words(), primary_key=True),
+        Column("position", Integer, primary_key=True, autoincrement=False),
+        Column("digest", Words(), nullable=False),
+        Column("subject", Words(), nullable=False),
+        Column("by", Words(), nullable=False),
+        Column("time", Words(), nullable=False),
+        Column("result", Words()),
     )
     made.add(
         "jobs",
@@ -200,13 +237,13 @@ def _add_work(made: Schema) -> None:
     )
     made.add(
         "job_orders",
-        Column("job", ForeignKey(f"{made.name_of('jobs')}.name"), primary_key=True),
+        Column("job", ForeignKey(made["jobs"].c.name), primary_key=True),
         Column("number", Words(), primary_key=True),
         Column("revision", BigInteger, nullable=False),
         Column("outcome", Words()),
         Column("why", Words()),
     )
-    Index(f"{made.prefix}events_by_subject", made["events"].c.subject)
+    made.index("events_by_subject", made["events"].c.subject)
 
 
 def figures_of(program: Program) -> tuple[dict[str, Field], dict[str, Field]]:
@@ -224,20 +261,26 @@ def figures_of(program: Program) -> tuple[dict[str, Field], dict[str, Field]]:
     return lines, orders
 
 
-def _fields(table: str, fields: Mapping[str, Field]) -> Iterator[Any]:
+def _fields(made: Schema, table: str, level: str, fields: Mapping[str, Field]) -> Iterator[Any]:
     """Columns of declared fields, and the checks that keep what is no value of them out, whoever writes."""
     for name, declared in fields.items():
-        column = column_of(name, declared)
+        column = column_of(made.names[level][name], declared)
         yield column
         if isinstance(column.type, Exact):
             places = 0 if declared.kind == "integer" else declared.places
-            scale = "" if places is None else f" AND scale({name}) <= {places}"
+            said, of = quoted(column.name), made.prefix + table
+            scale = "" if places is None else f" AND scale({said}) <= {places}"
             # Of what is not a number PostgreSQL says that it is above everything.
-            finite = f"{name} > '-Infinity' AND {name} < 'Infinity'{scale}"
-            yield CheckConstraint(finite, name=f"{table}_{name}_exact").ddl_if(dialect="postgresql")
+            finite = literally(f"{said} > '-Infinity' AND {said} < 'Infinity'{scale}")
+            yield CheckConstraint(finite, name=name_of_check(of, column.name, "exact")).ddl_if(dialect="postgresql")
             # SQLite would keep any text as a number.
-            digits = f"{name} NOT GLOB '*[^0-9.-]*'"
-            yield CheckConstraint(digits, name=f"{table}_{name}_digits").ddl_if(dialect="sqlite")
+            digits = literally(f"{said} NOT GLOB '*[^0-9.-]*'")
+            yield CheckConstraint(digits, name=name_of_check(of, column.name, "digits")).ddl_if(dialect="sqlite")
+
+
+def literally(condition: str) -> TextClause:
+    """A condition in which no colon begins a parameter."""
+    return text(condition.replace(":", r"\:"))
 
 
 def approximate_views(made: Schema) -> dict[str, str]:
@@ -246,36 +289,35 @@ def approximate_views(made: Schema) -> dict[str, str]:
     for name in ("orders", "order_lines"):
         table = made[name]
         columns = [
-            f'CAST("{c.name}" AS REAL) AS "{c.name}"' if isinstance(c.type, Exact) else f'"{c.name}"'
+            f"CAST({quoted(c.name)} AS REAL) AS {quoted(c.name)}" if isinstance(c.type, Exact) else quoted(c.name)
             for c in table.columns
         ]
-        views[f"{table.name}_approximate"] = f'SELECT {", ".join(columns)} FROM "{table.name}"'
+        views[f"{table.name}_approximate"] = f"SELECT {', '.join(columns)} FROM {quoted(table.name)}"
     return views
 
 
-def declared(made: Schema) -> dict[str, dict[str, str]]:
+def declared(made: Schema) -> Kinds:
     """What the columns were made for: the kind of each field, by level and name."""
     levels = {"header": made.header, "line": made.line, "figure": made.figures, "total": made.totals}
     return {level: {name: each.kind for name, each in of.items()} for level, of in levels.items()}
 
 
-def refuse_other_kinds(kept: str, made: Schema, place: str) -> None:
+def refuse_other_kinds(kept: Kinds, made: Schema, place: str) -> None:
     """Refuse a store whose columns were made for fields of other kinds: their values could not be read.
 
     Whole numbers and decimals are kept alike.
 
     Args:
-        kept: What they were made for: what `declared` says, as JSON.
+        kept: What they were made for: what `declared` says.
         made: The columns that the rulebook wants.
         place: Where the store is.
 
     Raises:
         DokimaError: One was made for another kind.
     """
-    was_made_for = json.loads(kept)
     for level, fields in declared(made).items():
         for name, kind in fields.items():
-            was = was_made_for[level].get(name, kind)
+            was = kept[level].get(name, kind)
             if was != kind and not {was, kind} <= {"integer", "decimal"}:
                 message = f"{level} '{name}' is kept as {was} (the rulebook says {kind}): give the field another name"
                 raise DokimaError(f"{place}: {message}")

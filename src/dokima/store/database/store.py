@@ -9,14 +9,16 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import URL, Connection, inspect, select
+from sqlalchemy import URL, Connection
 
 from dokima.errors import DokimaError
 from dokima.formats.queries import url_of
 from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
-from dokima.store.database.engines import engine_of
+from dokima.store.database.column_names import refuse_unless_name
+from dokima.store.database.engines import engine_of, place_of, seeing
 from dokima.store.database.jobs import Each, Job
+from dokima.store.database.kept import Kept
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.schema import refuse_other_kinds, schema_of
 from dokima.store.service import Store
@@ -30,34 +32,63 @@ class DatabaseStore(Store):
         book: The rulebook.
         schema: Schema of the database; the usual one if blank.
         prefix: What the names of its tables begin with.
+        tended: It is opened to be upgraded, so that its tables may be of an earlier version.
+        adopted: It is to be this rulebook's from now on, whosever it was.
 
     Raises:
-        DokimaError: It cannot be reached, holds no store, or keeps a field as another kind than the rulebook has.
+        DokimaError: It cannot be reached, holds no store, is another rulebook's, has tables of another version, or
+            keeps a field as another kind than the rulebook has.
     """
 
     documents: DatabaseDocuments
 
-    def __init__(self, place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> None:
+    def __init__(
+        self,
+        place: str,
+        book: Rulebook,
+        *,
+        schema: str = "",
+        prefix: str = "",
+        tended: bool = False,
+        adopted: bool = False,
+    ) -> None:
         url, schema, prefix = parts_of(place, schema, prefix)
         if url.get_backend_name() == "sqlite" and (missing := _missing_file(url.database)):
             raise DokimaError(missing)
+        refuse_unless_name(schema, "schema")
+        refuse_unless_name(prefix, "prefix")
         engine = engine_of(url)
-        super().__init__(DatabaseDocuments(engine, book, schema_of(book.program, schema, prefix)), book)
         weakref.finalize(self, engine.dispose)  # a store that nobody holds any more holds no connection
-        with self.documents.connection() as connection:
-            if not inspect(connection).has_table(f"{prefix}store", schema=schema or None):
-                raise DokimaError(f"{self.documents.place} holds no store: dokima store create makes one")
-            kept = connection.execute(select(self.documents.schema["store"].c.fields)).scalar_one()
-        refuse_other_kinds(kept, self.documents.schema, self.documents.place)
+        where = place_of(engine.url)
+        with seeing(engine, where) as connection:
+            kept = Kept.of(connection, schema, prefix)
+        if kept is None:
+            raise DokimaError(f"{where} holds no store: dokima store create makes one")
+        if not adopted:
+            kept.refuse_unless_ours(book.name, where)
+        if not tended:
+            kept.refuse_other_version(where)
+        made = schema_of(book.program, schema, prefix, kept.fields)
+        refuse_other_kinds(kept.fields, made, where)
+        self.kept = kept
+        super().__init__(DatabaseDocuments(engine, book, made), book)
 
     @contextmanager
     def using(self, connection: Connection) -> Iterator[DatabaseStore]:
         """Do everything within a transaction of the caller's own, who commits it or rolls it back.
 
+        In SQLite it begins to write at once, so that nobody writes between what is read and what is saved; whoever
+        wants that lock later begins this block later. In PostgreSQL the orders that are saved are locked.
+
         Args:
             connection: A connection of SQLAlchemy to the same database, in a transaction.
+
+        Raises:
+            Conflict: Others are writing, or have written since the transaction began to read: roll back, and begin
+                again.
+            DokimaError: The connection commits each statement by itself.
         """
-        with self.documents.using(connection):
+        with self.documents.joining(connection):
             yield self
 
     def each(self, *, where: str = "", **selection: Any) -> Each:

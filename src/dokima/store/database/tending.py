@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import io
 import json
 import re
 import uuid
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from typing import Any
 
-from alembic.migration import MigrationContext
-from alembic.operations import Operations
-from sqlalchemy import CheckConstraint, Connection, inspect, select, text, update
+from sqlalchemy import Connection, inspect, select
 from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.exc import DBAPIError
-from sqlalchemy.schema import CreateIndex, CreateTable
+from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
 from dokima.engine.program import Run
 from dokima.engine.running.delivering import open_lines
@@ -24,14 +21,16 @@ from dokima.model.columns import value_at
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
+from dokima.store.database.column_names import quoted
 from dokima.store.database.engines import engine_of, told, writing
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.redrawing import draw_in_old_orders
-from dokima.store.database.schema import SCHEMA_VERSION, TOTAL, Schema, approximate_views, declared, schema_of
+from dokima.store.database.schema import SCHEMA_VERSION, approximate_views, declared, schema_of
 from dokima.store.database.store import DatabaseStore, parts_of
+from dokima.store.database.upgrading import retired, upgraded
 
 PAGE = 1000
-_SCALE = re.compile(r"scale\(\(?\"?\w+\"?\)?\)\s*<=\s*(\d+)")
+_SCALE = re.compile(r"scale\(\(?(?:\"(?:[^\"]|\"\")*\"|\w+)\)?\)\s*<=\s*(\d+)")
 
 
 def written_sql(book: Rulebook, dialect: str, schema: str, prefix: str) -> str:
@@ -46,7 +45,7 @@ def written_sql(book: Rulebook, dialect: str, schema: str, prefix: str) -> str:
             for index in sorted(table.indexes, key=lambda index: str(index.name))
         ]
     if dialect == "sqlite":
-        parts += [f'CREATE VIEW "{name}" AS {query}' for name, query in approximate_views(made).items()]
+        parts += [f"CREATE VIEW {quoted(name)} AS {query}" for name, query in approximate_views(made).items()]
     return ";\n\n".join(parts) + ";\n"
 
 
@@ -58,7 +57,7 @@ def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStor
     try:
         with writing(engine) as connection, connection.begin():
             if schema and connection.dialect.name == "postgresql":
-                connection.execute(text(f'CREATE SCHEMA IF NOT EXISTS "{schema}"'))
+                connection.execute(CreateSchema(schema, if_not_exists=True))
             there = set(inspect(connection).get_table_names(schema=schema or None))
             taken = sorted(table.name for table in made.metadata.tables.values() if table.name in there)
             if taken:
@@ -66,10 +65,10 @@ def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStor
             made.metadata.create_all(connection, checkfirst=False)
             if connection.dialect.name == "sqlite":
                 for name, query in approximate_views(made).items():
-                    connection.execute(text(f'CREATE VIEW "{name}" AS {query}'))
+                    connection.exec_driver_sql(f"CREATE VIEW {quoted(name)} AS {query}")
             fields = json.dumps(declared(made), sort_keys=True)
             about = {"version": SCHEMA_VERSION, "uuid": str(uuid.uuid4()), "last_event": 0, "first_event": 1}
-            connection.execute(made["store"].insert().values(**about, fields=fields))
+            connection.execute(made["store"].insert().values(**about, fields=fields, rulebook=book.name))
     except DBAPIError as error:
         raise told(error, where) from None
     finally:
@@ -77,66 +76,20 @@ def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStor
     return DatabaseStore(place, book, schema=schema, prefix=prefix)
 
 
-def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool) -> list[str]:
+def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool, adopt: bool) -> list[str]:
     """Add what a changed rulebook needs; see `upgrade_store`."""
-    store = DatabaseStore(place, book, schema=schema, prefix=prefix)
+    store = DatabaseStore(place, book, schema=schema, prefix=prefix, tended=True, adopted=adopt)
     documents = store.documents
-    schema = documents.schema.metadata.schema or ""
     try:
         with writing(documents.engine) as connection, connection.begin():
-            documents.check_version(connection)
-            kept = json.loads(connection.execute(select(documents.schema["store"].c.fields)).scalar_one())
-            written = io.StringIO()
-            options = {"as_sql": True, "output_buffer": written, "literal_binds": True}
-            dry = Operations(MigrationContext.configure(dialect=connection.dialect, opts=options))
-            real = Operations(MigrationContext.configure(connection))
-            for operations in (dry,) if dry_run else (dry, real):
-                _add_missing(operations, connection, documents.schema, schema)
-            if not dry_run:
-                merged = _merged(kept, declared(documents.schema))
-                connection.execute(update(documents.schema["store"]).values(fields=merged))
+            written = upgraded(connection, documents, store.kept, dry_run=dry_run)
         if not dry_run:
             draw_in_old_orders(documents)
     except DBAPIError as error:
         raise told(error, documents.place) from None
     finally:
         store.close()
-    return [part.strip() for part in written.getvalue().split(";") if part.strip()]
-
-
-def _merged(kept: Mapping[str, Any], wanted: Mapping[str, Any]) -> str:
-    return json.dumps({level: {**kept[level], **wanted[level]} for level in wanted}, sort_keys=True)
-
-
-def _add_missing(operations: Operations, connection: Connection, made: Schema, schema: str) -> None:
-    found = inspect(connection)
-    there = set(found.get_table_names(schema=schema or None))
-    postgres = connection.dialect.name == "postgresql"
-    for table in made.metadata.sorted_tables:
-        if table.name not in there:
-            raise DokimaError(f"table '{table.name}' is missing; restore it from a copy of the database")
-        columns = {column["name"] for column in found.get_columns(table.name, schema=schema or None)}
-        added = [column for column in table.columns if column.name not in columns]
-        for column in added:
-            operations.add_column(table.name, column._copy(), schema=schema or None)
-        if postgres:
-            _renew_checks(operations, connection, table, schema)
-
-
-def _renew_checks(operations: Operations, connection: Connection, table: Any, schema: str) -> None:
-    """The checks of exact columns: those of new columns, and those whose decimal places are others now."""
-    kept = {
-        each["name"]: each["sqltext"] for each in inspect(connection).get_check_constraints(table.name, schema or None)
-    }
-    for check in table.constraints:
-        if not isinstance(check, CheckConstraint) or not str(check.name).endswith("_exact"):
-            continue
-        wanted = str(check.sqltext)
-        if check.name in kept:
-            if _SCALE.findall(kept[check.name]) == _SCALE.findall(wanted):
-                continue
-            operations.drop_constraint(str(check.name), table.name, schema=schema or None)
-        operations.create_check_constraint(str(check.name), table.name, text(wanted), schema=schema or None)
+    return written
 
 
 def check(place: str, book: Rulebook, schema: str, prefix: str) -> Iterator[str]:
@@ -176,7 +129,8 @@ def _schema_problems(connection: Connection, documents: DatabaseDocuments) -> It
             same = {"VARCHAR": "TEXT", "BIGSERIAL": "BIGINT"}
             if same.get(wanted, wanted) != same.get(kept, kept):
                 yield f"{table.name}.{column.name} has been altered: expected {wanted} (got {kept})"
-        for name in sorted(set(there) - {column.name for column in table.columns}):
+        known = {*(column.name for column in table.columns), *retired(documents.schema, table.name)}
+        for name in sorted(set(there) - known):
             yield f"{table.name}.{name} belongs to no field of the rulebook; it is left as it is"
 
 
@@ -195,7 +149,8 @@ def _order_problems(documents: DatabaseDocuments, headers: list[dict[str, Any]])
             continue
         totals = documents.book.price(orders)[number].totals
         for name in documents.schema.totals:
-            kept, now = header[TOTAL + name], getattr(totals, name, header[TOTAL + name])
+            kept = header[documents.schema.names["total"][name]]
+            now = getattr(totals, name, kept)
             if kept != now:
                 yield f"order {number}: {name} is kept as {kept}, and comes to {now}"
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import Connection, Table, and_, bindparam, delete, func, insert, select, update
+from sqlalchemy import ColumnElement, Connection, Table, and_, bindparam, delete, func, insert, select, update
 from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import Conflict
@@ -13,13 +14,15 @@ from dokima.formats.json_files import dumped
 from dokima.model.parsing import parse_json
 from dokima.model.selecting import number_key
 from dokima.store.database.rows import OrderRows, Row, rows_of
-from dokima.store.documents import Event, Written
+from dokima.store.documents import Done, Event, Written
 
 if TYPE_CHECKING:
     from dokima.store.database.place import DatabaseDocuments
 
 MANY = 500
 """Orders that one statement names."""
+SETTLEMENTS = "settlements of change orders"
+"""The series that settlements are counted by."""
 
 
 class DatabaseTransaction:
@@ -73,6 +76,7 @@ class DatabaseTransaction:
         *,
         settles: bool = False,  # noqa: ARG002 (a settlement is counted by its sequence)
         events: Sequence[Event] = (),
+        done: Sequence[Done] = (),
     ) -> None:
         """Write several documents; they become true when the transaction does."""
         orders = [parse_json(text) for (kind, _), text in documents.items() if kind == "orders"]
@@ -82,7 +86,20 @@ class DatabaseTransaction:
                 self._write_change(number, text)
             elif kind == "baselines":
                 self._put("baselines", {"number": number, "text": text})
+        if done:
+            time = self._time()
+            rows = [{**asdict(each), "time": time} for each in done]
+            self.connection.execute(insert(self.schema["operations"]), rows)
         self.write_events(events)
+
+    def _time(self) -> str:
+        return self.place.clock().isoformat(timespec="milliseconds")
+
+    def settled(self) -> int:
+        """The next settlement's place among all; whoever wants the one after waits for the end of this transaction."""
+        table = self.schema["change_orders"]
+        last = self.connection.execute(select(func.max(table.c.sequence))).scalar() or 0
+        return self.draw(SETTLEMENTS, int(last) + 1)
 
     def _write_change(self, number: str, text: str) -> None:
         data = parse_json(text)
@@ -111,7 +128,8 @@ class DatabaseTransaction:
         if not documents:
             return
         orders = self.place.orders_of(documents)
-        rows = rows_of(orders, self.place.book.price(orders), self.schema, self.place.clock())
+        priced = self.place.book.price(orders)
+        rows = rows_of(documents, orders, priced, self.schema, self.place.clock())
         table = self.schema["orders"]
         there = self._there(rows.headers)
         new = [row for row in rows.headers if row["number_key"] not in there]
@@ -121,7 +139,7 @@ class DatabaseTransaction:
             fresh = insert(table).returning(table.c.number_key, table.c.id)
             added = dict(self.connection.execute(fresh, new).all())
         if old:
-            self.change(table, ("number_key",), old)
+            self.change_orders(old, {row["number_key"]: row["revision"] - 1 for row in old})
         ids = [(there | added)[row["number_key"]] for row in rows.headers]
         self._write_parts(rows, ids, [there[row["number_key"]] for row in old])
 
@@ -178,18 +196,49 @@ class DatabaseTransaction:
                 self.connection.execute(insert(table), fresh)
         self.write_taxes(rows, ids, old)
 
-    def change(self, table: Table, keys: Sequence[str], rows: Sequence[Row]) -> None:
+    def change_orders(self, rows: Sequence[Row], seen: Mapping[str, int]) -> None:
+        """Change headers that are there, as long as they are of the revision that was seen.
+
+        Args:
+            rows: Their rows, all with the same columns.
+            seen: The revision that each was read with, by key.
+
+        Raises:
+            Conflict: One is of another revision by now.
+        """
+        table = self.schema["orders"]
+        seen_then = func.coalesce(table.c.revision, 0) == bindparam("seen_revision")
+        marked = [{"seen_revision": seen[row["number_key"]]} for row in rows]
+        if self.change(table, ("number_key",), rows, seen_then, marked) != len(rows):
+            moved = [f"order {row['number']}" for row in rows if "number" in row]
+            raise Conflict("somebody else has saved meanwhile", moved)
+
+    def change(
+        self,
+        table: Table,
+        keys: Sequence[str],
+        rows: Sequence[Row],
+        only: ColumnElement[bool] | None = None,
+        more: Sequence[Row] = (),
+    ) -> int:
         """Change rows that are there, all columns but their keys, in one statement.
 
         Args:
             table: Their table.
             keys: Names of the columns that say which row.
             rows: The rows, all with the same columns.
+            only: Leaves alone what it does not hold of.
+            more: Values for parameters of ``only``, a mapping a row.
+
+        Returns:
+            How many rows were changed.
         """
         where = [table.c[name] == bindparam(f"its_{name}") for name in keys]
+        where += [] if only is None else [only]
         values: dict[str, Any] = {name: bindparam(f"new_{name}") for name in rows[0] if name not in keys}
         given = [{f"{'its' if name in keys else 'new'}_{name}": value for name, value in row.items()} for row in rows]
-        self.connection.execute(update(table).where(*where).values(values), given)
+        given = [{**row, **each} for row, each in zip(given, more, strict=True)] if more else given
+        return self.connection.execute(update(table).where(*where).values(values), given).rowcount
 
     def write_taxes(self, rows: OrderRows, ids: Sequence[int], old: Sequence[int]) -> None:
         """The taxes of orders, in the place of those that are kept of the old ones."""
@@ -211,7 +260,7 @@ class DatabaseTransaction:
         store, table = self.schema["store"], self.schema["events"]
         raised = update(store).values(last_event=store.c.last_event + len(events)).returning(store.c.last_event)
         last = int(self.connection.execute(raised).scalar_one())
-        time = self.place.clock().isoformat(timespec="milliseconds")
+        time = self._time()
         rows = [
             {
                 "number": last - len(events) + 1 + at,
@@ -220,7 +269,6 @@ class DatabaseTransaction:
                 "subject": each.subject,
                 "revision": each.revision,
                 "by": each.by,
-                "operation": each.operation or None,
                 "digest": each.digest,
                 "data": dumped(each.data),
             }
