@@ -3,13 +3,18 @@
 import errno
 import json
 import os
+import re
 import shutil
+import stat
+import time
 from pathlib import Path
 
 import pytest
 
 import dokima
+from dokima.formats.whole_files import write_whole
 from tests.books import DEMO
+from tests.hardening.test_races import in_a_process
 from tests.shell import run_here
 
 
@@ -67,7 +72,56 @@ def test_a_rename_is_relied_on_only_once_its_folder_is_on_the_disk(tmp_path, mon
     monkeypatch.setattr(os, "fsync", lambda file: (done.append(os.readlink(f"/proc/self/fd/{file}")), real_sync(file)))
     monkeypatch.setattr(Path, "replace", lambda self, to: (done.append("rename"), real_replace(self, to))[1])
     dokima.write_orders([dokima.Order("A")], tmp_path / "new" / "a.jsonl")
-    assert [each.replace(str(tmp_path), "") for each in done] == ["/new/.a.jsonl.partial", "rename", "/new"]
+    synced = [re.sub(r"[0-9a-f]{16}", "RANDOM", each.replace(str(tmp_path), "")) for each in done]
+    assert synced == ["/new/.a.jsonl.RANDOM.partial", "rename", "/new"]
+
+
+def test_writers_of_one_file_share_no_partial_file(tmp_path):
+    """Four processes write one report over and over: whoever reads it finds one of them whole, never nothing."""
+    target = tmp_path / "r.txt"
+    write_whole(target, "0" * 50_000)
+    children = [in_a_process(lambda n: [write_whole(target, str(n) * 50_000) for _ in range(60)], n) for n in range(4)]
+    read = {target.read_text() for _ in range(3000)}
+    assert [os.waitpid(child, 0)[1] for child in children] == [0] * 4
+    assert read <= {str(n) * 50_000 for n in range(4)}
+    assert [path.name for path in tmp_path.iterdir()] == ["r.txt"]
+
+
+def test_nobody_writes_through_a_planted_link(tmp_path):
+    """Neither under the name that a file beside another once had, nor where a folder says who is writing."""
+    outside = tmp_path / "outside"
+    outside.write_text("mine")
+    folder = tmp_path / "q"
+    (folder / "orders").mkdir(parents=True)
+    for name in (".r.txt.partial", ".writer"):
+        (folder / name).symlink_to(outside)
+    write_whole(folder / "r.txt", "x")
+    dokima.FolderStore(folder, dokima.load(DEMO)).documents.transact("Ada", lambda _: None)
+    assert outside.read_text() == "mine"
+
+
+def test_a_file_keeps_its_permissions_and_left_overs_go_after_an_hour(tmp_path):
+    target, old, young, other = (
+        tmp_path / name
+        for name in ("r.txt", ".r.txt.0123456789abcdef.partial", ".x.00aa11bb22cc33dd.partial", ".x.partial")
+    )
+    write_whole(target, "1")
+    assert stat.S_IMODE(target.stat().st_mode) == 0o666 & ~umask()
+    target.chmod(0o640)
+    for each in (old, young, other):
+        each.write_text("half")
+    os.utime(old, (time.time() - 3700,) * 2)
+    os.utime(other, (time.time() - 3700,) * 2)
+    write_whole(target, "2")
+    assert (target.read_text(), stat.S_IMODE(target.stat().st_mode)) == ("2", 0o640)
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted(each.name for each in (target, young, other))
+    write_whole(tmp_path / ("ü" * 127), "a name as long as there can be")
+
+
+def umask():
+    found = os.umask(0)
+    os.umask(found)
+    return found
 
 
 @pytest.mark.parametrize(

@@ -10,13 +10,15 @@ from __future__ import annotations
 
 import json
 import logging
+import os
+import stat
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from dokima.errors import Conflict, DokimaError
-from dokima.formats.regular_files import regular, text_of
+from dokima.formats.regular_files import text_of
 
 if TYPE_CHECKING:
     from filelock import BaseFileLock
@@ -58,13 +60,21 @@ def only_writer(folder: Path, by: str, patience: float) -> Iterator[None]:
         raise DokimaError(f"'{folder / LOCK}' cannot be locked: {error.strerror}") from None
     try:
         with suppress(OSError):  # only for the message to others
-            place = folder / WRITER
-            (regular(place) if place.exists() else place).write_text(json.dumps({"by": by}), encoding="utf-8")
+            _say(folder / WRITER, by)
         yield
     finally:
         with suppress(OSError):
             (folder / WRITER).unlink()
         lock.release()
+
+
+def _say(place: Path, by: str) -> None:
+    """Write who is writing; never to what a link points at, nor to a pipe, which would wait for a reader."""
+    if (place.exists() or place.is_symlink()) and not stat.S_ISREG(place.lstat().st_mode):
+        return
+    flags = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | getattr(os, "O_NOFOLLOW", 0)
+    with open(os.open(place, flags, 0o666), "w", encoding="utf-8") as file:
+        json.dump({"by": by}, file)
 
 
 def _acquire(lock: BaseFileLock, folder: Path, patience: float) -> None:
