@@ -49,6 +49,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.errors import RulebookError as RulebookError
     from dokima.errors import RulebookProblem as RulebookProblem
     from dokima.errors import StaleBaseline as StaleBaseline
+    from dokima.errors import StoreError as StoreError
     from dokima.formats.order_files import write_order as write_order
     from dokima.formats.reading import Source as Source
     from dokima.formats.results.detail import Detail as Detail
@@ -203,6 +204,7 @@ _HOMES = {
     "Settlement": "dokima.changes.settlement",
     "Source": "dokima.formats.reading",
     "StaleBaseline": "dokima.errors",
+    "StoreError": "dokima.errors",
     "StepKind": "dokima.routines.kinds.kind",
     "Store": "dokima.store.service",
     "TaxRow": "dokima.engine.running.order_amounts",
@@ -312,6 +314,7 @@ __all__ = [
     "StaleBaseline",
     "StepKind",
     "Store",
+    "StoreError",
     "Suggestion",
     "Suggestions",
     "TaxRow",

@@ -9,6 +9,7 @@
     ├── Locked              an order or line whose state does not permit the operation
     ├── StaleBaseline       a change order whose original has moved since it was frozen
     ├── Conflict            two changes of the same thing, or two writers at once
+    ├── StoreError          a database that cannot be reached, or that refuses
     └── NotFound            an order, line, figure or file that is not there
 
 A message says what was expected, what came and, where it helps, what to do. The same facts are attributes.
@@ -190,6 +191,18 @@ class Conflict(DokimaError):
     def __init__(self, message: str, conflicts: Sequence[str] = ()) -> None:
         self.conflicts = tuple(conflicts)
         super().__init__("\n".join([message, *(f"- {each}" for each in conflicts)]))
+
+
+class StoreError(DokimaError):
+    """A database that cannot be reached, or that refuses.
+
+    Attributes:
+        is_lost: Whether the connection to it is gone, so that it may be there again later.
+    """
+
+    def __init__(self, message: str, *, is_lost: bool = False) -> None:
+        super().__init__(message)
+        self.is_lost = is_lost
 
 
 class NotFound(DokimaError, LookupError):

@@ -15,6 +15,7 @@ import sqlalchemy as sa
 import dokima
 from dokima.formats.queries import url_of
 from dokima.store.database import engines, jobs
+from tests import postgres as server_of
 from tests.hardening.test_races import in_a_process
 from tests.store.test_places import order, small
 
@@ -291,3 +292,47 @@ def test_a_store_says_whose_orders_it_keeps(place):
     assert [row["number"] for row in database.open(stranger).orders()] == ["A"]
     with pytest.raises(dokima.DokimaError, match="keeps the orders of the rulebook 'boats', not of 'small'"):
         database.open(small())
+
+
+def test_who_follows_a_server_that_restarts_misses_nothing(caplog, monkeypatch):
+    """Said once a restart; the last time it stays away, and that is told."""
+    if server_of.why_not():
+        pytest.skip(server_of.why_not())
+    seen, ended = [], []
+    with server_of.server() as server:
+        store = dokima.create_store(server.url(), small())
+
+        def follows(reader):
+            try:
+                for event in reader.follow(every=0.2):
+                    seen.append(event["subject"])
+            except dokima.StoreError as error:
+                ended.append(error)
+
+        thread = threading.Thread(target=follows, args=(dokima.open_store(server.url(), small()),))
+        thread.start()
+        for turn in range(2):
+            store.save(order(f"A-{turn}"), "Ada")
+            until(lambda turn=turn: len(seen) == turn + 1)
+            server.stop("fast")
+            until(lambda turn=turn: len(caplog.records) == turn + 1)
+            server.start()
+            store = dokima.open_store(server.url(), small())
+        store.save(order("B"), "Ada")
+        until(lambda: len(seen) == 3)
+        monkeypatch.setattr(engines, "LOST_SECONDS", 0.3)
+        server.stop("immediate")
+        thread.join(30)
+        server.start()
+    assert seen == ["A-0", "A-1", "B"]
+    assert "tried for 0.3 seconds" in str(ended[0])
+    assert {record.getMessage() for record in caplog.records[:2]} == {
+        "'postgres' on 127.0.0.1 cannot be reached; trying again for up to 300 seconds"
+    }
+
+
+def until(holds):
+    end = time.monotonic() + 30
+    while not holds():
+        assert time.monotonic() < end, "it never came"
+        time.sleep(0.02)

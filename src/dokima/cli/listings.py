@@ -141,14 +141,11 @@ def feed(
     """Print everything that became true, in sequence: one CloudEvents 1.0 JSON a line. Needs a database."""
     kept = store_of(store, book, schema=schema, prefix=prefix)
     try:
-        while True:
-            for event in kept.feed(after):
-                sys.stdout.write(json.dumps(event, ensure_ascii=False) + "\n")
-                after = int(event["id"])
-            sys.stdout.flush()
-            if not follow:
-                return
-            kept.wait(every)
+        for event in kept.follow(after, every=every) if follow else kept.feed(after):
+            sys.stdout.write(json.dumps(event, ensure_ascii=False) + "\n")
+            after = int(event["id"])
+            if follow:
+                sys.stdout.flush()
     except KeyboardInterrupt:
         note(f"stopped: --after {after} goes on from here")
 

@@ -404,6 +404,14 @@ class Store:
         """
         raise DokimaError(no_events(self.documents.place))
 
+    def follow(self, after: int = 0, *, every: float = 1.0) -> Iterator[dict[str, Any]]:  # noqa: ARG002
+        """Everything that becomes true from an event on, for ever; needs a database.
+
+        Raises:
+            DokimaError: The place keeps no events.
+        """
+        raise DokimaError(no_events(self.documents.place))
+
     def history_list(self, number: str) -> Listing:
         """The same as a list: a row for each field that moved.
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import sqlite3
 import time
@@ -13,7 +14,9 @@ from typing import Any, TypeVar
 from sqlalchemy import URL, Connection, Engine, Table, create_engine, event, update
 from sqlalchemy.exc import DBAPIError, NoSuchModuleError
 
-from dokima.errors import Conflict, DokimaError
+from dokima.errors import Conflict, DokimaError, StoreError
+
+_log = logging.getLogger(__name__)
 
 T = TypeVar("T")
 
@@ -21,6 +24,10 @@ ATTEMPTS = 5
 """How often a transaction is done that others got in the way of."""
 BUSY_SECONDS = 30.0
 """For how long a writer waits for others, all its attempts together."""
+LOST_SECONDS = 300.0
+"""For how long a database that is lost is looked for."""
+FIRST_PAUSE, LONGEST_PAUSE = 0.1, 15.0
+"""Seconds between two looks: each pause twice the one before it."""
 _IN_THE_WAY = ("40001", "40P01", "55P03", "23505")
 """SQLSTATE of PostgreSQL: serialisation failure, deadlock, lock not available, and a number that somebody else has just
 used: done again, the transaction finds it."""
@@ -171,7 +178,7 @@ def again(work: Callable[[float], T], place: str) -> T:
     raise AssertionError("no attempt at all")
 
 
-def told(error: DBAPIError, place: str) -> DokimaError:
+def told(error: DBAPIError, place: str) -> Conflict | StoreError:
     """What a database says, in one line and without the statement, whose values are nobody's business."""
     if is_in_the_way(error):
         return Conflict(f"others were writing to {place} at the same time")
@@ -180,4 +187,35 @@ def told(error: DBAPIError, place: str) -> DokimaError:
         said += "; dokima store upgrade adds what the rulebook has won"
     if "readonly database" in said:
         said += " (its folder, the file, or one of those that SQLite keeps beside it may not be written)"
-    return DokimaError(f"{place}: {said}")
+    return StoreError(f"{place}: {said}", is_lost=is_lost(error))
+
+
+def is_lost(error: DBAPIError) -> bool:
+    """Whether the connection is gone: class 08 of SQLSTATE, 57P01 to 57P03, or a server that does not even answer."""
+    state = getattr(error.orig, "sqlstate", "") or ""
+    silent = not state and hasattr(error.orig, "sqlstate") and type(error.orig).__name__ == "OperationalError"
+    return error.connection_invalidated or silent or state.startswith(("08", "57P0"))
+
+
+def reached_again(engine: Engine, place: str) -> None:
+    """Wait until a database that was lost can be reached again, with growing pauses; said once.
+
+    Raises:
+        StoreError: It could not be reached for `LOST_SECONDS`.
+    """
+    end, pause = time.monotonic() + LOST_SECONDS, FIRST_PAUSE
+    _log.warning("%s cannot be reached; trying again for up to %g seconds", place, LOST_SECONDS)
+    engine.dispose()
+    while True:
+        try:
+            with seeing(engine, place) as connection:
+                connection.exec_driver_sql("SELECT 1")
+        except StoreError as error:
+            if not error.is_lost:
+                raise
+            if time.monotonic() + pause > end:
+                raise StoreError(f"{error} (tried for {LOST_SECONDS:g} seconds)", is_lost=True) from None
+        else:
+            return
+        time.sleep(pause)
+        pause = min(2 * pause, LONGEST_PAUSE)

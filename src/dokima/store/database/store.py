@@ -10,13 +10,14 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import URL, Connection
+from sqlalchemy.exc import DBAPIError
 
-from dokima.errors import DokimaError
+from dokima.errors import DokimaError, StoreError
 from dokima.formats.queries import url_of
 from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.column_names import refuse_unless_name
-from dokima.store.database.engines import engine_of, place_of, seeing
+from dokima.store.database.engines import engine_of, is_lost, place_of, reached_again, seeing, told
 from dokima.store.database.jobs import Each, Job
 from dokima.store.database.kept import Kept
 from dokima.store.database.place import DatabaseDocuments
@@ -109,19 +110,57 @@ class DatabaseStore(Store):
     def wait(self, seconds: float) -> None:
         """Wait until something may have become true, at most so long. PostgreSQL wakes whoever waits; SQLite does not.
 
+        A server that restarts meanwhile is waited for, with growing pauses.
+
         Args:
-            seconds: How long at most.
+            seconds: How long at most, as long as the database is there.
+
+        Raises:
+            StoreError: It cannot be reached for five minutes, or refuses.
         """
         engine = self.documents.engine
         if engine.dialect.name != "postgresql":
             time.sleep(seconds)
             return
-        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        try:
+            self._listen(seconds)
+        except DBAPIError as error:
+            if not is_lost(error):
+                raise told(error, self.documents.place) from None
+            reached_again(engine, self.documents.place)
+        except engine.dialect.loaded_dbapi.Error:  # of the driver itself, while it waits
+            reached_again(engine, self.documents.place)
+
+    def _listen(self, seconds: float) -> None:
+        with self.documents.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
             connection.exec_driver_sql("LISTEN dokima")
             driver: Any = connection.connection.driver_connection
             for _ in driver.notifies(timeout=seconds, stop_after=1):
                 pass
             connection.exec_driver_sql("UNLISTEN dokima")
+
+    def follow(self, after: int = 0, *, every: float = 1.0) -> Iterator[dict[str, Any]]:
+        """Everything that becomes true from an event on, for ever; a server that restarts is waited for.
+
+        Args:
+            after: Number of the last event that was read; 0 for none.
+            every: At most so many seconds between two looks.
+
+        Raises:
+            StoreError: It cannot be reached for five minutes.
+            DokimaError: Those events are not kept any more.
+        """
+        while True:
+            try:
+                for event in self.feed(after):
+                    after = int(event["id"])
+                    yield event
+            except StoreError as error:
+                if not error.is_lost:
+                    raise
+                reached_again(self.documents.engine, self.documents.place)
+            else:
+                self.wait(every)
 
     def close(self) -> None:
         """Give all connections back."""
