@@ -63,7 +63,8 @@ def book(url, query='select ARTNR as "item", EXAKT as "price" from ART', **sourc
     return dokima.Rulebook.from_dict(
         {"rulebook": {"name": "erp", "currency": "EUR"},
          "source": {"erp": {"url": url, **source}},
-         "table": {"item": {"key": {"item": "line.item"}, "rows": {"source": "erp", "query": query}}},
+         "table": {"item": {"key": {"item": "line.item"}, "rows": {"source": "erp", "query": query},
+                            "columns": {"price": {"kind": "decimal"}}}},
          "layout": {"erp": {**names, "queries": queries}},
          "routine": {"all": {"step": [{"name": "price", "kind": "price", "options": [{"value": "item.price"}]}]}}}
     )  # fmt: skip
@@ -93,17 +94,21 @@ def test_orders_and_prices_come_from_where_they_are(erp):
     ],
 )
 def test_what_is_no_query_is_refused_and_changes_nothing(erp, query, message):
+    found = book(erp, query)  # loading asks nobody
     with pytest.raises(dokima.RulebookError, match=message):
-        book(erp, query)
+        found.price({"since": "2026-01-01"}, "erp")
     assert len(book(erp).price({"since": "2026-01-01"}, "erp")) == 2
 
 
 def test_limits_parameters_and_sources_are_held(erp):
     with pytest.raises(dokima.RulebookError, match="expected at most 1 rows"):
-        book(erp, limit=1)
+        _ = book(erp, limit=1).fingerprint
     endless = "with recursive r(n) as (select 1 union all select n + 1 from r) select count(*) as item from r"
     with pytest.raises(dokima.RulebookError, match="interrupted|statement timeout"):
-        book(erp, endless, seconds=1)
+        _ = book(erp, endless, seconds=1).fingerprint
+    wide = "select 'x' as item, " + ("repeat('y', 3000000)" if erp.startswith("p") else "hex(zeroblob(1500000))")
+    with pytest.raises(dokima.RulebookError, match="expected rows of at most 2 MB"):
+        _ = book(erp, f"{wide} as price", megabytes=2).fingerprint
     for given_, message in (
         ({}, "expected a value for :since"), ({"since": "2026-01-01", "sinse": 1}, "no :sinse in its queries"),
     ):  # fmt: skip
@@ -122,7 +127,7 @@ def test_a_binary_float_is_refused_unless_the_column_says_round(tmp_path):
     base.close()
     url = f"sqlite:///{tmp_path}/erp.db"
     with pytest.raises(dokima.RulebookError, match="erp row 3 column price.*got the binary float 0.1"):
-        book(url, "select ARTNR as item, PRIS as price from ART")
+        book(url, "select ARTNR as item, PRIS as price from ART").check(dokima.Order("A"))
     rounds = {"rulebook": {"name": "erp", "currency": "EUR"}, "source": {"erp": {"url": url}}, "table": {"item": {
         "key": {"item": "line.item"}, "columns": {"price": {"kind": "decimal", "places": 2, "floats": "round"}},
         "rows": {"source": "erp", "query": "select ARTNR as item, PRIS as price from ART"}}},
@@ -147,6 +152,7 @@ def test_the_command_line_hands_over_parameters(tmp_path, monkeypatch):
         [table.item]
         rows = { source = "erp", query = "select ARTNR as item, EXAKT as price from ART" }
         key = { item = "line.item" }
+        columns.price = { kind = "decimal" }
         [layout.erp]
         header = { number = "NR", customer = "KUND", date = "DATUM" }
         line = { number = "POS", item = "ART", quantity = "ANTAL" }
@@ -155,10 +161,14 @@ def test_the_command_line_hands_over_parameters(tmp_path, monkeypatch):
         step = [{ name = "price", kind = "price", options = [{ value = "item.price" }] }]
         """
     )
-    code, shown, _ = run_here(tmp_path, "price", "--layout", "erp", "since=2026-01-01", "--totals", "--format", "csv")
+    asked = ("price", "--layout", "erp", "since=2026-01-01", "--totals", "--format", "csv")
+    code, _, said = run_here(tmp_path, *asked)
+    assert code == 2
+    assert "rulebook.toml line 6, source.erp.url: expected a variable that it may name (got $ERP)" in said
+    code, shown, _ = run_here(tmp_path, *asked, "--environment", "ERP")
     assert code == 0
     assert [line.split(",")[0] for line in shown.splitlines()[1:]] == ["E1", "E2"]
-    assert "as NAME=VALUE" in run_here(tmp_path, "price", "--layout", "erp", "orders.csv")[2]
+    assert "as NAME=VALUE" in run_here(tmp_path, "price", "--layout", "erp", "orders.csv", "--trust", "all")[2]
 
 
 SQL = st.lists(

@@ -10,10 +10,12 @@ import tempfile
 import time
 import traceback
 import warnings
+from collections import Counter
 from decimal import Decimal as D
 from pathlib import Path
 
 import pytest
+import sqlalchemy as sa
 from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
@@ -24,25 +26,48 @@ from tests.store.conftest import Place
 from tests.store.test_places import order, small
 
 KILLS = int(os.environ.get("DOKIMA_TEST_KILLS", "40"))
-"""In each place; 170 of them before something of the store is released."""
+"""In each place; 200 of them before something of the store is released."""
 
 
-def works_for_ever(place, book, seed):
-    """Save, settle and do jobs until somebody ends it. Header and line of order A always hold the same number."""
+def works_for_ever(place, book, seed, told):
+    """Save, settle, do jobs until somebody ends it, each as often; say of each when it begins.
+
+    Header and line of order A always hold the same number.
+    """
     turn = random.Random(seed)
     store = place.open(book)
+    kinds = [saves, changes, jobs_done, within] if store.documents.keeps_events else [saves, changes]
     while True:
-        found = store.order("A")
-        value = str(turn.randint(1, 1000))
-        found.header["budget"], found.lines[0].fields["quantity"] = value, value
-        store.save(found, "worker")
-        number = store.open("S", "Ada", reason="more").number
-        store.work(number, "Ada", lambda change: one_more(change.edit("Ada")))
-        store.work(number, "Ada", lambda change: change.submit("Ada"))
-        store.approve(number, "Ben", settle=turn.choice(["amend", "split"]))
-        if store.documents.keeps_events:
-            asked = store.each(where="number == 'J1' or number == 'J2'")
-            asked.apply("set", "worker", name=f"job-{turn.random()}", fields={"header.budget": value})
+        kind = turn.choice(kinds)
+        os.write(told, kind.__name__[:1].encode())
+        kind(store, turn)
+
+
+def saves(store, turn):
+    found = store.order("A")
+    value = str(turn.randint(1, 1000))
+    found.header["budget"], found.lines[0].fields["quantity"] = value, value
+    store.save(found, "worker")
+
+
+def within(store, turn):
+    """A save in a transaction of the caller's own."""
+    engine = sa.create_engine(store.documents.engine.url, poolclass=sa.NullPool)
+    with engine.connect() as connection, connection.begin(), store.using(connection):
+        saves(store, turn)
+
+
+def changes(store, turn):
+    number = store.open("S", "Ada", reason="more").number
+    store.work(number, "Ada", lambda change: one_more(change.edit("Ada")))
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    store.approve(number, "Ben", settle=turn.choice(["amend", "split"]))
+
+
+def jobs_done(store, turn):
+    asked = store.each(where="number == 'J1' or number == 'J2'")
+    fields = {"header.budget": str(turn.randint(1, 1000))}
+    asked.apply("set", "worker", name=f"job-{turn.random()}", fields=fields)
 
 
 def one_more(editor):
@@ -50,20 +75,26 @@ def one_more(editor):
 
 
 def killed(place, book, seed, most):
-    """Let a process of its own work for a while, and kill it."""
+    """Let a process of its own work for a while, and kill it; the first letter of what it was doing."""
+    reading, writing = os.pipe()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", DeprecationWarning)  # the test runner has threads; the child uses none of them
         child = os.fork()
     if not child:
         try:
             with contextlib.suppress(dokima.Conflict):
-                works_for_ever(place, book, seed)
+                works_for_ever(place, book, seed, writing)
         except BaseException:
             traceback.print_exc()
         os._exit(1)
-    time.sleep(random.Random(seed).uniform(0.01, most))
+    os.close(writing)
+    begun = os.read(reading, 1)
+    time.sleep(random.Random(seed).uniform(0, most))
     os.kill(child, signal.SIGKILL)
     assert os.waitpid(child, 0)[1] == signal.SIGKILL, "the worker ended by itself"
+    begun += os.read(reading, 100_000)
+    os.close(reading)
+    return begun[-1:].decode()
 
 
 def is_whole(place, book):
@@ -106,13 +137,18 @@ def test_a_killed_writer_leaves_whole_documents(place):
 
 @pytest.mark.long
 def test_many_killed_writers_leave_whole_documents(place):
+    """Change orders and jobs are cut as well as saves; how often each was is printed."""
     book = small()
     prepared(place, book)
+    cut = Counter()
     for seed in range(KILLS):
-        killed(place, book, 1000 + seed, 0.2)
+        cut[killed(place, book, 1000 + seed, 0.2)] += 1
         if seed % 5 == 4:
             is_whole(place, book)
     is_whole(place, book)
+    print(f"{place.kind}: {dict(cut)}")
+    kinds = "sc" if place.kind == "folder" else "scjw"
+    assert all(cut[kind] >= KILLS // 20 for kind in kinds), cut
 
 
 @pytest.mark.long

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import dokima
-from dokima.formats.queries import url_of
+from dokima.formats.database_urls import place_of as database_of
 from dokima.store.database.column_names import SYSTEM, folded, names_of_columns
 from tests.store.test_places import order, small
 
@@ -108,7 +108,7 @@ NASTY = 'x"; DROP TABLE public.victim; --'
 
 
 def test_a_schema_and_a_prefix_are_names_and_no_statements(server, tmp_path):
-    engine = sa.create_engine(url_of(server.url()), poolclass=sa.NullPool)
+    engine = sa.create_engine(database_of(server.url()).url, poolclass=sa.NullPool)
     with engine.begin() as connection:
         connection.exec_driver_sql("CREATE TABLE IF NOT EXISTS public.victim (a integer)")
     nasty = f"{uuid.uuid4().hex[:6]}.{NASTY}"

@@ -13,7 +13,7 @@ import pytest
 import sqlalchemy as sa
 
 import dokima
-from dokima.formats.queries import url_of
+from dokima.formats.database_urls import place_of as database_of
 from dokima.store.database import engines, jobs
 from tests import postgres as server_of
 from tests.hardening.test_races import in_a_process
@@ -22,7 +22,7 @@ from tests.store.test_places import order, small
 
 def engine_of(database, **more):
     """An engine as a program of its own would have it, with nothing of Dokima's."""
-    return sa.create_engine(url_of(database.where), poolclass=sa.NullPool, **more)
+    return sa.create_engine(database_of(database.where).url, poolclass=sa.NullPool, **more)
 
 
 def adds_one(database, book, seed, seconds, told):

@@ -11,7 +11,7 @@ import pytest
 import sqlalchemy as sa
 
 import dokima
-from dokima.formats.queries import url_of
+from dokima.formats.database_urls import place_of as database_of
 from tests.store.earlier import book
 
 KEPT = Path(__file__).parent / "kept"
@@ -22,11 +22,11 @@ def test_a_store_of_version_1_reads_prices_and_edits_as_before(database, name):
     """Made by Dokima as it was then: A and B saved as one operation, D changed and divided, a job, pending changes."""
     text = (KEPT / f"{name}.{database.kind}.sql").read_text(encoding="utf-8")
     if database.kind == "sqlite":
-        with sqlite3.connect(url_of(database.where).database) as connection:
+        with sqlite3.connect(database_of(database.where).url.database) as connection:
             connection.executescript(text)
         connection.close()
     else:
-        engine = sa.create_engine(url_of(database.where), poolclass=sa.NullPool)
+        engine = sa.create_engine(database_of(database.where).url, poolclass=sa.NullPool)
         with engine.begin() as connection:
             connection.exec_driver_sql(re.sub(r"\bshop\b", f'"{database.schema}"', text))
     where, rules, schema = database.where, book(), database.schema

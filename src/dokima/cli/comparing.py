@@ -8,9 +8,10 @@ from typing import Annotated
 
 import typer
 
-from dokima import CaseFolder, DokimaError, case_changes, load, report, version_folder
+from dokima import CaseFolder, DokimaError, case_changes, report, version_folder
 from dokima.cli.options import Format, FormatOption, LayoutName, LocaleOption
 from dokima.cli.output import write
+from dokima.cli.trusting import loaded
 from dokima.cli.writing import ReportFiles, write_reports
 
 
@@ -30,7 +31,7 @@ def compare(
     if orders is not None and not orders.exists():
         raise DokimaError(f"there is no file or folder '{orders}'")
     with version_folder(old, new) as folder:
-        before, after = load(folder), load(new)
+        before, after = loaded(folder), loaded(new)
         found = before.compare(after)
         if cases:
             # The cases of the new version, asked of both: it is they that say what is meant today.

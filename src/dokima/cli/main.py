@@ -74,8 +74,12 @@ class _Commands(MutableMapping[str, Any]):
 
 
 def _with_examples(command: Any, words: str) -> Any:
-    """A command, and those below it, each with an example below its help."""
+    """A command, and those below it, each with an example below its help, and with what every rulebook is asked for."""
     command.name = words.rpartition(" ")[2]
+    if words == "compare" or any(each.name == "book" for each in command.params):
+        from dokima.cli.trusting import options
+
+        command.params += options()
     for name, below in getattr(command, "commands", {}).items():
         _with_examples(below, f"{words} {name}")
     if words in EXAMPLES:

@@ -20,13 +20,13 @@ from dokima import (
     Rulebook,
     Store,
     is_store_url,
-    load,
     open_store,
 )
 from dokima.cli import completing
 from dokima.cli.closing import AT_END
 from dokima.cli.finding_books import NEAREST, book_folder
 from dokima.cli.standard_input import STANDARD_INPUT, standard_input
+from dokima.cli.trusting import loaded
 from dokima.errors import nearest
 
 HERE = NEAREST
@@ -140,7 +140,7 @@ def open_book(
 ) -> Rulebook:
     """The rulebook of a folder on a day, as it would be with other tables, named values, and values of the orders it
     reads."""
-    book = load(book_folder(folder), pairs(tables), pairs(values))
+    book = loaded(book_folder(folder), pairs(tables), pairs(values))
     return book.what_if(set=assignments(sets) if sets else None, today=day(today))
 
 

@@ -23,13 +23,13 @@ from dokima import (
     add_cases,
     coverage_page,
     junit,
-    load,
     report,
     version_folder,
 )
 from dokima.cli.finding_books import book_folder
 from dokima.cli.options import HERE, Book, By, Format, LocaleOption, Today, day, pairs, person
 from dokima.cli.output import complain, note, write
+from dokima.cli.trusting import loaded
 from dokima.cli.writing import ReportFiles, write_reports
 
 MUTATION = "mutation"
@@ -94,7 +94,7 @@ def prove(
     if watch:
         _watch(folder, names or [], locale)
         return
-    cases = CaseFolder(folder)
+    cases = CaseFolder(folder, loaded(folder))
     if propose is not None:
         found = _suggested(cases, propose, most, today, _mutated(cases, [], sample, rows, since) if mutate else None)
         write_reports(shown := report(found, book=cases.rulebook, locale=locale), files)
@@ -116,9 +116,9 @@ def prove(
 def _decide(folder: Path, record: Sequence[str], confirm: Sequence[str], by: str, on: datetime.date) -> None:
     """Write down what cases give now, and say that others are right; each change is read before the next one."""
     for name in record:
-        _record(CaseFolder(folder), name)
+        _record(CaseFolder(folder, loaded(folder)), name)
     for name in confirm:
-        CaseFolder(folder).confirm(name, by, on)
+        CaseFolder(folder, loaded(folder)).confirm(name, by, on)
         note(f"{name}: confirmed by {by}")
 
 
@@ -155,7 +155,7 @@ def _mutated(cases: CaseFolder, names: list[str], sample: int | None, rows: bool
     older = None
     if since:
         with version_folder(since, cases.folder) as folder:
-            older = load(folder)
+            older = loaded(folder)
     bar = Progress(
         TextColumn("changing"), BarColumn(), TimeElapsedColumn(), TimeRemainingColumn(),
         console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True,
@@ -203,6 +203,6 @@ def _watch(folder: Path, names: list[str], locale: str) -> None:
 
 def _again(folder: Path, names: list[str], locale: str) -> None:
     try:
-        report(CaseFolder(folder).prove(names), locale=locale).show()
+        report(CaseFolder(folder, loaded(folder)).prove(names), locale=locale).show()
     except DokimaError as error:
         complain(str(error))

@@ -7,10 +7,11 @@ from typing import Annotated
 
 import typer
 
-from dokima import CaseFolder, load, report, specify, version_folder
+from dokima import CaseFolder, report, specify, version_folder
 from dokima.cli.finding_books import book_folder
 from dokima.cli.options import HERE, Book, Today, day
 from dokima.cli.output import note
+from dokima.cli.trusting import loaded
 
 
 def spec(
@@ -23,12 +24,12 @@ def spec(
     book: Book = HERE,
 ) -> None:
     """Write what a rulebook says, in plain words, with the cases that verify each part. Exit status 1 if one fails."""
-    cases = CaseFolder(book_folder(book))
+    cases = CaseFolder(book_folder(book), loaded(book_folder(book)))
     facts = {"version": version, "date": day(today).isoformat()}
     changes = None
     if since:
         with version_folder(since, cases.folder) as folder:
-            changes = load(folder).compare(cases.rulebook)
+            changes = loaded(folder).compare(cases.rulebook)
     made = specify(cases, facts={name: value for name, value in facts.items() if value}, since=changes)
     shown = report(made, book=cases.rulebook)
     for target in out or ():

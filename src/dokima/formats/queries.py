@@ -6,23 +6,27 @@ URL should have the right to select, and no other.
 
 from __future__ import annotations
 
-import os
+import datetime
+import json
+import pickle
 import re
-import time
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
+import subprocess
+import sys
+import threading
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+from types import NoneType
+from typing import Any
+from urllib.parse import quote
 
 import numpy as np
 
 from dokima.errors import DokimaError, listed, nearest
+from dokima.formats.database_urls import Place, place_of
 from dokima.formats.grid import Grid, coded
 from dokima.model.databases import Database
 
-if TYPE_CHECKING:
-    from sqlalchemy import URL, Connection
-
-_NAME = re.compile(r"\$([A-Za-z_][A-Za-z0-9_]*)")
 _PARTS = re.compile(
     r"(?P<quoted>'(?:[^']|'')*'|\"(?:[^\"]|\"\")*\"|\[[^\]]*\])"
     r"|(?P<comment>--[^\n]*|/\*.*?\*/)"
@@ -34,45 +38,6 @@ _PARTS = re.compile(
     re.DOTALL,
 )
 """What matters in SQL: literals and comments, in which nothing is a parameter; casts; parameters; the end."""
-
-
-def url_of(place: str) -> URL:
-    """A URL of a database, ``$NAME`` in any of its parts put in from the environment.
-
-    It is taken apart first and filled in part by part: a password ``p@s/s:w`` must not move the host.
-
-    Raises:
-        DokimaError: It is no URL of a database, or a name is not in the environment. No value of the environment is
-            ever told.
-    """
-    from sqlalchemy import make_url
-    from sqlalchemy.exc import ArgumentError
-
-    whole = _NAME.fullmatch(place.strip())
-    try:
-        url = make_url(_value(whole[1]) if whole else place)
-    except (ArgumentError, ValueError):
-        told = place if whole else re.sub(r"//[^@/]*@", "//...@", place)
-        raise DokimaError(f"expected a URL such as sqlite:///orders.db (got '{told}')") from None
-    if url.get_backend_name() not in ("sqlite", "postgresql"):
-        raise DokimaError(f"expected sqlite or postgresql (got '{url.get_backend_name()}')")
-    if url.drivername == "postgresql":
-        url = url.set(drivername="postgresql+psycopg")
-    if whole:
-        return url
-    parts = {name: getattr(url, name) for name in ("username", "password", "host", "database")}
-    filled: dict[str, Any] = {name: _filled(str(text)) for name, text in parts.items() if text}
-    return url.set(**filled)
-
-
-def _filled(text: str) -> str:
-    return _NAME.sub(lambda found: _value(found[1]), text)
-
-
-def _value(name: str) -> str:
-    if name not in os.environ:
-        raise DokimaError(f"${name} is not in the environment")
-    return os.environ[name]
 
 
 def parameters_of(query: str) -> tuple[str, list[str]]:
@@ -113,26 +78,16 @@ def rows_of_query(database: Database, query: str, parameters: Mapping[str, Any],
         DokimaError: It is no such query, a parameter is missing or unknown, there are more rows than the limit, it
             takes too long, or the database cannot be reached.
     """
-    from sqlalchemy import NullPool, create_engine, text
-    from sqlalchemy.exc import DBAPIError, ResourceClosedError
-
     try:
         statement, names = parameters_of(query)
         _check_parameters(names, parameters)
-        url = url_of(database.url)
-        engine = create_engine(_read_only(url), poolclass=NullPool)
-        with engine.connect() as connection, _guarded(connection, database):
-            limited = f"SELECT * FROM ({statement}) AS asked LIMIT {database.limit + 1}"
-            found = connection.execute(text(limited), {name: parameters[name] for name in names})
-            headings = [str(name) for name in found.keys()]  # noqa: SIM118 (a result has no other way)
-            rows = found.all()
-    except ImportError:
-        raise DokimaError(f"{what}: PostgreSQL needs psycopg: pip install 'dokima[postgres]'") from None
-    except (DBAPIError, ResourceClosedError) as error:
-        said = str(getattr(error, "orig", error)).strip().partition("\n")[0]
-        raise DokimaError(f"{what}: {said}") from None
+        place = place_of(database.url, database.access.permits)
+        asked = f"SELECT * FROM ({statement}) AS asked LIMIT {database.limit + 1}"
+        given = {name: parameters[name] for name in names}
+        read = _of_sqlite if place.url.get_backend_name() == "sqlite" else _of_postgres
+        headings, rows = read(place, database, asked, given)
     except DokimaError as error:
-        raise DokimaError(f"{what}: {error}") from None
+        raise type(error)(f"{what}: {error}") from None
     if len(rows) > database.limit:
         raise DokimaError(f"{what}: expected at most {database.limit:,} rows (there are more); raise 'limit'")
     doubled = sorted({name for name in headings if headings.count(name) > 1})
@@ -160,27 +115,116 @@ def _check_parameters(names: list[str], parameters: Mapping[str, Any]) -> None:
         raise DokimaError(f"there is no :{unknown} in the query{nearest(unknown, names)}")
 
 
-def _read_only(url: URL) -> URL:
-    if url.get_backend_name() != "sqlite":
-        return url
-    path = url.database or ""
-    if not os.path.isfile(path):
-        raise DokimaError(f"there is no file '{path}'")
-    return url.set(database=f"file:{path}?mode=ro", query={**url.query, "uri": "true"})
+Rows = tuple[list[str], list[Any]]
+"""Headings and rows."""
 
 
-@contextmanager
-def _guarded(connection: Connection, database: Database) -> Iterator[None]:
-    """A read-only transaction with a limit of time."""
-    if connection.dialect.name == "postgresql":
+def _of_postgres(place: Place, database: Database, asked: str, given: Mapping[str, Any]) -> Rows:
+    """What a query gives, in a transaction that only reads and has a limit of time."""
+    try:
+        from sqlalchemy import NullPool, create_engine, text
+
+        engine = create_engine(place.url, poolclass=NullPool)
+    except ImportError:
+        raise DokimaError("PostgreSQL needs psycopg: pip install 'dokima[postgres]'") from None
+    with place.quietly(), engine.connect() as connection:
         connection.exec_driver_sql("SET TRANSACTION READ ONLY")
         connection.exec_driver_sql(f"SET LOCAL statement_timeout = {database.seconds * 1000}")
-    else:
-        driver: Any = connection.connection.driver_connection
-        driver.execute("PRAGMA query_only = ON")
-        end = time.monotonic() + database.seconds
-        driver.set_progress_handler(lambda: time.monotonic() > end, 10_000)
-    try:
-        yield
-    finally:
+        found = connection.execution_options(stream_results=True).execute(text(asked), dict(given))
+        headings = [str(name) for name in found.keys()]  # noqa: SIM118 (a result has no other way)
+        rows = _held(found.partitions(1000), database)
         connection.rollback()
+    return headings, rows
+
+
+def _of_sqlite(place: Place, database: Database, asked: str, given: Mapping[str, Any]) -> Rows:
+    """What a query gives, in a process of its own that is ended when its time is over."""
+    uri = f"file:{quote(str(_path_of(place, database)))}?mode=ro"
+    values = {name: value.isoformat() if isinstance(value, datetime.date) else value for name, value in given.items()}
+    odd = next((name for name, each in values.items() if not isinstance(each, str | int | float | NoneType)), None)
+    if odd is not None:
+        raise DokimaError(f"expected a text, a number or a date for :{odd} (got {type(values[odd]).__name__})")
+    # Colons that are none of a parameter were marked for another reader.
+    wanted = {"uri": uri, "query": asked.replace(r"\:", ":"), "parameters": values}
+    timeout = place.url.query.get("timeout", database.seconds)
+    command = [sys.executable, "-I", str(Path(__file__).with_name("sqlite_reader.py"))]
+    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as child:
+        ends = threading.Timer(database.seconds, child.kill)
+        ends.start()
+        try:
+            _ask(child, json.dumps({**wanted, "timeout": str(timeout)}))
+            found = list(_read(child, database))
+        finally:
+            in_time = ends.is_alive()
+            ends.cancel()
+            child.kill()
+    if not in_time:
+        raise DokimaError(f"interrupted: it ran for {database.seconds} seconds; raise 'seconds'")
+    if not found or isinstance(found[-1], str):
+        raise DokimaError(place.scrubbed(found[-1].partition("\n")[0]) if found else "the process of SQLite has ended")
+    headings, *parts = found
+    return [str(name) for name in headings], [row for part in parts for row in part]
+
+
+def _ask(child: subprocess.Popen[bytes], text: str) -> None:
+    assert child.stdin is not None
+    with suppress(BrokenPipeError):  # it has ended already, and what it said is read below
+        child.stdin.write(text.encode())
+        child.stdin.close()
+
+
+def _read(child: subprocess.Popen[bytes], database: Database) -> Iterator[Any]:
+    """What the reader of SQLite has to say: headings, all rows, and a text if it was not all well."""
+    parts = iter(lambda: _part(child.stdout), None)
+    first, said = next(parts, None), list[str]()
+
+    def rows() -> Iterator[Sequence[Any]]:
+        for part in parts:
+            if isinstance(part, str):
+                said.append(part)
+            else:
+                yield part
+
+    if first is not None:
+        yield first
+        if not isinstance(first, str):
+            yield _held(rows(), database)
+            yield from said
+
+
+def _part(out: Any) -> Any:
+    try:
+        return pickle.load(out)  # of our own process
+    except (EOFError, pickle.UnpicklingError):
+        return None
+
+
+def _held(parts: Iterable[Sequence[Any]], database: Database) -> list[Any]:
+    """Rows, as long as they are not more than may be held.
+
+    Raises:
+        DokimaError: They hold too much.
+    """
+    rows: list[Any] = []
+    size = 0
+    for some in parts:
+        rows += some
+        size += sum(len(value) for row in some for value in row if isinstance(value, str | bytes))
+        if size > database.megabytes * 2**20:
+            raise DokimaError(f"expected rows of at most {database.megabytes:,} MB (there is more); raise 'megabytes'")
+    return rows
+
+
+def _path_of(place: Place, database: Database) -> Path:
+    """The file of SQLite, beside the rulebook unless its path is whole.
+
+    Raises:
+        DokimaError: There is no such file, or it does not lie where its rulebook may look.
+    """
+    access = database.access
+    path = Path(access.folder, place.url.database or "").resolve()
+    if access.trust != "all" and not path.is_relative_to(Path(access.folder).resolve()):
+        raise DokimaError(f"{place.shown} lies outside the folder of the rulebook; --trust all lets it be read")
+    if not path.is_file():
+        raise DokimaError(f"there is no file {place.shown}")
+    return path

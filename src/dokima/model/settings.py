@@ -42,7 +42,7 @@ class Reads:
 
     how: Literal[
         "above zero", "anything exact", "character", "days", "formula", "heading", "kind of step", "locale", "mode",
-        "name", "not negative", "places", "places of currency", "row", "texts", "thousands", "value",
+        "name", "not negative", "places", "places of currency", "row", "texts", "thousands", "url", "value",
     ]  # fmt: skip
 
 

@@ -16,6 +16,7 @@ import pydantic
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, WithJsonSchema, create_model
 
 from dokima.exact import MODES
+from dokima.model.databases import DatabaseUrl
 from dokima.model.settings import Reads, is_setting
 from dokima.routines.kinds import BUILT_IN
 
@@ -102,6 +103,7 @@ _READERS: Mapping[str, Any] = {
     "places of currency": Annotated[int, pydantic.Field(ge=0, le=12)],
     "texts": Annotated[list[str], BeforeValidator(_as_list, json_schema_input_type=str | list[str])],
     "thousands": Annotated[str, pydantic.Field(max_length=1)],
+    "url": Annotated[str, AfterValidator(DatabaseUrl), WithJsonSchema({"type": "string"})],
     "value": Annotated[bool | int | Decimal | datetime.date | str, BeforeValidator(_no_float)],
 }
 

@@ -7,12 +7,13 @@ import shlex
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from decimal import Decimal
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, get_args
 
 from dokima.engine.program import Run
 from dokima.engine.running.calculation import Calculation
-from dokima.errors import DocumentError, Problem
+from dokima.errors import DocumentError, DokimaError, Problem, listed
 from dokima.formats.reading import Source
+from dokima.model.databases import Access, Trust
 from dokima.model.document import Document
 from dokima.model.order import Order
 from dokima.routines.kinds.kind import StepKind
@@ -39,7 +40,7 @@ class Rulebook(BookCore):
     """
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return type(self), (self.program, self.layouts, self._what_if, self._run, self._place)
+        return type(self), (self.program, self.layouts, self._what_if, self._run, self._place, None, self.left_out)
 
     @classmethod
     def from_dict(
@@ -48,6 +49,9 @@ class Rulebook(BookCore):
         tables: Mapping[str, Any] | None = None,
         python: Sequence[object] = (),
         kinds: Sequence[StepKind | type[StepKind]] = (),
+        *,
+        trust: Trust = "all",
+        environment: Sequence[str] | None = None,
     ) -> Rulebook:
         """A rulebook from plain data of the same shape as ``rulebook.toml``.
 
@@ -56,13 +60,16 @@ class Rulebook(BookCore):
             tables: Rows by table: a DataFrame, a table of Arrow, or a list of mappings.
             python: Functions marked with `rule` or `function`.
             kinds: Kinds of steps beside those that are built in.
+            trust: As for `load`. Who writes the data is trusted with all; of a stranger's trust nothing.
+            environment: As for `load`.
 
         Raises:
             RulebookError: With every problem.
         """
         from dokima.rulebook.loading import load_data
 
-        return cls(*load_data(data, tables or {}, python, kinds))
+        found = load_data(data, tables or {}, python, kinds, Access(trust, "", environment))
+        return cls(found.program, found.layouts, later=found.later, left_out=found.left_out)
 
     def edit(
         self,
@@ -91,7 +98,7 @@ class Rulebook(BookCore):
 
     def _one_order(self, source: Source, layout: str | None = None) -> Document:
         if isinstance(source, Order):
-            return Document.read(source, self.program.fields)
+            return Document.read(source, self.declared.fields)
         orders = self.orders(source, layout, strict=True)
         if len(orders) != 1:
             raise DocumentError([Problem("", "", "", f"expected one order to edit (got {len(orders)})")])
@@ -409,6 +416,8 @@ def load(
     values: Mapping[str, Any] | None = None,
     *,
     kinds: Sequence[StepKind | type[StepKind]] = (),
+    trust: Trust = "folder",
+    environment: Sequence[str] | None = None,
 ) -> Rulebook:
     """Load a rulebook from a folder: all its ``*.toml`` files together form one rulebook.
 
@@ -418,11 +427,22 @@ def load(
             path of another file.
         values: Named values that stand in for those of the rulebook.
         kinds: Kinds of steps beside those that are built in; their source is part of the rulebook's fingerprint.
+        trust: What it may reach. ``folder``: its Python runs, its databases are asked, and Python, tables and files of
+            SQLite lie in its folder. ``all``: the same from anywhere. ``nothing``: no Python, no databases, no
+            variables; what that leaves out stands in ``left_out``, and nothing is worked out without it.
+        environment: Variables of the environment that URLs in it may name; those that begin with ``DOKIMA_`` if None,
+            with ``all`` every one.
+
+    Databases are asked when their rows are first needed: by pricing, checking, comparing, the fingerprint.
 
     Raises:
         RulebookError: With every problem, each with file, place, what was expected and what came.
     """
     from dokima.rulebook.loading import load_folder
 
-    program, layouts = load_folder(Path(folder), tables or {}, values or {}, kinds)
-    return Rulebook(program, layouts, place=shlex.quote(str(folder)))
+    if trust not in get_args(Trust):
+        raise DokimaError(f"expected trust as one of {listed(get_args(Trust))} (got {trust!r})")
+    access = Access(trust, str(folder), environment)
+    found = load_folder(Path(folder), tables or {}, values or {}, kinds, access)
+    place = shlex.quote(str(folder))
+    return Rulebook(found.program, found.layouts, place=place, later=found.later, left_out=found.left_out)

@@ -27,6 +27,7 @@ from dokima.rules.verdicts import RuleAnswers
 
 if TYPE_CHECKING:
     from dokima.formats.pieces import Numbers, Piece
+    from dokima.rulebook.loading import Unasked
 
 
 class BookCore:
@@ -38,6 +39,8 @@ class BookCore:
         what_if: Values of every order that is read, by target.
         run: The day and the user where a call names none.
         place: The folder it was loaded from, for what people are told to type; blank for none.
+        later: The same with rows that are still in a database, once they are needed.
+        left_out: What was not loaded, because its loader trusts it with nothing.
     """
 
     def __init__(
@@ -47,12 +50,27 @@ class BookCore:
         what_if: Mapping[str, str] | None = None,
         run: Run | None = None,
         place: str = "",
+        later: Unasked | None = None,
+        left_out: Sequence[str] = (),
     ):
-        self.program = program
+        self.declared = program
+        """What was compiled, without the rows that are still in a database."""
+        self.left_out = tuple(left_out)
+        self._later = later
         self.layouts = dict(layouts)
         self._what_if = dict(what_if or {})
         self._run = run or Run()
         self._place = place
+
+    @property
+    def program(self) -> Program:
+        """What was compiled, with all rows: a database that has some of them is asked the first time.
+
+        Raises:
+            RulebookError: Something is wrong with those rows.
+            DokimaError: They cannot be read, or something was left out that decides.
+        """
+        return self.declared if self._later is None else self._later.program()
 
     def _asked(self, today: datetime.date | None, by: str | None) -> Run:
         """What is said about a run: by the call, else by `what_if`."""
@@ -84,20 +102,20 @@ class BookCore:
         """The JSON Schema (2020-12) of the orders that this rulebook reads."""
         from dokima.rulebook.schema import order_schema
 
-        return order_schema(self.program)
+        return order_schema(self.declared)
 
     @property
     def locale(self) -> str:
         """Locale of reports for which none is asked, blank for English words and plain numbers."""
-        return self.program.definition.report.locale
+        return self.declared.definition.report.locale
 
     @property
     def name(self) -> str:
         """The rulebook's name."""
-        return self.program.definition.name
+        return self.declared.definition.name
 
     def __repr__(self) -> str:
-        program = self.program
+        program = self.declared
         return (
             f"<Rulebook {self.name}: {len(program.tables)} tables, {len(program.rules)} rules, "
             f"{len(program.routines)} routines>"
@@ -114,7 +132,25 @@ class BookCore:
         """
         from dokima.rulebook.loading import with_tables
 
-        return type(self)(with_tables(self.program, tables), self.layouts, self._what_if, self._run, self._place)
+        if self._later is None:
+            return self._of(with_tables(self.declared, tables), None)
+        return self._of(*self._later.with_tables(tables))
+
+    def _with(self, values: Mapping[str, Any], what_if: Mapping[str, str], run: Run) -> Self:
+        """This rulebook with other named values, values of orders, and a run."""
+        from dokima.rulebook.loading import with_values_of
+
+        program, later = self.declared, self._later
+        if values and later is not None:
+            later = later.with_values(values)
+            program = later.declared
+        elif values:
+            program = with_values_of(program, values)
+        return type(self)(program, self.layouts, what_if, run, self._place, later, self.left_out)
+
+    def _of(self, program: Program, later: Unasked | None) -> Self:
+        """This rulebook with another program."""
+        return type(self)(program, self.layouts, self._what_if, self._run, self._place, later, self.left_out)
 
     def what_if(
         self,
@@ -138,12 +174,9 @@ class BookCore:
         Raises:
             RulebookError: There is no such value or table, or it does not take what is given.
         """
-        from dokima.rulebook.loading import with_tables, with_values_of
-
-        program = with_values_of(self.program, values) if values else self.program
-        program = with_tables(program, tables) if tables else program
+        found = self.with_tables(**tables) if tables else self
         given = {target: "" if value is None else str(value) for target, value in (set or {}).items()}
-        return type(self)(program, self.layouts, {**self._what_if, **given}, self._asked(today, by), self._place)
+        return found._with(values or {}, {**self._what_if, **given}, self._asked(today, by))
 
     def layout(self, name: str) -> Layout:
         """A layout by name.
@@ -177,7 +210,7 @@ class BookCore:
     def _read(self, source: Source, layout: str | None) -> Orders:
         """Orders, whatever is wrong with them among their problems."""
         with self.reading(layout) as chosen:
-            return self._as_if(orders_from(source, self.program.fields, chosen))
+            return self._as_if(orders_from(source, self.declared.fields, chosen))
 
     @contextmanager
     def reading(self, layout: str | None) -> Iterator[Layout | None]:
@@ -354,7 +387,7 @@ class BookCore:
 
         priced = partial(self.price_piece, check=check)
         with self.reading(layout) as chosen:
-            how = (source, self.program.fields, chosen, lines)
+            how = (source, self.declared.fields, chosen, lines)
             seen = Seen(*how)
             for calculation, numbers in in_sequence(priced, order_pieces(*how), workers):
                 if numbers is not None:

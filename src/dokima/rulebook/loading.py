@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import datetime
 import runpy
+import threading
 import traceback
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from pathlib import Path
@@ -16,7 +17,7 @@ from pydantic import ValidationError
 from dokima.changes.policy import is_policy
 from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program
-from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
+from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, listed, nearest
 from dokima.exact import from_pairs, to_decimals
 from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
@@ -25,7 +26,7 @@ from dokima.formats.registry import read_grid
 from dokima.formats.regular_files import files_in, text_of
 from dokima.formulas.custom import own_function
 from dokima.model.columns import Kind, value_at
-from dokima.model.databases import Database, Query
+from dokima.model.databases import VARIABLES, Access, Database, Query
 from dokima.model.fields import Field
 from dokima.model.source import note_beside, note_class, source_of
 from dokima.model.values import BadValue, ValueReader, no_column
@@ -58,9 +59,90 @@ class _Text:
         return replace(problem, file=file, text_line=line_of(self.files[file], problem.path))
 
 
+@dataclass(frozen=True)
+class Loaded:
+    """A rulebook as it was loaded.
+
+    Attributes:
+        program: What was compiled; tables whose rows come from a database have none yet.
+        layouts: Layouts of other people's files, by name.
+        later: The same with the rows of those tables, once they are needed; None if all are there.
+        left_out: What was not loaded, because its loader trusts it with nothing.
+    """
+
+    program: Program
+    layouts: dict[str, Layout]
+    later: Unasked | None = None
+    left_out: Sequence[str] = ()
+
+
+class Unasked:
+    """A rulebook with tables whose rows are still in a database. It is asked once, for all threads.
+
+    Args:
+        program: The rulebook without them.
+        names: The tables.
+        text: Its files, for the places of problems.
+        refused: Why they are not asked for; blank if they are.
+    """
+
+    def __init__(self, program: Program, names: Sequence[str], text: _Text, refused: str = "") -> None:
+        self.declared = program
+        self.names = tuple(names)
+        self._text = text
+        self._refused = refused
+        self._found: Program | None = None
+        self._lock = threading.Lock()
+
+    def program(self) -> Program:
+        """The rulebook with all rows.
+
+        Raises:
+            RulebookError: Something is wrong with them, or they cannot be read.
+            DokimaError: Nobody trusts the rulebook with asking for them.
+        """
+        if self._found is None:
+            with self._lock:
+                if self._found is None:
+                    self._found = self._asked()
+        return self._found
+
+    def _asked(self) -> Program:
+        if self._refused:
+            raise DokimaError(self._refused)
+        definitions = {each.name: each for each in self.declared.definition.tables}
+        queries = {name: definitions[name].rows for name in self.names}
+        wanted = {name: Query(each.source, each.query) for name, each in queries.items() if each is not None}
+        try:
+            return with_tables(self.declared, wanted)
+        except RulebookError as error:
+            raise RulebookError([self._text.placed(problem) for problem in error.problems]) from None
+
+    def with_values(self, values: Mapping[str, Any]) -> Unasked:
+        """The rulebook with other named values, its rows still to be asked for."""
+        return Unasked(with_values_of(self.declared, values), self.names, self._text, self._refused)
+
+    def with_tables(self, tables: Mapping[str, Any]) -> tuple[Program, Unasked | None]:
+        """The rulebook with other rows in some of its tables, and what is still to be asked for."""
+        program = with_tables(self.declared, tables)
+        left = [name for name in self.names if name not in tables]
+        return program, Unasked(program, left, self._text, self._refused) if left or self._refused else None
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {name: value for name, value in vars(self).items() if name != "_lock"}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        vars(self).update(state)
+        self._lock = threading.Lock()
+
+
 def load_folder(
-    folder: Path, tables: Mapping[str, Any], values: Mapping[str, Any], kinds: Sequence[StepKind | type[StepKind]] = ()
-) -> tuple[Program, dict[str, Layout]]:
+    folder: Path,
+    tables: Mapping[str, Any],
+    values: Mapping[str, Any],
+    kinds: Sequence[StepKind | type[StepKind]] = (),
+    access: Access | None = None,
+) -> Loaded:
     """A rulebook from a folder: all its ``*.toml`` files together, and the tables they name.
 
     Args:
@@ -68,10 +150,12 @@ def load_folder(
         tables: Rows that stand in for a table's file, or the path of another file.
         values: Named values that stand in for those of the rulebook; a text is read as what it replaces.
         kinds: Kinds of steps beside those that are built in.
+        access: What it may reach.
 
     Raises:
         RulebookError: With every problem, each with file, place, what was expected and what came.
     """
+    access = access or Access("folder", str(folder))
     paths = sorted(files_in(folder, ".toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
     if not paths:
         missing = (
@@ -91,7 +175,7 @@ def load_folder(
     problems += _replace_values(data, values)
     if problems:
         raise RulebookError(problems)
-    return _compile(data, text, tables, folder, kinds=kinds)
+    return _compile(data, text, tables, folder, access, kinds=kinds)
 
 
 def _replace_values(data: dict[str, Any], values: Mapping[str, Any]) -> list[RulebookProblem]:
@@ -140,13 +224,14 @@ def load_data(
     tables: Mapping[str, Any],
     python: Sequence[object] = (),
     kinds: Sequence[StepKind | type[StepKind]] = (),
-) -> tuple[Program, dict[str, Layout]]:
+    access: Access | None = None,
+) -> Loaded:
     """A rulebook from plain data of the same shape as ``rulebook.toml``, rows for its tables, and Python functions.
 
     Raises:
         RulebookError: With every problem.
     """
-    return _compile(data, _Text(), tables, None, python, kinds)
+    return _compile(data, _Text(), tables, None, access or Access(), python, kinds)
 
 
 def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:
@@ -232,9 +317,10 @@ def _compile(
     text: _Text,
     tables: Mapping[str, Any],
     folder: Path | None,
+    access: Access,
     python: Sequence[object] = (),
     kinds: Sequence[StepKind | type[StepKind]] = (),
-) -> tuple[Program, dict[str, Layout]]:
+) -> Loaded:
     data, unanswered = with_answers(data)
     if unanswered:
         raise RulebookError([text.placed(problem) for problem in unanswered])
@@ -243,8 +329,15 @@ def _compile(
     except ValidationError as error:
         raise RulebookError([text.placed(problem) for problem in wrong_settings(error, data)]) from None
     sections: RulebookSections = defined(RulebookSections, model)
-    sources, problems = _sources(sections, tables, folder)
-    own = [*python, *_python_files(sections.rulebook.python, folder, problems)]
+    problems = list(_not_permitted(sections.source, access))
+    databases = {name: replace(each, access=access) for name, each in sections.source.items()}
+    sections = replace(sections, source=databases)
+    reach = _Reach(folder, access)
+    sources, wrong = _sources(sections, tables, reach)
+    problems += wrong
+    files = () if access.trust == "nothing" else sections.rulebook.python
+    left_out = [] if files else list(sections.rulebook.python)
+    own = [*python, *_python_files(files, reach, problems)]
     if unknown := _without_source([*own, *kinds]):
         raise RulebookError([text.placed(problem) for problem in (*problems, *unknown)])
     layouts = {name: _reached(layout, sections.source, problems) for name, layout in sections.layout.items()}
@@ -258,8 +351,60 @@ def _compile(
     except RulebookError as error:
         problems += error.problems
     if problems:
+        problems += [RulebookProblem("", "rulebook.python", _left_out(name)) for name in left_out]
         raise RulebookError([text.placed(problem) for problem in problems])
-    return program, layouts
+    unasked = [name for name in sources if name not in tables and sections.table[name].rows is not None]
+    if access.trust == "nothing":
+        rows = {name: sections.table[name].rows for name in unasked}
+        left_out += [f"the rows of table '{name}' from [source.{each.source}]" for name, each in rows.items() if each]
+    refused = f"{_left_out(listed(left_out))}, so that nothing can be worked out" if left_out else ""
+    later = Unasked(program, unasked, text, refused) if unasked or refused else None
+    return Loaded(program, layouts, later, tuple(left_out))
+
+
+def _left_out(what: str) -> str:
+    return f"{what}: left out, because the rulebook is trusted with nothing (--trust folder or all)"
+
+
+def _not_permitted(databases: Mapping[str, Database], access: Access) -> Iterator[RulebookProblem]:
+    """Variables of the environment that a rulebook names, and that its loader does not let it name."""
+    if access.trust == "nothing":
+        return
+    for name, database in databases.items():
+        for variable in database.url.names:
+            if not access.permits(variable):
+                hint = f"expected a variable that it may name (got ${variable}): --environment {variable} permits it"
+                yield RulebookProblem("", f"source.{name}.url", f"{hint}, or one that begins with {VARIABLES}")
+
+
+@dataclass(frozen=True)
+class _Reach:
+    """Where the files of a rulebook are, and which of them may be read.
+
+    Attributes:
+        folder: Its folder; None for a rulebook built in Python.
+        access: What it may reach.
+    """
+
+    folder: Path | None
+    access: Access
+
+    def path(self, name: str) -> Path:
+        """The path of a file.
+
+        Raises:
+            DokimaError: It lies outside the folder, once links are followed.
+        """
+        if self.folder is None:
+            raise DokimaError("a rulebook built in Python is given rows and functions, not files")
+        path = self.folder / name
+        try:
+            inside = path.resolve().is_relative_to(self.folder.resolve())
+        except (OSError, ValueError):
+            return path  # whoever reads it says what is wrong with it
+        if not inside and self.access.trust != "all":
+            raise DokimaError(f"'{name}' lies outside the folder of the rulebook; --trust all lets it be read")
+        return path
 
 
 def _with_kinds(model: Any) -> dict[str, set[str]]:
@@ -285,16 +430,15 @@ def _without_source(python: Sequence[object]) -> list[RulebookProblem]:
     return problems
 
 
-def _python_files(names: Sequence[str], folder: Path | None, problems: list[RulebookProblem]) -> list[object]:
+def _python_files(names: Sequence[str], reach: _Reach, problems: list[RulebookProblem]) -> list[object]:
     """What the Python files of a rulebook hold; a file that fails is a problem with its line."""
     found: list[object] = []
     for name in names:
-        if folder is None:
-            problems.append(
-                RulebookProblem("", "rulebook.python", "a rulebook built in Python is given functions, not files")
-            )
+        try:
+            path = reach.path(name)
+        except DokimaError as error:
+            problems.append(RulebookProblem("", "rulebook.python", str(error)))
             continue
-        path = folder / name
         try:
             with modules_beside(path.parent):
                 space = runpy.run_path(str(path), run_name=f"dokima_rulebook_{path.stem}")
@@ -327,7 +471,7 @@ def _own_kinds(python: Sequence[object]) -> list[type[StepKind]]:
 
 
 def _sources(
-    spec: RulebookSections, given: Mapping[str, Any], folder: Path | None
+    spec: RulebookSections, given: Mapping[str, Any], reach: _Reach
 ) -> tuple[dict[str, TableSource], list[RulebookProblem]]:
     sources: dict[str, TableSource] = {}
     problems: list[RulebookProblem] = []
@@ -341,8 +485,11 @@ def _sources(
     for name, table in spec.table.items():
         grid, file, is_unread = Grid({}, 0, _no_rows()), table.file or "", True
         try:
-            grid, file = _grid(name, table, given, folder, spec.source)
-            grid = _spread(table, grid)
+            if table.rows is None or name in given:
+                grid, file = _grid(name, table, given, reach, spec.source)
+                grid = _spread(table, grid)
+            elif table.rows.source not in spec.source:
+                raise DokimaError(no_source(table.rows.source, spec.source))
             is_unread = False
         except DocumentError as error:
             for problem in error.problems:
@@ -377,10 +524,15 @@ def _no_rows() -> Any:
     return np.zeros(0, np.int64)
 
 
+def no_source(name: str, databases: Mapping[str, Database]) -> str:
+    """What is said where a database is named that the rulebook does not have."""
+    return f"there is no [source.{name}]{nearest(name, databases)}"
+
+
 def _queried(name: str, databases: Mapping[str, Database], query: Query) -> tuple[Grid, str]:
     """The rows of a query."""
     if query.source not in databases:
-        raise DokimaError(f"there is no [source.{query.source}]{nearest(query.source, databases)}")
+        raise DokimaError(no_source(query.source, databases))
     from dokima.formats.queries import rows_of_query
 
     what = f"rows of table '{name}' from {query.source}"
@@ -391,11 +543,11 @@ def _grid(
     name: str,
     table: TableDefinition,
     given: Mapping[str, Any],
-    folder: Path | None,
+    reach: _Reach,
     databases: Mapping[str, Database],
 ) -> tuple[Grid, str]:
     """The rows of a table, and the file they are from. What is found by a key is never found by an empty row."""
-    grid, file = _every_row(name, table, given, folder, databases)
+    grid, file = _every_row(name, table, given, reach, databases)
     return (grid.without_empty_rows() if table.is_key else grid), file
 
 
@@ -403,7 +555,7 @@ def _every_row(
     name: str,
     table: TableDefinition,
     given: Mapping[str, Any],
-    folder: Path | None,
+    reach: _Reach,
     databases: Mapping[str, Database],
 ) -> tuple[Grid, str]:
     if isinstance(given.get(name), str | Path):
@@ -413,13 +565,11 @@ def _every_row(
         return _queried(name, databases, given[name])
     if name in given:
         return grid_of(given[name], f"rows of table '{name}'"), ""
-    if table.rows is not None:
-        return _queried(name, databases, Query(table.rows.source, table.rows.query))
-    if table.file is None or folder is None:
+    if table.file is None or reach.folder is None:
         raise DokimaError(
             f"expected rows for table '{name}': a 'file' beside the rulebook, or tables={{'{name}': ...}}"
         )
-    return read_grid(folder / table.file, table), table.file
+    return read_grid(reach.path(table.file), table), table.file
 
 
 def _reached(layout: Layout, databases: Mapping[str, Database], problems: list[RulebookProblem]) -> Layout:
@@ -428,8 +578,7 @@ def _reached(layout: Layout, databases: Mapping[str, Database], problems: list[R
         return layout
     name = layout.queries.source
     if name not in databases:
-        message = f"there is no [source.{name}]{nearest(name, databases)}"
-        problems.append(RulebookProblem("", f"layout.{layout.name}.queries.source", message))
+        problems.append(RulebookProblem("", f"layout.{layout.name}.queries.source", no_source(name, databases)))
         return layout
     return replace(layout, queries=replace(layout.queries, database=databases[name]))
 

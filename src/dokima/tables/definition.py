@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from dokima.errors import nearest
 from dokima.exact.integers import Integers
 from dokima.model.databases import TableQuery
 from dokima.model.fields import Field
@@ -166,3 +167,11 @@ class TableSource:
     def row_number(self, row: int) -> int:
         """The number of a row in its source; counted as in a file with a heading if there is none."""
         return row + 2 if self.rows is None else int(self.rows[row])
+
+
+def column_missing(column: str, known: Iterable[str], definition: TableDefinition, source: TableSource) -> str:
+    """What more is said of a column that is not there: the nearest one, or that rows which come later declare it."""
+    if definition.rows is not None and not source.columns:
+        says = f'columns.{column} = {{ kind = "decimal" }}'
+        return f"; its rows come from a database when they are needed: {says} in [table.{definition.name}] declares it"
+    return nearest(column, known)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,6 +21,10 @@ MOST_SPECIFIC = "most specific"
 _DIRECTIONS = {"lowest": 1, "earliest": 1, "highest": -1, "latest": -1}
 
 
+Hint = Callable[[str, Iterable[str]], str]
+"""What more is said of a column that is not there, beside those that are."""
+
+
 @dataclass(frozen=True)
 class Criterion:
     """One criterion of ``choose`` and how each row does by it.
@@ -37,12 +41,13 @@ class Criterion:
 class RowNames:
     """The columns of a table, by their bare names, as a formula of ``choose`` sees them."""
 
-    def __init__(self, fields: Mapping[str, Field]) -> None:
+    def __init__(self, fields: Mapping[str, Field], hint: Hint = nearest) -> None:
         self.fields = fields
+        self.hint = hint
 
     def describe(self, name: str) -> Name:
         if name not in self.fields:
-            raise UnknownName(f"the table has no column '{name}'{nearest(name, self.fields)}")
+            raise UnknownName(f"the table has no column '{name}'{self.hint(name, self.fields)}")
         return Name(self.fields[name].kind, Level.LINE)
 
     def describe_table(self, name: str) -> Level:
@@ -113,7 +118,7 @@ class RowFrame:
         raise UnknownName(table)
 
 
-def compile_criterion(text: str, fields: Mapping[str, Field]) -> tuple[int, Formula]:
+def compile_criterion(text: str, fields: Mapping[str, Field], hint: Hint = nearest) -> tuple[int, Formula]:
     """Direction and formula of a criterion such as ``lowest price / base``.
 
     Raises:
@@ -124,7 +129,7 @@ def compile_criterion(text: str, fields: Mapping[str, Field]) -> tuple[int, Form
         wanted = f"'lowest ...', 'highest ...', 'latest ...', 'earliest ...' or '{MOST_SPECIFIC}'"
         raise FormulaError(text, 0, f"expected {wanted}")
     kinds: Sequence[str] = ("date",) if word in ("latest", "earliest") else ("decimal", "integer", "date")
-    formula = compile_formula(rest.strip(), RowNames(fields), kinds, what=f"'{word}'")  # type: ignore[arg-type]
+    formula = compile_formula(rest.strip(), RowNames(fields, hint), kinds, what=f"'{word}'")  # type: ignore[arg-type]
     return _DIRECTIONS[word], formula
 
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
 
-from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
+from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Names, compile_formula
@@ -15,7 +15,7 @@ from dokima.formulas.operators import pick
 from dokima.model.columns import Column, Kind, column_of
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
-from dokima.tables.definition import TableDefinition, TableSource
+from dokima.tables.definition import TableDefinition, TableSource, column_missing
 from dokima.tables.graduated import Bands
 from dokima.tables.index import build_patterns
 from dokima.tables.preference import (
@@ -94,7 +94,7 @@ class _Builder:
         )
         for name in [name for name in spec.convert if name not in fields or fields[name].kind not in NUMBERS]:
             self._problem(
-                f"convert.{name}", f"expected a number column of the table (got '{name}'{nearest(name, fields)})"
+                f"convert.{name}", f"expected a number column of the table (got '{name}'{self._missing(name, fields)})"
             )
         self._check_keys(table)
         self._raise_problems()
@@ -189,13 +189,16 @@ class _Builder:
                 criteria[-1] = Criterion(MOST_SPECIFIC, np.broadcast_to(criteria[-1].rank, (self.source.size,)))
                 continue
             try:
-                direction, formula = compile_criterion(text, fields)
+                direction, formula = compile_criterion(text, fields, self._missing)
                 for name in [name for name in formula.reads if name in self.definition.convert]:
                     self._problem(f"choose.{at}", f"'{name}' is converted, and rows in other currencies do not compare")
                 criteria.append(rank_criterion(text, direction, formula, frame))
             except FormulaError as error:
                 self._problem(f"choose.{at}", error.pointed())
         return criteria
+
+    def _missing(self, column: str, known: Iterable[str]) -> str:
+        return column_missing(column, known, self.definition, self.source)
 
     def _check_keys(self, table: Table) -> None:
         """Rows with one key are a mistake unless a window or breaks and ``choose`` tell them apart."""

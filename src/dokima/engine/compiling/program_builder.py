@@ -29,6 +29,7 @@ from dokima.routines.routine_builder import build_routine
 from dokima.rules.rule import MOMENTS, Rule
 from dokima.rules.verdicts import build_rule
 from dokima.tables.assembly import check_roll_up, roll_up
+from dokima.tables.definition import column_missing
 from dokima.tables.table import Table, names_behind
 from dokima.tables.table_builder import build_table
 
@@ -225,7 +226,7 @@ class _Builder:
             table = self.tables.get(each.table)
             for column in each.columns if table is not None else ():
                 if table is not None and column not in table.fields:
-                    hint = nearest(column, table.fields)
+                    hint = column_missing(column, table.fields, table.definition, table.source)
                     self._problem(f"{path}.columns", f"table '{each.table}' has no column '{column}'{hint}")
 
     def _figures_for_tables(self) -> dict[str, Name]:

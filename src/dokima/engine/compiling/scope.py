@@ -15,6 +15,7 @@ from dokima.formulas.functions import Function
 from dokima.model.columns import kind_of
 from dokima.model.fields import Field
 from dokima.routines.definition import RESERVED
+from dokima.tables.definition import column_missing
 from dokima.tables.reading import first_text
 from dokima.tables.table import Table
 
@@ -138,7 +139,8 @@ class Scope:
         if found is None:
             return Name("blank", level)
         if column not in found.fields:
-            hint = nearest(column, found.fields).replace("'", f"'{table}.", 1)
+            hint = column_missing(column, found.fields, found.definition, found.source)
+            hint = hint.replace("did you mean '", f"did you mean '{table}.", 1)
             raise UnknownName(f"table '{table}' has no column '{column}'{hint}")
         money = found.fields[column].kind == "decimal" and is_price_column(column)
         return Name(found.fields[column].kind, level, found.fields[column].shown, money=money)

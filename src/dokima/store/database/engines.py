@@ -9,12 +9,14 @@ import time
 import weakref
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from importlib.util import find_spec
 from typing import Any, TypeVar
 
-from sqlalchemy import URL, Connection, Engine, Table, create_engine, event, update
-from sqlalchemy.exc import DBAPIError, NoSuchModuleError
+from sqlalchemy import Connection, Engine, Table, create_engine, event, update
+from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import Conflict, DokimaError, StoreError
+from dokima.formats.database_urls import Place
 
 _log = logging.getLogger(__name__)
 
@@ -33,16 +35,20 @@ _IN_THE_WAY = ("40001", "40P01", "55P03", "23505")
 used: done again, the transaction finds it."""
 
 
-def engine_of(url: URL) -> Engine:
+def engine_of(place: Place) -> Engine:
     """An engine, SQLite told to keep what it promises.
 
     Raises:
-        DokimaError: The driver of that database is not installed.
+        DokimaError: The driver of that database is not installed, or the URL is none for it.
     """
+    is_postgres = place.url.get_backend_name() == "postgresql"
+    if not is_postgres and place.url.database in (None, "", ":memory:"):
+        raise DokimaError("a store in memory would be gone with its first connection: name a file, sqlite:///orders.db")
     try:
-        engine = create_engine(url, pool_pre_ping=url.get_backend_name() == "postgresql")
-    except (ImportError, NoSuchModuleError):
-        if url.get_backend_name() == "postgresql":
+        with place.quietly():
+            engine = create_engine(place.url, pool_pre_ping=is_postgres)
+    except StoreError:
+        if is_postgres and find_spec("psycopg") is None:
             raise DokimaError("PostgreSQL needs psycopg: pip install 'dokima[postgres]'") from None
         raise
     if engine.dialect.name == "sqlite":
@@ -124,7 +130,7 @@ def begin_to_write(connection: Connection, table: Table) -> None:
 
 
 @contextmanager
-def seeing(engine: Engine, place: str) -> Iterator[Connection]:
+def seeing(engine: Engine, place: Place) -> Iterator[Connection]:
     """A connection for reading, that sees one state of the database from beginning to end.
 
     Raises:
@@ -141,11 +147,6 @@ def seeing(engine: Engine, place: str) -> Iterator[Connection]:
         raise told(error, place) from None
 
 
-def place_of(url: URL) -> str:
-    """Where a database is, without user and password."""
-    return f"'{url.database}'" if url.host is None else f"'{url.database}' on {url.host}"
-
-
 def is_in_the_way(error: DBAPIError) -> bool:
     """Whether somebody else's transaction was in the way, so that the same may succeed when it is done again."""
     return getattr(error.orig, "sqlstate", "") in _IN_THE_WAY or any(
@@ -153,7 +154,7 @@ def is_in_the_way(error: DBAPIError) -> bool:
     )
 
 
-def again(work: Callable[[float], T], place: str) -> T:
+def again(work: Callable[[float], T], place: Place) -> T:
     """Do a whole transaction, and do it again if others got in its way: some times over, and not for longer than that.
 
     Args:
@@ -178,11 +179,12 @@ def again(work: Callable[[float], T], place: str) -> T:
     raise AssertionError("no attempt at all")
 
 
-def told(error: DBAPIError, place: str) -> Conflict | StoreError:
+def told(error: DBAPIError, place: Place) -> Conflict | StoreError:
     """What a database says, in one line and without the statement, whose values are nobody's business."""
+    place.silence(error)
     if is_in_the_way(error):
         return Conflict(f"others were writing to {place} at the same time")
-    said = str(error.orig).strip().partition("\n")[0]
+    said = place.scrubbed(str(error.orig)).strip().partition("\n")[0]
     if any(lack in said for lack in ("no such column", "has no column", "no such table", "does not exist")):
         said += "; dokima store upgrade adds what the rulebook has won"
     if "readonly database" in said:
@@ -197,7 +199,7 @@ def is_lost(error: DBAPIError) -> bool:
     return error.connection_invalidated or silent or state.startswith(("08", "57P0"))
 
 
-def reached_again(engine: Engine, place: str) -> None:
+def reached_again(engine: Engine, place: Place) -> None:
     """Wait until a database that was lost can be reached again, with growing pauses; said once.
 
     Raises:

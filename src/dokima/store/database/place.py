@@ -16,12 +16,13 @@ from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import DokimaError
 from dokima.exact import added
+from dokima.formats.database_urls import Place
 from dokima.model.intake import read_all, read_documents
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.selecting import EQUAL, Selection, number_key
 from dokima.rulebook.book import Rulebook
-from dokima.store.database.engines import again, begin_to_write, place_of, seeing, told, writing
+from dokima.store.database.engines import again, begin_to_write, seeing, told, writing
 from dokima.store.database.rows import Row, document_of, text_of
 from dokima.store.database.schema import SCHEMA_VERSION, Schema
 from dokima.store.database.transaction import MANY, DatabaseTransaction
@@ -37,15 +38,22 @@ class DatabaseDocuments:
         engine: Where it is.
         book: The rulebook, for fields and figures.
         schema: Its tables.
+        database: The database, for messages.
         clock: Tells the time.
     """
 
     keeps_events = True
 
     def __init__(
-        self, engine: Engine, book: Rulebook, schema: Schema, clock: Callable[[], datetime.datetime] | None = None
+        self,
+        engine: Engine,
+        book: Rulebook,
+        schema: Schema,
+        database: Place,
+        clock: Callable[[], datetime.datetime] | None = None,
     ) -> None:
         self.engine = engine
+        self.database = database
         self.book = book
         self.schema = schema
         self.clock = clock or (lambda: datetime.datetime.now(datetime.UTC))
@@ -55,7 +63,7 @@ class DatabaseDocuments:
     @property
     def place(self) -> str:
         """Where it is, without user and password."""
-        return place_of(self.engine.url)
+        return self.database.shown
 
     @property
     def source(self) -> str:
@@ -75,7 +83,7 @@ class DatabaseDocuments:
         if mine is not None:
             yield mine
             return
-        with seeing(self.engine, self.place) as connection:
+        with seeing(self.engine, self.database) as connection:
             yield connection
 
     @contextmanager
@@ -98,7 +106,7 @@ class DatabaseDocuments:
         try:
             begin_to_write(connection, self.schema["store"])
         except DBAPIError as error:
-            raise told(error, self.place) from None
+            raise told(error, self.database) from None
         with self.using(connection):
             yield
 
@@ -109,14 +117,14 @@ class DatabaseDocuments:
             try:
                 return work(DatabaseTransaction(self, mine))
             except DBAPIError as error:  # the caller's transaction is the caller's to do again
-                raise told(error, self.place) from None
+                raise told(error, self.database) from None
 
         def once(seconds: float) -> T:
             with writing(self.engine, seconds) as connection, connection.begin(), self.using(connection):
                 self.check_version(connection)
                 return work(DatabaseTransaction(self, connection))
 
-        return again(once, self.place)
+        return again(once, self.database)
 
     def check_version(self, connection: Connection) -> None:
         """Refuse to write to a store of another version.

@@ -6,18 +6,19 @@ import time
 import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import URL, Connection
+from sqlalchemy import Connection
 from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import DokimaError, StoreError
-from dokima.formats.queries import url_of
+from dokima.formats.database_urls import Place, filled, place_of
 from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.column_names import refuse_unless_name
-from dokima.store.database.engines import engine_of, is_lost, place_of, reached_again, seeing, told
+from dokima.store.database.engines import engine_of, is_lost, reached_again, seeing, told
 from dokima.store.database.jobs import Each, Job
 from dokima.store.database.kept import Kept
 from dokima.store.database.place import DatabaseDocuments
@@ -53,26 +54,25 @@ class DatabaseStore(Store):
         tended: bool = False,
         adopted: bool = False,
     ) -> None:
-        url, schema, prefix = parts_of(place, schema, prefix)
-        if url.get_backend_name() == "sqlite" and (missing := _missing_file(url.database)):
-            raise DokimaError(missing)
+        where, schema, prefix = parts_of(place, schema, prefix)
+        if where.url.get_backend_name() == "sqlite":
+            refuse_missing(where)
         refuse_unless_name(schema, "schema")
         refuse_unless_name(prefix, "prefix")
-        engine = engine_of(url)
+        engine = engine_of(where)
         weakref.finalize(self, engine.dispose)  # a store that nobody holds any more holds no connection
-        where = place_of(engine.url)
-        with seeing(engine, where) as connection:
+        with where.quietly(), seeing(engine, where) as connection:
             kept = Kept.of(connection, schema, prefix)
         if kept is None:
             raise DokimaError(f"{where} holds no store: dokima store create makes one")
         if not adopted:
-            kept.refuse_unless_ours(book.name, where)
+            kept.refuse_unless_ours(book.name, where.shown)
         if not tended:
-            kept.refuse_other_version(where)
+            kept.refuse_other_version(where.shown)
         made = schema_of(book.program, schema, prefix, kept.fields)
-        refuse_other_kinds(kept.fields, made, where)
+        refuse_other_kinds(kept.fields, made, where.shown)
         self.kept = kept
-        super().__init__(DatabaseDocuments(engine, book, made), book)
+        super().__init__(DatabaseDocuments(engine, book, made, where), book)
 
     @contextmanager
     def using(self, connection: Connection) -> Iterator[DatabaseStore]:
@@ -126,10 +126,10 @@ class DatabaseStore(Store):
             self._listen(seconds)
         except DBAPIError as error:
             if not is_lost(error):
-                raise told(error, self.documents.place) from None
-            reached_again(engine, self.documents.place)
+                raise told(error, self.documents.database) from None
+            reached_again(engine, self.documents.database)
         except engine.dialect.loaded_dbapi.Error:  # of the driver itself, while it waits
-            reached_again(engine, self.documents.place)
+            reached_again(engine, self.documents.database)
 
     def _listen(self, seconds: float) -> None:
         with self.documents.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
@@ -158,7 +158,7 @@ class DatabaseStore(Store):
             except StoreError as error:
                 if not error.is_lost:
                     raise
-                reached_again(self.documents.engine, self.documents.place)
+                reached_again(self.documents.engine, self.documents.database)
             else:
                 self.wait(every)
 
@@ -167,14 +167,24 @@ class DatabaseStore(Store):
         self.documents.engine.dispose()
 
 
-def parts_of(place: str, schema: str, prefix: str) -> tuple[URL, str, str]:
-    """A URL, and schema and prefix; both may stand in it as ``?schema=shop&prefix=q_``."""
-    url = url_of(place)
-    said = {name: str(url.query[name]) for name in ("schema", "prefix") if name in url.query}
-    return url.difference_update_query(said), schema or said.get("schema", ""), prefix or said.get("prefix", "")
+def parts_of(place: str, schema: str, prefix: str) -> tuple[Place, str, str]:
+    """A database, and schema and prefix; both may stand in its URL as ``?schema=shop&prefix=q_``."""
+    found = place_of(place)
+    said = {name: str(found.url.query[name]) for name in ("schema", "prefix") if name in found.url.query}
+    found = replace(found, url=found.url.difference_update_query(said))
+    return found, filled(schema) or said.get("schema", ""), filled(prefix) or said.get("prefix", "")
 
 
-def _missing_file(path: str | None) -> str:
-    if path and path != ":memory:" and not Path(path).is_file():
-        return f"there is no file '{path}': dokima store create makes one"
-    return ""
+def refuse_missing(place: Place) -> None:
+    """Refuse a file of SQLite that is not there: opening it would make one.
+
+    Raises:
+        DokimaError: Says how one is made.
+    """
+    path = place.url.database
+    try:
+        there = not path or path == ":memory:" or Path(path).is_file()
+    except (OSError, ValueError):
+        there = False
+    if not there:
+        raise DokimaError(f"there is no file {place}: dokima store create makes one")

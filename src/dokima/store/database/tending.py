@@ -51,11 +51,11 @@ def written_sql(book: Rulebook, dialect: str, schema: str, prefix: str) -> str:
 
 def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStore:
     """Make the tables of a store; see `create_store`."""
-    url, schema, prefix = parts_of(place, schema, prefix)
-    engine, made = engine_of(url), schema_of(book.program, schema, prefix)
-    where = DatabaseDocuments(engine, book, made).place
+    where, schema, prefix = parts_of(place, schema, prefix)
+    made = schema_of(book.program, schema, prefix)
+    engine = engine_of(where)
     try:
-        with writing(engine) as connection, connection.begin():
+        with where.quietly(), writing(engine) as connection, connection.begin():
             if schema and connection.dialect.name == "postgresql":
                 connection.execute(CreateSchema(schema, if_not_exists=True))
             there = set(inspect(connection).get_table_names(schema=schema or None))
@@ -69,8 +69,6 @@ def create(place: str, book: Rulebook, schema: str, prefix: str) -> DatabaseStor
             fields = json.dumps(declared(made), sort_keys=True)
             about = {"version": SCHEMA_VERSION, "uuid": str(uuid.uuid4()), "last_event": 0, "first_event": 1}
             connection.execute(made["store"].insert().values(**about, fields=fields, rulebook=book.name))
-    except DBAPIError as error:
-        raise told(error, where) from None
     finally:
         engine.dispose()
     return DatabaseStore(place, book, schema=schema, prefix=prefix)
@@ -86,7 +84,7 @@ def upgrade(place: str, book: Rulebook, schema: str, prefix: str, dry_run: bool,
         if not dry_run:
             draw_in_old_orders(documents)
     except DBAPIError as error:
-        raise told(error, documents.place) from None
+        raise told(error, documents.database) from None
     finally:
         store.close()
     return written
