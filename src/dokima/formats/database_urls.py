@@ -66,9 +66,13 @@ class Place:
                 continue
             seen.add(id(each))
             each.args = tuple(self.scrubbed(part) if isinstance(part, str) else part for part in each.args)
-            for name in ("statement", "params"):
-                if hasattr(each, name):
-                    setattr(each, name, None)
+            for name, value in vars(each).items():  # drivers keep the connection there, and it its password
+                if isinstance(value, str):
+                    vars(each)[name] = self.scrubbed(value)
+                elif isinstance(value, list):
+                    vars(each)[name] = [self.scrubbed(str(part)) for part in value]
+                elif not isinstance(value, bool | int | BaseException):
+                    vars(each)[name] = None
             waiting += [each.__cause__, each.__context__, getattr(each, "orig", None)]
 
     @contextmanager
@@ -125,8 +129,9 @@ def place_of(given: str | DatabaseUrl, permits: Permits | None = None) -> Place:
             url = make_url(text)
         except (ArgumentError, ValueError):
             url = None  # what it says may hold the password
-    if url is None:
-        raise DokimaError(f"expected a URL such as sqlite:///orders.db (got '{said}')")
+    if url is None or "@" in (url.host or "") or "@" in text.partition("?")[2]:
+        hint = "; in a password / @ : ? are written %2F %40 %3A %3F" if "@" in text else ""
+        raise DokimaError(f"expected a URL such as sqlite:///orders.db (got '{said}'{hint})")
     written = url.drivername
     if written not in (*_DRIVERS, *_DRIVERS.values()):
         named = f"${said.whole}" if said.whole else f"'{written}'"

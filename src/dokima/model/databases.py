@@ -55,12 +55,11 @@ class DatabaseUrl:
         rest, asks, query = self._text[scheme.end() :].partition("?")
         # A password may hold any mark, written as it should be or not: all before the last @ is user and password.
         if "@" in query:
-            rest, asks, query = self._text[scheme.end() :], "", ""
+            return f"{scheme[0]}{_HIDDEN}"
         user, at, place = rest.rpartition("@")
         if at:
             user = user.partition(":")[0] + (f":{_HIDDEN}" if ":" in user else "")
             user = _HIDDEN if "/" in user else user
-            place = place.partition("?")[0]
         elif ":" in place.partition("/")[0]:
             place = f"{place.partition(':')[0]}:{_HIDDEN}"
         names = [part.partition("=")[0] for part in query.split("&")] if asks else []

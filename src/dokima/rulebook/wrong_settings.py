@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -32,6 +33,7 @@ _EXPECTED: Mapping[str, str] = {
 _SETTINGS = ("dataclass_type", "model_type", "model_attributes_type")
 _OF_FIELDS = frozenset(each.metadata["key"] or each.name for each in settings_of(Field))
 """Keys by which a field is declared; a layout takes few of them."""
+_USER = re.compile(r"://[^\s'\"]*@")
 MOST_KEYS = 3
 """Keys named where settings were expected."""
 
@@ -51,7 +53,7 @@ def wrong_settings(error: ValidationError, data: Any) -> list[RulebookProblem]:
         if wanted is None:
             found.setdefault((place, _message(each)), [])
         else:
-            found.setdefault((place, f"{each.get('input')!r:.60}"), []).append(wanted)
+            found.setdefault((place, _came(each)), []).append(wanted)
     return [
         RulebookProblem("", place, f"expected {_in_words(wanted)} (got {said})" if wanted else said)
         for (place, said), wanted in found.items()
@@ -89,7 +91,14 @@ def _message(error: Mapping[str, Any]) -> str:
     message: str = error["msg"].removeprefix("Value error, ")
     if kind == "value_error":
         return message
-    return f"{message[0].lower()}{message[1:]} (got {error.get('input')!r:.60})".replace("input should be", "expected")
+    return f"{message[0].lower()}{message[1:]} (got {_came(error)})".replace("input should be", "expected")
+
+
+def _came(error: Mapping[str, Any]) -> str:
+    """What came, as far as it may be told: where a URL belongs, anything may be one with a password."""
+    if _path(error)[:1] == ["source"]:
+        return f"a value of the kind {type(error.get('input')).__name__}"
+    return f"{_USER.sub('://***@', repr(error.get('input'))):.60}"
 
 
 def _hint(path: Sequence[int | str]) -> str:

@@ -6,6 +6,7 @@ What tends a database is imported when it is called, so that a folder needs none
 from __future__ import annotations
 
 import datetime
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
@@ -16,6 +17,9 @@ from dokima.store.service import Store
 
 if TYPE_CHECKING:
     from dokima.store.database.redrawing import Refreshed
+
+_MEANT = re.compile(r"\$|(sqlite|postgres)[a-z+]*:|.*\bpassword=")
+"""What was meant as a database, whatever is wrong with it: it may hold a password, which no message tells."""
 
 
 def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: str = "") -> Store:
@@ -45,7 +49,7 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
 
 def is_store_url(place: str | Path) -> bool:
     """Whether a place is a database: a URL, or the name of one in the environment."""
-    return isinstance(place, str) and ("://" in place or place.startswith("$"))
+    return isinstance(place, str) and ("://" in place or _MEANT.match(place) is not None)
 
 
 def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> Store:
