@@ -10,6 +10,9 @@ def run() -> None:
 
         sys.stdout.write(f"dokima {__version__}\n")
         return
+    from dokima.engine.running.threads import settle_process
+
+    settle_process()
     run_app()
 
 

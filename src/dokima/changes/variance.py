@@ -17,7 +17,6 @@ from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.addresses import read_address
-from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
 from dokima.model.fields import DRAWN
 from dokima.model.orders import texts
@@ -286,7 +285,6 @@ class Variance:
 
     # -- orders -----------------------------------------------------------------------------------------------
 
-    @collector_at_rest()
     def totals(self) -> dict[str, dict[str, Delta]]:
         """For each order its totals and sums of amounts: before, after, variance."""
         places = [_picked(side.minor_units, at, 0) for side, at in self.both]
@@ -349,7 +347,6 @@ class Variance:
         )
         return before, after
 
-    @collector_at_rest()
     def headers(self) -> dict[str, dict[str, Delta]]:
         """For each order that both sides have, the header fields that differ."""
         found: dict[str, dict[str, Delta]] = {number: {} for number, *_ in self.pairs}

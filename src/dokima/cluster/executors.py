@@ -12,6 +12,7 @@ from typing import Any, ParamSpec, TypeVar
 
 from dokima.cluster.parts import BOOKS, Part, PartDone
 from dokima.engine.fingerprint import settings_digest
+from dokima.engine.running.threads import settle_process
 from dokima.errors import DokimaError
 from dokima.rulebook.book import Rulebook
 
@@ -69,6 +70,12 @@ class Processes(Workers):
             self.pool.shutdown(wait=False)
             self.pool = self.make()
             return super().submit(work, *given, **named)
+
+
+def _begun(sent: Any) -> None:
+    """What a process of ours does first."""
+    settle_process()
+    install(sent)
 
 
 class Trying:
@@ -130,7 +137,7 @@ def worker_processes(book: Rulebook, count: int) -> Iterator[Executor]:
 
     def pool() -> Executor:
         # Fresh ones: a copy of one whose threads are at work (Arrow has some) may wait for a lock that nobody holds.
-        return ProcessPoolExecutor(count, get_context("spawn"), install, (sent,))
+        return ProcessPoolExecutor(count, get_context("spawn"), _begun, (sent,))
 
     with Processes(pool(), count, ATTEMPTS, make=pool) as workers:
         yield workers

@@ -31,7 +31,6 @@ from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.exact.integers import Integers, Mask
-from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Texts, column_of, shown
 from dokima.model.document import TERMS, Document
 from dokima.model.finding import Finding
@@ -107,7 +106,6 @@ def edit_many(
     return edit_many_by(program, orders, [(operation, arguments)], by, clock, today, save=save, progress=progress)
 
 
-@collector_at_rest()
 def edit_many_by(
     program: Program,
     orders: Orders,

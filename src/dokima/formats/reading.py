@@ -15,7 +15,6 @@ from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
 from dokima.formats.parquet_folders import files_of_orders, flat_orders_of_files
 from dokima.formats.registry import endings, module_of, offers, read_grid
-from dokima.model.collecting import collector_at_rest
 from dokima.model.databases import LayoutQueries
 from dokima.model.fields import Fields
 from dokima.model.intake import RawOrders, read_documents, read_orders
@@ -32,7 +31,6 @@ Source: TypeAlias = (
 """What holds orders: one document or several, columns, files, a flat frame, or frames of headers and lines."""
 
 
-@collector_at_rest()
 def orders_from(source: Source, fields: Fields, layout: Layout | None = None) -> Orders:
     """Orders out of whatever holds them.
 

@@ -8,8 +8,8 @@ from typing import Any
 
 from dokima.engine.running.arrow_tables import arrow_schema
 from dokima.engine.running.calculation import Calculation, TableLevel
-from dokima.formats.guarding import neutral
 from dokima.formats.whole_files import whole_file
+from dokima.model.guarding import neutral
 
 _FEWEST_USES = 8
 """How often a word is used, on average, for a dictionary to be worth its making."""

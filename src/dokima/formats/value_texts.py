@@ -16,9 +16,9 @@ from dokima.engine.running.amounts import amount_text_array, amount_texts
 from dokima.exact import Number, stored, text_array
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.exact.integers import Integers, Mask
-from dokima.formats.guarding import neutral
 from dokima.model.cells import cells
 from dokima.model.columns import Column, Texts
+from dokima.model.guarding import neutral
 
 
 @dataclass(slots=True)  # one for each figure of each result: a frozen one takes thrice as long to make

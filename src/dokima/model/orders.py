@@ -13,7 +13,6 @@ from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
 from dokima.model.agreed_terms import AgreedTerms
-from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Column, LazyColumns, Texts, blanks, laid_over, values_of
 from dokima.model.content import fields_digest
 from dokima.model.fields import Fields
@@ -88,7 +87,6 @@ class Orders:
     taken_from: tuple[Orders, Any, Any] | None = None
 
     @staticmethod
-    @collector_at_rest()
     def from_json(text: str | bytes) -> list[Order]:
         """The orders of a JSON text, as a list of documents for a rulebook to read. Never reads a file.
 

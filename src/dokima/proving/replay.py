@@ -22,7 +22,6 @@ from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
 from dokima.model.cells import cell
-from dokima.model.collecting import collector_at_rest
 from dokima.model.columns import Dates, value_at
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
@@ -141,7 +140,6 @@ def _group(group: VarianceGroup) -> dict[str, Any]:
     }
 
 
-@collector_at_rest()
 def replay(
     today: Prices, new: Prices, source: Any, *, layout: str | None = None, as_of: datetime.date | None = None
 ) -> Replay:

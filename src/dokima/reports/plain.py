@@ -9,8 +9,8 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from dokima.formats.guarding import neutral
 from dokima.model.columns import shown
+from dokima.model.guarding import neutral
 from dokima.reports.inert import visible
 from dokima.reports.paper import Paper
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from textwrap import wrap
 from typing import Any
 
-from dokima.formats.guarding import STARTS
 from dokima.formats.whole_files import write_in_one_go
+from dokima.model.guarding import STARTS
 from dokima.reports.inert import visible
 from dokima.reports.paper import Paper, Section
 

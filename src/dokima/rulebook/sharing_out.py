@@ -7,8 +7,6 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Protocol, TypeVar
 
-from dokima.engine.running.threads import sharing_the_interpreter
-
 P = TypeVar("P")
 R = TypeVar("R")
 R_co = TypeVar("R_co", covariant=True)
@@ -51,14 +49,13 @@ def one_after_another(begin: Callable[[P], Begun[R]], pieces: Iterable[P], most:
         most: How many are in work.
     """
     waiting: deque[Begun[R]] = deque()
-    with sharing_the_interpreter():
-        try:
-            for piece in pieces:
-                waiting.append(begin(piece))
-                if len(waiting) > most:
-                    yield waiting.popleft().result()
-            while waiting:
+    try:
+        for piece in pieces:
+            waiting.append(begin(piece))
+            if len(waiting) > most:
                 yield waiting.popleft().result()
-        finally:
-            for each in waiting:
-                each.cancel()
+        while waiting:
+            yield waiting.popleft().result()
+    finally:
+        for each in waiting:
+            each.cancel()

@@ -16,7 +16,6 @@ from dokima.engine.running.rule_columns import figures_read, rule_context, with_
 from dokima.engine.running.threads import PIECE, on_threads
 from dokima.errors import NotFound, listed, nearest
 from dokima.exact.integers import Mask
-from dokima.model.collecting import collector_at_rest
 from dokima.model.finding import Finding, RuleSummary
 from dokima.model.finding_columns import FEW, Found
 from dokima.model.findings import Findings
@@ -34,7 +33,6 @@ Clock = Callable[[], float]
 """Gives seconds; the core has no clock of its own."""
 
 
-@collector_at_rest()
 def check_orders(
     program: Program,
     orders: Orders,

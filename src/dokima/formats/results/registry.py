@@ -10,7 +10,6 @@ from dokima.errors import DokimaError
 from dokima.formats.csv_files import csv_of_columns, csv_text
 from dokima.formats.json_files import json_text
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.collecting import collector_at_rest
 
 _MODULES: Mapping[str, str] = {
     "AuditRemarks": "remarks",
@@ -44,7 +43,6 @@ def _module(result: Any) -> Any:
     raise DokimaError(f"expected a result of a rulebook (got {type(result).__name__})")
 
 
-@collector_at_rest()
 def data_of(result: Any, detail: Detail = PLAIN) -> Any:
     """A result as plain data; exact numbers as text.
 
@@ -54,7 +52,6 @@ def data_of(result: Any, detail: Detail = PLAIN) -> Any:
     return _module(result).data(result, detail)
 
 
-@collector_at_rest()
 def to_json(result: Any, detail: Detail = PLAIN) -> str:
     """A result of a rulebook as JSON; exact numbers are written as text.
 
@@ -70,7 +67,6 @@ def to_json(result: Any, detail: Detail = PLAIN) -> str:
     return json_text(module.data(result, detail)) if text is None else text
 
 
-@collector_at_rest()
 def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
     """A result of a rulebook as CSV with a heading: one row a line, a finding, a changed line ...
 
