@@ -35,8 +35,6 @@ def editor():
         ('{"x": ' * 101 + '"\\\\"' + "}" * 101, "expected JSON that is nested at most 100 levels deep"),
         ('{"number": "\\"' + "[{" * 200 + "}]" * 200 + '", "number": 1}', "number: expected each name once"),
         ("[" * 100_000, "expected JSON that is nested at most 100 levels deep"),
-        ('{"x":' + "9" * 5000 + "}", "expected JSON with shorter numbers"),
-        ('{"x":1e99999999999999999999}', "expected a number with a shorter exponent .got 1e9999"),
         ('{"number":"A\\ud800"}', "expected whole characters .got half of a surrogate pair"),
         ('{"number":"A","number":"B"}', "number: expected each name once in an object .got it twice"),
         ('{"number":NaN}', "expected a number .got NaN"),
@@ -77,7 +75,7 @@ def test_magnitudes_and_places_beyond_any_currency(places, digits):
     ("work", "error", "said"),
     [
         (lambda e: e.preview_line("x"), dokima.DocumentError, "expected a line number such as 10 or 10/20 .got 'x'"),
-        (lambda e: e.move_to(5), dokima.NotFound, "there is no state '5'"),
+        (lambda e: e.move_to(5), dokima.DokimaError, r"state: expected a text \(got 5\)"),
         (lambda e: e.change_header(payments=5), dokima.DocumentError, "payments: expected a list of records .got 5"),
         (lambda e: e.change_header(payments=[5]), dokima.DocumentError, "payments: expected a list of records"),
         (lambda e: e.change_line(None, quantity=1), dokima.NotFound, "order A has no line None"),
@@ -165,7 +163,7 @@ def test_limits_of_toml(tmp_path):
     file = tmp_path / "rulebook.toml"
     for text, said in (
         ("x = " + "[" * 5000 + "]" * 5000, "TOML that is nested at most 100 levels deep"), (".".join("x" * 400) + " = 1", "TOML that is nested at most 100 levels deep"),
-        ("x = " + "9" * 6000, "shorter numbers"),
+        ("x = " + "9" * 6000, "line 1: expected a number of at most 100 digits"),
         ("[rulebook]\nname = 'x'\n[value]\nx = 1e999999999", "rulebook.toml line 4, value.x: expected a number of at most 100 digits"), ("x = '\ud800'", "cannot be read|not TOML"),
     ):  # fmt: skip
         file.write_bytes(text.encode("utf-8", "surrogatepass"))
@@ -175,7 +173,7 @@ def test_limits_of_toml(tmp_path):
     shutil.copytree(DEMO, tmp_path / "book")
     for text, said in (
         ("[[case]]\nset = " + "[" * 3000 + "]" * 3000, "own.toml: expected TOML that is nested at most 100"),
-        ("[[case]]\nset = " + "9" * 6000, "own.toml: expected TOML with shorter numbers"),
+        ("[[case]]\nset = " + "9" * 6000, "own.toml row 2: expected a number of at most 100 digits"),
         ("[[case]]\nname = x", "own.toml row 2: this is not TOML: invalid value at column 8; a text stands in quotes"),
     ):
         cases.write_text(text)

@@ -11,6 +11,7 @@ from dokima.engine.program import Program, Run
 from dokima.engine.running.calculation import PricedOrder
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused
+from dokima.model.arguments import a_text, came
 from dokima.model.document import Document
 from dokima.model.states import OverrideTerms
 
@@ -41,10 +42,13 @@ def refuse_override(terms: OverrideTerms, price: Any, reason: str | None) -> Non
     Raises:
         Refused: It has no reason, or is below 0, unless the rulebook permits that.
     """
+    if reason is not None:
+        a_text(reason, "reason")
     if terms.reason and not (reason or "").strip():
         raise Refused("a manual price needs a reason ([editing] override = { reason = false } lifts this)")
-    if not terms.negative and str(price).strip().startswith("-"):
-        raise Refused(f"a manual price of {price} is below 0 ([editing] override = {{ negative = true }} permits it)")
+    told = came(price) if isinstance(price, int) else str(price).strip()
+    if not terms.negative and told.startswith("-"):
+        raise Refused(f"a manual price of {told} is below 0 ([editing] override = {{ negative = true }} permits it)")
 
 
 def compare_prices(program: Program, document: Document, number: str, run: Run) -> PriceComparison:

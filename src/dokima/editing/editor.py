@@ -20,6 +20,7 @@ from dokima.editing.session import Session
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused, listed
 from dokima.model.addresses import next_number, read_address, write_address
+from dokima.model.arguments import a_text, came, line_number_of, line_numbers_of
 from dokima.model.document import Document
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
@@ -56,7 +57,7 @@ class Editor(Session):
         Raises:
             DocumentError: A field is unknown or cannot hold its value.
         """
-        target = self._new_number() if number is None else str(number)
+        target = self._new_number() if number is None else line_number_of(number)
         base = self._marked
         given = {**now_given(base.lines.get(target, {}), fields), **fields}
         after, moved = self._drawn(self._read(base.with_line(target, given)))
@@ -75,7 +76,9 @@ class Editor(Session):
         Raises:
             Refused: A rule stops it, or the number is taken.
         """
-        return self._enter("add_line", self._new_number() if number is None else str(number), fields, operation)
+        return self._enter(
+            "add_line", self._new_number() if number is None else line_number_of(number), fields, operation
+        )
 
     def insert_line(
         self, *, before: str | int | None = None, after: str | int | None = None, operation: str = "", **fields: Any
@@ -114,7 +117,7 @@ class Editor(Session):
         if self._done(operation):
             return LineNumber(self._spent[operation])
         self._permit("lines")
-        number, fields = str(self._document.line(str(number))["number"]), given(fields)
+        number, fields = str(self._document.line(line_number_of(number))["number"]), given(fields)
         self._refuse_reserved("line", fields)
         new = write_address(next_number([*self._document.addresses(), *self._taken], read_address(number)[:-1]))
         copies = {each: new + each.removeprefix(number) for each in self._document.below(number)}
@@ -140,7 +143,7 @@ class Editor(Session):
         if self._done(operation):
             return Findings()
         fields = given(fields)
-        return self._change("change_line", str(number), fields, {"fields": fields}, operation)
+        return self._change("change_line", line_number_of(number), fields, {"fields": fields}, operation)
 
     def _change(
         self,
@@ -179,7 +182,7 @@ class Editor(Session):
         """
         if self._done(operation):
             return []
-        number = str(number)
+        number = line_number_of(number)
         self._permit("lines")
         self._stages.refuse_closed(self._document, [self._document.line(number)["number"]])
         after, moved = self._drawn(self._read(exploded(self.program, self._marked, number, table, levels)))
@@ -198,8 +201,8 @@ class Editor(Session):
         """
         if self._done(operation):
             return
-        self._document.line(str(number))
-        self._remove("remove_line", self._document.below(str(number)), operation)
+        self._document.line(line_number_of(number))
+        self._remove("remove_line", self._document.below(line_number_of(number)), operation)
 
     def clear_lines(self, *, skip: bool = False, operation: str = "") -> list[str]:
         """Remove all lines, or with ``skip`` all those that may go. Returns the numbers removed.
@@ -254,7 +257,7 @@ class Editor(Session):
         Raises:
             NotFound: There is no such line.
         """
-        return compare_prices(self.program, self._document, str(number), self._run)
+        return compare_prices(self.program, self._document, line_number_of(number), self._run)
 
     def override_price(
         self, number: str | int, price: Any, reason: str, *, base: Any = None, operation: str = ""
@@ -275,7 +278,7 @@ class Editor(Session):
         fields = {"price_override": price, "price_base": base, "override_reason": reason, "override_by": self.by}
         fields["override_time"] = None if now is None else now.isoformat(timespec="seconds")
         details = {"rulebook": self.compare_price(number).rulebook, "manual": price, "reason": reason}
-        return self._change("override_price", str(number), fields, details, operation)
+        return self._change("override_price", line_number_of(number), fields, details, operation)
 
     def reprice_line(self, number: str | int, *, operation: str = "") -> Findings:
         """Take a typed or agreed price back: from now on the rulebook of today says what the line costs.
@@ -291,7 +294,9 @@ class Editor(Session):
         beside = self.compare_price(number)
         agreed = {} if beside.agreed is None else {"agreed": beside.agreed}
         details = {"manual": beside.manual, **agreed, "rulebook": beside.rulebook}
-        return self._change("reprice_line", str(number), dict.fromkeys(TYPED), details, operation, reprice=True)
+        return self._change(
+            "reprice_line", line_number_of(number), dict.fromkeys(TYPED), details, operation, reprice=True
+        )
 
     def renumber_lines(self, *, operation: str = "") -> dict[str, str]:
         """Number all lines anew in steps of ten; acceptances and records that name a line follow it.
@@ -350,7 +355,7 @@ class Editor(Session):
         if self._done(operation):
             return
         self._permit("close")
-        chosen = list(self._document.lines) if numbers is None else [str(number) for number in numbers]
+        chosen = list(self._document.lines) if numbers is None else line_numbers_of(numbers, "numbers")
         for number in chosen:
             self._document.line(number)
         closing = list(dict.fromkeys(each for number in chosen for each in self._document.below(number)))
@@ -370,7 +375,7 @@ class Editor(Session):
         if self._done(operation):
             return
         self._permit("close")
-        number = str(number)
+        number = line_number_of(number)
         opened = {**now_given(self._marked.line(number), ["state"]), "state": OPEN}
         after, moved = self._drawn(self._marked.with_line(number, opened))
         found = self._asked(after, {}, [], moved)
@@ -385,7 +390,7 @@ class Editor(Session):
         """
         if self._done(operation):
             return
-        moment = self._stages.move(self._document, state)
+        moment = self._stages.move(self._document, a_text(state, "state"))
         base = self._marked
         base = base.with_header(**now_given(base.header, ["state"]))
         after, moved = self._drawn(base.with_header(state=state).without_header(BEFORE))
@@ -478,12 +483,12 @@ class Editor(Session):
         if self._done(operation):
             return
         if not isinstance(finding, Finding):
-            raise NotFound(f"expected a finding, as a check gives it (got {finding!r:.60})")
+            raise NotFound(f"expected a finding, as a check gives it (got {came(finding)})")
         if not finding.acknowledge:
             raise Refused(f"{finding.rule} cannot be accepted; only warnings that say so can", [finding])
         now = self._now()
         record = {"rule": finding.rule, "line": finding.line, "digest": finding.digest, "by": by or self.by}
-        record |= {"reason": reason, "time": "" if now is None else now.isoformat(timespec="seconds")}
+        record |= {"reason": a_text(reason, "reason"), "time": "" if now is None else now.isoformat(timespec="seconds")}
         kept = list(self._document.header.get("acknowledgements") or [])
         after = self._document.with_header(acknowledgements=[*kept, record])
         details = {"rule": finding.rule, "line": finding.line, "reason": reason}

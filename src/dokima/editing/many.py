@@ -31,6 +31,7 @@ from dokima.engine.running.pricing import price_orders
 from dokima.engine.running.whatif import with_values
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.exact.integers import Integers, Mask
+from dokima.model.arguments import line_number_of
 from dokima.model.columns import Texts, column_of, shown
 from dokima.model.document import TERMS, Document
 from dokima.model.finding import Finding
@@ -258,7 +259,7 @@ class _Doing:
         for at in documents:
             where = plan.before.lines_of(at)
             opened = [numbers[place] for place in range(where.start, where.stop) if chosen[place]]
-            wanted = [str(number) for number in lines] if lines else opened
+            wanted = [line_number_of(number) for number in lines] if lines else opened
             plan.entries[at] = [("reopen_line", {"line": number}) for number in wanted]
         return True
 

@@ -20,6 +20,7 @@ from dokima.engine.running.pending import PENDING, is_kept, pending_record
 from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused, listed
 from dokima.model.addresses import Address, next_number, read_address, write_address
+from dokima.model.arguments import a_text
 from dokima.model.columns import Texts
 from dokima.model.document import Document
 from dokima.model.fields import DRAWN
@@ -64,7 +65,7 @@ class Session:
         self._reserved = {**RESERVED, **(reserved or {})}
         self._in_change = in_change
         self._taken_numbers = taken
-        self.by = by
+        self.by = a_text(by, "by")
         self.findings = Findings()
         self._clock = clock
         self._run = Run(today, by, terms="keep" if in_change else "by state")

@@ -34,6 +34,9 @@ _WIDE = decimal.Context(prec=decimal.MAX_PREC)  # no operation rounds
 
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,4}))?", re.ASCII)
 
+BEYOND = 10**9
+"""An exponent that no number of ours has; what reads texts gives it to numbers that are beyond even that."""
+
 
 def parse(value: object) -> tuple[int, int]:
     """One number as units and places: ``"44.250"`` is (4425, 2).
@@ -47,7 +50,8 @@ def parse(value: object) -> tuple[int, int]:
             raise ExactError(f"expected a number such as 44.25 (got {value!r})")
         sign, digits, exponent = found.groups()
         before, _, after = digits.partition(".")
-        units, places = int(before + after or "0"), len(after) - int(exponent or 0)
+        units, more = _whole(before + after, value)
+        places = len(after) - _exponent(exponent or "0", value) - more
         if sign == "-":
             units = -units
     elif isinstance(value, bool | float | np.floating):
@@ -59,19 +63,53 @@ def parse(value: object) -> tuple[int, int]:
         if not value.is_finite():
             raise ExactError(f"expected a finite number (got {value})")
         sign_bit, digit_tuple, exponent_int = value.as_tuple()
-        units = int("".join(map(str, digit_tuple)) or "0") * (-1 if sign_bit else 1)
-        places = -int(exponent_int)
+        if abs(int(exponent_int)) >= BEYOND:  # of a zero too: whoever wrote that meant something else
+            raise ExactError(_too_long(value))
+        units, more = _whole("".join(map(str, digit_tuple)), value)
+        units, places = -units if sign_bit else units, -int(exponent_int) - more
     else:
         raise ExactError(f"expected a number (got {value!r})")
     return _fewest(units, places, value)
+
+
+def _whole(digits: str, value: object) -> tuple[int, int]:
+    """The digits of a number without zeros at its end, and how many those are: Python reads only so many at once.
+
+    Raises:
+        ExactError: It is longer than 100 digits.
+    """
+    kept = digits.strip("0")
+    if len(kept) > NUMBER_DIGITS:
+        raise ExactError(_too_long(value))
+    return int(kept or "0"), len(digits) - len(digits.rstrip("0")) if kept else 0
+
+
+def _exponent(text: str, value: object) -> int:
+    """The exponent of a number.
+
+    Raises:
+        ExactError: It is beyond what any number of ours has.
+    """
+    if len(text.lstrip("+-0")) > len(str(NUMBER_DIGITS)) + 2:
+        raise ExactError(_too_long(value))
+    return int(text)
+
+
+def _too_long(value: object) -> str:
+    """What is said of a number that is too long, whose text may be too long for Python itself."""
+    try:
+        said = str(value)
+    except ValueError:
+        said = "one of very many"
+    return f"expected a number of at most {NUMBER_DIGITS} digits (got {said if len(said) <= 40 else said[:40] + '...'})"
 
 
 def _fewest(units: int, places: int, value: object) -> tuple[int, int]:
     """The same number with the fewest places, none of them negative."""
     if units == 0:
         return 0, 0
-    if len(str(abs(units))) > NUMBER_DIGITS or abs(places) > NUMBER_DIGITS:
-        raise ExactError(f"expected a number of at most {NUMBER_DIGITS} digits (got {str(value)[:40]})")
+    if abs(units) >= 10**NUMBER_DIGITS or abs(places) > NUMBER_DIGITS:
+        raise ExactError(_too_long(value))
     while places > 0 and units % 10 == 0:
         units, places = units // 10, places - 1
     return (units * 10**-places, 0) if places < 0 else (units, places)

@@ -48,8 +48,8 @@ def files_in(folder: Path, ending: str = "") -> list[Path]:
         names = os.listdir(folder)
     except (FileNotFoundError, NotADirectoryError):
         return []
-    except OSError as error:
-        raise DokimaError(f"'{folder}' cannot be read: {error.strerror}") from None
+    except (OSError, ValueError) as error:  # a path with a NUL in it
+        raise DokimaError(f"'{folder}' cannot be read: {getattr(error, 'strerror', None) or error}") from None
     if ending:
         names = [name for name in names if not name.startswith(".") and name.lower().endswith(ending)]
     return [folder / name for name in sorted(names)]

@@ -14,6 +14,7 @@ from dokima.errors import DocumentError, DokimaError, Problem, nearest
 from dokima.formats.grid import Grid, check_headings, coded
 from dokima.formats.regular_files import regular
 from dokima.formats.whole_files import write_in_one_go
+from dokima.formats.xlsx_guard import refuse_harmful
 from dokima.formats.xlsx_marks import SheetMarks, sheet_marks
 from dokima.model.values import PLAIN_MARKS, Marks
 
@@ -81,7 +82,9 @@ def _opened(path: Path) -> Any:
     from python_calamine import CalamineError, CalamineWorkbook
 
     try:
-        return CalamineWorkbook.from_path(regular(path))
+        regular(path)
+        refuse_harmful(path)
+        return CalamineWorkbook.from_path(path)
     except (OSError, CalamineError, BadZipFile) as error:
         said = getattr(error, "strerror", None) or error
         raise DocumentError([Problem("", "", "", f"cannot be read: {said}", path.name)]) from None

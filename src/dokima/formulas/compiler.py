@@ -23,6 +23,7 @@ from dokima.formulas.nodes import Evaluate, Formula, Node, at_level
 from dokima.formulas.reader import as_flag, as_flags, as_numbers, folded, in_words, shown_kind
 from dokima.formulas.slips import comma_in_number, said_here, slip_in
 from dokima.limits import FORMULA_CHARACTERS, FORMULA_DEPTH, FORMULA_PARTS
+from dokima.model.arguments import is_halved
 from dokima.model.columns import Flags, Texts, blanks
 
 _OPERATORS: dict[type[ast.AST], str] = {
@@ -54,6 +55,11 @@ def compile_formula(
         FormulaError: It cannot be read or does not make sense; names the position.
     """
     written = in_one_line(source)
+    if is_halved(written):
+        said = written.encode("ascii", "backslashreplace").decode()
+        raise FormulaError(
+            said, said.find("\\ud"), f"{what} must hold whole characters (this has half of a surrogate pair)"
+        )
     text, spans = expanded(written, names)
     formula = Formula(text, _Compiler(text, names).compile(), written, spans)
     if expect and formula.kind != "blank" and formula.kind not in expect:

@@ -18,6 +18,7 @@ from dokima.exact.integers import Integers
 from dokima.formulas.failures import Failures, failed_at
 from dokima.formulas.functions import Function, Takes
 from dokima.formulas.names import FormulaKind
+from dokima.model.arguments import is_halved
 from dokima.model.columns import Column, column_of, shown, values_of
 from dokima.model.source import note_source
 
@@ -102,14 +103,9 @@ class Declared:
             return f"it returned the {kind} {value!r:.60}"
         if isinstance(value, Decimal) and not value.is_finite():
             return f"it returned {value}"
-        if isinstance(value, str) and not value.isascii() and _is_halved(value):
+        if isinstance(value, str) and is_halved(value):
             return f"it returned {value!r:.60}, with half of a surrogate pair"
         return ""
-
-
-def _is_halved(text: str) -> bool:
-    """Whether half of a character is in a text: no file and no report could hold it."""
-    return any("\ud800" <= each <= "\udfff" for each in text)
 
 
 def _described(body: Callable[..., Any], columns: bool) -> Function:

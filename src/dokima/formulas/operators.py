@@ -13,15 +13,22 @@ from dokima.model.columns import Column, Dates, Flags, Texts, Words, blanks, kin
 
 
 def numbers(column: Column) -> Number:
-    """The column, which has been checked to hold numbers."""
-    assert isinstance(column, Number)
-    return column
+    """The column, which has been checked to hold numbers; a literal blank, which fits any kind, holds none."""
+    return column if isinstance(column, Number) else Decimals.blanks(_blank(column))
 
 
 def flags(column: Column) -> Flags:
-    """The column, which has been checked to hold flags."""
-    assert isinstance(column, Flags)
-    return column
+    """The column, which has been checked to hold flags, or nothing but blanks."""
+    if isinstance(column, Flags):
+        return column
+    length = _blank(column)
+    return Flags(np.zeros(length, bool), np.ones(length, bool))
+
+
+def _blank(column: Column) -> int:
+    """The length of a column of blanks, whose kind says nothing."""
+    assert bool(column.is_missing().all())
+    return len(column)
 
 
 ARITHMETIC: dict[str, Callable[[Number, Number], Number]] = {

@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterable
 from functools import lru_cache
 
+from dokima.model.arguments import came
+
 STEP = 10
 """New lines are numbered in steps of ten, so that there is room between them."""
 
@@ -31,7 +33,7 @@ def read_address(number: object, between: str = "/") -> Address:
     if isinstance(text, str) and (between == "/" or "/" not in text):
         address = _address_of(text.replace(between, "/"))
     if address is None:
-        raise ValueError(f"expected a line number such as 10 or 10{between}20 (got {number!r})")
+        raise ValueError(f"expected a line number such as 10 or 10{between}20 (got {came(number)})")
     return address
 
 

@@ -9,6 +9,7 @@ from typing import Any
 
 from dokima.errors import ExactError
 from dokima.exact import parse
+from dokima.model.arguments import came
 from dokima.model.content import TERMS_FORM
 
 Record = dict[str, Any]
@@ -143,29 +144,29 @@ def _shared(record: Mapping[str, Any]) -> Record:
 def wrong_terms(record: Mapping[str, Any]) -> str:
     """What is wrong with a record of agreed terms as it was given, blank for nothing."""
     if record.get("line", "") == "" and record.get("form") != TERMS_FORM:
-        came = f"form {record['form']!r}" if "form" in record else "an earlier form"
+        got = f"form {record['form']!r}" if "form" in record else "an earlier form"
         return (
-            f"expected agreed terms of form {TERMS_FORM} (got {came}): another version of Dokima wrote them; "
+            f"expected agreed terms of form {TERMS_FORM} (got {got}): another version of Dokima wrote them; "
             "reprice the lines with it, or take the terms away"
         )
     for part in (*_MAPPINGS, "figures", "taxes"):
         if not isinstance(record.get(part, {}), Mapping):
-            return f"expected '{part}' as a mapping (got {record[part]!r:.60})"
+            return f"expected '{part}' as a mapping (got {came(record[part])})"
     fields = record.get("fields", ())
     if not isinstance(fields, list | tuple) or not all(isinstance(name, str) for name in fields):
-        return f"expected 'fields' as a list of names (got {fields!r:.60})"
+        return f"expected 'fields' as a list of names (got {came(fields)})"
     for name, asked in record.get("asks", {}).items():
         if not isinstance(asked, list | tuple):
-            return f"asks.{name}: expected a list of values (got {asked!r:.60})"
+            return f"asks.{name}: expected a list of values (got {came(asked)})"
     numbers: list[tuple[str, Any]] = list(record.get("figures", {}).items())
     for step, tax in record.get("taxes", {}).items():
         if tax is not None and not isinstance(tax, Mapping):
-            return f"taxes.{step}: expected percent, category and reason (got {tax!r:.60})"
+            return f"taxes.{step}: expected percent, category and reason (got {came(tax)})"
         numbers.append((f"taxes.{step}.percent", None if tax is None else tax.get("percent")))
     for name, value in record.get("answers", {}).items():
         if isinstance(value, list):
             if not all(isinstance(band, list) and len(band) == 3 for band in value):
-                return f"answers.{name}: expected bands of a break, a price and its base (got {value!r:.60})"
+                return f"answers.{name}: expected bands of a break, a price and its base (got {came(value)})"
             numbers += [(f"{name} band {at}", part) for at, band in enumerate(value) for part in band]
     for name, value in numbers:
         if value is None or (isinstance(value, str) and not _wrong_number(value)):

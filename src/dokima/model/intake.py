@@ -15,6 +15,7 @@ from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.exact.ranking import distinct
 from dokima.model.addresses import Address, levels_hint, read_address, write_address
 from dokima.model.agreed_terms import wrong_terms
+from dokima.model.arguments import came
 from dokima.model.columns import Column, LazyColumns, Texts, Words, laid_over
 from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
 from dokima.model.orders import Orders, Origin
@@ -383,7 +384,7 @@ class _Intake:
         for name, rows in self.raw.records.items():
             for at, records in enumerate(rows):
                 if not isinstance(records, list | tuple) or not all(isinstance(record, Mapping) for record in records):
-                    self._problem("header", at, name, f"expected a list of records (got {records!r:.60})")
+                    self._problem("header", at, name, f"expected a list of records (got {came(records)})")
         for word, fields in self.fields.records.items():
             name = RECORDS_OF[word]
             for at, records in enumerate(self.raw.records.get(name, ())):

@@ -9,6 +9,7 @@ from typing import Any
 
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.model.addresses import after, read_address
+from dokima.model.arguments import MOST_WHOLE_TEXT, came
 from dokima.model.parsing import parse_json
 
 NO_TEXT = (
@@ -77,7 +78,7 @@ class Order:
             line = line.fields
         if type(line) is not dict and not isinstance(line, Mapping):
             return Problem(
-                self.number, "", f"lines[{at}]", f"expected a line as a mapping of fields (got {line!r:.60})"
+                self.number, "", f"lines[{at}]", f"expected a line as a mapping of fields (got {came(line)})"
             )
         fields = {str(name): value for name, value in line.items()}
         number = fields.get("number")
@@ -153,14 +154,14 @@ class Order:
             raise DocumentError([Problem("", "", "", NO_TEXT)])
         if not isinstance(document, Mapping):
             raise DocumentError(
-                [Problem("", "", "", f"expected an order as a mapping of fields (got {document!r:.60})")]
+                [Problem("", "", "", f"expected an order as a mapping of fields (got {came(document)})")]
             )
         header = {str(name): value for name, value in document.items() if name != "lines"}
         number = header.pop("number", None)
         lines = document.get("lines", [])
         if not isinstance(lines, list | tuple):
             raise DocumentError(
-                [Problem(str(number or ""), "", "lines", f"expected a list of lines (got {lines!r:.60})")]
+                [Problem(str(number or ""), "", "lines", f"expected a list of lines (got {came(lines)})")]
             )
         try:
             order = cls(lines=lines)
@@ -202,4 +203,5 @@ def _below(place: str, problem: Problem) -> Problem:
 
 
 def _number(value: Any) -> Any:
-    return str(value) if isinstance(value, int) and not isinstance(value, bool) else value
+    is_number = isinstance(value, int) and not isinstance(value, bool) and abs(value) < MOST_WHOLE_TEXT
+    return str(value) if is_number else value

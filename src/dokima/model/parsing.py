@@ -7,8 +7,11 @@ from decimal import Decimal, InvalidOperation
 from typing import Any, NoReturn
 
 from dokima.errors import DocumentError, Problem
+from dokima.exact.conversion import BEYOND
 from dokima.limits import NESTING
 
+MOST_DIGITS = 4000
+"""Digits that Python reads as a whole number; its own bound is a few hundred above that."""
 TOO_DEEP = f"expected {{what}} that is nested at most {NESTING} levels deep"
 
 
@@ -31,13 +34,13 @@ def parse_json(text: str | bytes) -> Any:
     if _is_deeper(text, NESTING):
         _fail(TOO_DEEP.format(what="JSON"))
     try:
-        data = json.loads(text, parse_float=_number, parse_constant=_refuse_constant, object_pairs_hook=_once)
+        data = json.loads(
+            text, parse_float=a_number, parse_int=_whole, parse_constant=_refuse_constant, object_pairs_hook=_once
+        )
     except json.JSONDecodeError as error:
         _fail(f"expected JSON ({error.msg} at column {error.colno})", row=error.lineno)
     except RecursionError:  # brackets that are never closed
         _fail(TOO_DEEP.format(what="JSON"))
-    except ValueError as error:
-        _fail(f"expected JSON with shorter numbers ({error})")
     if "\\ud" in text.lower():
         _refuse_half_characters(data)
     return data
@@ -63,11 +66,16 @@ _AS_BRACKETS = bytes.maketrans(b"{}", b"[]")
 _NO_BRACKETS = bytes(set(range(256)) - set(b"[]{}"))
 
 
-def _number(text: str) -> Decimal:
+def a_number(text: str) -> Decimal:
+    """A number as it is written; one beyond all bounds becomes one that no field takes, which tells its place."""
     try:
         return Decimal(text)
     except InvalidOperation:
-        _fail(f"expected a number with a shorter exponent (got {text[:40]})")
+        return Decimal(f"{text[: text.lower().index('e')][:100]}E{'-' if '-' in text[1:] else ''}{BEYOND}")
+
+
+def _whole(text: str) -> int | Decimal:
+    return int(text) if len(text) < MOST_DIGITS else Decimal(text)  # no field takes so many: told with its place
 
 
 def _refuse_half_characters(data: Any) -> None:

@@ -10,6 +10,7 @@ import numpy as np
 
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
+from dokima.model.arguments import is_halved
 from dokima.model.columns import Column, Dates, Flags, Texts, Words, column_of, take_or_blank
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
@@ -174,7 +175,7 @@ def _as_they_are(values: Sequence[Any], spec: Field, *, is_distinct: bool) -> Co
     if spec.choices:
         return None
     kinds = set(map(type, values))
-    if spec.kind == "text" and kinds <= _TEXTS and "\0" not in "".join(filter(None, values)):
+    if spec.kind == "text" and kinds <= _TEXTS and _is_whole("".join(filter(None, values))):
         if is_distinct and kinds == {str} and "" not in values:
             return Texts(np.arange(len(values)), Words(list(values)))
         return Texts.of(values)
@@ -183,6 +184,11 @@ def _as_they_are(values: Sequence[Any], spec: Field, *, is_distinct: bool) -> Co
         if largest < SMALL:
             return Decimals(np.array(values, np.int64), 0, None, largest)
     return None
+
+
+def _is_whole(text: str) -> bool:
+    """Whether a text holds neither the character NUL nor half of another one."""
+    return "\0" not in text and not is_halved(text)
 
 
 def _fitting(column: Column, spec: Field) -> Column | None:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import datetime
 import unicodedata
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from typing import Any
 
 import numpy as np
 
-from dokima.errors import DokimaError
+from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.exact.integers import Integers
+from dokima.model.arguments import a_text, came, texts_of
 from dokima.model.columns import Dates
 from dokima.model.orders import Orders, texts
 
@@ -49,8 +52,11 @@ class Selection:
         """Read days that came as text (ISO 8601).
 
         Raises:
-            DokimaError: It is no day.
+            DokimaError: It is no day, or something else is no text.
         """
+        for name in (*EQUAL, "item", "after"):
+            a_text(getattr(self, name), name)
+        object.__setattr__(self, "numbers", tuple(texts_of(self.numbers, "numbers")))
         for name in ("since", "until"):
             value = getattr(self, name)
             if isinstance(value, str):
@@ -58,6 +64,22 @@ class Selection:
                     object.__setattr__(self, name, datetime.date.fromisoformat(value) if value else None)
                 except ValueError:
                     raise DokimaError(f"expected a date such as 2026-03-02 for '{name}' (got '{value}')") from None
+            elif value is not None and not isinstance(value, datetime.date):
+                raise DokimaError(f"expected a date such as 2026-03-02 for '{name}' (got {came(value)})")
+
+    @classmethod
+    def of(cls, wanted: Mapping[str, Any]) -> Selection:
+        """A selection by the names of its parts.
+
+        Raises:
+            NotFound: There is no such part.
+            DokimaError: One of them is something else.
+        """
+        known = [each.name for each in fields(cls)]
+        for name in wanted:
+            if name not in known:
+                raise NotFound(f"orders are not selected by '{name}'{nearest(name, known)}; {listed(known)}")
+        return cls(**wanted)
 
 
 def number_key(number: str) -> str:

@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal
 
 from dokima.errors import ExactError, listed, nearest
 from dokima.exact import from_floats, parse
+from dokima.model.arguments import MOST_WHOLE_TEXT, came, is_halved
 from dokima.model.fields import Field
 from dokima.model.settings import Reads, Texts, setting
 
@@ -76,7 +77,7 @@ class ValueReader:
         read = self._by_kind(field, value)
         if field.choices and read not in field.choices:
             hint = nearest(value, field.choices) if isinstance(value, str) else ""
-            raise BadValue(f"expected one of {listed(field.choices)} (got {value!r}{hint})")
+            raise BadValue(f"expected one of {listed(field.choices)} (got {came(value)}{hint})")
         return read
 
     def _by_kind(self, field: Field, value: object) -> Any:
@@ -224,7 +225,7 @@ def joined_names(value: object) -> str | None:
         return None
     names = value.replace(",", " ").split() if isinstance(value, str) else value
     if not isinstance(names, list | tuple) or not all(isinstance(name, str) for name in names):
-        raise BadValue(f"expected a list of names (got {value!r:.60})")
+        raise BadValue(f"expected a list of names (got {came(value)})")
     return " ".join(name for name in names if name != NO_NAMES) or NO_NAMES
 
 
@@ -275,13 +276,15 @@ def _text(value: object) -> str:
         if "\0" in value:
             # No database of ours keeps it, and what reads a text up to its NUL would read another one.
             raise BadValue(f"expected text without the character NUL (got {value[:40]!r})")
+        if is_halved(value):
+            raise BadValue(f"expected whole characters (got half of a surrogate pair in {value[:40]!a})")
         return value
-    if isinstance(value, int) and not isinstance(value, bool):
+    if isinstance(value, int) and not isinstance(value, bool) and abs(value) < MOST_WHOLE_TEXT:
         return str(value)
     if isinstance(value, Decimal) and value.as_tuple().exponent == 0:
         return str(value)  # databases hold whole numbers as decimals without places
     way = ', or say floats = "round" for it' if isinstance(value, float) and _whole(value) is not value else ""
-    raise BadValue(f"expected text{way} (got {value!r})")
+    raise BadValue(f"expected text{way} (got {came(value) if isinstance(value, int) else repr(value)})")
 
 
 def _whole(value: object) -> object:
@@ -299,7 +302,7 @@ def _flag(value: object) -> bool:
         return value
     read = _FLAGS.get(value.strip().lower()) if isinstance(value, str) else None
     if read is None:
-        raise BadValue(f"expected true or false (got {value!r})")
+        raise BadValue(f"expected true or false (got {came(value)})")
     return read
 
 

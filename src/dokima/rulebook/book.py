@@ -13,6 +13,7 @@ from dokima.engine.program import Run
 from dokima.engine.running.calculation import Calculation
 from dokima.errors import DocumentError, DokimaError, Problem, listed
 from dokima.formats.reading import Source
+from dokima.model.arguments import a_text, came
 from dokima.model.databases import Access, Trust
 from dokima.model.document import Document
 from dokima.model.order import Order
@@ -68,7 +69,7 @@ class Rulebook(BookCore):
         """
         from dokima.rulebook.loading import load_data
 
-        found = load_data(data, tables or {}, python, kinds, Access(trust, "", environment))
+        found = load_data(data, {} if tables is None else tables, python, kinds, Access(trust, "", environment))
         return cls(found.program, found.layouts, later=found.later, left_out=found.left_out)
 
     def edit(
@@ -344,7 +345,7 @@ class Rulebook(BookCore):
         from dokima.model.selecting import Selection
         from dokima.rulebook.listing import lines_of
 
-        orders, wanted = self.orders(source, layout), Selection(**selection)
+        orders, wanted = self.orders(source, layout), Selection.of(selection)
         return lines_of(self.program, orders, wanted, where, open_only, sort, limit)
 
     def audit(self, today: datetime.date) -> AuditRemarks:
@@ -440,8 +441,12 @@ def load(
     """
     from dokima.rulebook.loading import load_folder
 
+    if not isinstance(folder, str | Path):
+        raise DokimaError(f"expected the folder of a rulebook as a path (got {came(folder)})")
+    if isinstance(folder, str):
+        a_text(folder, "folder")
     if trust not in get_args(Trust):
-        raise DokimaError(f"expected trust as one of {listed(get_args(Trust))} (got {trust!r})")
+        raise DokimaError(f"expected trust as one of {listed(get_args(Trust))} (got {came(trust)})")
     access = Access(trust, str(folder), environment)
     found = load_folder(Path(folder), tables or {}, values or {}, kinds, access)
     place = shlex.quote(str(folder))

@@ -20,6 +20,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, FormulaKind, Level, Name
 from dokima.formulas.compiler import compile_formula
 from dokima.formulas.operators import flags
+from dokima.model.arguments import a_text
 from dokima.model.columns import Column, column_of
 from dokima.model.orders import Orders
 from dokima.routines.totals import TOTALS
@@ -50,6 +51,7 @@ class Condition:
         Raises:
             DokimaError: It cannot be read, or is worked out by line; says where.
         """
+        a_text(source, "where")
         kinds = order_figures(program)
         figures = {f"header.{name}": Name(kind, Level.HEADER) for name, kind in kinds.items()}
         scope = Scope(program.definition, program.tables.get, figures, with_run=True)

@@ -12,6 +12,7 @@ from dokima.engine.running.delivering import open_quantity
 from dokima.engine.running.preparing import prepare
 from dokima.errors import NotFound, nearest
 from dokima.formulas import Level
+from dokima.model.arguments import a_count, a_text
 from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.listing import Listing, with_places
 from dokima.model.orders import Orders
@@ -149,7 +150,9 @@ def sorted_rows(
     rows: list[dict[str, Any]], sort: str, columns: Sequence[str], limit: int | None
 ) -> tuple[Mapping[str, Any], ...]:
     """Rows by a column, highest first with a minus before its name; blanks last."""
-    if sort:
+    if limit is not None:
+        a_count(limit, "limit")
+    if a_text(sort, "sort"):
         name = sort.removeprefix("-")
         if name not in columns:
             raise NotFound(f"there is no column '{name}' to sort by{nearest(name, columns)}")

@@ -25,6 +25,8 @@ from dokima.formats.layouts import Layout
 from dokima.formats.registry import read_grid
 from dokima.formats.regular_files import files_in, text_of
 from dokima.formulas.custom import own_function
+from dokima.limits import NUMBER_DIGITS
+from dokima.model.arguments import came, is_halved
 from dokima.model.columns import Kind, value_at
 from dokima.model.databases import VARIABLES, Access, Database, Query
 from dokima.model.fields import Field
@@ -231,6 +233,14 @@ def load_data(
     Raises:
         RulebookError: With every problem.
     """
+    if not isinstance(data, Mapping):
+        message = f"expected a rulebook as plain data, sections by name (got {came(data)})"
+        raise RulebookError([RulebookProblem("", "", message)])
+    for given, name in ((tables, "tables"), (python, "python"), (kinds, "kinds")):
+        wanted: Any = Mapping if name == "tables" else Sequence
+        if not isinstance(given, wanted) or isinstance(given, str | bytes):
+            what = "rows by table" if name == "tables" else "a list"
+            raise DokimaError(f"{name}: expected {what} (got {came(given)})")
     return _compile(data, _Text(), tables, None, access or Access(), python, kinds)
 
 
@@ -321,6 +331,8 @@ def _compile(
     python: Sequence[object] = (),
     kinds: Sequence[StepKind | type[StepKind]] = (),
 ) -> Loaded:
+    if odd := list(_unreadable(data, "")):
+        raise RulebookError([text.placed(problem) for problem in odd])
     data, unanswered = with_answers(data)
     if unanswered:
         raise RulebookError([text.placed(problem) for problem in unanswered])
@@ -360,6 +372,30 @@ def _compile(
     refused = f"{_left_out(listed(left_out))}, so that nothing can be worked out" if left_out else ""
     later = Unasked(program, unasked, text, refused) if unasked or refused else None
     return Loaded(program, layouts, later, tuple(left_out))
+
+
+def _unreadable(data: Any, path: str) -> Iterator[RulebookProblem]:
+    """Texts and numbers that nothing could hold, wherever they stand: half a character, thousands of digits."""
+    if isinstance(data, str):
+        if is_halved(data):
+            said = f"expected whole characters (got half of a surrogate pair in {data!a:.60})"
+            yield RulebookProblem("", path, said)
+    elif isinstance(data, int | Decimal):
+        # One of 1E+999999999 takes an hour to be written, and somebody would write it for a message.
+        digits = data.adjusted() if isinstance(data, Decimal) and data.is_finite() else 0
+        if (isinstance(data, int) and abs(data) >= 10**NUMBER_DIGITS) or abs(digits) > NUMBER_DIGITS:
+            message = f"expected a number of at most {NUMBER_DIGITS} digits (got {came(data)})"
+            yield RulebookProblem("", path, message)
+    elif isinstance(data, Mapping):
+        for name, value in data.items():
+            if not isinstance(name, str) or is_halved(name):
+                yield RulebookProblem("", path, f"expected a name (got {came(name)})")
+            else:
+                yield from _unreadable(value, f"{path}.{name}" if path else name)
+    elif isinstance(data, list | tuple):
+        for at, value in enumerate(data):
+            named = (value.get("id") or value.get("name")) if isinstance(value, Mapping) else None
+            yield from _unreadable(value, f"{path}.{named if isinstance(named, str) else at}")
 
 
 def _left_out(what: str) -> str:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import re
 import tomllib
-from decimal import Decimal
 from typing import Any
 
-from dokima.limits import NESTING
-from dokima.model.parsing import TOO_DEEP
+from dokima.limits import NESTING, NUMBER_DIGITS
+from dokima.model.parsing import MOST_DIGITS, TOO_DEEP, a_number
 
 
 class TomlError(ValueError):
@@ -42,7 +41,7 @@ def parse_toml(text: str) -> dict[str, Any]:
         TomlError: It is not TOML, it is nested too deeply, or a number has too many digits.
     """
     try:
-        data = tomllib.loads(text, parse_float=Decimal)
+        data = tomllib.loads(text, parse_float=a_number)
     except tomllib.TOMLDecodeError as error:
         place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
         said = re.sub(r"\s*\(at .*\)", "", str(error))
@@ -52,8 +51,10 @@ def parse_toml(text: str) -> dict[str, Any]:
         raise TomlError(f"this is not TOML: {said[0].lower()}{said[1:]}{column}{hint}", row) from None
     except RecursionError:
         raise TomlError(TOO_DEEP.format(what="TOML")) from None
-    except ValueError as error:  # Python's own bound of the digits of a whole number
-        raise TomlError(f"expected TOML with shorter numbers ({error})") from None
+    except ValueError:  # Python's own bound of the digits of a whole number
+        found = re.search(rf"[0-9_]{{{MOST_DIGITS},}}", text)
+        row = None if found is None else text.count("\n", 0, found.start()) + 1
+        raise TomlError(f"expected a number of at most {NUMBER_DIGITS} digits (got one of very many)", row) from None
     if _is_deeper(data, NESTING):
         raise TomlError(TOO_DEEP.format(what="TOML"))
     return data

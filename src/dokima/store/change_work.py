@@ -13,6 +13,7 @@ from dokima.changes.plan import Policy
 from dokima.changes.settlement import Settlement
 from dokima.errors import DocumentError, DokimaError, NotFound, nearest
 from dokima.formats.json_files import json_text
+from dokima.model.arguments import a_text
 from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
 from dokima.store.documents import Event, Transaction, Written
@@ -41,6 +42,7 @@ class Changes(list[ChangeOrder]):
 
 def read_change(store: Store, number: str) -> ChangeOrder:
     """A change order, its baseline verified; see `Store.change`."""
+    a_text(number, "number")
     text, frozen = store.documents.read("changes", number), store.documents.read("baselines", number)
     if text is None:
         raise NotFound(f"there is no change order {number}{nearest(number, store.documents.numbers('changes'))}")
@@ -109,6 +111,8 @@ class Opening:
 
     def done(self) -> ChangeOrder:
         """The change order that was opened."""
+        for name in ("number", "by", "reason", "requested_by", "operation"):
+            a_text(getattr(self, name), name)
         asked = ("open", self.number, self.reason, self.requested_by)
         operation = Operation.of(self.store.documents, self.operation, self.by, asked)
         return self.store.documents.transact(self.by, lambda transaction: self._open(transaction, operation))
@@ -156,7 +160,7 @@ def rebased(store: Store, number: str, by: str) -> ChangeOrder:
     """Freeze the original anew, and make the same change to it; see `Store.rebase`."""
 
     def work(transaction: Transaction) -> ChangeOrder:
-        change = _locked(store, transaction, number)
+        change = _locked(store, transaction, a_text(number, "number"))
         change.rebase(store.with_supplements(change.order_number), by)
         frozen: Written = {("baselines", number): change.baseline.text, **_kept(change)}
         told = Event("change.rebased", number, by, data={"order": change.order_number})
@@ -190,6 +194,8 @@ class Approval:
 
     def settled(self) -> Settlement:
         """What the change comes to; all its documents are written."""
+        for name in ("number", "by", "operation"):
+            a_text(getattr(self, name), name)
         how = self.settle if self.settle is None or isinstance(self.settle, str) else "by a function"
         asked = ("approve", self.number, how, dict(self.accept or {}))
         operation = Operation.of(self.store.documents, self.operation, self.by, asked)

@@ -26,6 +26,7 @@ from dokima.formats.json_files import json_text
 from dokima.formats.regular_files import files_in, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.limits import FILE_BYTES
+from dokima.model.arguments import a_text
 from dokima.model.columns import values_of
 from dokima.model.intake import read_documents
 from dokima.model.numbering import counter_of
@@ -134,6 +135,7 @@ class FolderDocuments:
 
     def transact(self, by: str, work: Callable[[Transaction], T]) -> T:
         """Do work as the only writer, and finish first what another one was kept from finishing."""
+        a_text(by, "by")
         with only_writer(self.folder, by, self.patience):
             if not self._refuse_unless_ours():
                 write_whole(self.folder / WHOSE, json_text({"rulebook": self.book.name}) + "\n")

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from dokima.errors import DocumentError, Problem
+from dokima.model.arguments import a_text, texts_of
 from dokima.model.columns import values_of
 from dokima.model.listing import Listing
 from dokima.model.orders import Orders
@@ -38,6 +39,7 @@ def order_list(
         NotFound: There is no such column.
         DokimaError: The condition cannot be read.
     """
+    columns, sort = texts_of(columns, "columns"), a_text(sort, "sort")
     problems: list[Problem] = []
     program = store.book.program
     labels = chosen_columns(program, columns)

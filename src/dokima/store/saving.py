@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from dokima.editing.drawing import draw_all
 from dokima.engine.program import Run
 from dokima.errors import Conflict, DocumentError, DokimaError, Problem, Refused
+from dokima.model.arguments import a_text
 from dokima.model.document import Document
 from dokima.model.numbering import NumberSeries, numbered
 from dokima.model.order import Order
@@ -45,6 +46,8 @@ class Saving:
 
     def save(self, orders: Sequence[Order]) -> list[Order]:
         """Save orders; see `Store.save_many`."""
+        for name in ("by", "operation", "reason"):
+            a_text(getattr(self, name), name)
         fields = self.store.book.program.fields
         documents = [Document.read(order, fields) for order in orders]
         handed = [[document.header, document.rows] for document in documents]

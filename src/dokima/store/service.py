@@ -13,6 +13,7 @@ from dokima.changes.listing import ChangeEntries, change_entries
 from dokima.changes.plan import Policy
 from dokima.changes.settlement import Settlement
 from dokima.errors import Conflict, DocumentError, DokimaError, NotFound, Problem, nearest
+from dokima.model.arguments import a_text
 from dokima.model.links import linked_numbers
 from dokima.model.listing import Listing
 from dokima.model.order import Order
@@ -71,7 +72,7 @@ class Store:
             NotFound: There is none with that number; names the nearest.
             DocumentError: Its file is not JSON.
         """
-        text = self.documents.read("orders", number)
+        text = self.documents.read("orders", a_text(number, "number"))
         if text is None:
             raise NotFound(f"there is no order {number} in orders{nearest(number, self.documents.numbers('orders'))}")
         found = Order.from_dict(read_document(text, f"{number}.json"))
@@ -301,7 +302,7 @@ class Store:
             NotFound: There is no such column.
             DokimaError: The condition cannot be read.
         """
-        return order_list(self, Selection(**selection), where, sort, limit, columns)
+        return order_list(self, Selection.of(selection), where, sort, limit, columns)
 
     def lines(
         self,
@@ -325,14 +326,14 @@ class Store:
             NotFound: There is no such column.
             DokimaError: The condition cannot be read.
         """
-        return line_list(self, Selection(**selection), where, open_only, sort, limit)
+        return line_list(self, Selection.of(selection), where, open_only, sort, limit)
 
     def read_orders(self, *, where: str = "", **selection: Any) -> Iterator[Orders]:
         """The orders of a selection whole, as columns, in pieces of a thousand; arguments are those of `orders`.
 
         What the rulebook cannot read stands in ``problems`` of its piece.
         """
-        return whole_orders(self, Selection(**selection), where)
+        return whole_orders(self, Selection.of(selection), where)
 
     def work_on(
         self, number: str, by: str, action: Callable[[Editor], object], *, attempts: int = 1, reason: str = ""
@@ -367,7 +368,7 @@ class Store:
             NotFound: There is neither of that number; names the nearest.
             DokimaError: The place keeps no events.
         """
-        found = list(self.documents.events(subject=number, limit=1_000_000))
+        found = list(self.documents.events(subject=a_text(number, "number"), limit=1_000_000))
         if not found and self.documents.read("changes", number) is None:
             self.order(number)  # says so if there is none
         return found

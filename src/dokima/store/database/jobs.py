@@ -14,6 +14,7 @@ from sqlalchemy import and_, func, insert, select
 from dokima.editing.many import edit_many_by
 from dokima.editing.operations import check_arguments
 from dokima.errors import Conflict, DokimaError, NotFound
+from dokima.model.arguments import a_text, came
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.selecting import Selection
@@ -107,9 +108,10 @@ class Each:
             NotFound: There is no such operation.
             DokimaError: Its arguments are others.
         """
-        wanted: Sequence[Operation] = [(operation, arguments)] if isinstance(operation, str) else operation
+        a_text(reason, "reason"), a_text(name, "name")
+        wanted = [(operation, arguments)] if isinstance(operation, str) else _operations(operation)
         if not wanted or (arguments and not isinstance(operation, str)):
-            raise DokimaError("expected one operation with its arguments, or a list of some, each with its own")
+            raise DokimaError(_WANTED)
         for each, its_arguments in wanted:
             check_arguments(each, its_arguments)
         about = {
@@ -132,6 +134,23 @@ class Each:
             if differs:
                 raise Conflict(f"the job '{job.name}' is another one", differs)
         return job.go_on(progress, today)
+
+
+_WANTED = "expected one operation with its arguments, or a list of some, each with its own"
+
+
+def _operations(given: Any) -> list[Operation]:
+    """Several operations, each with its arguments.
+
+    Raises:
+        DokimaError: They are no such list.
+    """
+    found = list(given) if isinstance(given, list | tuple) else []
+    if not all(isinstance(each, list | tuple) and len(each) == 2 for each in found):
+        raise DokimaError(f"{_WANTED} (got {came(given)})")
+    if not all(isinstance(name, str) and isinstance(arguments, Mapping) for name, arguments in found):
+        raise DokimaError(f"{_WANTED} (got {came(given)})")
+    return [(name, arguments) for name, arguments in found]
 
 
 def _about(text: str) -> dict[str, Any]:

@@ -17,6 +17,7 @@ from sqlalchemy.exc import DBAPIError
 from dokima.errors import DokimaError
 from dokima.exact import added
 from dokima.formats.database_urls import Place
+from dokima.model.arguments import a_text
 from dokima.model.intake import read_all, read_documents
 from dokima.model.order import Order
 from dokima.model.orders import Orders
@@ -110,8 +111,9 @@ class DatabaseDocuments:
         with self.using(connection):
             yield
 
-    def transact(self, by: str, work: Callable[[Any], T]) -> T:  # noqa: ARG002 (a folder tells who is writing)
+    def transact(self, by: str, work: Callable[[Any], T]) -> T:
         """Do work as one transaction, again if others were in its way."""
+        a_text(by, "by")
         mine: Connection | None = getattr(self._mine, "connection", None)
         if mine is not None:
             try:

@@ -15,6 +15,7 @@ from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import DokimaError, StoreError
 from dokima.formats.database_urls import Place, filled, place_of
+from dokima.model.arguments import a_text
 from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.column_names import refuse_unless_name
@@ -97,11 +98,11 @@ class DatabaseStore(Store):
 
         store.each(state="confirmed").apply("close", by="Ada", reason="season is over")
         """
-        return Each(self, Selection(**selection), where)
+        return Each(self, Selection.of(selection), where)
 
     def job(self, name: str) -> Job:
         """A job that was begun, to see how it stands (``report``) or to go on with it (``go_on``)."""
-        return Job(self, name)
+        return Job(self, a_text(name, "name"))
 
     def trim(self, before: int) -> int:
         """Forget the events before a number, and say how many those were. Whoever reads from before it is refused."""
