@@ -68,7 +68,7 @@ GROUPS = {
         "Listing",
         "Event",
     ],
-    "Other databases": ["Query"],
+    "Other databases": ["Query", "Trust"],
     "Proving": [
         "prove",
         "prove_order",
