@@ -265,3 +265,26 @@ def test_a_folder_says_what_it_does_not_keep(tmp_path):
     with pytest.raises(dokima.DokimaError, match="keeps no events"):
         store.save(order("A-2"), "Ada", operation="web-17")
     assert store.documents.numbers("orders") == ["A-1"]
+
+
+@pytest.mark.parametrize("level", ["header", "line"])
+def test_absent_blank_given_and_drawn_stay_apart(store, place, level):
+    """Each in a field with a default and in one without: header note and budget, line unit and remark."""
+    with_default, without, value = ("note", "budget", "7") if level == "header" else ("unit", "remark", "x")
+    book = small(line={"unit": {"default": "'C62'"}})
+    if place.kind != "folder":
+        dokima.upgrade_store(place.where, book, schema=place.schema)
+    kept = place.open(book)
+    for number, given in {
+        "absent": {}, "blank": {with_default: None, without: None}, "given": {with_default: value, without: value},
+    }.items():  # fmt: skip
+        one = order(number)
+        (one.header if level == "header" else one.lines[0].fields).update(given)
+        kept.save(one, "Ada")
+        kept.save(kept.order(number), "Ada")
+        found = place.open(book).order(number)
+        fields = found.header if level == "header" else found.lines[0].fields
+        assert (without in fields, fields.get(without)) == (without in given, given.get(without))
+        drawn = "as usual" if level == "header" else "C62"
+        assert fields[with_default] == given.get(with_default, drawn)
+        assert (with_default in fields.get("drawn", ())) == (with_default not in given)
