@@ -68,7 +68,7 @@ GROUPS = {
         "Listing",
         "Event",
     ],
-    "Other databases": ["Query", "Trust"],
+    "Other databases": ["Query"],
     "Proving": [
         "prove",
         "prove_order",

@@ -61,7 +61,6 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.formulas.custom import function as function
     from dokima.inference.beginning import Beginning as Beginning
     from dokima.model.databases import Query as Query
-    from dokima.model.databases import Trust as Trust
     from dokima.model.finding import Finding as Finding
     from dokima.model.finding import RuleSummary as RuleSummary
     from dokima.model.findings import Findings as Findings
@@ -191,7 +190,6 @@ _HOMES = {
     "Problem": "dokima.errors",
     "QuantityPrice": "dokima.engine.explaining.explanation",
     "Query": "dokima.model.databases",
-    "Trust": "dokima.model.databases",
     "Refused": "dokima.errors",
     "Replay": "dokima.proving.replay",
     "Report": "dokima.reports.front",
@@ -321,7 +319,6 @@ __all__ = [
     "Suggestions",
     "TaxRow",
     "Totals",
-    "Trust",
     "Variance",
     "VersionChange",
     "VersionChanges",

@@ -12,7 +12,7 @@ from rich.console import Console
 import dokima
 from dokima.changes.ledger import ledger_of
 from dokima.changes.step_moves import step_moves
-from dokima.formats.guarding import neutral
+from dokima.model.guarding import neutral
 from dokima.model.listing import Listing
 from dokima.reports.bars import line_bars, order_bars
 from dokima.reports.changes import change_paper

@@ -6,11 +6,14 @@ import os
 import sqlite3
 import threading
 from decimal import Decimal as D
+from typing import get_args
 
 import pytest
 
 import dokima
+from dokima.cli import trusting
 from dokima.formats import queries
+from dokima.model.databases import Trust
 from tests.shell import run_here
 
 TOML = """
@@ -56,6 +59,10 @@ def stranger(folder, *, python='"rules.py"', url='"sqlite:///erp.db"', table='"r
 
 
 ORDER = {"number": "O", "lines": [{"number": "10", "item": "A", "quantity": 3}]}
+
+
+def test_the_command_line_takes_what_load_takes():
+    assert get_args(trusting.Trust) == get_args(Trust)
 
 
 def test_a_rulebook_reads_what_lies_in_its_folder(tmp_path):

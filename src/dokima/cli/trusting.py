@@ -7,14 +7,16 @@ from collections.abc import Mapping, Sequence
 from contextvars import ContextVar
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import typer
 
-from dokima import Rulebook, Trust, load
+from dokima import Rulebook, load
 
 _log = logging.getLogger(__name__)
 
+Trust = Literal["folder", "all", "nothing"]
+"""What `load` takes."""
 _trust: ContextVar[Trust] = ContextVar("trust", default="folder")
 _environment: ContextVar[Sequence[str] | None] = ContextVar("environment", default=None)
 
