@@ -186,7 +186,7 @@ def test_changes_that_are_open_together(first, wished, books):
         change.submit(change.record["opened_by"])
     orders = approved(book, open_[0], orders, [])
     second = open_[1]
-    with pytest.raises(dokima.StaleBaseline):
+    with pytest.raises(dokima.StaleBaseline, match=second.order_number):
         second.approve("Ben", orders)
     own = str(10 * len(first) + 10)
     assert second.rebase(orders, "Q") == {own: str(int(own) + 10)}

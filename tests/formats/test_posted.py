@@ -110,24 +110,22 @@ def test_whatever_was_posted_becomes_findings(body):
 
 
 @pytest.mark.parametrize(
-    ("field", "value", "expected"),
+    ("field", "value", "read", "refused"),
     [
-        ("weight", 0.1, "0.1"),
-        ("weight", 2.675, "2.675"),
-        ("weight", -1e3, "-1000"),
-        ("weight", 0.1 + 0.2, "expected an exact number (got the binary float 0.30000000000000004)"),
-        ("weight", 0.0001, "expected at most 3 decimal places (got 0.0001)"),
-        ("weight", float("inf"), "expected an exact number (got the binary float inf)"),
-        ("share", 0.1, "expected an exact number (got the binary float 0.1)"),
+        ("weight", 0.1, "0.1", ""),
+        ("weight", 2.675, "2.675", ""),
+        ("weight", -1e3, "-1000", ""),
+        ("weight", 0.1 + 0.2, None, "expected an exact number (got the binary float 0.30000000000000004)"),
+        ("weight", 0.0001, None, "expected at most 3 decimal places (got 0.0001)"),
+        ("weight", float("inf"), None, "expected an exact number (got the binary float inf)"),
+        ("share", 0.1, None, "expected an exact number (got the binary float 0.1)"),
     ],
 )
-def test_short_floats_of_a_parsed_body_are_the_decimals_they_show(field, value, expected):
+def test_short_floats_of_a_parsed_body_are_the_decimals_they_show(field, value, read, refused):
     """In a field that declares places, with at most 15 significant digits; every other float is refused."""
     orders = SMALL.orders({"number": "A", "lines": [{field: value}]})
-    if orders.problems:
-        assert expected in str(orders.problems[0])
-    else:
-        assert str(SMALL.price(orders)["A"].line(10).field(field)) == expected
+    assert [problem.message[: len(refused)] for problem in orders.problems] == ([refused] if refused else [])
+    assert [str(order.line(10).field(field)) for order in SMALL.price(orders)] == ([] if read is None else [read])
 
 
 def test_documents_in_the_names_of_somebody_else(tmp_path):

@@ -48,9 +48,9 @@ def every_verb(tmp_path):
     with dokima.create_store(f"sqlite:///{tmp_path}/o.db", small()) as store:
         store.save(order("A"), "Ada")
         store.each().apply("set", "Ada", fields={"header.budget": "5"})
-    with pytest.raises(dokima.DokimaError):
+    with pytest.raises(dokima.DokimaError, match="none.json"):
         demo.price(tmp_path / "none.json")
-    with pytest.raises(dokima.RulebookError):
+    with pytest.raises(dokima.RulebookError, match="rule.x.require"):
         book(rule=[{"id": "x", "at": "save", "require": "nothing"}])
 
 

@@ -155,14 +155,18 @@ def test_files_of_any_shape_end_in_a_message(tmp_path, shape, name):
             os.mkfifo(target)
         case _:
             target.write_text(json.dumps({"by": [5]}))
-    for command in (
-        ["change", "open", "SQ-2041", "--reason", "x", "--by", "Ada"],
-        ["change", "list"],
-        ["ledger", "SQ-2041"],
+    is_order, cannot_lock = name.startswith("orders"), name == ".lock" and shape != "text"
+    wrong = {"folder": "it is a folder", "pipe": "it is no regular file", "text": "expected"}[shape]
+    for command, fails in (
+        (["change", "open", "SQ-2041", "--reason", "x", "--by", "Ada"], is_order or cannot_lock),
+        (["change", "list"], False),  # a change order that cannot be read is listed
+        (["ledger", "SQ-2041"], is_order),
     ):
-        status, _, said = run_here(DEMO, *command, "--store", folder)
-        assert status in (0, 1, 2)
-        assert status == 0 or said
+        status, out, said = run_here(DEMO, *command, "--store", folder, width=300)
+        assert (status, bool(said)) == ((2, True) if fails else (0, False))
+        assert not fails or (Path(name).name in said and (wrong in said or cannot_lock))
+        if name.startswith("changes") and command[0] != "change":
+            assert "SQ-2041-C1" in out
 
 
 @pytest.mark.parametrize("ending", ["html", "md", "pdf", "xlsx", "csv", "json", "docx", "png", "page"])

@@ -69,7 +69,7 @@ def planted(folder: Path, *cases: str) -> dokima.CaseFolder:
 
 def survivors(folder: Path, case: str) -> list[str]:
     cases = planted(folder, case)
-    assert [outcome.differences for outcome in cases.prove().outcomes] == [()] or cases.prove().passed
+    assert cases.prove().passed
     return [str(each.mutant.words) for each in cases.mutate(rows=True).survivors]
 
 

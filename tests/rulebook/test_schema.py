@@ -49,7 +49,7 @@ def test_the_demo_is_valid_and_a_slip_is_found_where_it_stands():
         place[path[-1]] = value
         (error, *_) = SCHEMA.iter_errors(wrong)
         assert tuple(error.absolute_path)[: len(path) - 1] == path[:-1]
-        with pytest.raises(dokima.RulebookError):
+        with pytest.raises(dokima.RulebookError, match=rf"(?m)^- {'.'.join(map(str, path[:1]))}.*expected"):
             dokima.Rulebook.from_dict(json.loads(json.dumps(wrong), parse_float=Decimal), tables=_tables())
 
 

@@ -193,7 +193,10 @@ class TwoWriters(RuleBasedStateMachine):
     @rule(number=numbers, side=sides, quantity=st.integers(1, 9))
     def save_new(self, number, side, quantity):
         if number in self.model:
-            with pytest.raises(dokima.Conflict):
+            now = self.model[number][0]
+            with pytest.raises(
+                dokima.Conflict, match=f"order {number} has been saved meanwhile: revision {now}, not 0"
+            ):
                 self.stores[side].save(order(number, quantity), "Ada")
             return
         self.stores[side].save(order(number, quantity), "Ada")
@@ -211,7 +214,8 @@ class TwoWriters(RuleBasedStateMachine):
             self.events += 1
         mine.lines[0].fields["quantity"] = quantity
         if stale:
-            with pytest.raises(dokima.Conflict):
+            now = self.model[number][0]
+            with pytest.raises(dokima.Conflict, match=f"revision {now}, not {now - 1}"):
                 self.stores[side].save(mine, "Ada")
             return
         self.stores[side].save(mine, "Ada")
