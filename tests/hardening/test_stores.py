@@ -3,7 +3,6 @@
 import errno
 import json
 import os
-import re
 import shutil
 import stat
 import time
@@ -64,16 +63,6 @@ def test_a_full_disk_says_whether_the_approval_stands(store, monkeypatch, writte
         again.open("SQ-2042", "Ada", reason="anything")  # the next command completes it
         assert not list((store.folder / "settlements").glob("*.pending"))
         assert again.ledger("SQ-2041").is_balanced
-
-
-def test_a_rename_is_relied_on_only_once_its_folder_is_on_the_disk(tmp_path, monkeypatch):
-    done = []
-    real_sync, real_replace = os.fsync, Path.replace
-    monkeypatch.setattr(os, "fsync", lambda file: (done.append(os.readlink(f"/proc/self/fd/{file}")), real_sync(file)))
-    monkeypatch.setattr(Path, "replace", lambda self, to: (done.append("rename"), real_replace(self, to))[1])
-    dokima.write_orders([dokima.Order("A")], tmp_path / "new" / "a.jsonl")
-    synced = [re.sub(r"[0-9a-f]{16}", "RANDOM", each.replace(str(tmp_path), "")) for each in done]
-    assert synced == ["/new/.a.jsonl.RANDOM.partial", "rename", "/new"]
 
 
 def test_writers_of_one_file_share_no_partial_file(tmp_path):
