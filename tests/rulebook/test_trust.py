@@ -98,6 +98,26 @@ def write(folder):
     return dokima.write_order(dokima.Order.from_dict(ORDER), folder / "o.json")
 
 
+@pytest.mark.parametrize("names", ['order = "../other/o.json"', 'tables = { item = "../other/rate.csv" }'])
+def test_a_case_names_files_of_the_folder(tmp_path, names):
+    other, folder = stranger(tmp_path / "other"), stranger(tmp_path / "q")
+    write(other)
+    (folder / "cases").mkdir()
+    (folder / "cases" / "c.toml").write_text(f'[[case]]\nname = "c"\n{names}\nexpect = {{ payable = "9.00" }}\n')
+    if names.startswith("tables"):
+        (folder / "cases" / "c.toml").write_text(
+            f'[[case]]\nname = "c"\n{names}\norder = "o.json"\nexpect = {{ payable = "9" }}\n'
+        )
+        write(folder)
+    status, out, said = run_here(folder, "prove", width=200)
+    assert (status, "lies outside the folder of the rulebook" in out + said) == (
+        1 if names.startswith("tables") else 2,
+        True,
+    )
+    found = dokima.CaseFolder(folder, dokima.load(folder, trust="all"))
+    assert [case.name for case in found.cases] == ["c"]
+
+
 def test_nothing_runs_of_a_rulebook_that_is_trusted_with_nothing(tmp_path, monkeypatch):
     monkeypatch.setattr(queries.subprocess, "Popen", None)  # whoever asked a database would fail otherwise
     folder = stranger(tmp_path / "q", url='"sqlite:///$HOME/erp.db"')

@@ -315,6 +315,13 @@ def test_secrets_stay_where_they_are(monkeypatch, tmp_path):
         with pytest.raises(dokima.DokimaError) as caught:
             dokima.open_store(place, small())
         assert "p@s" not in f"{caught.value}{caught.value!r}{caught.value.__cause__}"
+    monkeypatch.setenv("PART", "7")
+    found = database_of("postgresql://h/o?application_name=x$PART&schema=$PART").url
+    assert dict(found.query) == {"application_name": "x7", "schema": "7"}
+    with dokima.create_store(f"sqlite:///{tmp_path}/p.db?timeout=$PART", small(), prefix="q$PART") as kept:
+        assert kept.documents.schema["orders"].name == "q7orders"
+    with pytest.raises(dokima.DokimaError, match=r"\$GONE is not in the environment"):
+        dokima.open_store(f"sqlite:///{tmp_path}/p.db", small(), schema="$GONE")
     monkeypatch.setenv("WHOLE", f"sqlite:///{tmp_path}/o.db")
     dokima.create_store("$WHOLE", small()).close()
     with dokima.open_store("$WHOLE", small()) as found:

@@ -25,6 +25,7 @@ import numpy as np
 from dokima.errors import DokimaError, listed, nearest
 from dokima.formats.database_urls import Place, place_of
 from dokima.formats.grid import Grid, coded
+from dokima.formats.regular_files import reached
 from dokima.model.databases import Database
 
 _PARTS = re.compile(
@@ -222,9 +223,11 @@ def _path_of(place: Place, database: Database) -> Path:
         DokimaError: There is no such file, or it does not lie where its rulebook may look.
     """
     access = database.access
-    path = Path(access.folder, place.url.database or "").resolve()
-    if access.trust != "all" and not path.is_relative_to(Path(access.folder).resolve()):
-        raise DokimaError(f"{place.shown} lies outside the folder of the rulebook; --trust all lets it be read")
+    try:
+        path = reached(Path(access.folder), place.url.database or "", access).resolve()
+    except DokimaError:  # which would tell the path, whatever it came from
+        said = f"{place.shown} lies outside the folder of the rulebook; --trust all lets it be read"
+        raise DokimaError(said) from None
     if not path.is_file():
         raise DokimaError(f"there is no file {place.shown}")
     return path

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from dokima.errors import DokimaError
 from dokima.limits import FILE_BYTES, TEXT_BYTES
+from dokima.model.databases import Access
 
 
 def regular(path: Path, most: int | None = FILE_BYTES) -> Path:
@@ -31,6 +32,27 @@ def regular(path: Path, most: int | None = FILE_BYTES) -> Path:
         raise OSError(errno.EINVAL, "it is no regular file")
     if most is not None and found.st_size > most:
         raise OSError(errno.EFBIG, f"expected at most {most // 2**20} MB (it has {found.st_size // 2**20})")
+    return path
+
+
+def reached(folder: Path, name: str, access: Access) -> Path:
+    """The path of a file that a rulebook names.
+
+    Args:
+        folder: The folder of the rulebook.
+        name: The file, from there.
+        access: What the rulebook may reach.
+
+    Raises:
+        DokimaError: It lies outside the folder, once links are followed, and the rulebook is not trusted with all.
+    """
+    path = folder / name
+    try:
+        is_inside = path.resolve().is_relative_to(folder.resolve())
+    except (OSError, ValueError, RuntimeError):
+        return path  # whoever reads it says what is wrong with it
+    if not is_inside and access.trust != "all":
+        raise DokimaError(f"'{name}' lies outside the folder of the rulebook; --trust all lets it be read")
     return path
 
 

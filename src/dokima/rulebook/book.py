@@ -41,7 +41,16 @@ class Rulebook(BookCore):
     """
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return type(self), (self.program, self.layouts, self._what_if, self._run, self._place, None, self.left_out)
+        return type(self), (
+            self.program,
+            self.layouts,
+            self._what_if,
+            self._run,
+            self._place,
+            None,
+            self.left_out,
+            self.access,
+        )
 
     @classmethod
     def from_dict(
@@ -69,8 +78,9 @@ class Rulebook(BookCore):
         """
         from dokima.rulebook.loading import load_data
 
-        found = load_data(data, {} if tables is None else tables, python, kinds, Access(trust, "", environment))
-        return cls(found.program, found.layouts, later=found.later, left_out=found.left_out)
+        access = Access(trust, "", environment)
+        found = load_data(data, {} if tables is None else tables, python, kinds, access)
+        return cls(found.program, found.layouts, later=found.later, left_out=found.left_out, access=access)
 
     def edit(
         self,
@@ -450,4 +460,4 @@ def load(
     access = Access(trust, str(folder), environment)
     found = load_folder(Path(folder), tables or {}, values or {}, kinds, access)
     place = shlex.quote(str(folder))
-    return Rulebook(found.program, found.layouts, place=place, later=found.later, left_out=found.left_out)
+    return Rulebook(found.program, found.layouts, None, None, place, found.later, found.left_out, access)

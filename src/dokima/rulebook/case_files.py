@@ -13,7 +13,7 @@ import tomlkit
 from dokima.engine.program import Program
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.registry import module_of, read_grid
-from dokima.formats.regular_files import files_in, text_of
+from dokima.formats.regular_files import files_in, reached, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.model.columns import shown, value_at
 from dokima.model.order import Order
@@ -95,7 +95,10 @@ class CaseFolder:
         if not isinstance(case.order, str):
             return case
         path, _, number = case.order.partition("#")
-        file = self.folder / path
+        try:
+            file = reached(self.folder, path, self.rulebook.access)
+        except DokimaError as error:
+            raise CaseError(f"{case.place}, case '{case.name}': {error}") from None
         if not file.is_file():
             raise CaseError(f"{case.place}, case '{case.name}': there is no file '{path}' beside the rulebook")
         orders = module_of(file).read_documents(file)
@@ -116,12 +119,15 @@ class CaseFolder:
         """A rulebook with the tables that a case pins."""
         if not case.tables:
             return program
-        sources = {name: _rows(self.folder / file, self.rulebook, name) for name, file in case.tables.items()}
+        sources = {
+            name: _rows(reached(self.folder, file, self.rulebook.access), self.rulebook, name)
+            for name, file in case.tables.items()
+        }
         return with_tables(program, sources)
 
     def pinned(self, case: Case) -> dict[str, str]:
         """The content of the tables that a case pins."""
-        return {name: text_of(self.folder / file) for name, file in case.tables.items()}
+        return {name: text_of(reached(self.folder, file, self.rulebook.access)) for name, file in case.tables.items()}
 
     def chosen(self, names: Sequence[str]) -> list[Case]:
         """Cases by name; all if none is named.

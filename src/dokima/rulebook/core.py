@@ -20,6 +20,7 @@ from dokima.errors import DocumentError, HeadingsError, NotFound, listed, neares
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
+from dokima.model.databases import Access
 from dokima.model.finding import QUESTION, Finding
 from dokima.model.findings import NONE, Findings
 from dokima.model.orders import Orders
@@ -41,6 +42,7 @@ class BookCore:
         place: The folder it was loaded from, for what people are told to type; blank for none.
         later: The same with rows that are still in a database, once they are needed.
         left_out: What was not loaded, because its loader trusts it with nothing.
+        access: What it may reach.
     """
 
     def __init__(
@@ -52,10 +54,12 @@ class BookCore:
         place: str = "",
         later: Unasked | None = None,
         left_out: Sequence[str] = (),
+        access: Access | None = None,
     ):
         self.declared = program
         """What was compiled, without the rows that are still in a database."""
         self.left_out = tuple(left_out)
+        self.access = access or Access()
         self._later = later
         self.layouts = dict(layouts)
         self._what_if = dict(what_if or {})
@@ -146,11 +150,13 @@ class BookCore:
             program = later.declared
         elif values:
             program = with_values_of(program, values)
-        return type(self)(program, self.layouts, what_if, run, self._place, later, self.left_out)
+        return type(self)(program, self.layouts, what_if, run, self._place, later, self.left_out, self.access)
 
     def _of(self, program: Program, later: Unasked | None) -> Self:
         """This rulebook with another program."""
-        return type(self)(program, self.layouts, self._what_if, self._run, self._place, later, self.left_out)
+        return type(self)(
+            program, self.layouts, self._what_if, self._run, self._place, later, self.left_out, self.access
+        )
 
     def what_if(
         self,

@@ -23,7 +23,7 @@ from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
 from dokima.formats.registry import read_grid
-from dokima.formats.regular_files import files_in, text_of
+from dokima.formats.regular_files import files_in, reached, text_of
 from dokima.formulas.custom import own_function
 from dokima.limits import NUMBER_DIGITS
 from dokima.model.arguments import came, is_halved
@@ -433,14 +433,7 @@ class _Reach:
         """
         if self.folder is None:
             raise DokimaError("a rulebook built in Python is given rows and functions, not files")
-        path = self.folder / name
-        try:
-            inside = path.resolve().is_relative_to(self.folder.resolve())
-        except (OSError, ValueError):
-            return path  # whoever reads it says what is wrong with it
-        if not inside and self.access.trust != "all":
-            raise DokimaError(f"'{name}' lies outside the folder of the rulebook; --trust all lets it be read")
-        return path
+        return reached(self.folder, name, self.access)
 
 
 def _with_kinds(model: Any) -> dict[str, set[str]]:

@@ -260,7 +260,7 @@ class Job:
                 raise
             for number in batch:
                 self._alone(doing, number, error)
-        return bool(batch)
+        return bool(batch) or self.report().left > 0  # what others had, and left as it was
 
     def _claimed(self, writing: DatabaseTransaction, number: str = "", *, waits: bool = False) -> dict[str, int]:
         """Orders that nothing has come of yet, kept from other workers until the end; their revisions by number.
