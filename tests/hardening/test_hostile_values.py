@@ -6,11 +6,12 @@ import contextlib
 import copy
 import datetime
 from decimal import Decimal as D
+from pathlib import Path
 
 import pytest
 
 import dokima
-from tests.books import ITEMS, RATES, book, definition, routine
+from tests.books import DEMO, ITEMS, RATES, book, definition, routine
 from tests.store.test_places import order, small
 
 NINES = "9" * 5000
@@ -117,6 +118,29 @@ def test_formulas_of_every_kind_end_in_a_message_or_a_finding(formula):
             one = dokima.Order("A", kind="sales", lines=[{"item": "PANE", "quantity": 1}])
             rules.price(one)
             rules.check(one, "save").to_json()
+
+
+@pytest.mark.parametrize("name", ["a\0b", "x" * 5000, "a\ud800", ""], ids=["nul", "long", "half", "blank"])
+def test_paths_that_no_file_system_has(tmp_path, monkeypatch, name):
+    monkeypatch.chdir(tmp_path)
+    rules, one = small(), order("A")
+    priced = rules.price(one)
+    calls = [
+        lambda: dokima.load(name), lambda: dokima.FolderStore(name, rules), lambda: dokima.open_store(name, rules),
+        lambda: dokima.CaseFolder(Path(name)), lambda: dokima.begin(Path(name)),
+        lambda: dokima.load(DEMO, tables={"item": Path(f"{name}.csv")}),
+        *(lambda end=end: rules.price(Path(name + end)) for end in ("", ".json", ".jsonl", ".csv", ".xlsx", ".parquet")),
+        *(lambda end=end: list(rules.stream(Path(name + end))) for end in ("", ".csv", ".parquet")),
+        *(lambda end=end: dokima.write_orders([one], Path(name + end), rules) for end in (".json", ".jsonl", ".csv", ".xlsx")),
+        *(lambda end=end: dokima.report(priced).write(Path(name + end)) for end in (".html", ".pdf", ".csv", ".json")),
+        lambda: dokima.write_parquet(priced, Path(f"{name}.parquet")),
+        lambda: dokima.draw(priced["A"].line(10), Path(f"{name}.png")),
+        lambda: dokima.price_files(rules, [one], Path(f"{name}.csv")),
+        lambda: dokima.price_files(rules, Path(name), tmp_path / "o.csv"),
+    ]  # fmt: skip
+    for call in calls:
+        with contextlib.suppress(dokima.DokimaError):
+            call()
 
 
 def test_a_literal_blank_decides_nothing_and_prices_nothing():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
@@ -28,7 +29,7 @@ def compare(
     form: FormatOption = Format.table,
 ) -> None:
     """Say what changed between two versions of a rulebook. Exit status 1 if a case fails that passed before."""
-    if orders is not None and not orders.exists():
+    if orders is not None and not os.path.exists(orders):
         raise DokimaError(f"there is no file or folder '{orders}'")
     with version_folder(old, new) as folder:
         before, after = loaded(folder), loaded(new)

@@ -180,9 +180,9 @@ def _no_parameters(layout: str) -> Orders:
 def _existing(path: Path) -> Path:
     if str(path) == STANDARD_INPUT:
         return standard_input()
-    if path.exists():
+    if os.path.exists(path):
         return path
-    beside = [other.name for other in path.parent.iterdir()] if path.parent.is_dir() else []
+    beside = [other.name for other in path.parent.iterdir()] if os.path.isdir(path.parent) else []
     hint = nearest(path.name, beside) or "; an order number needs --orders PLACE" * (not path.suffix)
     raise NotFound(f"there is no file or folder '{path}'{hint}")
 

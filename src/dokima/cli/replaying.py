@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import Annotated
 
@@ -37,7 +38,7 @@ def replay(
     """Price and check orders with two versions of a rulebook, and say what differs. Exit status 1 if errors appear."""
     if new is None and not tables and not values:
         raise DokimaError("expected --new DIR, or another table or value: --table volume=new.csv, --value NAME=..")
-    if not orders.exists():
+    if not os.path.exists(orders):
         raise DokimaError(f"there is no file or folder '{orders}'")
     rulebook = open_book(book)
     found = rulebook.replay(

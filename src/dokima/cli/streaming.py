@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import sys
 from collections.abc import Sequence
 from contextlib import AbstractContextManager, nullcontext
@@ -77,7 +78,7 @@ def _counted(count: int, what: str) -> str:
 
 def _rows(source: Path) -> int | None:
     """How many rows there are, where the file says so."""
-    if source.suffix != ".parquet" or not source.is_file():
+    if source.suffix != ".parquet" or not os.path.isfile(source):
         return None
     from pyarrow import ArrowException, parquet
 

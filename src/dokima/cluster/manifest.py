@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 from collections.abc import Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
@@ -126,13 +127,13 @@ def open_manifest(folder: Path, about: Future[About], resume: bool) -> Manifest:
             files is not what it was.
     """
     path = folder / NAME
-    if not path.exists():
+    if not os.path.exists(path):
         try:
-            if folder.exists() and any(folder.iterdir()):
+            if os.path.exists(folder) and any(folder.iterdir()):
                 raise DokimaError(f"'{folder}' holds other files: a run writes to a folder of its own")
             folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise DokimaError(f"'{folder}' cannot be written: {error.strerror}") from None
+        except (OSError, ValueError) as error:  # a path with a NUL in it
+            raise DokimaError(f"'{folder}' cannot be written: {getattr(error, 'strerror', None) or error}") from None
         return Manifest(folder, about)
     try:
         data = json.loads(path.read_text(encoding="utf-8"))
@@ -203,7 +204,7 @@ def _files_of(source: object, stopped: Event) -> dict[str, dict[str, Any]]:
     for path in paths:
         if not isinstance(path, Path):
             return {}
-        for file in sorted(path.iterdir()) if path.is_dir() else [path]:
+        for file in sorted(path.iterdir()) if os.path.isdir(path) else [path]:
             if file.is_file():
                 digest = hashlib.sha256()
                 with file.open("rb") as stream:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
@@ -137,7 +138,7 @@ def _pieces_done(
 
 
 def _check_folder(out: Path, source: Source) -> None:
-    if isinstance(source, Path) and source.is_dir() and out.absolute().is_relative_to(source.absolute()):
+    if isinstance(source, Path) and os.path.isdir(source) and out.absolute().is_relative_to(source.absolute()):
         raise DokimaError(f"expected a folder outside '{source}', which is read (got '{out}')")
     if out.suffix not in WRITERS:
         raise DokimaError(f"expected a folder that ends in {listed(WRITERS)} (got '{out}')")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -177,7 +178,7 @@ def _from_two_files(paths: Sequence[Path], fields: Fields, layout: Layout) -> Or
         return _from_two_sheets(paths, fields, layout, layout.sheets)
     assert layout.files is not None
     headers, lines = layout.files.headers, layout.files.lines
-    if len(paths) == 1 and paths[0].is_dir():
+    if len(paths) == 1 and os.path.isdir(paths[0]):
         paths = [paths[0] / headers, paths[0] / lines]
     if len(paths) != 2:
         wanted = f"a folder with {headers} and {lines}, or both files"
@@ -198,7 +199,7 @@ def _from_two_sheets(paths: Sequence[Path], fields: Fields, layout: Layout, shee
 
 
 def _files(path: Path) -> list[Path]:
-    if path.is_dir():
+    if os.path.isdir(path):
         return files_of_orders(path)
     known = endings("read_documents", "read_grid")
     if path.suffix.lower() not in known:

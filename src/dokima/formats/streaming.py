@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections import deque
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
@@ -78,7 +79,7 @@ def files_of_flat_rows(source: Any, layout: Layout | None) -> Sequence[Path]:
 def _linked(source: Any, layout: Layout | None) -> tuple[Any, Any] | None:
     """Headers and lines apart that can be read side by side, files of a layout or two of Arrow; None for neither."""
     if layout is not None and layout.files is not None:
-        if isinstance(source, Path) and source.is_dir():
+        if isinstance(source, Path) and os.path.isdir(source):
             source = [source / layout.files.headers, source / layout.files.lines]
         paths = isinstance(source, list | tuple) and len(source) == 2 and all(isinstance(each, Path) for each in source)
         if paths and all(offers(each, "read_batches") for each in source):
@@ -209,7 +210,7 @@ def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Ite
 
 def _files(path: Path) -> Sequence[Path]:
     """The file, or those of a folder, if they can be read batch by batch."""
-    return [file for file in (files_of_orders(path) if path.is_dir() else [path]) if offers(file, "read_batches")]
+    return [file for file in (files_of_orders(path) if os.path.isdir(path) else [path]) if offers(file, "read_batches")]
 
 
 def _arrow_batches(source: Any) -> Iterator[Batch]:

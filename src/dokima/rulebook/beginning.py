@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import shutil
 from collections.abc import Mapping, Sequence
@@ -179,7 +180,7 @@ def _csv(headings: Sequence[str], rows: Sequence[Sequence[Any]]) -> str:
 def _write(folder: Path, files: Mapping[str, str], copies: Mapping[str, Path]) -> list[Path]:
     """Write everything, or nothing where one of the files is there already."""
     targets = [folder / name for name in (*files, *copies)]
-    there = [target for target in targets if target.exists()]
+    there = [target for target in targets if os.path.exists(target)]
     if there:
         raise DokimaError(f"'{there[0]}' is there already, and nothing is overwritten; name another folder")
     for name, text in files.items():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import os
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -99,7 +100,7 @@ class CaseFolder:
             file = reached(self.folder, path, self.rulebook.access)
         except DokimaError as error:
             raise CaseError(f"{case.place}, case '{case.name}': {error}") from None
-        if not file.is_file():
+        if not os.path.isfile(file):
             raise CaseError(f"{case.place}, case '{case.name}': there is no file '{path}' beside the rulebook")
         orders = module_of(file).read_documents(file)
         wanted = [order for order in orders if not number or order.number == number]

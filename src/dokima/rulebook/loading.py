@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import os
 import runpy
 import threading
 import traceback
@@ -161,7 +162,9 @@ def load_folder(
     paths = sorted(files_in(folder, ".toml"), key=lambda path: (path.name != "rulebook.toml", path.name))
     if not paths:
         missing = (
-            "there is no such folder" if not folder.is_dir() else "it holds no .toml file; 'dokima init' begins one"
+            "there is no such folder"
+            if not os.path.isdir(folder)
+            else "it holds no .toml file; 'dokima init' begins one"
         )
         message = f"expected a folder with rulebook.toml ({missing})"
         raise RulebookError([RulebookProblem(str(folder), "", message)])

@@ -12,6 +12,7 @@ writer puts those of one that was cut short there.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
@@ -82,7 +83,7 @@ class FolderDocuments:
         self.book = book
         self.patience = patience
         self._drawn: dict[str, int] = {}
-        if not (folder / "orders").is_dir():
+        if not os.path.isdir(folder / "orders"):
             raise NotFound(f"expected a folder with a folder 'orders' in it (got '{folder}')")
         self._refuse_unless_ours()
 
