@@ -3,11 +3,18 @@
 from __future__ import annotations
 
 import contextlib
+import datetime
+import decimal
 import gc
+import locale
 import os
+import signal
 import sys
+import threading
+import warnings
 from unittest import mock
 
+import numpy
 import pytest
 
 import dokima
@@ -33,6 +40,7 @@ def test_no_verb_sets_what_belongs_to_the_process(tmp_path):
 
 
 def every_verb(tmp_path):
+    tmp_path.mkdir(exist_ok=True)
     demo = dokima.load(DEMO)
     orders = demo.orders(DEMO / "orders")
     priced = demo.price(orders, workers=2)
@@ -45,6 +53,12 @@ def every_verb(tmp_path):
     demo.explain(orders.choose(["SQ-2041"]), 10)
     for name in ("r.html", "r.xlsx", "r.csv", "r.pdf"):
         dokima.report(priced).write(tmp_path / name)
+    list(demo.stream(DEMO / "orders", lines=5, workers=2))
+    dokima.price_files(demo, DEMO / "orders", tmp_path / "run.parquet", workers=2)
+    dokima.draw(priced["SQ-2041"].line(10), tmp_path / "steps.png")
+    dokima.report(demo).write(tmp_path / "spec.docx")
+    assert dokima.prove(DEMO, coverage=True).passed
+    demo.audit(datetime.date(2026, 3, 2))
     with dokima.create_store(f"sqlite:///{tmp_path}/o.db", small()) as store:
         store.save(order("A"), "Ada")
         store.each().apply("set", "Ada", fields={"header.budget": "5"})
@@ -52,6 +66,43 @@ def every_verb(tmp_path):
         demo.price(tmp_path / "none.json")
     with pytest.raises(dokima.RulebookError, match="rule.x.require"):
         book(rule=[{"id": "x", "at": "save", "require": "nothing"}])
+
+
+def as_it_is():
+    """What belongs to the process: what anybody may look at, and nobody but its owner sets."""
+    return {
+        "collector": (gc.isenabled(), gc.get_threshold(), gc.get_freeze_count()),
+        "switch interval": sys.getswitchinterval(),
+        "recursion": sys.getrecursionlimit(),
+        "locale": locale.setlocale(locale.LC_ALL),
+        "warnings": list(warnings.filters),
+        "folder": os.getcwd(),
+        "environment": dict(os.environ),
+        "decimal": repr(decimal.getcontext()),
+        "float errors": numpy.geterr(),
+        "digits": sys.get_int_max_str_digits(),
+        "path": list(sys.path),
+        "hooks": (sys.excepthook, sys.stdout, sys.stderr, signal.getsignal(signal.SIGINT)),
+        "open files": sorted(each for each in map(target_of, os.listdir("/proc/self/fd")) if each.startswith("/")),
+        "threads": sorted(thread.name for thread in threading.enumerate()),
+    }
+
+
+def target_of(handle):
+    try:
+        return os.readlink(f"/proc/self/fd/{handle}")
+    except OSError:  # that of the listing itself
+        return ""
+
+
+def test_the_process_is_as_it_was_after_every_verb_and_after_every_failure(tmp_path):
+    every_verb(tmp_path / "first")  # libraries are loaded by now, which open what they like
+    gc.collect()
+    before = as_it_is()
+    every_verb(tmp_path / "second")
+    gc.collect()
+    after = as_it_is()
+    assert {name: after[name] for name in before if after[name] != before[name]} == {}
 
 
 def test_texts_of_findings_are_no_formulas():
