@@ -1,0 +1,213 @@
+"""How many small changes of the code do the tests notice? Run by hand; nothing of the suite imports it.
+
+    python -m tests.noticing map                          which tests reach which lines (once; about ten minutes)
+    python -m tests.noticing run store --changes 40       changes of a package, one after the other
+    python -m tests.noticing table                        what came of all runs so far
+
+A change is one spot: the edge of a comparison, an operand of ``and`` or ``or``, a guard, ``any`` for ``all``, ``min`` for
+``max``, ``sorted`` left out, a check that is dropped, a number beside its own. Each is made in a copy of the tree, and the
+tests that reach its line are run until one fails. Which spots are taken is decided by a seed.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "dokima"
+KEPT = Path(os.environ.get("DOKIMA_NOTICING", "/tmp/dokima-noticing"))
+MOST_TESTS = 40
+"""Tests that are run for one change: those that reach the fewest other lines first."""
+SECONDS = 120
+
+EDGES = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+         ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In}  # fmt: skip
+CALLS = {"any": "all", "all": "any", "min": "max", "max": "min", "sorted": "list"}
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change of one spot, and what came of it."""
+
+    file: str
+    line: int
+    kind: str
+    before: str
+    after: str
+    tests: int = 0
+    noticed: bool = False
+
+
+class _Spots(ast.NodeVisitor):
+    """All spots of a file, as (node, kind, changed node)."""
+
+    def __init__(self) -> None:
+        self.found: list[tuple[ast.AST, str, ast.AST]] = []
+
+    def visit_Compare(self, node: ast.Compare) -> None:
+        """The edge of a comparison."""
+        for at, operator in enumerate(node.ops):
+            if type(operator) in EDGES:
+                ops = [EDGES[type(operator)]() if at == other else each for other, each in enumerate(node.ops)]
+                self.found.append((node, "edge", ast.Compare(node.left, ops, node.comparators)))
+        self.generic_visit(node)
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> None:
+        """One operand less."""
+        for at in range(len(node.values)):
+            left = [each for other, each in enumerate(node.values) if other != at]
+            self.found.append((node, "operand", left[0] if len(left) == 1 else ast.BoolOp(node.op, left)))
+        self.generic_visit(node)
+
+    def visit_If(self, node: ast.If) -> None:
+        """A guard that never holds, and a check that is dropped."""
+        kind = "check" if any(isinstance(each, ast.Raise) for each in node.body) else "guard"
+        self.found.append((node.test, kind, ast.Constant(False)))
+        self.generic_visit(node)
+
+    def visit_IfExp(self, node: ast.IfExp) -> None:
+        """The other way."""
+        self.found.append((node.test, "guard", ast.UnaryOp(ast.Not(), node.test)))
+        self.generic_visit(node)
+
+    def visit_Call(self, node: ast.Call) -> None:
+        """One function for another."""
+        if isinstance(node.func, ast.Name) and node.func.id in CALLS:
+            self.found.append((node.func, "call", ast.Name(CALLS[node.func.id])))
+        self.generic_visit(node)
+
+    def visit_Constant(self, node: ast.Constant) -> None:
+        """A whole number beside its own."""
+        if type(node.value) is int and abs(node.value) < 10**6:
+            self.found.append((node, "number", ast.Constant(node.value + 1)))
+
+
+def spots(path: Path) -> Iterator[tuple[Change, str]]:
+    """Each change of a file, and the text with it."""
+    text = path.read_text(encoding="utf-8")
+    lines = text.splitlines(keepends=True)
+    found = _Spots()
+    found.visit(ast.parse(text))
+    for node, kind, changed in found.found:
+        first, last = node.lineno, node.end_lineno  # type: ignore[attr-defined]
+        if first != last:
+            continue
+        line = lines[first - 1].encode()
+        start, stop = node.col_offset, node.end_col_offset  # type: ignore[attr-defined]
+        new = ast.unparse(ast.fix_missing_locations(changed))
+        after = (line[:start] + f"({new})".encode() + line[stop:]).decode()
+        name = str(path.relative_to(SOURCE))
+        yield (
+            Change(name, first, kind, lines[first - 1].strip(), after.strip()),
+            "".join([*lines[: first - 1], after, *lines[first:]]),
+        )
+
+
+def make_map() -> None:
+    """Run the suite once with coverage by test, and keep which tests reach which lines."""
+    KEPT.mkdir(parents=True, exist_ok=True)
+    data = KEPT / "coverage"
+    command = [
+        sys.executable,
+        "-m",
+        "pytest",
+        "-q",
+        "-n",
+        "2",
+        "-m",
+        "not long",
+        "--cov=dokima",
+        "--cov-context=test",
+        "--cov-report=",
+    ]
+    environment = {**os.environ, "COVERAGE_FILE": str(data), "COVERAGE_CORE": "ctrace"}
+    subprocess.run(command, cwd=ROOT, env=environment, check=False)
+    from coverage import CoverageData
+
+    kept = CoverageData(str(data))
+    kept.read()
+    reached = {}
+    for file in kept.measured_files():
+        by_line = kept.contexts_by_lineno(file)
+        reached[str(Path(file).relative_to(SOURCE))] = {
+            str(line): sorted({each.partition("|")[0] for each in of if each}) for line, of in by_line.items()
+        }
+    (KEPT / "map.json").write_text(json.dumps(reached))
+
+
+def run(package: str, count: int, seed: int) -> None:
+    """Make changes of a package one by one, and note which are noticed."""
+    reached = json.loads((KEPT / "map.json").read_text())
+    weight: dict[str, int] = {}
+    for of_file in reached.values():
+        for tests in of_file.values():
+            for test in tests:
+                weight[test] = weight.get(test, 0) + 1
+    every = [pair for path in sorted((SOURCE / package).rglob("*.py")) for pair in spots(path)]
+    chosen = [pair for pair in every if reached.get(pair[0].file, {}).get(str(pair[0].line))]
+    random.Random(seed).shuffle(chosen)
+    tree = KEPT / f"tree-{package.replace('/', '-')}"
+    shutil.rmtree(tree, ignore_errors=True)
+    shutil.copytree(ROOT, tree, ignore=shutil.ignore_patterns(".git", "__pycache__", ".hypothesis", "site"))
+    out = KEPT / f"{package.replace('/', '-')}.jsonl"
+    with out.open("w", encoding="utf-8") as told:
+        for change, text in chosen[:count]:
+            tests = sorted(reached[change.file][str(change.line)], key=lambda test: weight[test])[:MOST_TESTS]
+            target = tree / "src" / "dokima" / change.file
+            before = target.read_text(encoding="utf-8")
+            target.write_text(text, encoding="utf-8")
+            noticed = _fails(tree, tests)
+            target.write_text(before, encoding="utf-8")
+            done = Change(**{**asdict(change), "tests": len(tests), "noticed": noticed})
+            told.write(json.dumps(asdict(done)) + "\n")
+            told.flush()
+            print(
+                "." if noticed else f"\n{done.file}:{done.line} {done.kind}\n  {done.before}\n  {done.after}",
+                end="",
+                flush=True,
+            )
+    print()
+
+
+def _fails(tree: Path, tests: list[str]) -> bool:
+    command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-m", "", *tests]
+    environment = {**os.environ, "PYTHONPATH": f"{tree / 'src'}{os.pathsep}{tree}", "PYTHONDONTWRITEBYTECODE": "1"}
+    try:
+        done = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=SECONDS, check=False)
+    except subprocess.TimeoutExpired:
+        return True
+    return done.returncode != 0
+
+
+def table() -> None:
+    """What came of all runs, as Markdown."""
+    print("| package | changes | noticed | of 100 |\n| --- | --- | --- | --- |")
+    for file in sorted(KEPT.glob("*.jsonl")):
+        rows = [json.loads(line) for line in file.read_text().splitlines()]
+        noticed = sum(row["noticed"] for row in rows)
+        print(f"| {file.stem} | {len(rows)} | {noticed} | {100 * noticed // max(1, len(rows))} |")
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("verb", choices=["map", "run", "table"])
+    parser.add_argument("package", nargs="?", default="")
+    parser.add_argument("--changes", type=int, default=40)
+    parser.add_argument("--seed", type=int, default=1)
+    given = parser.parse_args()
+    if given.verb == "map":
+        make_map()
+    elif given.verb == "run":
+        run(given.package, given.changes, given.seed)
+    else:
+        table()
