@@ -1,0 +1,168 @@
+"""What the blocks of a report hold stands in every file that is made of it, read by libraries that did not write it."""
+
+from __future__ import annotations
+
+import datetime
+import html.parser
+import re
+import shutil
+from decimal import Decimal
+
+import openpyxl
+import pypdf
+import pytest
+
+import dokima
+from tests.books import DEMO
+
+BOOK = dokima.load(DEMO)
+ORDERS = DEMO / "orders"
+DAY = datetime.date(2026, 3, 9)
+
+
+def with_change(folder):
+    store = dokima.FolderStore(folder, BOOK)
+    number = store.open("SQ-2041", "Ada", reason="more panes").number
+    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    return store, number
+
+
+RESULTS = {
+    "orders": lambda folder: BOOK.price(ORDERS),
+    "findings": lambda folder: BOOK.check(ORDERS),
+    "variance": lambda folder: BOOK.variance(ORDERS / "SQ-2041.json", with_change(folder)[0].change("SQ-2041-C1").document),
+    "change": lambda folder: with_change(folder)[0].change("SQ-2041-C1"),
+    "list of changes": lambda folder: with_change(folder)[0].list_changes(DAY),
+    "ledger": lambda folder: with_change(folder)[0].ledger("SQ-2041"),
+    "price list": lambda folder: BOOK.price_list(item="PANE-T6", date=DAY),
+    "prices of a party": lambda folder: BOOK.price_list(customer="FERNHOLT", date=DAY),
+    "audit": lambda folder: BOOK.audit(DAY),
+    "versions": lambda folder: BOOK.compare(BOOK.with_tables(item=other_items())),
+    "replay": lambda folder: BOOK.replay(ORDERS, BOOK.with_tables(item=other_items())),
+    "proof": lambda folder: dokima.prove(DEMO, coverage=True),
+    "listing": lambda folder: dokima.FolderStore(folder, BOOK).orders(),
+    "lines": lambda folder: dokima.FolderStore(folder, BOOK).lines(),
+}  # fmt: skip
+
+
+def other_items():
+    """The items of the demo, the toughened pane a cent dearer."""
+    table = BOOK.program.tables["item"]
+    rows = [{name: column.values[column.place(at)] if column.place(at) >= 0 else None for name, column in table.source.columns.items()}
+            for at in range(table.source.size)]  # fmt: skip
+    price = next(name for name in ("list_price", "price", "sales_price") if name in rows[0])
+    return [
+        {**row, price: str(Decimal(row[price]) + 1)} if row["item"] == "PANE-T6" and row[price] else row for row in rows
+    ]
+
+
+class Texts(html.parser.HTMLParser):
+    """Headings and cells of a page, and whether every element that was opened was closed."""
+
+    def __init__(self):
+        super().__init__()
+        self.open, self.cells, self.headings = [], [], []
+
+    def handle_starttag(self, tag, _):
+        if tag not in ("meta", "br", "link", "img", "col", "hr"):
+            self.open.append(tag)
+            if tag in ("td", "th"):
+                self.cells.append("")
+            if tag in ("h1", "h2", "h3"):
+                self.headings.append("")
+
+    def handle_endtag(self, tag):
+        assert self.open.pop() == tag
+
+    def handle_data(self, data):
+        if {"td", "th"} & set(self.open):
+            self.cells[-1] += data
+        if self.open and {"h1", "h2", "h3"} & set(self.open):
+            self.headings[-1] += data
+
+
+def words(text):
+    return re.sub(r"\s+", " ", text).strip()
+
+
+@pytest.fixture(scope="module", params=RESULTS)
+def made(request, tmp_path_factory):
+    """A result's report with its blocks, and a folder."""
+    folder = tmp_path_factory.mktemp("reports")
+    shutil.copytree(ORDERS, folder / "orders")
+    shown = dokima.report(RESULTS[request.param](folder), book=BOOK)
+    return shown, shown._made(), folder
+
+
+def wanted(paper):
+    """Headings, and what each cell is written as."""
+    headings = [section.heading for section in paper.sections if section.heading]
+    cells = [
+        [section.columns[at].cell(value) for at, value in enumerate(row.values)]
+        for section in paper.sections
+        for row in section.rows
+    ]
+    return headings, [words(cell) for row in cells for cell in row if cell]
+
+
+def test_a_page_holds_every_heading_and_cell(made):
+    shown, paper, _ = made
+    page = Texts()
+    page.feed(shown.html)
+    assert page.open == []
+    headings, cells = wanted(paper)
+    there = [words(cell) for cell in page.cells]
+    assert cells
+    assert [cell for cell in cells if cell not in there] == []
+    assert [each for each in headings if each not in map(words, page.headings)] == []
+    assert not paper.currency or paper.currency in shown.html
+
+
+def test_a_workbook_holds_every_heading_and_number(made):
+    shown, paper, folder = made
+    book = openpyxl.load_workbook(shown.write(folder / "r.xlsx"))
+    assert len(book.sheetnames) == max(1, len(paper.sections))
+    for section, sheet in zip(paper.sections, book.worksheets, strict=True):
+        values = [value for row in sheet.iter_rows(values_only=True) for value in row if value is not None]
+        texts = {words(str(value).removeprefix("'")) for value in values}
+        assert [
+            column.full
+            for column in section.columns
+            if column.heading and words(column.heading) not in texts and words(column.full) not in texts
+        ] == []
+        numbers = {
+            Decimal(str(value)) for value in values if isinstance(value, int | float) and not isinstance(value, bool)
+        }
+        amounts = [
+            value for row in section.rows for value in row.values if isinstance(value, Decimal) and abs(value) < 10**9
+        ]
+        assert [value for value in amounts if value.normalize() not in {each.normalize() for each in numbers}] == []
+        for row in sheet.iter_rows():
+            for cell in row:
+                assert cell.data_type != "f", "nothing in it is a formula"
+
+
+def test_a_paper_holds_every_heading_and_is_as_wide_as_it_needs(made):
+    shown, paper, folder = made
+    pages = pypdf.PdfReader(shown.write(folder / "r.pdf")).pages
+    text = words(" ".join(page.extract_text() for page in pages))
+    headings, cells = wanted(paper)
+    assert words(paper.title) in text
+    assert [each for each in headings if words(each) not in text] == []
+    amounts = [cell for cell in cells if re.fullmatch(r"[+−-]?[\d,.]+\.\d\d", cell)]
+    assert [cell for cell in amounts if cell not in text] == []
+    for at, page in enumerate(pages, start=1):
+        wide = page.mediabox.width > page.mediabox.height
+        assert sorted(map(round, (page.mediabox.width, page.mediabox.height))) == [595, 842], "A4"
+        assert wide == (pages[0].mediabox.width > pages[0].mediabox.height)
+        assert f"{paper.page_words[0]} {at} {paper.page_words[1]} {len(pages)}" in words(page.extract_text())
+
+
+def test_text_and_mail_hold_every_amount(made):
+    shown, paper, _ = made
+    _, cells = wanted(paper)
+    amounts = {cell for cell in cells if re.fullmatch(r"[+−-]?[\d,.]+\.\d\d", cell)}
+    mail = shown.markdown
+    assert [cell for cell in amounts if cell not in mail] == []
+    assert words(paper.title) in words(mail.replace("\\", ""))
