@@ -138,10 +138,21 @@ def test_no_object_and_no_exception_holds_it(environment, caplog, url):
             holds_none(chained(error), url)
         else:
             holds_none(f"{found}{found!r}", url)
-    for command in ("orders", "feed", "history A", "store check", "change list"):
-        if "\0" not in url:
-            status, out, err = run_here(DEMO, *command.split(), "--store", url)
-            holds_none(f"{out}{err}", (command, status))
+    if "\0" in url:
+        return
+    stored = [
+        [*command.split(), "--store", url] for command in ("orders", "feed", "history A", "store check", "change list")
+    ]
+    # A URL in the place of a file, of a folder, of a rulebook.
+    misplaced = [
+        ["price", url], ["check", url], ["explain", url, "10"], ["price", "--orders", url], ["price", "--orders", url, "--out", "x.parquet"],
+        ["compare", url], ["compare", ".", url], ["compare", ".", "--orders", url], ["replay", "--orders", url], ["check", "-b", url],
+        ["prices", "--item", url], ["eval", "line.item", url], ["variance", url, url], ["edit", url, "--dry-run"], ["spec", "--since", url],
+        ["price", "orders/SQ-2041.json", "--table", f"item={url}"], ["store", "load", url, "--store", "sqlite:///none.db"],
+    ]  # fmt: skip
+    for command in [*stored, *misplaced]:
+        status, out, err = run_here(DEMO, *command)
+        holds_none(f"{out}{err}", (command[:2], status))
     holds_none(caplog.text, url)
     for left in ("erp.db", "x"):
         assert not os.path.exists(left)

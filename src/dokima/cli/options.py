@@ -140,7 +140,11 @@ def open_book(
 ) -> Rulebook:
     """The rulebook of a folder on a day, as it would be with other tables, named values, and values of the orders it
     reads."""
-    book = loaded(book_folder(folder), pairs(tables), pairs(values))
+    files = pairs(tables)
+    for name, file in files.items():
+        if is_store_url(file):
+            raise DokimaError(f"--table {name}: expected a file (got the URL of a database)")
+    book = loaded(book_folder(folder), files, pairs(values))
     return book.what_if(set=assignments(sets) if sets else None, today=day(today))
 
 
@@ -194,7 +198,7 @@ def one_path(named: Sequence[str], folder: str | None) -> Path:
         DokimaError: There is none, or there are several.
     """
     if folder is not None and is_store_url(folder):
-        raise DokimaError(f"--out reads files (got the store {folder})")
+        raise DokimaError("--out reads files (got a store)")
     paths = [*named, *([folder] if folder is not None else [])]
     if len(paths) != 1:
         raise DokimaError(f"--out reads one file or folder of orders (got {len(paths)})")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 
 from rich.console import Console
@@ -33,10 +34,22 @@ def note(message: str) -> None:
     sys.stderr.write(f"{visible(message)}\n")
 
 
+_URL = re.compile(
+    r"\b((?:sqlite|postgres|mysql|mariadb|oracle|mssql)[a-z+0-9]*:/{1,3})(\S*[:@?]\S*)|\b(password=)\S+", re.IGNORECASE
+)
+"""A URL of a database as it was typed, in the place of a file or a number: what it may hold is not told."""
+
+
+def _masked(found: re.Match[str]) -> str:
+    if found[3]:
+        return f"{found[3]}***"
+    return found[0] if "***" in found[2] else f"{found[1]}***'"
+
+
 def complain(message: str) -> None:
     """A message to standard error, in red where that can be shown."""
     console = Console(stderr=True, highlight=False, emoji=False)
-    message = visible(message)
+    message = _URL.sub(_masked, visible(message))
     first, _, rest = message.partition("\n")
     console.print("error: ", style="bold red", end="", markup=False)
     console.print(first, markup=False, soft_wrap=True)
