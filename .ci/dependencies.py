@@ -94,7 +94,8 @@ def licence(name: str) -> str:
     about = metadata(name)
     if said := about.get("License-Expression"):
         return said
-    classified = [each.rpartition(" :: ")[2] for each in about.get_all("Classifier") or () if each.startswith("License")]
+    said_of = about.get_all("Classifier") or ()
+    classified = [each.rpartition(" :: ")[2] for each in said_of if each.startswith("License")]
     told = next((each for each in classified if each != "OSI Approved"), "") or (about.get("License") or "")
     told = told.strip().partition("\n")[0]
     return SPELLED.get(told.lower(), told)
@@ -126,8 +127,8 @@ def page() -> str:
     lines = [
         "# Dependencies",
         "",
-        "Made by `python .ci/dependencies.py`, checked by `.ci/run`. Known vulnerabilities are looked up on the network,",
-        "which the build must not need: look them up with a tool of your choice against the environment that you install.",
+        "Made by `python .ci/dependencies.py`, checked by `.ci/run`. Known vulnerabilities are listed on the network,",
+        "which the build must not need: look them up with a tool of your choice, against what you install.",
         "",
         "| library | extra | at least | tested | licence | for |",
         "| --- | --- | --- | --- | --- | --- |",
