@@ -34,11 +34,6 @@ def host():
         yield
 
 
-def test_no_verb_sets_what_belongs_to_the_process(tmp_path):
-    with host():
-        every_verb(tmp_path)
-
-
 def every_verb(tmp_path):
     tmp_path.mkdir(exist_ok=True)
     demo = dokima.load(DEMO)
@@ -96,7 +91,8 @@ def target_of(handle):
 
 
 def test_the_process_is_as_it_was_after_every_verb_and_after_every_failure(tmp_path):
-    every_verb(tmp_path / "first")  # libraries are loaded by now, which open what they like
+    with host():
+        every_verb(tmp_path / "first")  # libraries are loaded by now, which open what they like
     gc.collect()
     before = as_it_is()
     every_verb(tmp_path / "second")

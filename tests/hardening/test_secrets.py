@@ -150,7 +150,8 @@ def test_no_object_and_no_exception_holds_it(environment, caplog, url):
         ["prices", "--item", url], ["eval", "line.item", url], ["variance", url, url], ["edit", url, "--dry-run"], ["spec", "--since", url],
         ["price", "orders/SQ-2041.json", "--table", f"item={url}"], ["store", "load", url, "--store", "sqlite:///none.db"],
     ]  # fmt: skip
-    for command in [*stored, *misplaced]:
+    few = [WRITTEN[name] for name in ("right", "slash", "no host", "query", "of sqlite", "words")]
+    for command in [*stored, *(misplaced if url in few else ())]:
         status, out, err = run_here(DEMO, *command)
         holds_none(f"{out}{err}", (command[:2], status))
     holds_none(caplog.text, url)
