@@ -117,7 +117,9 @@ def begin_to_write(connection: Connection, table: Table) -> None:
         DBAPIError: Others are writing, or have written since it began to read.
     """
     driver = connection.connection.driver_connection
-    said = "expected a connection in a transaction (this one commits each statement by itself)"
+    said = (
+        "expected a connection in a transaction (this one commits each statement by itself): open it without AUTOCOMMIT"
+    )
     if connection.dialect.name == "sqlite":
         if getattr(driver, "autocommit", None) is True:
             raise DokimaError(said)

@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 from sqlalchemy import Connection, Engine, Select, and_, delete, select, update
 from sqlalchemy.exc import DBAPIError
 
-from dokima.errors import DokimaError
+from dokima.errors import Conflict, DokimaError
 from dokima.exact import added
 from dokima.formats.database_urls import Place
 from dokima.model.arguments import a_text
@@ -23,7 +23,7 @@ from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.selecting import EQUAL, Selection, number_key
 from dokima.rulebook.book import Rulebook
-from dokima.store.database.engines import again, begin_to_write, seeing, told, writing
+from dokima.store.database.engines import again, begin_to_write, is_in_the_way, seeing, told, writing
 from dokima.store.database.rows import Row, document_of, text_of
 from dokima.store.database.schema import SCHEMA_VERSION, Schema
 from dokima.store.database.transaction import MANY, DatabaseTransaction
@@ -107,7 +107,11 @@ class DatabaseDocuments:
         try:
             begin_to_write(connection, self.schema["store"])
         except DBAPIError as error:
-            raise told(error, self.database) from None
+            if not is_in_the_way(error):
+                raise told(error, self.database) from None
+            self.database.silence(error)
+            said = f"others are writing to {self.database}, or have written since this transaction began to read"
+            raise Conflict(f"{said}: roll back, and begin again") from None
         with self.using(connection):
             yield
 
