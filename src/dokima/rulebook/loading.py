@@ -18,7 +18,7 @@ from pydantic import ValidationError
 from dokima.changes.policy import is_policy
 from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program
-from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, listed, nearest
+from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import from_pairs, to_decimals
 from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
@@ -366,13 +366,13 @@ def _compile(
     except RulebookError as error:
         problems += error.problems
     if problems:
-        problems += [RulebookProblem("", "rulebook.python", _left_out(name)) for name in left_out]
+        problems += [RulebookProblem("", "rulebook.python", f"{name}: {_LEFT_OUT}") for name in left_out]
         raise RulebookError([text.placed(problem) for problem in problems])
     unasked = [name for name in sources if name not in tables and sections.table[name].rows is not None]
     if access.trust == "nothing":
         rows = {name: sections.table[name].rows for name in unasked}
         left_out += [f"the rows of table '{name}' from [source.{each.source}]" for name, each in rows.items() if each]
-    refused = f"{_left_out(listed(left_out))}, so that nothing can be worked out" if left_out else ""
+    refused = f"nothing is worked out without {', '.join(left_out)}; {_LEFT_OUT}" if left_out else ""
     later = Unasked(program, unasked, text, refused) if unasked or refused else None
     return Loaded(program, layouts, later, tuple(left_out))
 
@@ -401,8 +401,7 @@ def _unreadable(data: Any, path: str) -> Iterator[RulebookProblem]:
             yield from _unreadable(value, f"{path}.{named if isinstance(named, str) else at}")
 
 
-def _left_out(what: str) -> str:
-    return f"{what}: left out, because the rulebook is trusted with nothing (--trust folder or all)"
+_LEFT_OUT = "that is left out, because the rulebook is trusted with nothing (--trust folder or all)"
 
 
 def _not_permitted(databases: Mapping[str, Database], access: Access) -> Iterator[RulebookProblem]:
