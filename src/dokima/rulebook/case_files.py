@@ -26,7 +26,7 @@ from dokima.proving.running_cases import Batch, run_cases
 from dokima.proving.suggested_cases import Suggestions
 from dokima.proving.suggesting import suggest
 from dokima.rulebook.book import Rulebook, load
-from dokima.rulebook.loading import with_tables
+from dokima.rulebook.replacing import with_tables
 from dokima.rulebook.toml_text import TomlError, parse_toml
 
 FOLDER = "cases"

@@ -28,7 +28,7 @@ from dokima.rules.verdicts import RuleAnswers
 
 if TYPE_CHECKING:
     from dokima.formats.pieces import Numbers, Piece
-    from dokima.rulebook.loading import Unasked
+    from dokima.rulebook.unasked import Unasked
 
 
 class BookCore:
@@ -134,7 +134,7 @@ class BookCore:
         Raises:
             RulebookError: There is no such table, or its rows are not what it wants.
         """
-        from dokima.rulebook.loading import with_tables
+        from dokima.rulebook.replacing import with_tables
 
         if self._later is None:
             return self._of(with_tables(self.declared, tables), None)
@@ -142,7 +142,7 @@ class BookCore:
 
     def _with(self, values: Mapping[str, Any], what_if: Mapping[str, str], run: Run) -> Self:
         """This rulebook with other named values, values of orders, and a run."""
-        from dokima.rulebook.loading import with_values_of
+        from dokima.rulebook.replacing import with_values_of
 
         program, later = self.declared, self._later
         if values and later is not None:

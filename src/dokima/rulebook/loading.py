@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import datetime
 import os
 import runpy
-import threading
 import traceback
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -19,7 +17,6 @@ from dokima.changes.policy import is_policy
 from dokima.engine.compiling.program_builder import build_program
 from dokima.engine.program import Program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
-from dokima.exact import from_pairs, to_decimals
 from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
@@ -28,19 +25,18 @@ from dokima.formats.regular_files import files_in, reached, text_of
 from dokima.formulas.custom import own_function
 from dokima.limits import NUMBER_DIGITS
 from dokima.model.arguments import came, is_halved
-from dokima.model.columns import Kind, value_at
 from dokima.model.databases import VARIABLES, Access, Database, Query
-from dokima.model.fields import Field
 from dokima.model.source import note_beside, note_class, source_of
-from dokima.model.values import BadValue, ValueReader, no_column
 from dokima.routines.kinds.kind import StepKind, is_own
 from dokima.rulebook.adapters import defined, model_of
 from dokima.rulebook.answers import with_answers
-from dokima.rulebook.definitions import column_of_value, program_definition
+from dokima.rulebook.definitions import program_definition
 from dokima.rulebook.places import line_of
 from dokima.rulebook.python_files import file_of, modules_beside
+from dokima.rulebook.replacing import no_source, queried, replaced_values, spread
 from dokima.rulebook.sections import RulebookSections
 from dokima.rulebook.toml_text import TomlError, parse_toml
+from dokima.rulebook.unasked import Unasked
 from dokima.rulebook.wrong_settings import wrong_settings
 from dokima.rules.declaring import declared_rule
 from dokima.tables.definition import TableDefinition, TableSource
@@ -77,66 +73,6 @@ class Loaded:
     layouts: dict[str, Layout]
     later: Unasked | None = None
     left_out: Sequence[str] = ()
-
-
-class Unasked:
-    """A rulebook with tables whose rows are still in a database. It is asked once, for all threads.
-
-    Args:
-        program: The rulebook without them.
-        names: The tables.
-        text: Its files, for the places of problems.
-        refused: Why they are not asked for; blank if they are.
-    """
-
-    def __init__(self, program: Program, names: Sequence[str], text: _Text, refused: str = "") -> None:
-        self.declared = program
-        self.names = tuple(names)
-        self._text = text
-        self._refused = refused
-        self._found: Program | None = None
-        self._lock = threading.Lock()
-
-    def program(self) -> Program:
-        """The rulebook with all rows.
-
-        Raises:
-            RulebookError: Something is wrong with them, or they cannot be read.
-            DokimaError: Nobody trusts the rulebook with asking for them.
-        """
-        if self._found is None:
-            with self._lock:
-                if self._found is None:
-                    self._found = self._asked()
-        return self._found
-
-    def _asked(self) -> Program:
-        if self._refused:
-            raise DokimaError(self._refused)
-        definitions = {each.name: each for each in self.declared.definition.tables}
-        queries = {name: definitions[name].rows for name in self.names}
-        wanted = {name: Query(each.source, each.query) for name, each in queries.items() if each is not None}
-        try:
-            return with_tables(self.declared, wanted)
-        except RulebookError as error:
-            raise RulebookError([self._text.placed(problem) for problem in error.problems]) from None
-
-    def with_values(self, values: Mapping[str, Any]) -> Unasked:
-        """The rulebook with other named values, its rows still to be asked for."""
-        return Unasked(with_values_of(self.declared, values), self.names, self._text, self._refused)
-
-    def with_tables(self, tables: Mapping[str, Any]) -> tuple[Program, Unasked | None]:
-        """The rulebook with other rows in some of its tables, and what is still to be asked for."""
-        program = with_tables(self.declared, tables)
-        left = [name for name in self.names if name not in tables]
-        return program, Unasked(program, left, self._text, self._refused) if left or self._refused else None
-
-    def __getstate__(self) -> dict[str, Any]:
-        return {name: value for name, value in vars(self).items() if name != "_lock"}
-
-    def __setstate__(self, state: dict[str, Any]) -> None:
-        vars(self).update(state)
-        self._lock = threading.Lock()
 
 
 def load_folder(
@@ -177,51 +113,10 @@ def load_folder(
             "expected a folder with rulebook.toml (none of its .toml files has [rulebook]; 'dokima init' begins one)"
         )
         raise RulebookError([RulebookProblem(str(folder), "", message)])
-    problems += _replace_values(data, values)
+    problems += replaced_values(data, values)
     if problems:
         raise RulebookError(problems)
     return _compile(data, text, tables, folder, access, kinds=kinds)
-
-
-def _replace_values(data: dict[str, Any], values: Mapping[str, Any]) -> list[RulebookProblem]:
-    known = data.get("value", {})
-    problems: list[RulebookProblem] = []
-    for name, value in values.items():
-        if name not in known:
-            message = f"there is no such named value{nearest(name, known)}"
-            problems.append(RulebookProblem("", f"value.{name}", message))
-            continue
-        try:
-            known[name] = _read_as(known[name], name, value)
-        except BadValue as error:
-            problems.append(RulebookProblem("", f"value.{name}", str(error)))
-    return problems
-
-
-def _read_as(known: Any, name: str, value: Any) -> Any:
-    """A value of the kind of the one that it replaces.
-
-    Raises:
-        BadValue: It is not of that kind.
-    """
-    kind: Kind = "flag" if isinstance(known, bool) else "decimal" if isinstance(known, int | Decimal) else "text"
-    kind = "date" if isinstance(known, datetime.date) else kind
-    read = ValueReader().read(Field(name, kind), value)
-    return to_decimals(from_pairs([read]))[0] if kind == "decimal" else read
-
-
-def with_values_of(program: Program, values: Mapping[str, Any]) -> Program:
-    """A rulebook with other named values; a text is read as what it replaces.
-
-    Raises:
-        RulebookError: There is no such value, or it is of another kind.
-    """
-    data = {"value": {name: value_at(column, 0) for name, column in program.definition.values.items()}}
-    problems = _replace_values(data, values)
-    if problems:
-        raise RulebookError(problems)
-    changed = {name: column_of_value(data["value"][name]) for name in values}
-    return build_program(replace(program.definition, values={**program.definition.values, **changed}))
 
 
 def load_data(
@@ -245,52 +140,6 @@ def load_data(
             what = "rows by table" if name == "tables" else "a list"
             raise DokimaError(f"{name}: expected {what} (got {came(given)})")
     return _compile(data, _Text(), tables, None, access or Access(), python, kinds)
-
-
-def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:
-    """A rulebook with other rows in some of its tables; all others are shared, not built again.
-
-    Args:
-        program: The rulebook.
-        tables: Rows by table: a DataFrame, a table of Arrow, or a list of mappings.
-
-    Raises:
-        RulebookError: There is no such table, or its rows are not what it wants.
-    """
-    definition = program.definition
-    sources = dict(definition.sources)
-    problems: list[RulebookProblem] = []
-    for name, rows in tables.items():
-        if name not in sources:
-            message = f"rows were given for '{name}', which is no table{nearest(name, sources)}"
-            problems.append(RulebookProblem("", "table", message))
-            continue
-        file = ""
-        try:
-            if isinstance(rows, Query):
-                grid, file = _queried(name, definition.databases, rows)
-            else:
-                grid = grid_of(rows, f"rows of table '{name}'")
-            grid = _spread(next(each for each in definition.tables if each.name == name), grid)
-        except DokimaError as error:
-            problems.append(RulebookProblem("", f"table.{name}", str(error)))
-            continue
-        problems += [RulebookProblem("", f"table.{name}", each.message, each.row) for each in grid.problems]
-        sources[name] = TableSource(grid.columns, grid.size, file, grid.rows, sources[name].reader)
-    if problems:
-        raise RulebookError(problems)
-    # Values that are rolled up may come from what was replaced.
-    kept = {name: table for name, table in program.tables.items() if name not in tables and table.assemblies is None}
-    changed = replace(definition, sources=sources)
-    found = build_program(changed, kept)
-    if all(_kinds(program, name) == _kinds(found, name) for name in tables):
-        return found
-    # A column has changed its kind: what reads it must be checked anew.
-    return build_program(changed)
-
-
-def _kinds(program: Program, table: str) -> dict[str, str]:
-    return {name: field.kind for name, field in program.tables[table].fields.items()}
 
 
 def _read_toml(path: Path, text: _Text, data: dict[str, Any]) -> list[RulebookProblem]:
@@ -373,7 +222,7 @@ def _compile(
         rows = {name: sections.table[name].rows for name in unasked}
         left_out += [f"the rows of table '{name}' from [source.{each.source}]" for name, each in rows.items() if each]
     refused = f"nothing is worked out without {', '.join(left_out)}; {_LEFT_OUT}" if left_out else ""
-    later = Unasked(program, unasked, text, refused) if unasked or refused else None
+    later = Unasked(program, unasked, text.placed, refused) if unasked or refused else None
     return Loaded(program, layouts, later, tuple(left_out))
 
 
@@ -518,7 +367,7 @@ def _sources(
         try:
             if table.rows is None or name in given:
                 grid, file = _grid(name, table, given, reach, spec.source)
-                grid = _spread(table, grid)
+                grid = spread(table, grid)
             elif table.rows.source not in spec.source:
                 raise DokimaError(no_source(table.rows.source, spec.source))
             is_unread = False
@@ -534,40 +383,10 @@ def _sources(
     return sources, problems
 
 
-def _spread(table: TableDefinition, grid: Grid) -> Grid:
-    """The rows of a table with headings that are values; rows that have these as a column already stay as they are.
-
-    Raises:
-        DokimaError: One of the headings is not there.
-    """
-    spread = table.spread
-    if spread is None or (spread.cells in grid.columns and not set(spread.values) & set(grid.columns)):
-        return grid
-    for heading in spread.values:
-        if heading not in grid.columns:
-            raise DokimaError(no_column(heading, grid.columns))
-    return grid.spread(spread.headings, spread.cells, spread.values)
-
-
 def _no_rows() -> Any:
     import numpy as np
 
     return np.zeros(0, np.int64)
-
-
-def no_source(name: str, databases: Mapping[str, Database]) -> str:
-    """What is said where a database is named that the rulebook does not have."""
-    return f"there is no [source.{name}]{nearest(name, databases)}"
-
-
-def _queried(name: str, databases: Mapping[str, Database], query: Query) -> tuple[Grid, str]:
-    """The rows of a query."""
-    if query.source not in databases:
-        raise DokimaError(no_source(query.source, databases))
-    from dokima.formats.queries import rows_of_query
-
-    what = f"rows of table '{name}' from {query.source}"
-    return rows_of_query(databases[query.source], query.query, query.parameters, what), query.source
 
 
 def _grid(
@@ -593,7 +412,7 @@ def _every_row(
         path = Path(given[name])
         return read_grid(path, table), path.name
     if isinstance(given.get(name), Query):
-        return _queried(name, databases, given[name])
+        return queried(name, databases, given[name])
     if name in given:
         return grid_of(given[name], f"rows of table '{name}'"), ""
     if table.file is None or reach.folder is None:

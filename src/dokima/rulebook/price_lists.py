@@ -204,7 +204,7 @@ class _Asked:
             # Where nothing is known of parties, one without terms of its own stands for all that no table names.
             listed = [_Party(LIST, True)] if everybody and self.by_party is None else []
             return [*listed, *map(_Party, named)], self.program
-        from dokima.rulebook.loading import with_tables
+        from dokima.rulebook.replacing import with_tables
 
         table = self.by_party
         if table is None:
