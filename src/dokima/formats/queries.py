@@ -79,6 +79,8 @@ def rows_of_query(database: Database, query: str, parameters: Mapping[str, Any],
         DokimaError: It is no such query, a parameter is missing or unknown, there are more rows than the limit, it
             takes too long, or the database cannot be reached.
     """
+    if database.access.trust == "nothing":
+        raise DokimaError(f"{what}: no database is asked, because the rulebook is trusted with nothing")
     try:
         statement, names = parameters_of(query)
         _check_parameters(names, parameters)
@@ -148,6 +150,8 @@ def _of_sqlite(place: Place, database: Database, asked: str, given: Mapping[str,
     # Colons that are none of a parameter were marked for another reader.
     wanted = {"uri": uri, "query": asked.replace(r"\:", ":"), "parameters": values}
     timeout = place.url.query.get("timeout", database.seconds)
+    if not sys.executable:  # a program that holds Python and is none
+        raise DokimaError("SQLite is read by a Python of its own, and there is none here")
     command = [sys.executable, "-I", str(Path(__file__).with_name("sqlite_reader.py"))]
     with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as child:
         ends = threading.Timer(database.seconds, child.kill)
