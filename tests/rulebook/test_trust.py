@@ -131,7 +131,7 @@ def test_nothing_runs_of_a_rulebook_that_is_trusted_with_nothing(tmp_path, monke
     status, _, told = run_here(folder, "price", "--trust", "nothing", write(folder))
     assert (status, "rules.py" in told, (folder / "ran").exists()) == (2, True, False)
     text = TOML.format(python="[]", url='"sqlite:///erp.db"', table='"rate.csv"')
-    layout = '[layout.erp]\nqueries = { source = "erp", headers = "select item as number from art" }\n'
+    layout = '[layout.erp]\nheader = { number = "number" }\nline = { item = "number" }\nqueries = { source = "erp", headers = "select item as number from art" }\n'
     (folder / "rulebook.toml").write_text(text + layout)
     with pytest.raises(dokima.DokimaError, match="no database is asked, because the rulebook is trusted with nothing"):
         dokima.load(folder, trust="nothing").orders({}, layout="erp", strict=True)
