@@ -233,7 +233,7 @@ def _unreadable(data: Any, path: str) -> Iterator[RulebookProblem]:
             said = f"expected whole characters (got half of a surrogate pair in {data!a:.60})"
             yield RulebookProblem("", path, said)
     elif isinstance(data, int | Decimal):
-        # One of 1E+999999999 takes an hour to be written, and somebody would write it for a message.
+        # Written out, 1E+999999999 has a thousand million digits, and some message would write it out.
         digits = data.adjusted() if isinstance(data, Decimal) and data.is_finite() else 0
         if (isinstance(data, int) and abs(data) >= 10**NUMBER_DIGITS) or abs(digits) > NUMBER_DIGITS:
             message = f"expected a number of at most {NUMBER_DIGITS} digits (got {came(data)})"
