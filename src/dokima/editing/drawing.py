@@ -110,8 +110,10 @@ def _with_values(documents: Sequence[Document], orders: Orders, fields: Mapping[
             if (value := _value(orders, level, name, at)) is not None:
                 into[name] = value
     found = list(documents)
-    for at, values in lines.items():
-        found[of[at]] = found[of[at]].with_line(orders.line_numbers[at], values)
+    for order, changed in _by_order(
+        of, {at: (orders.line_numbers[at], values) for at, values in lines.items()}
+    ).items():
+        found[order] = found[order].with_lines(changed)
     for at, header in enumerate(headers):
         if header != found[at].header:
             found[at] = Document(header, found[at].lines)
@@ -122,13 +124,27 @@ def _marked(documents: Sequence[Document], orders: Orders, places: Iterable[int]
     """Documents with the marks that columns hold, on their headers and on the lines at some places."""
     found, marks = list(documents), texts(orders.line(DRAWN)).to_list()
     of = orders.order_of.tolist()
+    marked = {}
     for at in places:
-        number, document = orders.line_numbers[at], found[of[at]]
-        if (names := _names(marks[at])) != document.lines[number].get(DRAWN):
-            found[of[at]] = document.with_line(number, {**document.lines[number], DRAWN: names})
+        number = orders.line_numbers[at]
+        line = found[of[at]].lines[number]
+        if (names := _names(marks[at])) != line.get(DRAWN):
+            marked[at] = number, {**line, DRAWN: names}
+    for order, changed in _by_order(of, marked).items():
+        found[order] = found[order].with_lines(changed)
     for at, text in enumerate(texts(orders.header(DRAWN)).to_list()):
         if (names := _names(text)) != found[at].header.get(DRAWN):
             found[at] = found[at].with_header(**{DRAWN: names})
+    return found
+
+
+def _by_order(
+    of: Sequence[int], lines: Mapping[int, tuple[str, dict[str, Any]]]
+) -> dict[int, dict[str, dict[str, Any]]]:
+    """Lines by the position of their order and their number."""
+    found: dict[int, dict[str, dict[str, Any]]] = {}
+    for at, (number, values) in lines.items():
+        found.setdefault(of[at], {})[number] = values
     return found
 
 

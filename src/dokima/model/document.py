@@ -168,6 +168,15 @@ class Document:
             return Document(self.header, lines, since=(columns, (*numbers, number)) if known else None)
         return Document(self.header, dict(sorted(lines.items(), key=lambda each: read_address(each[0]))))
 
+    def with_lines(self, changed: Mapping[str, Values]) -> Document:
+        """With some lines replaced that are there; of many all at once, since each copies all others."""
+        if len(changed) <= _FEW_LINES:
+            document = self
+            for number, fields in changed.items():
+                document = document.with_line(number, fields)
+            return document
+        return Document(self.header, {**self.lines, **{n: {**fields, "number": n} for n, fields in changed.items()}})
+
     def without(self, numbers: Iterable[str]) -> Document:
         """Without some lines."""
         gone = set(numbers)
