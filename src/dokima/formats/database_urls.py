@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
 from dokima.errors import DokimaError, StoreError
-from dokima.model.databases import DatabaseUrl
+from dokima.model.arguments import is_halved
+from dokima.model.databases import VARIABLE, DatabaseUrl
 
 if TYPE_CHECKING:
     from sqlalchemy import URL
 
-_NAME = re.compile(r"\$([A-Za-z_][A-Za-z0-9_]*)")
 _DRIVERS = {"sqlite": "sqlite", "sqlite+pysqlite": "sqlite", "postgresql": "postgresql+psycopg"}
 _PARTS = ("username", "password", "host", "database")
 _SQLITE_OPTIONS = ("timeout",)
@@ -29,7 +29,7 @@ Permits = Callable[[str], bool]
 
 
 @dataclass(frozen=True, repr=False)
-class Place:
+class DatabasePlace:
     """A database that can be connected to, and how people are told of it.
 
     Attributes:
@@ -46,7 +46,7 @@ class Place:
         return self.shown
 
     def __repr__(self) -> str:
-        return f"<Place {self.shown}>"
+        return f"<DatabasePlace {self.shown}>"
 
     def scrubbed(self, said: str) -> str:
         """What somebody else says, without what is secret."""
@@ -95,7 +95,7 @@ class Place:
             raise StoreError(f"{what or self.shown}: {said}") from None
 
 
-def place_of(given: str | DatabaseUrl, permits: Permits | None = None) -> Place:
+def place_of(given: str | DatabaseUrl, permits: Permits | None = None) -> DatabasePlace:
     """A database by its URL, ``$NAME`` in any of its parts put in from the environment.
 
     It is taken apart first and filled in part by part: a password ``p@s/s:w`` must not move the host.
@@ -117,10 +117,9 @@ def place_of(given: str | DatabaseUrl, permits: Permits | None = None) -> Place:
     def value(name: str) -> str:
         if permits is not None and not permits(name):
             raise DokimaError(f"${name} may not be named here")
-        if name not in os.environ:
-            raise DokimaError(f"${name} is not in the environment")
-        taken.append((os.environ[name], f"${name}"))
-        return os.environ[name]
+        found = _variable(name)
+        taken.append((found, f"${name}"))
+        return found
 
     text = value(said.whole) if said.whole else said.reveal()
     url = None
@@ -148,7 +147,7 @@ def place_of(given: str | DatabaseUrl, permits: Permits | None = None) -> Place:
         kept += [(each, "***") for each in _of_parts(make_url(text), everything=False)]
     secrets = {form: instead for secret, instead in kept for form in (secret, quote(secret, safe="")) if form}
     longest_first = sorted(secrets.items(), key=lambda pair: -len(pair[0]))
-    return Place(url, shown, tuple(longest_first))
+    return DatabasePlace(url, shown, tuple(longest_first))
 
 
 def filled(text: str) -> str:
@@ -157,17 +156,17 @@ def filled(text: str) -> str:
     Raises:
         DokimaError: A variable is not there.
     """
+    return _filled(text, _variable)
 
-    def value(name: str) -> str:
-        if name not in os.environ:
-            raise DokimaError(f"${name} is not in the environment")
-        return os.environ[name]
 
-    return _filled(text, value)
+def _variable(name: str) -> str:
+    if name not in os.environ:
+        raise DokimaError(f"${name} is not in the environment")
+    return os.environ[name]
 
 
 def _filled(text: Any, value: Callable[[str], str]) -> str:
-    return _NAME.sub(lambda found: value(found[1]), str(text))
+    return VARIABLE.sub(lambda found: value(found[1]), str(text))
 
 
 def _filled_option(option: Any, value: Callable[[str], str]) -> Any:
@@ -191,7 +190,7 @@ def _of_parts(url: URL, *, everything: bool) -> Iterator[str]:
 
 def _is_odd(text: str) -> bool:
     """Whether a text holds what no URL holds."""
-    return "\0" in text or any("\ud800" <= letter <= "\udfff" for letter in text)
+    return "\0" in text or is_halved(text)
 
 
 def _refuse_odd(url: URL, shown: str) -> None:

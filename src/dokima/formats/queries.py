@@ -23,7 +23,7 @@ from urllib.parse import quote
 import numpy as np
 
 from dokima.errors import DokimaError, listed, nearest
-from dokima.formats.database_urls import Place, place_of
+from dokima.formats.database_urls import DatabasePlace, place_of
 from dokima.formats.grid import Grid, coded
 from dokima.formats.regular_files import reached
 from dokima.model.databases import Database
@@ -122,7 +122,7 @@ Rows = tuple[list[str], list[Any]]
 """Headings and rows."""
 
 
-def _of_postgres(place: Place, database: Database, asked: str, given: Mapping[str, Any]) -> Rows:
+def _of_postgres(place: DatabasePlace, database: Database, asked: str, given: Mapping[str, Any]) -> Rows:
     """What a query gives, in a transaction that only reads and has a limit of time."""
     try:
         from sqlalchemy import NullPool, create_engine, text
@@ -140,7 +140,7 @@ def _of_postgres(place: Place, database: Database, asked: str, given: Mapping[st
     return headings, rows
 
 
-def _of_sqlite(place: Place, database: Database, asked: str, given: Mapping[str, Any]) -> Rows:
+def _of_sqlite(place: DatabasePlace, database: Database, asked: str, given: Mapping[str, Any]) -> Rows:
     """What a query gives, in a process of its own that is ended when its time is over."""
     uri = f"file:{quote(str(_path_of(place, database)))}?mode=ro"
     values = {name: value.isoformat() if isinstance(value, datetime.date) else value for name, value in given.items()}
@@ -220,7 +220,7 @@ def _held(parts: Iterable[Sequence[Any]], database: Database) -> list[Any]:
     return rows
 
 
-def _path_of(place: Place, database: Database) -> Path:
+def _path_of(place: DatabasePlace, database: Database) -> Path:
     """The file of SQLite, beside the rulebook unless its path is whole.
 
     Raises:

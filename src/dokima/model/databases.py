@@ -13,7 +13,8 @@ Trust = Literal["folder", "all", "nothing"]
 """What a rulebook may reach: what lies in its folder, anything, or nothing but its own texts and tables."""
 VARIABLES = "DOKIMA_"
 """What the names of the variables of the environment begin with that a rulebook may name, where nobody says more."""
-_NAME = re.compile(r"\$([A-Za-z_][A-Za-z0-9_]*)")
+VARIABLE = re.compile(r"\$([A-Za-z_][A-Za-z0-9_]*)")
+"""How a variable of the environment is named."""
 _SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*://")
 _HIDDEN = "***"
 
@@ -37,12 +38,12 @@ class DatabaseUrl:
     @property
     def names(self) -> list[str]:
         """The variables of the environment that it names."""
-        return list(dict.fromkeys(_NAME.findall(self._text)))
+        return list(dict.fromkeys(VARIABLE.findall(self._text)))
 
     @property
     def whole(self) -> str:
         """The variable that stands in the place of all of it; blank if there is none."""
-        found = _NAME.fullmatch(self._text.strip())
+        found = VARIABLE.fullmatch(self._text.strip())
         return found[1] if found else ""
 
     def __str__(self) -> str:

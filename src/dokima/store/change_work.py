@@ -18,7 +18,7 @@ from dokima.model.parsing import parse_json
 from dokima.model.states import Settle
 from dokima.store.documents import Event, Transaction, Written
 from dokima.store.events import saved_event
-from dokima.store.repeating import Operation
+from dokima.store.repeating import NamedCall
 from dokima.store.taken_lines import TakenLines
 from dokima.store.texts import read_document, written
 
@@ -109,15 +109,15 @@ class Opening:
     requested_by: str
     operation: str
 
-    def done(self) -> ChangeOrder:
+    def opened(self) -> ChangeOrder:
         """The change order that was opened."""
         for name in ("number", "by", "reason", "requested_by", "operation"):
             a_text(getattr(self, name), name)
         asked = ("open", self.number, self.reason, self.requested_by)
-        operation = Operation.of(self.store.documents, self.operation, self.by, asked)
+        operation = NamedCall.of(self.store.documents, self.operation, self.by, asked)
         return self.store.documents.transact(self.by, lambda transaction: self._open(transaction, operation))
 
-    def _open(self, transaction: Transaction, operation: Operation) -> ChangeOrder:
+    def _open(self, transaction: Transaction, operation: NamedCall) -> ChangeOrder:
         store = self.store
         if (before := operation.before()) is not None:
             frozen = parse_json(before[0])
@@ -198,10 +198,10 @@ class Approval:
             a_text(getattr(self, name), name)
         how = self.settle if self.settle is None or isinstance(self.settle, str) else "by a function"
         asked = ("approve", self.number, how, dict(self.accept or {}))
-        operation = Operation.of(self.store.documents, self.operation, self.by, asked)
+        operation = NamedCall.of(self.store.documents, self.operation, self.by, asked)
         return self.store.documents.transact(self.by, lambda transaction: self._settle(transaction, operation))
 
-    def _settle(self, transaction: Transaction, operation: Operation) -> Settlement:
+    def _settle(self, transaction: Transaction, operation: NamedCall) -> Settlement:
         store, number = self.store, self.number
         change = _locked(store, transaction, number)
         if (before := operation.before()) is not None:

@@ -12,7 +12,7 @@ from dokima.store.documents import Documents, Done
 
 
 @dataclass(frozen=True)
-class Operation:
+class NamedCall:
     """One call that may be repeated.
 
     Attributes:
@@ -28,7 +28,7 @@ class Operation:
     digest: str
 
     @classmethod
-    def of(cls, documents: Documents, name: str, by: str, asked: Sequence[Any]) -> Operation:
+    def of(cls, documents: Documents, name: str, by: str, asked: Sequence[Any]) -> NamedCall:
         """An operation; ``asked`` says what is done, to what and how, so that nothing else is taken for it."""
         return cls(documents, name, by, digest_of(canonical_json(list(asked))) if name else "")
 

@@ -19,7 +19,7 @@ from dokima.model.parsing import parse_json
 from dokima.model.selecting import number_key
 from dokima.store.documents import Transaction, Written
 from dokima.store.events import changes_between, saved_event
-from dokima.store.repeating import Operation
+from dokima.store.repeating import NamedCall
 from dokima.store.texts import written
 
 if TYPE_CHECKING:
@@ -51,7 +51,7 @@ class Saving:
         fields = self.store.book.program.fields
         documents = [Document.read(order, fields) for order in orders]
         handed = [[document.header, document.rows] for document in documents]
-        operation = Operation.of(self.store.documents, self.operation, self.by, handed)
+        operation = NamedCall.of(self.store.documents, self.operation, self.by, handed)
         if (before := operation.before()) is not None:
             return self._again(before)
         documents = [self._numbered_apart(document) for document in self._drawn(documents)]
@@ -62,7 +62,7 @@ class Saving:
         fields = self.store.book.program.fields
         return [Document.read(Order.from_dict(parse_json(text)), fields).order() for text in texts]
 
-    def _save(self, transaction: Transaction, documents: Sequence[Document], operation: Operation) -> list[Order]:
+    def _save(self, transaction: Transaction, documents: Sequence[Document], operation: NamedCall) -> list[Order]:
         if (before := operation.before()) is not None:
             return self._again(before)
         transaction.lock([document.number for document in documents if document.number])

@@ -154,7 +154,7 @@ class Store:
         Raises:
             Conflict: Somebody else is writing, or ``operation`` named something else.
         """
-        return Opening(self, number, by, reason, requested_by, operation).done()
+        return Opening(self, number, by, reason, requested_by, operation).opened()
 
     def work(self, number: str, by: str, action: Edit) -> ChangeOrder:
         """Do something with a change order and keep it; nothing is kept if it is refused.

@@ -16,7 +16,7 @@ from sqlalchemy import Connection, Engine, Table, create_engine, event, update
 from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import Conflict, DokimaError, StoreError
-from dokima.formats.database_urls import Place
+from dokima.formats.database_urls import DatabasePlace
 
 _log = logging.getLogger(__name__)
 
@@ -35,7 +35,7 @@ _IN_THE_WAY = ("40001", "40P01", "55P03", "23505")
 used: done again, the transaction finds it."""
 
 
-def engine_of(place: Place) -> Engine:
+def engine_of(place: DatabasePlace) -> Engine:
     """An engine, SQLite told to keep what it promises.
 
     Raises:
@@ -132,7 +132,7 @@ def begin_to_write(connection: Connection, table: Table) -> None:
 
 
 @contextmanager
-def seeing(engine: Engine, place: Place) -> Iterator[Connection]:
+def seeing(engine: Engine, place: DatabasePlace) -> Iterator[Connection]:
     """A connection for reading, that sees one state of the database from beginning to end.
 
     Raises:
@@ -156,7 +156,7 @@ def is_in_the_way(error: DBAPIError) -> bool:
     )
 
 
-def again(work: Callable[[float], T], place: Place) -> T:
+def again(work: Callable[[float], T], place: DatabasePlace) -> T:
     """Do a whole transaction, and do it again if others got in its way: some times over, and not for longer than that.
 
     Args:
@@ -181,7 +181,7 @@ def again(work: Callable[[float], T], place: Place) -> T:
     raise AssertionError("no attempt at all")
 
 
-def told(error: DBAPIError, place: Place) -> Conflict | StoreError:
+def told(error: DBAPIError, place: DatabasePlace) -> Conflict | StoreError:
     """What a database says, in one line and without the statement, whose values are nobody's business."""
     place.silence(error)
     if is_in_the_way(error):
@@ -201,7 +201,7 @@ def is_lost(error: DBAPIError) -> bool:
     return error.connection_invalidated or silent or state.startswith(("08", "57P0"))
 
 
-def reached_again(engine: Engine, place: Place) -> None:
+def reached_again(engine: Engine, place: DatabasePlace) -> None:
     """Wait until a database that was lost can be reached again, with growing pauses; said once.
 
     Raises:

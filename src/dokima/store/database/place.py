@@ -16,7 +16,7 @@ from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import Conflict, DokimaError
 from dokima.exact import added
-from dokima.formats.database_urls import Place
+from dokima.formats.database_urls import DatabasePlace
 from dokima.model.arguments import a_text
 from dokima.model.intake import read_all, read_documents
 from dokima.model.order import Order
@@ -50,7 +50,7 @@ class DatabaseDocuments:
         engine: Engine,
         book: Rulebook,
         schema: Schema,
-        database: Place,
+        database: DatabasePlace,
         clock: Callable[[], datetime.datetime] | None = None,
     ) -> None:
         self.engine = engine

@@ -14,7 +14,7 @@ from sqlalchemy import Connection
 from sqlalchemy.exc import DBAPIError
 
 from dokima.errors import DokimaError, StoreError
-from dokima.formats.database_urls import Place, filled, place_of
+from dokima.formats.database_urls import DatabasePlace, filled, place_of
 from dokima.model.arguments import a_text
 from dokima.model.selecting import Selection
 from dokima.rulebook.book import Rulebook
@@ -168,7 +168,7 @@ class DatabaseStore(Store):
         self.documents.engine.dispose()
 
 
-def parts_of(place: str, schema: str, prefix: str) -> tuple[Place, str, str]:
+def parts_of(place: str, schema: str, prefix: str) -> tuple[DatabasePlace, str, str]:
     """A database, and schema and prefix; both may stand in its URL as ``?schema=shop&prefix=q_``."""
     found = place_of(place)
     said = {name: str(found.url.query[name]) for name in ("schema", "prefix") if name in found.url.query}
@@ -176,7 +176,7 @@ def parts_of(place: str, schema: str, prefix: str) -> tuple[Place, str, str]:
     return found, filled(schema) or said.get("schema", ""), filled(prefix) or said.get("prefix", "")
 
 
-def refuse_missing(place: Place) -> None:
+def refuse_missing(place: DatabasePlace) -> None:
     """Refuse a file of SQLite that is not there: opening it would make one.
 
     Raises:
