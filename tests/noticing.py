@@ -13,22 +13,28 @@ from __future__ import annotations
 
 import argparse
 import ast
+import compileall
+import importlib
 import json
 import os
 import random
 import shutil
+import signal
 import subprocess
 import sys
+import time
+from collections import Counter
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "dokima"
 KEPT = Path(os.environ.get("DOKIMA_NOTICING", "/tmp/dokima-noticing"))
-MOST_TESTS = 40
+MOST_TESTS = 150
 """Tests that are run for one change: those that reach the fewest other lines first."""
-SECONDS = 120
+SECONDS = 240
+"""What takes longer has been noticed: the change made it slow or endless."""
 
 EDGES = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
          ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In}  # fmt: skip
@@ -117,19 +123,8 @@ def make_map() -> None:
     """Run the suite once with coverage by test, and keep which tests reach which lines."""
     KEPT.mkdir(parents=True, exist_ok=True)
     data = KEPT / "coverage"
-    command = [
-        sys.executable,
-        "-m",
-        "pytest",
-        "-q",
-        "-n",
-        "2",
-        "-m",
-        "not long",
-        "--cov=dokima",
-        "--cov-context=test",
-        "--cov-report=",
-    ]
+    told = ["--cov=dokima", "--cov-context=test", "--cov-report="]
+    command = [sys.executable, "-m", "pytest", "-q", "-n", "2", "-m", "not long", *told]
     environment = {**os.environ, "COVERAGE_FILE": str(data), "COVERAGE_CORE": "ctrace"}
     subprocess.run(command, cwd=ROOT, env=environment, check=False)
     from coverage import CoverageData
@@ -148,45 +143,69 @@ def make_map() -> None:
 def run(package: str, count: int, seed: int) -> None:
     """Make changes of a package one by one, and note which are noticed."""
     reached = json.loads((KEPT / "map.json").read_text())
-    weight: dict[str, int] = {}
-    for of_file in reached.values():
-        for tests in of_file.values():
-            for test in tests:
-                weight[test] = weight.get(test, 0) + 1
+    weight = Counter(test for of_file in reached.values() for tests in of_file.values() for test in tests)
     every = [pair for path in sorted((SOURCE / package).rglob("*.py")) for pair in spots(path)]
     chosen = [pair for pair in every if reached.get(pair[0].file, {}).get(str(pair[0].line))]
     random.Random(seed).shuffle(chosen)
-    tree = KEPT / f"tree-{package.replace('/', '-')}"
-    shutil.rmtree(tree, ignore_errors=True)
-    shutil.copytree(ROOT, tree, ignore=shutil.ignore_patterns(".git", "__pycache__", ".hypothesis", "site"))
-    out = KEPT / f"{package.replace('/', '-')}.jsonl"
-    with out.open("w", encoding="utf-8") as told:
+    tree = _copied(package.replace("/", "-"))
+    with (KEPT / f"{package.replace('/', '-')}.jsonl").open("w", encoding="utf-8") as told:
         for change, text in chosen[:count]:
-            tests = sorted(reached[change.file][str(change.line)], key=lambda test: weight[test])[:MOST_TESTS]
+            tests = sorted(reached[change.file][str(change.line)], key=lambda test: (weight[test], test))[:MOST_TESTS]
             target = tree / "src" / "dokima" / change.file
             before = target.read_text(encoding="utf-8")
             target.write_text(text, encoding="utf-8")
+            for compiled in target.parent.glob(f"__pycache__/{target.stem}.*"):
+                compiled.unlink()
             noticed = _fails(tree, tests)
             target.write_text(before, encoding="utf-8")
-            done = Change(**{**asdict(change), "tests": len(tests), "noticed": noticed})
+            done = replace(change, tests=len(tests), noticed=noticed)
             told.write(json.dumps(asdict(done)) + "\n")
             told.flush()
-            print(
-                "." if noticed else f"\n{done.file}:{done.line} {done.kind}\n  {done.before}\n  {done.after}",
-                end="",
-                flush=True,
-            )
+            survived = f"\n{done.file}:{done.line} {done.kind}, {done.tests} tests\n  {done.before}\n  {done.after}\n"
+            print("." if noticed else survived, end="", flush=True)
     print()
 
 
+def _copied(name: str) -> Path:
+    """A copy of the tree, compiled: changes are made there."""
+    tree = KEPT / f"tree-{name}"
+    shutil.rmtree(tree, ignore_errors=True)
+    shutil.copytree(ROOT, tree, ignore=shutil.ignore_patterns(".git", "__pycache__", ".hypothesis", "site"))
+    compileall.compile_dir(tree / "src", quiet=2)
+    os.environ["PYTHONPATH"] = f"{tree / 'src'}{os.pathsep}{tree}"
+    sys.path[:0] = [str(tree / "src"), str(tree)]
+    for name in ("pytest", "hypothesis.strategies", "numpy", "pyarrow.parquet", "pandas", "openpyxl", "sqlalchemy", "typer", "rich"):
+        importlib.import_module(name)
+    return tree
+
+
 def _fails(tree: Path, tests: list[str]) -> bool:
-    command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-m", "", *tests]
-    environment = {**os.environ, "PYTHONPATH": f"{tree / 'src'}{os.pathsep}{tree}", "PYTHONDONTWRITEBYTECODE": "1"}
-    try:
-        done = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=SECONDS, check=False)
-    except subprocess.TimeoutExpired:
-        return True
-    return done.returncode != 0
+    """Whether one of the tests fails, or takes too long. They run in a fork, so that what is large is imported once."""
+    process = os.fork()
+    if process == 0:
+        os.setsid()
+        os.chdir(tree)
+        nowhere = os.open(os.devnull, os.O_RDWR)
+        for stream in (0, 1, 2):
+            os.dup2(nowhere, stream)
+        sys.dont_write_bytecode = True
+        os.environ["PYTHONDONTWRITEBYTECODE"] = "1"
+        status = 3
+        try:
+            import pytest
+
+            status = int(pytest.main(["-q", "-x", "-p", "no:cacheprovider", "-m", "", *tests]))
+        finally:
+            os._exit(status)
+    end = time.monotonic() + SECONDS
+    while time.monotonic() < end:
+        done, status = os.waitpid(process, os.WNOHANG)
+        if done:
+            return status != 0
+        time.sleep(0.05)
+    os.killpg(process, signal.SIGKILL)
+    os.waitpid(process, 0)
+    return True
 
 
 def table() -> None:

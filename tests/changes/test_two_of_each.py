@@ -152,3 +152,48 @@ def test_a_second_supplement_holds_just_its_own_growth(tmp_path):
             True,
         )
         assert [(line.number, str(line.current)) for line in ledger.lines] == [("10", "436.50")]
+
+
+def test_the_second_order_of_a_batch_shares_its_own_freight_by_its_own_weights():
+    """10.00 over 1, 1, 1 pieces: 3.34, 3.33, 3.33. Over 1 and 2: 3.33, 6.67. 3 % of the goods 97.00: 2.91, as 1 to 1: 1.46, 1.45."""
+    steps = [
+        {"name": "price", "kind": "price", "options": [{"value": "48.50"}]},
+        {"name": "goods", "kind": "subtotal"},
+        {"name": "freight", "kind": "charge", "amount": "10", "over": "order", "share": "line.quantity"},
+        {"name": "rebate", "kind": "discount", "percent": "3", "of": "goods", "over": "order"},
+    ]
+    tried = rules(routine={"sales": {"step": steps}})
+    batch = tried.price([order(1, 1, 1), dokima.Order("B", kind="sales", currency="EUR", lines=order(1, 2).lines),
+                         dokima.Order("C", kind="sales", currency="EUR", lines=order(1, 1).lines)])  # fmt: skip
+    shares = {number: [str(line.figure("freight")) for line in batch[number].lines] for number in ("A", "B", "C")}
+    assert shares == {"A": ["3.34", "3.33", "3.33"], "B": ["3.33", "6.67"], "C": ["5.00", "5.00"]}
+    assert [str(line.figure("rebate")) for line in batch["C"].lines] == ["1.46", "1.45"]
+
+
+def test_the_second_instalment_the_second_payment_and_the_second_date():
+    """97.00 in thirds: 32.34, 32.33, 32.33. After two payments of 30.00 and 7.00, 60.00 are payable, and no more is taken."""
+    thirds = [{"label": name, "share": "1", "due": "header.date"} for name in ("first", "second", "third")]
+    prices = [
+        {"item": "PANE", "start": "2026-01-01", "end": "2026-01-31", "price": "48.50"},
+        {"item": "PANE", "start": "2026-02-01", "end": "", "price": "50.00"},
+    ]
+    dated = {"key": {"item": "line.item"}, "window": {"from": "start", "until": "end", "on": "header.date"}, "choose": ["latest start"],
+             "columns": {"price": {"kind": "decimal"}}}  # fmt: skip
+    data = definition(
+        table={"dated": dated},
+        routine={"sales": {"step": [{"name": "price", "kind": "price", "options": [{"value": "dated.price"}]}],
+                           "instalments": thirds}},
+    )  # fmt: skip
+    tried = dokima.Rulebook.from_dict(data, tables={"item": ITEMS, "rate": RATES, "dated": prices})
+    days = ("2026-01-31", "2026-02-01")
+    batch = tried.price([dokima.Order(day, kind="sales", currency="EUR", date=day, lines=order(2).lines) for day in days])
+    assert [str(batch[day].totals.payable) for day in days] == ["97.00", "100.00"]
+    assert [str(each.amount) for each in batch[days[0]].instalments] == ["32.34", "32.33", "32.33"]
+    editor = tried.edit(order(2, date=days[0]), "Ada")
+    editor.record_payment("30.00")
+    editor.record_payment("7.00")
+    assert (editor.totals.prepaid, editor.totals.payable) == (D("37.00"), D("60.00"))
+    with pytest.raises(dokima.Refused, match="60.00"):
+        editor.record_payment("60.01")
+    editor.record_payment("60.00")
+    assert (len(editor.document.header["payments"]), editor.totals.payable) == (3, D("0.00"))

@@ -133,3 +133,33 @@ def test_it_says_the_same_by_every_road(tmp_path, road, field, value, message):
     assert found is None or [(each.order, each.line, each.field, each.message) for each in found] == [
         ("A", "10", field, message)
     ]
+
+
+ROWS = ["csv", "xlsx", "arrow", "parquet", "frame", "frame of objects"]
+
+
+@pytest.mark.parametrize("road", ROWS)
+def test_a_row_without_its_line_number_is_named_with_its_row(tmp_path, road):
+    row = {"order": "A", "line": "", "item": "PANE", "quantity": "2"}
+    (found,) = problems_of(road, {}, row, "item", tmp_path)
+    wanted = ("A", "", "number", "expected a line number such as 10 or 10/20 (got a blank)", 2)
+    assert (found.order, found.line, found.field, found.message, found.row) == wanted
+
+
+@pytest.mark.parametrize("road", ROADS)
+def test_a_name_too_much_is_named_where_it_stands(tmp_path, road):
+    """A heading of a file is refused with its row, once; a name in a document with its line."""
+    line = {"number": "10", "item": "PANE", "quantity": "2", "colour": "red"}
+    order = {"number": "A", "kind": "sales", "lines": [line]}
+    row = {"order": "A", "line": "10", **{name: each for name, each in line.items() if name != "number"}}
+    if road in ROWS:
+        heading = r"row 1: expected headings that are fields \(got 'colour'\); a layout can name others$"
+        with pytest.raises(dokima.DocumentError, match=heading):
+            problems_of(road, order, row, "colour", tmp_path)
+    elif road in ("command line", "case"):
+        assert "expected a known line field (got 'colour')" in shown(road, order, tmp_path).replace("\\'", "'")
+    else:
+        found = problems_of(road, order, row, "colour", tmp_path)
+        assert found is None or [(each.order, each.line, each.field, each.message) for each in found] == [
+            ("A", "10", "colour", "expected a known line field (got 'colour')")
+        ]

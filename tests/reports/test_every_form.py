@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import csv
 import datetime
 import html.parser
+import io
+import json
 import re
 import shutil
 from decimal import Decimal
@@ -43,18 +46,32 @@ RESULTS = {
     "proof": lambda folder: dokima.prove(DEMO, coverage=True),
     "listing": lambda folder: dokima.FolderStore(folder, BOOK).orders(),
     "lines": lambda folder: dokima.FolderStore(folder, BOOK).lines(),
+    "beginning": lambda folder: begun(folder),
+    "suggestions": lambda folder: suggested(folder),
 }  # fmt: skip
 
 
+def begun(folder):
+    """A rulebook from an export in which one amount is wrong, so that there are guesses, questions and differences."""
+    lines = [f"A{at // 3},{at % 3 + 1},PANE,{at + 1},48.50,{(at + 1) * 48.5 + (at == 7):.2f}" for at in range(30)]
+    (folder / "export.csv").write_text("\n".join(["Order,Line,Item,Quantity,Price,Amount", *lines]) + "\n")
+    return dokima.begin(folder / f"rules{len(list(folder.iterdir()))}", [folder / "export.csv"])
+
+
+def suggested(folder):
+    """Cases for a copy of the demo that has none."""
+    copy = folder / f"book{len(list(folder.iterdir()))}"
+    shutil.copytree(DEMO, copy, ignore=shutil.ignore_patterns("cases", "store", "*.db"))
+    return dokima.CaseFolder(copy, dokima.load(copy)).suggest(DAY, most=5)
+
+
 def other_items():
-    """The items of the demo, the toughened pane a cent dearer."""
+    """The items of the demo, each one euro dearer."""
     table = BOOK.program.tables["item"]
     rows = [{name: column.values[column.place(at)] if column.place(at) >= 0 else None for name, column in table.source.columns.items()}
             for at in range(table.source.size)]  # fmt: skip
     price = next(name for name in ("list_price", "price", "sales_price") if name in rows[0])
-    return [
-        {**row, price: str(Decimal(row[price]) + 1)} if row["item"] == "PANE-T6" and row[price] else row for row in rows
-    ]
+    return [{**row, price: str(Decimal(row[price]) + 1)} if row[price] else row for row in rows]
 
 
 class Texts(html.parser.HTMLParser):
@@ -166,3 +183,30 @@ def test_text_and_mail_hold_every_amount(made):
     mail = shown.markdown
     assert [cell for cell in amounts if cell not in mail] == []
     assert words(paper.title) in words(mail.replace("\\", ""))
+
+
+def leaves(data, name=""):
+    """Every value in plain data with its name, as CSV writes it."""
+    if isinstance(data, dict):
+        return {each for name, value in data.items() for each in leaves(value, name)}
+    if isinstance(data, list | tuple):
+        return {each for value in data for each in leaves(value, name)}
+    return {(name, "true" if data is True else "false" if data is False else "" if data is None else str(data))}
+
+
+def test_for_programs_a_cell_of_csv_is_what_json_says(made):
+    shown, *_ = made
+    data = json.loads(shown.json)
+    assert data == json.loads(json.dumps(shown.data, default=str))
+    text = shown.csv(raw=True)
+    rows = list(csv.DictReader(io.StringIO(text)))
+    assert rows, "a result with entries has rows"
+    assert None not in {name for row in rows for name in row}, "no row is longer than the heading"
+    known = leaves(data)
+    both = {name for name, _ in known} & set(rows[0])
+    assert both or isinstance(shown.result, dokima.VersionChanges)
+    # Several values in one cell stand there with "; " or a space between them.
+    cells = {(name, row[name]) for row in rows for name in both if row[name]} - known
+    split = {(name, text): re.split("; | ", text) if name != "reaches" else text.split("; ") for name, text in cells}
+    assert [cell for cell, parts in split.items() if {(cell[0], part) for part in parts} - known] == []
+    assert [*csv.reader(io.StringIO(shown.csv()))][0] == list(rows[0])
