@@ -23,6 +23,7 @@ import signal
 import subprocess
 import sys
 import time
+import warnings
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass, replace
@@ -35,6 +36,7 @@ MOST_TESTS = 150
 """Tests that are run for one change: those that reach the fewest other lines first."""
 SECONDS = 240
 """What takes longer has been noticed: the change made it slow or endless."""
+OPTIONS = ["-p", "no:cacheprovider", "-m", "", "-W", "ignore::pytest.PytestAssertRewriteWarning"]
 
 EDGES = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
          ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In}  # fmt: skip
@@ -148,6 +150,9 @@ def run(package: str, count: int, seed: int) -> None:
     chosen = [pair for pair in every if reached.get(pair[0].file, {}).get(str(pair[0].line))]
     random.Random(seed).shuffle(chosen)
     tree = _copied(package.replace("/", "-"))
+    control = {test for change, _ in chosen[:count] for test in reached[change.file][str(change.line)][:2]}
+    if _fails(tree, sorted(control)):
+        raise SystemExit("the tests fail without a change")
     with (KEPT / f"{package.replace('/', '-')}.jsonl").open("w", encoding="utf-8") as told:
         for change, text in chosen[:count]:
             tests = sorted(reached[change.file][str(change.line)], key=lambda test: (weight[test], test))[:MOST_TESTS]
@@ -181,20 +186,23 @@ def _copied(name: str) -> Path:
 
 def _fails(tree: Path, tests: list[str]) -> bool:
     """Whether one of the tests fails, or takes too long. They run in a fork, so that what is large is imported once."""
-    process = os.fork()
+    with warnings.catch_warnings(action="ignore", category=DeprecationWarning):  # threads that are there, and wait
+        process = os.fork()
     if process == 0:
         os.setsid()
         os.chdir(tree)
         nowhere = os.open(os.devnull, os.O_RDWR)
         for stream in (0, 1, 2):
             os.dup2(nowhere, stream)
+        for name in [each for each in sys.modules if each.partition(".")[0] == "tests"]:
+            del sys.modules[name]
         sys.dont_write_bytecode = True
         os.environ["PYTHONDONTWRITEBYTECODE"] = "1"
         status = 3
         try:
             import pytest
 
-            status = int(pytest.main(["-q", "-x", "-p", "no:cacheprovider", "-m", "", *tests]))
+            status = int(pytest.main(["-q", "-x", *OPTIONS, *tests]))
         finally:
             os._exit(status)
     end = time.monotonic() + SECONDS
