@@ -21,10 +21,10 @@ def handle(body: Any) -> tuple[int, str]:
     """Status and JSON of the answer to a posted order. Whatever was posted, it never opens a file."""
     findings = BOOK.check(body, at="save")
     if findings.stopping:
-        return 422, findings.stopping.to_json()
+        return 422, dokima.to_json(findings.stopping)
     calculation = BOOK.price(body)
     if calculation.findings.errors:
-        return 422, calculation.findings.to_json()
+        return 422, dokima.to_json(calculation.findings)
     (order,) = calculation
     return 200, json.dumps({"number": order.number, "payable": str(order.totals.payable)})
 
@@ -42,6 +42,6 @@ for body in (posted("1.25"), posted("two"), "/etc/orders", posted(0.5)):
     if status == 200:
         print(status, "payable", answer["payable"])
     else:
-        for finding in answer:
+        for finding in answer["findings"]:
             line = f" on line {finding['line']}" if finding["line"] else ""
             print(status, f"{finding['rule']}{line}:", finding["message"])

@@ -117,7 +117,7 @@ def test_formulas_of_every_kind_end_in_a_message_or_a_finding(formula):
             rules = book(**copy.deepcopy(place))
             one = dokima.Order("A", kind="sales", lines=[{"item": "PANE", "quantity": 1}])
             rules.price(one)
-            rules.check(one, "save").to_json()
+            dokima.to_json(rules.check(one, "save"))
 
 
 @pytest.mark.parametrize("name", ["a\0b", "x" * 5000, "a\ud800", ""], ids=["nul", "long", "half", "blank"])

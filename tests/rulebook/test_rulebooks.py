@@ -367,8 +367,8 @@ def test_findings_can_be_filtered_and_written():
 
     assert found.errors == found
     assert found.of("SQ-2043", "30")[0].to_dict()["values"] == {"line.unit": "DAY", "line.quantity": "1.25"}
-    assert json.loads(found.to_json()) == found.to_dicts()
-    assert [row["rule"] for row in csv.DictReader(io.StringIO(found.to_csv()))] == [f.rule for f in found]
+    assert json.loads(dokima.to_json(found))["findings"] == found.to_dicts()
+    assert [row["rule"] for row in csv.DictReader(io.StringIO(dokima.to_csv(found)))] == [f.rule for f in found]
     assert list(found.to_frame()["rule"]) == ["pane-needs-crate", "half-days", "manual-price-reason"]
     assert len(dokima.load(DEMO).check(DEMO / "orders", rule="half-days")) == 1
     with pytest.raises(dokima.NotFound, match="there is no rule 'half-day'; did you mean 'half-days'"):

@@ -20,6 +20,7 @@ from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Batch, Grid, check_headings
 from dokima.formats.regular_files import regular
 from dokima.limits import CELL_CHARACTERS, COLUMNS
+from dokima.model.columns import shown
 from dokima.model.guarding import STARTS, neutral
 from dokima.model.raw import RawColumn
 from dokima.model.values import PLAIN_MARKS, Marks
@@ -240,9 +241,17 @@ def csv_of_columns(
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n", delimiter=separator)
     writer.writerow(columns)
-    guarded = [_guarded(cells) if name in texts and not raw else cells for name, cells in columns.items()]
+    plain = {name: _flags_as_words(cells) for name, cells in columns.items()}
+    guarded = [_guarded(cells) if name in texts and not raw else cells for name, cells in plain.items()]
     writer.writerows(zip(*guarded, strict=True))
     return out.getvalue()
+
+
+def _flags_as_words(cells: Sequence[Any]) -> Sequence[Any]:
+    """The cells of a column, flags written as a file of orders has them."""
+    if bool not in set(map(type, cells)):
+        return cells
+    return [shown(each) if isinstance(each, bool) else each for each in cells]
 
 
 def _guarded(cells: Sequence[Any]) -> Sequence[Any]:

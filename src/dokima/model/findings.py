@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import dataclasses
-import json
 import operator
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -18,19 +16,7 @@ from dokima.errors import Problem
 from dokima.model.columns import Texts
 from dokima.model.finding import COLUMNS, Finding, RuleSummary, in_words, worse_or_equal
 from dokima.model.finding_columns import FindingColumns, Found, addresses_of
-from dokima.model.guarding import neutral
 from dokima.model.said import SHOWN
-
-
-class _Lines:
-    """Collects what a writer writes."""
-
-    def __init__(self, lines: list[str]) -> None:
-        self._lines = lines
-
-    def write(self, text: str) -> None:
-        """Take one piece of text."""
-        self._lines.append(text)
 
 
 @dataclass(frozen=True)
@@ -185,21 +171,6 @@ class Findings(Sequence[Finding]):
         """All of them as plain data."""
         return [finding.to_dict() for finding in self.items]
 
-    def to_json(self) -> str:
-        """All of them as a JSON array."""
-        return json.dumps(self.to_dicts(), indent=2, ensure_ascii=False)
-
-    def to_csv(self) -> str:
-        """All of them as CSV with a heading, one row a finding, without the values they saw.
-
-        Before a text that a spreadsheet would take for a formula there is an apostrophe.
-        """
-        lines: list[str] = []
-        writer = csv.writer(_Lines(lines), lineterminator="\n")
-        writer.writerow(COLUMNS)
-        writer.writerows(zip(*(_guarded(self.column(name)) for name in COLUMNS), strict=True))
-        return "".join(lines)
-
     def to_frame(self) -> Any:
         """A pandas DataFrame, one row a finding."""
         import pandas as pd
@@ -207,12 +178,6 @@ class Findings(Sequence[Finding]):
         columns = {name: self.column(name) for name in COLUMNS}
         values = [in_words(seen) for seen in self.column("values")]
         return pd.DataFrame({**columns, "values": values}, columns=[*COLUMNS, "values"])
-
-
-def _guarded(cells: Sequence[Any]) -> list[Any]:
-    """The cells of a column, texts guarded; each distinct one is looked at once."""
-    found = {each: neutral(each) for each in set(cells) if isinstance(each, str)}
-    return [found.get(each, each) for each in cells]
 
 
 def _joined(first: Sequence[Finding], second: Sequence[Finding]) -> Sequence[Finding]:
