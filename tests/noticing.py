@@ -179,8 +179,18 @@ def _copied(name: str) -> Path:
     compileall.compile_dir(tree / "src", quiet=2)
     os.environ["PYTHONPATH"] = f"{tree / 'src'}{os.pathsep}{tree}"
     sys.path[:0] = [str(tree / "src"), str(tree)]
-    for name in ("pytest", "hypothesis.strategies", "numpy", "pyarrow.parquet", "pandas", "openpyxl", "sqlalchemy", "typer", "rich"):
-        importlib.import_module(name)
+    for large in (
+        "pytest",
+        "hypothesis",
+        "numpy",
+        "pyarrow.parquet",
+        "pandas",
+        "openpyxl",
+        "sqlalchemy",
+        "typer",
+        "rich",
+    ):
+        importlib.import_module(large)
     return tree
 
 

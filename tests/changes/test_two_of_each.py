@@ -186,7 +186,9 @@ def test_the_second_instalment_the_second_payment_and_the_second_date():
     )  # fmt: skip
     tried = dokima.Rulebook.from_dict(data, tables={"item": ITEMS, "rate": RATES, "dated": prices})
     days = ("2026-01-31", "2026-02-01")
-    batch = tried.price([dokima.Order(day, kind="sales", currency="EUR", date=day, lines=order(2).lines) for day in days])
+    batch = tried.price(
+        [dokima.Order(day, kind="sales", currency="EUR", date=day, lines=order(2).lines) for day in days]
+    )
     assert [str(batch[day].totals.payable) for day in days] == ["97.00", "100.00"]
     assert [str(each.amount) for each in batch[days[0]].instalments] == ["32.34", "32.33", "32.33"]
     editor = tried.edit(order(2, date=days[0]), "Ada")

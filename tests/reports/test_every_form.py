@@ -31,6 +31,20 @@ def with_change(folder):
     return store, number
 
 
+def begun(folder):
+    """A rulebook from an export in which one amount is wrong, so that there are guesses, questions and differences."""
+    lines = [f"A{at // 3},{at % 3 + 1},PANE,{at + 1},48.50,{(at + 1) * 48.5 + (at == 7):.2f}" for at in range(30)]
+    (folder / "export.csv").write_text("\n".join(["Order,Line,Item,Quantity,Price,Amount", *lines]) + "\n")
+    return dokima.begin(folder / f"rules{len(list(folder.iterdir()))}", [folder / "export.csv"])
+
+
+def suggested(folder):
+    """Cases for a copy of the demo that has none."""
+    copy = folder / f"book{len(list(folder.iterdir()))}"
+    shutil.copytree(DEMO, copy, ignore=shutil.ignore_patterns("cases", "store", "*.db"))
+    return dokima.CaseFolder(copy, dokima.load(copy)).suggest(DAY, most=5)
+
+
 RESULTS = {
     "orders": lambda folder: BOOK.price(ORDERS),
     "findings": lambda folder: BOOK.check(ORDERS),
@@ -46,23 +60,9 @@ RESULTS = {
     "proof": lambda folder: dokima.prove(DEMO, coverage=True),
     "listing": lambda folder: dokima.FolderStore(folder, BOOK).orders(),
     "lines": lambda folder: dokima.FolderStore(folder, BOOK).lines(),
-    "beginning": lambda folder: begun(folder),
-    "suggestions": lambda folder: suggested(folder),
+    "beginning": begun,
+    "suggestions": suggested,
 }  # fmt: skip
-
-
-def begun(folder):
-    """A rulebook from an export in which one amount is wrong, so that there are guesses, questions and differences."""
-    lines = [f"A{at // 3},{at % 3 + 1},PANE,{at + 1},48.50,{(at + 1) * 48.5 + (at == 7):.2f}" for at in range(30)]
-    (folder / "export.csv").write_text("\n".join(["Order,Line,Item,Quantity,Price,Amount", *lines]) + "\n")
-    return dokima.begin(folder / f"rules{len(list(folder.iterdir()))}", [folder / "export.csv"])
-
-
-def suggested(folder):
-    """Cases for a copy of the demo that has none."""
-    copy = folder / f"book{len(list(folder.iterdir()))}"
-    shutil.copytree(DEMO, copy, ignore=shutil.ignore_patterns("cases", "store", "*.db"))
-    return dokima.CaseFolder(copy, dokima.load(copy)).suggest(DAY, most=5)
 
 
 def other_items():
@@ -209,4 +209,4 @@ def test_for_programs_a_cell_of_csv_is_what_json_says(made):
     cells = {(name, row[name]) for row in rows for name in both if row[name]} - known
     split = {(name, text): re.split("; | ", text) if name != "reaches" else text.split("; ") for name, text in cells}
     assert [cell for cell, parts in split.items() if {(cell[0], part) for part in parts} - known] == []
-    assert [*csv.reader(io.StringIO(shown.csv()))][0] == list(rows[0])
+    assert next(iter(csv.reader(io.StringIO(shown.csv())))) == list(rows[0])
