@@ -65,9 +65,11 @@ def test_commands_say_what_stands_there(page, tmp_path):
         shown = ""
         for command in re.findall(r"^\$ dokima (.*)$", block, re.M):
             arguments = shlex.split(re.split(r" [|>] ", command)[0], comments=True)
-            reads = arguments[0] in ("check", "price", "explain", "audit", "ledger", "variance", "replay")
+            reads = arguments[0] in ("check", "price", "explain", "audit", "variance", "compare")
             likely = sorted(WIDTHS, key=lambda width: abs(width - max(map(len, block.splitlines()))))
-            for width in likely if reads or arguments[:2] == ["change", "show"] else WIDTHS[-1:]:
+            for width in (
+                likely if reads or arguments[:2] in (["change", "show"], ["change", "ledger"]) else WIDTHS[-1:]
+            ):
                 is_wrong = "error: the rulebook has" in block
                 status, out, err = run_here(tmp_path / "broken" if is_wrong else folder, *arguments, width=width)
                 assert status == 2 if is_wrong else status in (0, 1), (command, err)

@@ -52,12 +52,12 @@ take orders 140 42 \
     "dokima orders --columns number,party,state,with_tax,advance --where 'advance > 0' --sort -advance --store sqlite:///o.db" \
     "dokima edit --where 'with_tax > 4000' --to cancelled --store sqlite:///o.db --by Ben"
 SIZE=9 take audit 156 54 "dokima audit --today 2026-03-12 --severity warning | head -44"
-SIZE=9 take replay 156 54 \
-    "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima replay orders --table volume=new.csv"
+SIZE=9 take compare 156 54 \
+    "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima compare --table volume=new.csv --orders orders"
 SIZE=9 take ledger 156 54 \
     "dokima change open SQ-2041 --reason 'more panes, a bench' --by Ada" \
     "dokima change edit SQ-2041-C1 --set 10.quantity=40 --set 20.quantity=3 --add item=BENCH-K,quantity=1 --by Ada | tail -11" \
-    "dokima change submit SQ-2041-C1 --by Ada" "dokima change approve SQ-2041-C1 --by Ben" "dokima ledger SQ-2041"
+    "dokima change submit SQ-2041-C1 --by Ada" "dokima change approve SQ-2041-C1 --by Ben" "dokima change ledger SQ-2041"
 
 # What is drawn or printed, and not shown in a terminal.
 picture() { if [ -z "$only" ] || [ "$only" = "$1" ]; then (cd "$work/quillmere" && "$1"); fi; }

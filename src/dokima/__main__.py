@@ -18,10 +18,10 @@ def run() -> None:
 
 def run_app(arguments: list[str] | None = None) -> None:
     """Run the command line with these arguments, those of the process if None."""
-    from dokima.cli.main import COMMANDS
+    from dokima.cli.commands import GROUPS, Listed
     from dokima.cli.main import run as run_commands
 
-    COMMANDS["demo"] = "dokima.demo.walk:demo"
+    GROUPS["Begin"]["demo"] = Listed("dokima.demo.walk:demo", "Copy the demo to a folder and walk through it.")
     run_commands(arguments)
 
 

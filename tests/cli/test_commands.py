@@ -413,8 +413,8 @@ def test_edit_usage():
     ]  # fmt: skip
 
 
-def test_describe_says_what_the_rulebook_says():
-    status, out, _ = dokima("describe", width=160)
+def test_spec_says_what_the_rulebook_says():
+    status, out, _ = dokima("spec", width=160)
     flat = " ".join(out.split())
     assert status == 0
     for sentence in (
@@ -435,7 +435,7 @@ def test_describe_says_what_the_rulebook_says():
 def test_version_and_help():
     assert run_process(DEMO, "--version")[1].startswith("dokima 0.")
     help_text = dokima("--help")[1]
-    for command in ("check", "price", "explain", "variance", "edit", "describe", "demo"):
+    for command in ("check", "price", "explain", "variance", "edit", "spec", "demo"):
         assert command in help_text
 
 
@@ -472,8 +472,8 @@ def test_price_shows_one_line_chosen_figures_and_a_locale(tmp_path):
     assert ["agreed", "prices", "4", "base", "1,", "price", "43.1", "wins"] in table
 
 
-def test_describe_says_what_tables_roll_up_convert_and_how_changes_are_settled():
-    out = " ".join(dokima("describe", width=160)[1].split())
+def test_spec_says_what_tables_roll_up_convert_and_how_changes_are_settled():
+    out = " ".join(dokima("spec", width=160)[1].split())
     for said in (
         "Cost is summed from its components: the unit cost of the item times quantity, scrap on top.",
         "Price is converted: times the exchange rate in exchange rates.",

@@ -1,32 +1,35 @@
 """Every command shows an example that runs; the shell completes; the rulebook is found from below and by DOKIMA_BOOK."""
 
+import ast
 import io
 import os
 import shlex
 import shutil
+import subprocess
+import sys
 from contextlib import redirect_stdout
 from unittest import mock
 
 import pytest
 
 from dokima.__main__ import run_app
+from dokima.cli.commands import commands
 from dokima.cli.help_examples import EXAMPLES
-from dokima.cli.main import COMMANDS
 from tests.books import DEMO
 from tests.shell import run_here
 
 WALKS = {
-    "an approval": ("open", "edit", "show", "list", "rebase", "submit", "approve"),
+    "an approval": ("open", "edit", "show", "list", "rebase", "submit", "approve", "ledger"),
     "a rejection": ("open", "edit", "submit", "reject"),
     "a withdrawal": ("open", "edit", "submit", "withdraw"),
 }
 """The sequences in which commands of a change can be tried."""
-ALONE = [words for words in EXAMPLES if " " not in words and words not in ("demo", "history", "feed")]
-STORES = ["store create", "store load", "store sql", "store check", "store upgrade", "store refresh", "history", "feed"]
+ALONE = [words for words in EXAMPLES if " " not in words and words != "demo"]
+STORES = [f"store {word}" for word in ("create", "load", "sql", "check", "upgrade", "refresh", "history", "feed")]
 
 
 def test_every_command_has_an_example_that_is_tried_here():
-    assert {words.split()[0] for words in EXAMPLES} == {*COMMANDS, "demo"}
+    assert {words.split()[0] for words in EXAMPLES} == {*commands(), "demo"}
     walked = {f"change {word}" for walk in WALKS.values() for word in walk}
     assert {*walked, *ALONE, *STORES, "store trim", "demo"} == {*EXAMPLES}
 
@@ -74,6 +77,20 @@ def test_the_shell_completes(words, offered):
         with pytest.raises(SystemExit):
             run_app([])
     assert set(out.getvalue().split()) == offered
+
+
+def test_the_list_of_commands_says_what_their_help_says_and_imports_none(tmp_path):
+    """In one sentence each; what stands there is the beginning of it, word by word, or says it in fewer."""
+    told = " ".join(run_here(tmp_path, "--help")[1].split())
+    for name, listed in commands().items():
+        assert f"{name} {listed.says}" in told
+        assert len(listed.says) <= 66
+        assert run_here(tmp_path, name, "--help")[0] == 0
+    code = "import sys; from dokima.__main__ import run_app\ntry: run_app(['--help'])\nexcept SystemExit: pass\n"
+    code += "print(sorted(each for each in sys.modules if each.startswith('dokima.cli.')))"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    loaded = ast.literal_eval(done.stdout.splitlines()[-1])
+    assert not {listed.place.partition(":")[0] for listed in commands().values()} & set(loaded)
 
 
 def test_the_rulebook_is_found_from_below_and_by_its_name(tmp_path):

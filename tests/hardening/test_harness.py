@@ -124,7 +124,7 @@ def in_the_shell(dice: random.Random, folder: Path) -> None:
 def in_a_store(dice: random.Random, folder: Path) -> None:
     target = dice.choice([each for each in (folder / "store").rglob("*") if each.is_file()])
     with holding(target, torn(target.read_bytes(), dice)):
-        for command in (["ledger", "SQ-2041"], ["change", "show", "SQ-2041-C1"], ["change", "list"]):
+        for command in (["change", "ledger", "SQ-2041"], ["change", "show", "SQ-2041-C1"], ["change", "list"]):
             assert run_here(folder, *command, "--store", "store")[0] in (0, 1, 2)
 
 

@@ -63,9 +63,9 @@ BROKEN = {
 }
 COMMANDS = [
     "check orders", "price orders/SQ-2041.json", "price --layout erp", "explain orders/SQ-2041.json 10",
-    "eval 'line.quantity' orders/SQ-2041.json", "prove", "audit", "compare before --json-out", "describe",
+    "eval 'line.quantity' orders/SQ-2041.json", "prove", "audit", "compare before --cases", "spec",
     "spec --since before --out out.md --out out.json", "schema rulebook", "schema order", "prices --item CLIP-S",
-    "store sql", "edit orders/SQ-2041.json --set header.note=x --dry-run", "replay orders --book before",
+    "store sql", "edit orders/SQ-2041.json --set header.note=x --dry-run", "compare before --orders orders",
 ]  # fmt: skip
 
 
@@ -141,12 +141,13 @@ def test_no_object_and_no_exception_holds_it(environment, caplog, url):
     if "\0" in url:
         return
     stored = [
-        [*command.split(), "--store", url] for command in ("orders", "feed", "history A", "store check", "change list")
+        [*command.split(), "--store", url]
+        for command in ("orders", "store feed", "store history A", "store check", "change list")
     ]
     # A URL in the place of a file, of a folder, of a rulebook.
     misplaced = [
         ["price", url], ["check", url], ["explain", url, "10"], ["price", "--orders", url], ["price", "--orders", url, "--out", "x.parquet"],
-        ["compare", url], ["compare", ".", url], ["compare", ".", "--orders", url], ["replay", "--orders", url], ["check", "-b", url],
+        ["compare", url], ["compare", ".", url], ["compare", ".", "--orders", url], ["compare", "--orders", url, "--value", "x=1"], ["check", "-b", url],
         ["prices", "--item", url], ["eval", "line.item", url], ["variance", url, url], ["edit", url, "--dry-run"], ["spec", "--since", url],
         ["price", "orders/SQ-2041.json", "--table", f"item={url}"], ["store", "load", url, "--store", "sqlite:///none.db"],
     ]  # fmt: skip

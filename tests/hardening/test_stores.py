@@ -149,7 +149,7 @@ def test_files_of_any_shape_end_in_a_message(tmp_path, shape, name):
     for command, fails in (
         (["change", "open", "SQ-2041", "--reason", "x", "--by", "Ada"], is_order or cannot_lock),
         (["change", "list"], False),  # a change order that cannot be read is listed
-        (["ledger", "SQ-2041"], is_order),
+        (["change", "ledger", "SQ-2041"], is_order),
     ):
         status, out, said = run_here(DEMO, *command, "--store", folder, width=300)
         assert (status, bool(said)) == ((2, True) if fails else (0, False))

@@ -149,7 +149,11 @@ def test_what_the_core_finds_is_told_in_the_language_of_the_report(plain):
             "36 auf 40|1 neu|Summe mit Steuer",
             "changed|total",
         ),
-        (("replay", "orders", "--value", "kit_markup=2"), "11 Aufträge, 37 Positionen|Abweichung", "variance|lines"),
+        (
+            ("compare", "--orders", "orders", "--value", "kit_markup=2"),
+            "11 Aufträge, 37 Positionen|Abweichung",
+            "variance|lines",
+        ),
     ],
 )
 def test_every_command_speaks_the_language_asked_for(command, said, left):

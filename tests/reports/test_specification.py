@@ -74,20 +74,22 @@ def test_nothing_unconfirmed_is_called_verified_and_failures_stand_out(tmp_path)
     book = folder / "rulebook.toml"
     note = 'note = "It comes to {by hand: payable}, {recorded: payable} and {wrong: payable}."\n'
     book.write_text(book.read_text().replace('name = "small"\n', 'name = "small"\n' + note))
-    status, out, _ = run_here(folder, "spec")
+    status, out, _ = run_here(folder, "spec", "--cases")
     assert status == 1
     assert "Cases: 1 passed, 1 failed, 1 unconfirmed." in out
     assert "It comes to 10, 8 (unconfirmed: recorded) and 16 (failed: wrong)." in " ".join(out.split())
     assert "16.00, expected 20.00" in out
+    unread = " ".join(run_here(folder, "spec")[1].split())
+    assert "It comes to (payable of the case “by hand”), (payable of the case “recorded”) and" in unread
     spec = dokima.specify(dokima.CaseFolder(folder))
     # What only the recorded case reaches is not covered; B was asked for by it, and by one that fails.
     assert "few speaks" in spec.uncovered
     book.write_text(book.read_text().replace("{by hand: payable}", "{by hnd: payable}"))
-    status, _, said = run_here(folder, "spec")
+    status, _, said = run_here(folder, "spec", "--cases")
     assert (status, "rulebook.note: there is no case 'by hnd'" in said) == (2, True)
     assert "did you mean 'by hand'?" in said
     book.write_text(book.read_text().replace("{by hnd: payable}", "{by hand: line.10.net}"))
-    assert "rulebook.note: the case 'by hand' expects no 'line.10.net'" in run_here(folder, "spec")[2]
+    assert "rulebook.note: the case 'by hand' expects no 'line.10.net'" in run_here(folder, "spec", "--cases")[2]
 
 
 def test_one_source_for_page_markdown_word_and_pdf(tmp_path):

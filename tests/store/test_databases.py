@@ -401,19 +401,19 @@ def test_the_command_line_from_the_first_table_to_the_feed(database, tmp_path, m
     assert "--out reads files" in read_from("sqlite:///x", "price", "--out", "o.csv")[2]
     code, tried, _ = run("edit", "SQ-2044", "--set", "10.quantity=2", "--dry-run")
     assert (code, "fields quantity = 2" in tried) == (0, True)
-    assert "Ben" not in run("history", "SQ-2044")[1]
+    assert "Ben" not in run("store", "history", "SQ-2044")[1]
     assert run("edit", "--where", "kind == 'sales'", "--close", "all", "--dry-run")[0] == 2
-    assert len(json.loads(run("history", "SQ-2044", "--format", "json")[1])) == 1  # nothing has been written
+    assert len(json.loads(run("store", "history", "SQ-2044", "--format", "json")[1])) == 1  # nothing has been written
     assert run("edit", "SQ-2044", "--set", "10.quantity=2", "--by", "Ben")[0] == 0
     code, listed, said = run("edit", "--where", "kind == 'sales'", "--to", "cancelled", "--job", "j")
     assert (code, said) == (1, "job j: 5 of 6 orders changed, 1 not\n")
     assert "2500.00 has been paid on SQ-2045" in " ".join(listed.split())
     assert "--set, --reprice, --reopen" in run("edit", "--where", "kind == 'sales'")[2]
     assert run("change", "open", "SQ-2041", "--by", "Ada")[0] == 2  # it is cancelled
-    events = [json.loads(line) for line in run("feed", "--after", "3")[1].splitlines()]
+    events = [json.loads(line) for line in run("store", "feed", "--after", "3")[1].splitlines()]
     assert [int(event["id"]) for event in events] == list(range(4, 4 + len(events)))
-    assert "Ada" in run("history", "SQ-2044")[1]
+    assert "Ada" in run("store", "history", "SQ-2044")[1]
     assert run("store", "check")[::2] == (0, "all is well\n")
     assert "CREATE TABLE orders" in run_here(tmp_path, "store", "sql", "--book", str(DEMO))[1]
     assert run("store", "trim", "--before", "3")[0] == 0
-    assert run("feed")[0] == 2
+    assert run("store", "feed")[0] == 2

@@ -60,7 +60,7 @@ def test_a_change_from_the_shell_from_opening_to_the_ledger(folder):
     )
     status, _, err = run(folder, "change", "approve", "SQ-2041-C1")
     assert (status, "SQ-2041-C1 is approved, so it cannot be approved" in err) == (2, True)
-    _, out, _ = run(folder, "ledger", "SQ-2041", "--format", "json")
+    _, out, _ = run(folder, "change", "ledger", "SQ-2041", "--format", "json")
     ledger = json.loads(out)
     assert (ledger["balanced"], ledger["current"]["with_tax"], ledger["headroom"]) == (True, "4881.22", "314.69")
     assert [line["changes"] for line in ledger["lines"]] == [
@@ -241,7 +241,7 @@ def test_a_ledger_names_direct_edits(folder, store):
     (edit,) = ledger.direct
     assert (edit.document, edit.revision, edit.before, ledger.is_balanced) == ("SQ-2041", 1, "", True)
     assert edit.variance == {name: ledger.current[name] - was[name] for name in was}
-    status, out, _ = run(folder, "ledger", "SQ-2041")
+    status, out, _ = run(folder, "change", "ledger", "SQ-2041")
     assert (status, "direct edit" in out, "SQ-2041, revision 1" in out) == (0, True, True)
 
     second = _submitted(store, panes=50)
@@ -259,7 +259,7 @@ def test_a_ledger_names_direct_edits(folder, store):
     path.write_text(json.dumps(kept))
     ledger = store.ledger("SQ-2041")
     assert (ledger.is_balanced, str(ledger.imbalance["tax"]), ledger.to_dict()["balanced"]) == (False, "-0.04", False)
-    assert "does not balance" in run(folder, "ledger", "SQ-2041")[1]
+    assert "does not balance" in run(folder, "change", "ledger", "SQ-2041")[1]
 
 
 def test_a_supplement_is_one_because_its_link_says_so(store):
@@ -350,13 +350,14 @@ def test_a_changed_baseline_and_a_bad_number_are_refused(folder, store):
         status, _, err = run(folder, "change", "show", number)
         assert (status, said in err) == (2, True), err
         change.write_text(text)
-    assert "expected a number that can name a file" in run(folder, "ledger", "../SQ-2041")[2]
+    assert "expected a number that can name a file" in run(folder, "change", "ledger", "../SQ-2041")[2]
     assert (
-        "expected a folder with a folder 'orders' in it" in run(folder / "tables", "ledger", "X", "--book", folder)[2]
+        "expected a folder with a folder 'orders' in it"
+        in run(folder / "tables", "change", "ledger", "X", "--book", folder)[2]
     )
 
 
-def test_replay_says_what_other_tables_do_to_the_orders(folder):
+def test_compare_says_what_other_tables_do_to_the_orders(folder):
     """4 % becomes 5 % from 24 panes, and 3 % 2 % from 50: FERNHOLT's line 15.93 less, GREENSHAW's 12.32 more."""
     run(folder, "edit", "orders/SQ-2041.json", "--to", "confirmed", "--out", "orders/SQ-2041.json")
     stated = folder / "orders" / "SQ-2042.json"
@@ -364,8 +365,9 @@ def test_replay_says_what_other_tables_do_to_the_orders(folder):
     table = (folder / "tables" / "volume_discounts.csv").read_text()
     new = folder / "new.csv"
     new.write_text(re.sub(r",3\n", ",2\n", re.sub(r",4\n", ",5\n", table)))
-    status, out, _ = run(folder, "replay", "orders", "--table", f"volume={new}", "--format", "json")
-    found = json.loads(out)
+    given = ("compare", "--orders", "orders", "--table", f"volume={new}", "--format", "json")
+    status, out, _ = run(folder, *given)
+    found = json.loads(out)["replay"]
     assert status == 0
     assert (found["stated"], found["reproduced"], [each["order"] for each in found["off"]]) == (2, 1, ["SQ-2042"])
     assert (found["changed_orders"], found["totals"]["EUR"]["variance"]) == (2, "-3.61")
@@ -375,14 +377,18 @@ def test_replay_says_what_other_tables_do_to_the_orders(folder):
     assert {(each["value"], each["variance"]) for each in found["by_customer"]} == {
         ("FERNHOLT", "-15.93"), ("GREENSHAW", "12.32"),
     }  # fmt: skip
-    _, out, _ = run(folder, "replay", "orders", "--table", f"volume={new}", "--as-of", "2025-03-01", "--format", "json")
-    assert json.loads(out)["totals"]["EUR"]["before"] != found["totals"]["EUR"]["before"]
+    _, out, _ = run(folder, *given, "--as-of", "2025-03-01")
+    assert json.loads(out)["replay"]["totals"]["EUR"]["before"] != found["totals"]["EUR"]["before"]
     text = (folder / "rulebook.toml").read_text().replace("line.quantity % 0.5 == 0", "line.quantity % 1 == 0")
     shutil.copytree(folder, folder.parent / "stricter")
     (folder.parent / "stricter" / "rulebook.toml").write_text(text)
-    status, out, _ = run(folder, "replay", "orders", "--new", folder.parent / "stricter")
+    status, out, _ = run(folder, "compare", ".", folder.parent / "stricter", "--orders", "orders")
     assert (status, re.search(r"half-days\s+\+1\s+−0", out) is not None) == (1, True)
-    assert "expected --new DIR" in run(folder, "replay", "orders")[2]
+    assert "expected OLD, or another table or value" in run(folder, "compare", "--orders", "orders")[2]
+    assert "expected --orders too" in run(folder, "compare", ".", "--as-of", "2025-03-01")[2]
+    assert "there is no file or folder 'ordres'" in run(folder, "compare", ".", "--orders", "ordres")[2]
+    status, out, _ = run(folder, "compare", ".", folder.parent / "stricter", "--table", f"volume={new}", "-f", "json")
+    assert {each["path"].split(".")[0] for each in json.loads(out)["changes"]} == {"rule", "volume"}
 
 
 def test_two_approvals_at_once_settle_once(folder, store):

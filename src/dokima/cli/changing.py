@@ -1,4 +1,4 @@
-"""``dokima change`` and ``dokima ledger``: change orders in a folder of orders."""
+"""``dokima change``: change orders of a folder or a database, and the ledger of an order."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the cha
 change = typer.Typer(
     no_args_is_help=True,
     rich_markup_mode=None,
-    help="Change orders: open, edit, show, submit, approve, reject, rebase.",
+    help="Change orders: open, edit, show, list, submit, approve, reject, withdraw, rebase; ledger of an order.",
 )
 
 
@@ -170,3 +170,19 @@ def rebase_change(number: Number, by: By = "", store: Place = ".", book: Book = 
     _say(changed, "rebased, a draft again")
     for old, new in changed.record["history"][-1].get("renumbered", {}).items():
         _say(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")
+
+
+@change.command("ledger")
+def ledger(
+    order: Annotated[str, typer.Argument(metavar="ORDER", help="Number of the order.")],
+    files: ReportFiles = None,
+    locale: LocaleOption = "",
+    store: Place = ".",
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """Show what an order was, what approved changes made of it, what is pending, and what its budget leaves."""
+    kept = store_of(store, book)
+    found = report(kept.ledger(order), book=kept.book, locale=locale)
+    write_reports(found, files)
+    write(form, found)

@@ -1,9 +1,7 @@
-"""``dokima orders``, ``lines``, ``history`` and ``feed``: what a store knows of many orders, and of what was done."""
+"""``dokima orders`` and ``lines``: what a store knows of many orders."""
 
 from __future__ import annotations
 
-import json
-import sys
 from typing import Annotated, Any
 
 import typer
@@ -21,7 +19,7 @@ from dokima.cli.options import (
     open_book,
     read_orders,
 )
-from dokima.cli.output import complain, note, write
+from dokima.cli.output import complain, write
 from dokima.cli.writing import Place, Prefix, ReportFiles, Schema, store_of, write_reports
 
 Kind = Annotated[str, typer.Option("--kind", help="Kind of order: sales, purchase ...")]
@@ -61,7 +59,7 @@ def orders(
 ) -> None:
     """List orders: date, party, totals, who asked, state and revision, and the sum for each currency."""
     kept = store_of(store, book, schema=schema, prefix=prefix)
-    _show(
+    show_listing(
         kept.orders(
             where=where, sort=sort, limit=limit, kind=kind, state=state, customer=customer, supplier=supplier,
             requested_by=requested_by, since=since, until=until, item=item, columns=names_of(columns),
@@ -99,10 +97,10 @@ def lines(
             read_orders(rulebook, [], orders, layout), open_only=open_only, where=where, sort=sort, limit=limit,
             item=item, kind=kind, state=state, customer=customer, supplier=supplier, since=since, until=until,
         )  # fmt: skip
-        _show(listed, rulebook, files, locale, form)
+        show_listing(listed, rulebook, files, locale, form)
         return
     kept = store_of(store, book, schema=schema, prefix=prefix)
-    _show(
+    show_listing(
         kept.lines(
             open_only=open_only, where=where, sort=sort, limit=limit, item=item, kind=kind, state=state,
             customer=customer, supplier=supplier, since=since, until=until,
@@ -111,46 +109,7 @@ def lines(
     )  # fmt: skip
 
 
-def history(
-    number: Annotated[str, typer.Argument(metavar="NUMBER", help="Number of an order or a change order.")],
-    files: ReportFiles = None,
-    locale: LocaleOption = "",
-    store: Place = ".",
-    schema: Schema = "",
-    prefix: Prefix = "",
-    book: Book = HERE,
-    form: FormatOption = Format.table,
-) -> None:
-    """Show who did what to an order, and when, field by field. Needs a database."""
-    kept = store_of(store, book, schema=schema, prefix=prefix)
-    _show(kept.history_list(number), kept.book, files, locale, form)
-
-
-def feed(
-    after: Annotated[int, typer.Option("--after", min=0, help="Number of the last event that was read.")] = 0,
-    follow: Annotated[bool, typer.Option("--follow", help="Go on for ever, and wait for what comes.")] = False,
-    every: Annotated[
-        float,
-        typer.Option("--every", min=0.05, help="With --follow: at most so many seconds between two looks."),
-    ] = 1.0,
-    store: Place = ".",
-    schema: Schema = "",
-    prefix: Prefix = "",
-    book: Book = HERE,
-) -> None:
-    """Print everything that became true, in sequence: one CloudEvents 1.0 JSON a line. Needs a database."""
-    kept = store_of(store, book, schema=schema, prefix=prefix)
-    try:
-        for event in kept.follow(after, every=every) if follow else kept.feed(after):
-            sys.stdout.write(json.dumps(event, ensure_ascii=False) + "\n")
-            after = int(event["id"])
-            if follow:
-                sys.stdout.flush()
-    except KeyboardInterrupt:
-        note(f"stopped: --after {after} goes on from here")
-
-
-def _show(listing: Listing, book: Any, files: ReportFiles, locale: str, form: Format) -> None:
+def show_listing(listing: Listing, book: Any, files: ReportFiles, locale: str, form: Format) -> None:
     """Write a list, and end with exit status 1 if orders that could not be read may be missing in it."""
     for problem in listing.problems:
         complain(str(problem))

@@ -13,34 +13,9 @@ from typer.core import TyperGroup
 
 from dokima import DokimaError
 from dokima.cli.closing import AT_END
+from dokima.cli.commands import GROUPS, commands
 from dokima.cli.help_examples import EXAMPLES
 from dokima.cli.output import complain
-
-COMMANDS = {
-    "init": "dokima.cli.beginning:init",
-    "check": "dokima.cli.checking:check",
-    "price": "dokima.cli.pricing:price",
-    "prices": "dokima.cli.price_lists:prices",
-    "explain": "dokima.cli.explaining:explain",
-    "eval": "dokima.cli.evaluating:evaluate",
-    "variance": "dokima.cli.variances:variance",
-    "prove": "dokima.cli.proving:prove",
-    "audit": "dokima.cli.auditing:audit",
-    "ledger": "dokima.cli.ledgers:ledger",
-    "replay": "dokima.cli.replaying:replay",
-    "compare": "dokima.cli.comparing:compare",
-    "edit": "dokima.cli.editing:edit",
-    "describe": "dokima.cli.describing:describe",
-    "spec": "dokima.cli.specifying:spec",
-    "schema": "dokima.cli.schemas:schema",
-    "change": "dokima.cli.changing:change",
-    "orders": "dokima.cli.listings:orders",
-    "lines": "dokima.cli.listings:lines",
-    "history": "dokima.cli.listings:history",
-    "feed": "dokima.cli.listings:feed",
-    "store": "dokima.cli.stores:store",
-}
-"""Each command and where it lives. A command is imported when it is asked for, so that each starts quickly."""
 
 
 class _Commands(MutableMapping[str, Any]):
@@ -51,7 +26,7 @@ class _Commands(MutableMapping[str, Any]):
 
     def __getitem__(self, name: str) -> Any:
         if name not in self._made:
-            module, _, attribute = COMMANDS[name].partition(":")
+            module, _, attribute = commands()[name].place.partition(":")
             found = getattr(import_module(module), attribute)
             if not isinstance(found, typer.Typer):
                 alone = typer.Typer(add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None)
@@ -67,10 +42,10 @@ class _Commands(MutableMapping[str, Any]):
         del self._made[name]
 
     def __iter__(self) -> Iterator[str]:
-        return iter(COMMANDS)
+        return iter(commands())
 
     def __len__(self) -> int:
-        return len(COMMANDS)
+        return len(commands())
 
 
 def _with_examples(command: Any, words: str) -> Any:
@@ -93,6 +68,13 @@ class _Group(TyperGroup):
     def __init__(self, **settings: Any) -> None:
         super().__init__(**settings)
         self.commands = _Commands()
+
+    def format_commands(self, ctx: Any, formatter: Any) -> None:  # noqa: ARG002 (Click asks for it)
+        """The commands in groups; none is imported for it."""
+        width = max(map(len, commands()))
+        for heading, group in GROUPS.items():
+            with formatter.section(heading):
+                formatter.write_dl([(name.ljust(width), listed.says) for name, listed in group.items()])
 
 
 app = typer.Typer(

@@ -1,4 +1,4 @@
-"""``dokima spec``: the specification of a rulebook, with its cases as they come out now."""
+"""``dokima spec``: what a rulebook says in words; as a document with its cases as they come out now."""
 
 from __future__ import annotations
 
@@ -20,17 +20,24 @@ def spec(
     ] = None,
     version: Annotated[str, typer.Option("--version", help="Which version of the rulebook this is.")] = "",
     since: Annotated[str, typer.Option("--since", help="Also say what changed since a folder, or git:REV.")] = "",
+    with_cases: Annotated[
+        bool, typer.Option("--cases", help="Run the cases, and say which parts they verify; always with --out.")
+    ] = False,
     today: Today = "",
     book: Book = HERE,
 ) -> None:
-    """Write what a rulebook says, in plain words, with the cases that verify each part. Exit status 1 if one fails."""
+    """Say what a rulebook says, in plain words; with --out as a document, in which its cases verify each part.
+
+    Exit status 1 if a case fails.
+    """
     cases = CaseFolder(book_folder(book), loaded(book_folder(book)))
     facts = {"version": version, "date": day(today).isoformat()}
     changes = None
     if since:
         with version_folder(since, cases.folder) as folder:
             changes = loaded(folder).compare(cases.rulebook)
-    made = specify(cases, facts={name: value for name, value in facts.items() if value}, since=changes)
+    given = {name: value for name, value in facts.items() if value}
+    made = specify(cases, facts=given, since=changes, run=with_cases or bool(out))
     shown = report(made, book=cases.rulebook)
     for target in out or ():
         note(f"written: {shown.write(target)}")

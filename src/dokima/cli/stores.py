@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sys
 from typing import Annotated, Literal
 
@@ -9,16 +10,30 @@ import typer
 
 from dokima import Order, check_store, create_store, refresh_drafts, report, store_sql, upgrade_store
 from dokima.cli.closing import AT_END
-from dokima.cli.options import HERE, Book, By, Format, LayoutName, Today, day, open_book, person, read_orders
+from dokima.cli.listings import show_listing
+from dokima.cli.options import (
+    HERE,
+    Book,
+    By,
+    Format,
+    FormatOption,
+    LayoutName,
+    LocaleOption,
+    Today,
+    day,
+    open_book,
+    person,
+    read_orders,
+)
 from dokima.cli.output import complain, note, write
-from dokima.cli.writing import Prefix, Schema, store_of
+from dokima.cli.writing import Prefix, ReportFiles, Schema, store_of
 from dokima.errors import DokimaError
 
 Url = Annotated[str, typer.Option("--store", help="URL of the database: sqlite:///orders.db.")]
 store = typer.Typer(
     no_args_is_help=True,
     rich_markup_mode=None,
-    help="A store in a database: create, upgrade, check, sql, load, refresh, trim.",
+    help="A store in a database: create, load, history, feed, upgrade, check, refresh, trim, sql.",
 )
 
 
@@ -126,3 +141,44 @@ def trim(
     """Forget events; whoever reads from before the first that stays is refused."""
     kept = store_of(url, book, schema=schema, prefix=prefix)
     note(f"{kept.trim(before)} events forgotten")
+
+
+@store.command("history")
+def history(
+    number: Annotated[str, typer.Argument(metavar="NUMBER", help="Number of an order or a change order.")],
+    url: Url,
+    files: ReportFiles = None,
+    locale: LocaleOption = "",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+    form: FormatOption = Format.table,
+) -> None:
+    """Show who did what to an order, and when, field by field."""
+    kept = store_of(url, book, schema=schema, prefix=prefix)
+    show_listing(kept.history_list(number), kept.book, files, locale, form)
+
+
+@store.command("feed")
+def feed(
+    url: Url,
+    after: Annotated[int, typer.Option("--after", min=0, help="Number of the last event that was read.")] = 0,
+    follow: Annotated[bool, typer.Option("--follow", help="Go on for ever, and wait for what comes.")] = False,
+    every: Annotated[
+        float,
+        typer.Option("--every", min=0.05, help="With --follow: at most so many seconds between two looks."),
+    ] = 1.0,
+    schema: Schema = "",
+    prefix: Prefix = "",
+    book: Book = HERE,
+) -> None:
+    """Print everything that became true, in sequence: one CloudEvents 1.0 JSON a line."""
+    kept = store_of(url, book, schema=schema, prefix=prefix)
+    try:
+        for event in kept.follow(after, every=every) if follow else kept.feed(after):
+            sys.stdout.write(json.dumps(event, ensure_ascii=False) + "\n")
+            after = int(event["id"])
+            if follow:
+                sys.stdout.flush()
+    except KeyboardInterrupt:
+        note(f"stopped: --after {after} goes on from here")

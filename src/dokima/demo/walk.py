@@ -54,7 +54,7 @@ STEPS: Sequence[tuple[str, str, Sequence[str]]] = (
     (
         "See where the order stands",
         "Original, approved changes, current sum; the change is pending until `dokima change approve SQ-2041-C1`.",
-        ["ledger", "SQ-2041"],
+        ["change", "ledger", "SQ-2041"],
     ),
     (
         "Look over the tables",

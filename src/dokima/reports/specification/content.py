@@ -10,6 +10,8 @@ from dokima.model.said import SHOWN
 
 VERIFIED, UNCONFIRMED, FAILED = "verified", "unconfirmed", "failed"
 """What a case says of the part beside which it stands."""
+NOT_RUN = ""
+"""No cases were run, which the text says as a whole."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +62,7 @@ class Note:
 
 def figure_text(figure: Figure) -> str:
     """A figure, and what it is worth where that is not "verified"."""
-    return figure.value if figure.status == VERIFIED else f"{figure.value} ({figure.status}: {figure.case})"
+    return figure.value if figure.status in (VERIFIED, NOT_RUN) else f"{figure.value} ({figure.status}: {figure.case})"
 
 
 @dataclass(frozen=True)

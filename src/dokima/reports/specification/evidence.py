@@ -21,6 +21,7 @@ from dokima.proving.reaching import Target, reached, refusals
 from dokima.proving.running_cases import Batch
 from dokima.reports.specification.content import (
     FAILED,
+    NOT_RUN,
     UNCONFIRMED,
     VERIFIED,
     Example,
@@ -219,7 +220,7 @@ class Evidence:
         known = {outcome.case.name: outcome for outcome in self.outcomes}
         if name not in known:
             if not self.outcomes:
-                return Figure(name, path, f"({path} of the case “{name}”)", UNCONFIRMED)
+                return Figure(name, path, f"({path} of the case “{name}”)", NOT_RUN)
             raise NotFound(f"{where}.note: there is no case '{name}' to take {path} from{nearest(name, known)}")
         outcome = known[name]
         if path not in outcome.values:

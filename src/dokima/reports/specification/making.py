@@ -17,7 +17,11 @@ from dokima.rulebook.case_files import CaseFolder
 
 
 def specify(
-    cases: CaseFolder, *, facts: Mapping[str, str] | None = None, since: VersionChanges | None = None
+    cases: CaseFolder,
+    *,
+    facts: Mapping[str, str] | None = None,
+    since: VersionChanges | None = None,
+    run: bool = True,
 ) -> Specification:
     """The specification of a rulebook in a folder: its cases run now, and stand beside the parts that they verify.
 
@@ -25,11 +29,12 @@ def specify(
         cases: The rulebook and its cases.
         facts: What is to be known first, by label, such as version and date.
         since: What changed since an older version: a chapter of its own.
+        run: Whether its cases are run; without them it says that nothing is verified.
 
     Raises:
         NotFound: An author's text takes a figure from a case that is not there.
     """
-    outcomes, batches = run_cases(cases.cases, cases.program_of, cases.pinned)
+    outcomes, batches = run_cases(cases.cases, cases.program_of, cases.pinned) if run else ((), ())
     return specification_of(cases.rulebook.program, outcomes, batches, facts=facts, since=since)
 
 
@@ -49,6 +54,7 @@ def specification_of(
         batches: The cases as they ran together.
         facts: What is to be known first, by label: version, date.
         since: What changed since an older version: a chapter of its own.
+        run: Whether its cases are run; without them it says that nothing is verified.
 
     Raises:
         NotFound: An author's text takes a figure from a case that is not there.

@@ -1,4 +1,4 @@
-"""A specification in a terminal: what ``dokima describe`` shows."""
+"""A specification in a terminal: what ``dokima spec`` shows."""
 
 from __future__ import annotations
 
