@@ -1,7 +1,8 @@
 """Numbers at the edges of machine types, against Python's own whole numbers: what goes beyond is wide, and never wraps."""
 
 import contextlib
-from decimal import Decimal
+from decimal import Context, Decimal
+from fractions import Fraction
 
 import numpy as np
 import pandas
@@ -16,6 +17,7 @@ from dokima import exact
 from dokima.exact import Decimals
 from tests.books import book, routine
 
+CONTEXT = Context(prec=200)
 POWERS = [sign * (2**power + by) for power in (31, 32, 61, 62, 63, 64) for by in (-2, -1, 0, 1, 2) for sign in (1, -1)]
 near = st.one_of(st.sampled_from(POWERS), st.integers(-(2**65), 2**65), st.integers(-3, 3))
 half = st.one_of(st.sampled_from([6 * 10**18, -6 * 10**18, 3 * 10**9, 2**31, 2**32, -(2**31) - 1]), near)
@@ -45,6 +47,8 @@ def test_plus_minus_and_times_are_those_of_whole_numbers(rows, packed):
 
 
 @given(st.lists(st.tuples(half, st.integers(0, 2)), min_size=1, max_size=12))
+@example([(6 * 10**18, 0), (1, 1), (6 * 10**18, 0)])
+@example([(6 * 10**18, 0), (6 * 10**18, 0), (-1, 1)])
 def test_sums_are_those_of_whole_numbers(rows):
     groups = np.array([group for _, group in rows], np.int64)
     values = [value for value, _ in rows]
@@ -85,6 +89,34 @@ def test_every_whole_number_of_arrow_reads_back(tmp_path, kind, road):
     assert found == {n: None if value is None else Decimal(value) for n, value in zip(numbers, values, strict=True)}
 
 
+@pytest.mark.parametrize("kind", [*INTEGERS[:7], pa.decimal128(38, 2), pa.decimal128(20, -2)], ids=str)
+def test_what_lies_under_a_blank_cell_counts_for_nothing(kind):
+    """An Arrow array may hold any bytes where a value is null."""
+    full = pa.array([1, 100, 3] if pa.types.is_integer(kind) else [Decimal(100), Decimal(12300), Decimal(300)], kind)
+    validity = pa.py_buffer(bytes([0b101]))
+    read = exact.from_arrow(pa.Array.from_buffers(kind, 3, [validity, full.buffers()[1]]))
+    assert exact.to_decimals(read)[1] is None
+    assert read.units.tolist()[1] == 0
+    assert exact.to_decimals(exact.from_arrow(full))[1] == (100 if pa.types.is_integer(kind) else 12300)
+
+
+@given(st.lists(st.one_of(st.none(), half), max_size=6), st.integers(0, 30), st.integers(0, 12))
+@example([1, 250, None], 2, 2)
+@example([2**64, 5], 3, 6)
+def test_texts_by_arrow_are_those_by_python(units, places, least):
+    """Also of numbers beyond int64, with more places than are shown, and with blanks."""
+    column = exact.decimals([None if each is None else Decimal(each).scaleb(-places, CONTEXT) for each in units])
+    texts = exact.texts(column, least)
+    assert exact.text_array(column, least).to_pylist() == texts
+    for text, each in zip(texts, units, strict=True):
+        assert (text is None) == (each is None)
+        if text is not None:
+            assert Decimal(text) == Decimal(each).scaleb(-places, CONTEXT)
+            behind = len(text.partition(".")[2])
+            assert behind >= least
+            assert behind == least or not text.endswith("0")
+
+
 SIZES = book(
     line={"size": {"kind": "decimal", "places": 20}, "free": {"kind": "decimal"}},
     routine=routine({"name": "s", "kind": "figure", "value": "line.size"}),
@@ -122,3 +154,20 @@ def test_the_last_half_of_a_character_is_half_as_the_first_is(code):
     assert [problem.field for problem in priced.problems] == (["item"] if halved else [])
     with pytest.raises(dokima.DokimaError) if halved else contextlib.nullcontext():
         book(rule=[{"id": "x", "at": "save", "require": f"line.item != '{text}'"}])
+
+
+def test_sums_of_quotients_are_each_groups_own_however_they_are_spread():
+    """1/3 + 1/3, 2/7, nothing: 2/3, 2/7, 0. One group over three lines: 2/3 + 2/7 = 20/21 on each."""
+    ones = exact.decimals(map(Decimal, (1, 1, 2))) / exact.decimals(map(Decimal, (3, 3, 7)))
+    sums = exact.group_sums(ones, exact.Grouping(np.array([0, 0, 1]), 3))
+    wanted = [Fraction(2, 3), Fraction(2, 7), Fraction(0)]
+    assert [fraction(sums.spread(3), at) for at in range(3)] == wanted
+    assert [fraction(sums.take(np.array([1, 0])), at) for at in range(2)] == [wanted[1], wanted[0]]
+    whole_sum = exact.group_sums(ones, exact.Grouping.one(3)).spread(3)
+    assert [fraction(whole_sum, at) for at in range(3)] == [Fraction(20, 21)] * 3
+
+
+def fraction(column, at):
+    """A value of a column of quotients, to twelve digits of a fraction of small terms."""
+    rounded = exact.to_decimals(column.round(30, "half-even"))[at]
+    return Fraction(rounded).limit_denominator(1000)
