@@ -89,7 +89,7 @@ def test_was_and_is_new_tell_adding_from_changing():
 def test_removing_sees_the_order_without_all_that_leave():
     edit = editor({"item": "VENT", "quantity": 1}, {"item": "DAY", "quantity": 1}, {"item": "PANE", "quantity": 1})
     assert refused(lambda: edit.remove_line(10)) == "remove line is refused: line 10: Line 10 holds up a DAY line."
-    assert edit.clear_lines() == ["10", "20", "30"]  # the DAY line leaves as well
+    assert edit.remove_lines() == ["10", "20", "30"]  # the DAY line leaves as well
     edit.undo()
     edit.remove_line(20)
     edit.remove_line(10)
@@ -104,11 +104,17 @@ def test_removing_a_parent_asks_its_sub_lines():
     ]
     edit = editor(*lines)
     assert "Line 10/10 holds up" in refused(lambda: edit.remove_line(10))
-    assert edit.clear_lines(skip=True) == ["10", "10/10", "20"]
+    assert edit.remove_lines(skip=True) == ["10", "10/10", "20"]
     edit.undo()
+    assert "Line 10/10 holds up" in refused(lambda: edit.remove_lines(["10"]))
+    assert edit.remove_lines(["20", 10]) == ["10", "10/10", "20"]  # sub-lines leave with their parent
+    edit.undo()
+    with pytest.raises(dokima.NotFound, match="order SQ-1 has no line 99"):
+        edit.remove_lines([20, 99])
+    assert edit.remove_lines(["10"], skip=True) == []  # its sub-line holds up line 20
     edit.add_line(number="30", item="VENT", quantity=1, delivered=1)
-    assert "30: 1 are delivered already" in refused(edit.clear_lines)
-    assert edit.clear_lines(skip=True) == ["10", "10/10", "20"]
+    assert "30: 1 are delivered already" in refused(edit.remove_lines)
+    assert edit.remove_lines(skip=True) == ["10", "10/10", "20"]
 
 
 def test_leave_alone_is_not_make_blank():
@@ -211,7 +217,7 @@ def test_states_of_orders_and_lines():
     edit = editor({"item": "PANE", "quantity": 1}, {"item": "DAY", "quantity": 1})
     edit.close_line(10)
     assert "line 10 must be reopened first" in refused(lambda: edit.change_line(10, quantity=2), dokima.Locked)
-    assert "line 10 must be reopened first" in refused(edit.clear_lines, dokima.Locked)
+    assert "line 10 must be reopened first" in refused(edit.remove_lines, dokima.Locked)
     edit.reopen_line(10)
     edit.change_line(10, quantity=2)
     assert "an order that is draft cannot become finished; it can become confirmed, cancelled" in refused(

@@ -138,7 +138,7 @@ class EditorMachine(RuleBasedStateMachine):
         changed = self.model.copy()
         vents = {n: line for n, line in changed.lines.items() if line["item"] == "VENT"}
         changed.lines = vents if skip else {}
-        self.attempt(changed, skip or not vents, lambda: self.editor.clear_lines(skip=skip))
+        self.attempt(changed, skip or not vents, lambda: self.editor.remove_lines(skip=skip))
 
     @rule(rush=st.sampled_from([True, False, None]))
     def change_rush(self, rush: bool | None) -> None:

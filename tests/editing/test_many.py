@@ -61,7 +61,7 @@ OPERATIONS: list[tuple[str, dict[str, Any]]] = [
     ("set", {"fields": {"line.quantity": "3.5"}}), ("set", {"fields": {"10.quantity": 7, "20.unit": "MTK"}}),
     ("set", {"fields": {"line.item": "PANE-H4"}}), ("set", {"fields": {"line.price_override": "5"}}),
     ("set", {"fields": {"header.requested_by": None, "10.quantity": 2}}), ("reprice", {}), ("reprice", {"lines": ["10"]}),
-    ("acknowledge", {"rule": "surveys-at-home", "because": "by phone"}),
+    ("acknowledge", {"rule": "surveys-of-institutions", "because": "by phone"}),
 ]  # fmt: skip
 
 

@@ -13,25 +13,25 @@ BOOK = dokima.load(DEMO)
 
 
 def edited(customer="OAKMERE", document=None):
-    """An editor of an order of a customer abroad."""
+    """An editor of an order of an institution."""
     header = {"kind": "sales", "customer": customer, "date": "2026-03-02"}
     order = dokima.Order("SQ-9", lines=[{"item": "VENT-R", "quantity": 1}], **header)
     return BOOK.edit(order if document is None else dokima.Order.from_dict(document), by="Ada")
 
 
-SAID = "Site survey is for customers at home; Oakmere Horticultural College is in BE."
+SAID = "Site survey: institutions have a surveyor of their own; Oakmere Horticultural College is one."
 
 
-def test_this_item_is_for_customers_at_home():
-    """Said while the item is picked, to customers abroad only; it stops saving until it is accepted by name."""
-    assert not edited("FERNHOLT").add_line(item="SURV-1", quantity=1).findings
+def test_this_item_is_not_for_institutions():
+    """Said while the item is picked, to institutions only; it stops saving until it is accepted by name."""
+    assert not edited("GREENSHAW").add_line(item="SURV-1", quantity=1).findings
     edit = edited()
     number = edit.add_line(item="SURV-1", quantity=1)
     assert (number, [finding.message for finding in number.findings]) == ("20", [SAID])
-    assert [(f.rule, f.line, f.stops) for f in edit.pending] == [("surveys-at-home", "20", True)]
-    with pytest.raises(dokima.Refused, match="saving is refused: line 20: Site survey is for customers at home"):
+    assert [(f.rule, f.line, f.stops) for f in edit.pending] == [("surveys-of-institutions", "20", True)]
+    with pytest.raises(dokima.Refused, match="saving is refused: line 20: Site survey: institutions have"):
         edit.save()
-    with pytest.raises(dokima.Refused, match="Site survey is for customers at home"):
+    with pytest.raises(dokima.Refused, match="Site survey: institutions have"):
         edit.move_to("confirmed")
 
     # It survives a reload, and every check of the document shows it.
@@ -50,7 +50,7 @@ def test_it_goes_when_its_values_change_or_its_line_does():
     """Another item, another customer, no line: whatever it was about is no more."""
     for change in (
         lambda edit: edit.change_line(20, item="VENT-L"),
-        lambda edit: edit.change_header(customer="FERNHOLT"),
+        lambda edit: edit.change_header(customer="GREENSHAW"),
         lambda edit: edit.remove_line(20),
         lambda edit: edit.undo(),
     ):
@@ -65,7 +65,7 @@ def test_it_goes_when_its_values_change_or_its_line_does():
     assert [finding.message for finding in edit.pending] == [SAID]
     edit.renumber_lines()
     edit.change_header(customer="LINDENAU")
-    said = "Site survey is for customers at home; Lindenau City Parks is in DE."
+    said = "Site survey: institutions have a surveyor of their own; Lindenau City Parks is one."
     assert [finding.message for finding in edit.pending] == [said]
 
 

@@ -32,7 +32,7 @@ OPERATIONS = {
     "change_line": (LINES, lambda e: e.change_line(10, quantity=3)),
     "remove_line": (LINES, lambda e: e.remove_line(10)),
     "renumber_lines": (LINES, lambda e: e.renumber_lines()),
-    "clear_lines": (LINES, lambda e: e.clear_lines(skip=["20"])),
+    "remove_lines": (LINES, lambda e: e.remove_lines([10])),
     "override_price": (LINES, lambda e: e.override_price(10, 5, reason="x")),
     "reprice_line": (LINES, lambda e: e.reprice_line(10)),
     "change_header": (HEADER, lambda e: e.change_header(budget=5)),

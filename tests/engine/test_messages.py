@@ -129,7 +129,7 @@ def test_what_stops_an_order_and_what_is_only_noted(tmp_path):
     )  # fmt: skip
     stops = out[out.index("before it can be saved") :]
     assert "before it can be saved, 4 findings:" in stops
-    assert "Site survey is for customers at home; Oakmere Horticultural College is in BE." in stops
+    assert "Site survey: institutions have a surveyor of their own; Oakmere Horticultural College is one." in stops
 
 
 def test_what_does_not_apply_says_so_and_why_and_a_missing_row_is_named():

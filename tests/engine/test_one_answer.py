@@ -235,7 +235,7 @@ def tried(rules: dokima.Rulebook, order: dict[str, Any], counts: Counter[str]) -
         "totals": lambda: dokima.report(rules.price([order]), totals=True).csv,
         "add": lambda: rules.edit([order], "Ann").add_line(item="A", quantity=2, n1=1),
         "change line": lambda: rules.edit([order], "Ann").change_line(10, n1=4, item="B"),
-        "remove": lambda: rules.edit([order], "Ann").clear_lines(skip=True),
+        "remove": lambda: rules.edit([order], "Ann").remove_lines(skip=True),
         "header": lambda: rules.edit([order], "Ann").change_header(h1=9),
         "move": lambda: rules.edit([order], "Ann").move_to("confirmed"),
         "close": lambda: rules.edit([order], "Ann").close_lines(),

@@ -14,7 +14,7 @@ from tests.shell import run_here
 CHANGES = [
     ("rulebook.toml", "line.quantity % 0.5 == 0", "line.quantity % 0.25 == 0"),
     ("rulebook.toml", "freight_rate = 0.38", "freight_rate = 0.41"),
-    ("rulebook.toml", 'id = "surveys-at-home"', 'id = "surveys-near-home"'),
+    ("rulebook.toml", 'id = "surveys-of-institutions"', 'id = "surveys-of-colleges"'),
     ("tables/agreed_prices.csv", ",24,44.25,1", ",24,44.95,1"),
     ("tables/agreed_prices.csv", ",48,43.10,1", ",60,43.10,1"),
 ]
@@ -45,8 +45,8 @@ def test_settings_differ_by_their_paths_and_rows_by_their_terms(next_version):
         ("rule.half-days.require", "changed", "line.quantity % 0.5 == 0", "line.quantity % 0.25 == 0"),
     ]
     assert [each[:2] for each in found[2:]] == [
-        ("rule.surveys-at-home", "removed"),
-        ("rule.surveys-near-home", "added"),
+        ("rule.surveys-of-institutions", "removed"),
+        ("rule.surveys-of-colleges", "added"),
     ]
     assert [(each.path, each.change, each.before, each.after, each.row) for each in changes.changes if each.row] == [
         ("agreed", "removed", "price 43.1, base 1", "", terms.format(48)),

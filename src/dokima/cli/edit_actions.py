@@ -101,7 +101,7 @@ def _there(number: str) -> Action:
 
 
 def _remove(number: str) -> Action:
-    return (lambda editor: editor.clear_lines()) if number == "all" else (lambda editor: editor.remove_line(number))
+    return (lambda editor: editor.remove_lines()) if number == "all" else (lambda editor: editor.remove_line(number))
 
 
 def close_action(number: str) -> Action:

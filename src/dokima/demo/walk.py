@@ -58,7 +58,7 @@ STEPS: Sequence[tuple[str, str, Sequence[str]]] = (
     ),
     (
         "Look over the tables",
-        "Without any order: rows that never win, discounts on top of special prices, each with an example to try.",
+        "Without any order: rows that never win, discounts on top of agreed prices, each with an example to try.",
         ["audit", "--severity", "warning", "--today", "2026-03-12"],
     ),
     (

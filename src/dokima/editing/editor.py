@@ -204,24 +204,41 @@ class Editor(Session):
         self._document.line(line_number_of(number))
         self._remove("remove_line", self._document.below(line_number_of(number)), operation)
 
-    def clear_lines(self, *, skip: bool = False, operation: str = "") -> list[str]:
-        """Remove all lines, or with ``skip`` all those that may go. Returns the numbers removed.
+    def remove_lines(
+        self, numbers: Iterable[str | int] | None = None, *, skip: bool = False, operation: str = ""
+    ) -> list[str]:
+        """Remove some lines and their sub-lines, or all; with ``skip`` those of them that may go.
+
+        Args:
+            numbers: The lines; all if None.
+            skip: Leave lines that refuse, or that are closed, and remove the others.
+            operation: An id that makes it happen once.
+
+        Returns:
+            The numbers removed, sub-lines too.
 
         Raises:
             Refused: Without ``skip``, a line refuses; nothing is removed then, and the findings name every such line.
             Locked: Without ``skip``, a line is closed.
+            NotFound: There is no such line.
         """
         if self._done(operation):
             return []
         leaving = list(self._document.lines)
+        if numbers is not None:
+            chosen = line_numbers_of(numbers, "numbers")
+            for number in chosen:
+                self._document.line(number)
+            wanted = {below for number in chosen for below in self._document.below(number)}
+            leaving = [number for number in leaving if number in wanted]
         if skip:
             leaving = self._removable(leaving)
-        self._remove("clear_lines", leaving, operation)
+        self._remove("remove_lines", leaving, operation)
         return leaving
 
     def _removable(self, numbers: list[str]) -> list[str]:
         """The lines that may all leave together: lines that refuse stay, and their parents with them."""
-        leaving = [number for number in numbers if not self._stages.is_closed(self._document, number)]
+        leaving = [number for number in numbers if not self._stages.line_closed(self._document, number)]
         while True:
             leaving = [n for n in leaving if all(below in leaving for below in self._document.below(n))]
             found = self._edit(self._document.without(leaving)).removing(leaving)

@@ -56,13 +56,13 @@ class Stages:
         Raises:
             Locked: One of them is closed.
         """
-        closed = [number for number in numbers if self.is_closed(document, number)]
+        closed = [number for number in numbers if self.line_closed(document, number)]
         if closed:
             word = "line" if len(closed) == 1 else "lines"
             raise Locked(f"{word} {listed(closed)} must be reopened first (closed)", CLOSED)
 
     @staticmethod
-    def is_closed(document: Document, number: str) -> bool:
+    def line_closed(document: Document, number: str) -> bool:
         """Whether a line is closed."""
         return document.lines[number].get("state") == CLOSED
 

@@ -92,9 +92,9 @@ def _may_answer(program: Program, name: str, item: str) -> bool:
 
 
 def audit_discounts(program: Program, examples: Examples) -> Iterator[AuditRemark]:
-    """Rows of special prices on which a discount comes on top, found by pricing an example of each."""
+    """Rows of agreed prices on which a discount comes on top, found by pricing an example of each."""
     for routine in program.routines:
-        # What comes last is the price for everybody; those before it are special.
+        # What comes last is the price for everybody; those before it are agreed.
         for place, option in enumerate(routine.steps[0].options[:-1], start=1):
             heads = {name.split(".")[0] for name in option.value.reads}
             tables = [program.tables[head] for head in sorted(heads) if head in program.tables]

@@ -20,7 +20,7 @@ CHECKS: Mapping[str, str] = {
     "expired": "the row is valid no longer",
     "no-price": "an item has no price at all",
     "zero-price": "a price of 0 beside others",
-    "price-and-discount": "a special price, and a discount on top of it",
+    "price-and-discount": "an agreed price, and a discount on top of it",
     "near-twin": "keys differ only in case or spaces",
     "unknown-key": "a row is for something that its own table does not have",
     "unknown-currency": "not a currency code of ISO 4217",

@@ -272,7 +272,7 @@ def _operate(editor: Editor, operations: Sequence[Mapping[str, Any]], ran: Ran) 
 
 
 OPERATIONS = (
-    "add_line", "insert_line", "copy_line", "change_line", "remove_line", "clear_lines", "change_header",
+    "add_line", "insert_line", "copy_line", "change_line", "remove_line", "remove_lines", "change_header",
     "override_price", "reprice_line", "close_line", "close_lines", "reopen_line", "move_to", "record_payment",
     "record_delivery", "renumber_lines", "explode_line", "undo", "redo", "save",
 )  # fmt: skip

@@ -1,4 +1,4 @@
-"""Price lists as people read them: what is special, what comes on top, what ends soon."""
+"""Price lists as people read them: what is agreed, what comes on top, what ends soon."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def price_list_paper(prices: PriceList, words: Wording) -> Paper:
     both = sum(row.is_both for row in prices.rows)
     soon = sum(row.ends_soon(prices.date) for row in prices.rows)
     facts = {
-        _("special price and a discount on top"): str(both) if both else None,
+        _("agreed price and a discount on top"): str(both) if both else None,
         _("end within 60 days"): str(soon) if soon else None,
         _("left out, as it depends on who buys"): "; ".join(left_out) or None,
     }
@@ -117,13 +117,13 @@ def _discount(each: OnTop) -> str:
 
 
 def _mark(row: PriceRow) -> str:
-    return "total" if row.is_both else "follows" if row.is_special else ""
+    return "total" if row.is_both else "follows" if row.is_agreed else ""
 
 
 def _remark(row: PriceRow, today: datetime.date) -> str:
-    said = [_("special")] if row.is_special else []
+    said = [_("agreed")] if row.is_agreed else []
     if row.is_both:
-        said = [_("special + discount")]
+        said = [_("agreed + discount")]
     end = row.valid_until
     if end is not None and row.ends_soon(today):
         said.append(_("ends in {days} days").format(days=(end - today).days))

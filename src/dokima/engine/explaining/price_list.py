@@ -68,7 +68,7 @@ class PriceRow:
         price: The unit price; None if there is none.
         source: Where the price came from, in words.
         where: The row it came from; None where no table was asked.
-        is_special: Whether the price depends on who buys or sells.
+        is_agreed: Whether the price depends on who buys or sells.
         discounts: Discounts on top of it.
         net_each: What one costs after the discounts, to four places.
         left_out: Steps that are left out, because they depend on who it is.
@@ -84,15 +84,15 @@ class PriceRow:
     price: Decimal | None
     source: str
     where: Where | None
-    is_special: bool
+    is_agreed: bool
     discounts: Sequence[OnTop]
     net_each: Decimal | None
     left_out: Sequence[str] = ()
 
     @property
     def is_both(self) -> bool:
-        """Whether a discount comes on top of a special price, which is worth a second look."""
-        return self.is_special and bool(self.discounts)
+        """Whether a discount comes on top of an agreed price, which is worth a second look."""
+        return self.is_agreed and bool(self.discounts)
 
     @property
     def valid_until(self) -> datetime.date | None:
@@ -187,8 +187,8 @@ def _row_data(row: PriceRow, today: datetime.date) -> dict[str, Any]:
         "discounts": "; ".join(_discount(each) for each in row.discounts) or None,
         "net_each": _plain(row.net_each),
         "left_out": "; ".join(row.left_out) or None,
-        "special": shown(row.is_special),
-        "special_and_discount": shown(row.is_both),
+        "agreed": shown(row.is_agreed),
+        "agreed_and_discount": shown(row.is_both),
     }
 
 
