@@ -5,15 +5,16 @@ from __future__ import annotations
 import csv
 import io
 import json
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 
+import pandas
 import pyarrow.parquet
 import pytest
 
 import dokima
 from dokima.formats.results import calculations
 from dokima.model import finding_columns
-from tests.books import book, routine
+from tests.books import DEMO, book, routine
 
 PRICE = {"name": "price", "kind": "price", "options": [{"value": "item.list_price"}]}
 VAT = {"name": "vat", "kind": "tax", "percent": "rate.percent", "category": "rate.category"}
@@ -131,3 +132,51 @@ def test_a_variance_says_the_same_in_every_form(kind, size):
             assert Decimal(told["after"]) - Decimal(told["before"]) == Decimal(told["variance"])
     rows = rows_of(varied)
     assert {row["order"] for row in rows if row.get("order")} == set(sums)
+
+
+def test_the_table_of_lines_is_one_in_every_form(tmp_path):
+    """Columns follow from the rulebook, rows as they were given; also where no order has a routine, or a field is given."""
+    demo = dokima.load(DEMO)
+    orders = DEMO / "orders"
+    grid = [
+        {"order": order, "line": line, "kind": "sales", "customer": "FERNHOLT", "item": "PANE-T6", "quantity": at + 1}
+        for at, (order, line) in enumerate([("B", "20"), ("A", "10"), ("B", "10"), ("A", "20/10"), ("A", "20")])
+    ]
+    for source in (orders, [], pandas.DataFrame(grid)):
+        priced = demo.price(source)
+        for level, extra in (
+            ("lines", ["customer_name", "price_override", "header.state"]),
+            ("headers", ["customer_name"]),
+        ):
+            schema = demo.arrow_schema(level)
+            table = priced.to_arrow(level)
+            assert table.column_names == schema.names == list(priced.to_frame(level).columns)
+            frame = priced.to_frame(level)
+            assert {name: pyarrow.array(frame[name]).to_pylist() for name in frame} == table.to_pydict()
+            assert priced.to_arrow(level, schema).to_pylist() == table.to_pylist()
+            chosen = [*extra, *schema.names[:3]]
+            assert priced.to_arrow(level, columns=chosen).select(schema.names[:3]) == table.select(schema.names[:3])
+        table = priced.to_arrow()
+        rows = rows_of(priced, raw=True)
+        assert next(csv.reader(io.StringIO(dokima.to_csv(priced)))) == table.column_names
+        assert [[as_cell(value) for value in row.values()] for row in table.to_pylist()] == [
+            [as_number(cell) for cell in row.values()] for row in rows
+        ]
+        shown = dokima.report(priced)
+        shown.write(tmp_path / "r.csv")
+        assert shown.csv() == dokima.to_csv(priced) == (tmp_path / "r.csv").read_text()
+    assert [row["order"] for row in rows] == ["B", "A", "B", "A", "A"]
+
+
+def as_cell(value):
+    """A value of Arrow as it is compared with a cell: numbers by what they are worth."""
+    if value is None:
+        return ""
+    return str(value).lower() if isinstance(value, bool) else as_number(str(value))
+
+
+def as_number(cell):
+    try:
+        return Decimal(cell)
+    except InvalidOperation:
+        return cell

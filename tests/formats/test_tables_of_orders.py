@@ -195,11 +195,12 @@ def test_orders_come_from_standard_input(ending, tmp_path):
 
 def test_tables_of_priced_orders_carry_all_fields_and_the_columns_that_are_asked_for():
     calculation = BOOK.price(DEMO / "orders" / "SQ-2041.json")
+    names = ["customer_name", "requested_by", "date"]
+    (header,) = calculation.to_frame("headers", names).to_dict("records")
+    assert list(header.values()) == ["Fernholt Botanic Garden", "I. Marrow", date(2026, 3, 2)]
     (header,) = calculation.headers.to_dict("records")
-    assert (header["customer_name"], header["requested_by"], header["date"]) == (
-        "Fernholt Botanic Garden", "I. Marrow", date(2026, 3, 2),
-    )  # fmt: skip
-    assert calculation.lines["price_override"].tolist()[2] == D(610)
+    assert (header["party"], header["pick_up"], header["payable"]) == ("FERNHOLT", True, D("4339.39"))
+    assert calculation.to_frame(columns=["price_override"])["price_override"].tolist()[2] == D(610)
     columns = "order,customer_name,line,item,price,net"
     _, out, _ = run_here(DEMO, "price", "orders/SQ-2041.json", "--columns", columns, "--format", "csv")
     assert out.splitlines()[:2] == [columns, "SQ-2041,Fernholt Botanic Garden,10,PANE-T6,44.25,1682.50"]

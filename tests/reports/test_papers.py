@@ -417,9 +417,9 @@ def test_what_a_spreadsheet_would_take_for_a_formula_is_guarded_unless_raw_is_as
     path = tmp_path / "x.json"
     path.write_text(json.dumps(order))
     _, out, _ = run_here(DEMO, "price", path, "--format", "csv")
-    assert out.splitlines()[1].startswith("'=1+1,10,CLIP-S,'@SUM(1),-1,")
+    assert out.splitlines()[1].startswith("'=1+1,2026-03-02,FERNHOLT,EUR,10,CLIP-S,'@SUM(1),-1,")
     _, raw, _ = run_here(DEMO, "price", path, "--format", "raw-csv")
-    assert raw.splitlines()[1].startswith("=1+1,10,CLIP-S,@SUM(1),-1,")
+    assert raw.splitlines()[1].startswith("=1+1,2026-03-02,FERNHOLT,EUR,10,CLIP-S,@SUM(1),-1,")
     assert (dokima.to_csv(BOOK.price(path)), dokima.to_csv(BOOK.price(path), raw=True)) == (out, raw)
 
 

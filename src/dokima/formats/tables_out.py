@@ -8,8 +8,8 @@ from typing import Any
 
 from dokima.engine.running.arrow_tables import arrow_schema
 from dokima.engine.running.calculation import Calculation, TableLevel
+from dokima.formats.results.calculations import csv_of_table
 from dokima.formats.whole_files import whole_file
-from dokima.model.guarding import neutral
 
 _FEWEST_USES = 8
 """How often a word is used, on average, for a dictionary to be worth its making."""
@@ -67,37 +67,7 @@ def _of_few_words(table: Any) -> list[str]:
 def save_csv(calculation: Calculation, path: Path, level: TableLevel, columns: Sequence[str] = ()) -> None:
     """Write a table of a calculation as CSV (RFC 4180) with a heading; texts that would be formulas are guarded.
 
-    It has the columns of its rulebook; a number is its digits, and needs no decimal places beyond them.
+    A number has its digits; an amount has the decimal places of its currency.
     """
-    from pyarrow import csv
-
-    names = arrow_schema(calculation.program, level, columns).names
-    table = _with_columns(calculation.to_arrow(level, columns=columns), names)
-    csv.write_csv(_guarded(table), path, csv.WriteOptions(quoting_style="needed"))
-
-
-def _with_columns(table: Any, names: Sequence[str]) -> Any:
-    """A table with these columns in this sequence, blank where it has none."""
-    import pyarrow as pa
-
-    blank = pa.nulls(len(table), pa.string())
-    there = set(table.column_names)
-    return pa.table({name: table.column(name) if name in there else blank for name in names})
-
-
-def _guarded(table: Any) -> Any:
-    """The table with guarded texts. Only dictionaries are looked at, so that each distinct text is looked at once."""
-    import pyarrow as pa
-
-    for at, name in enumerate(table.column_names):
-        column = table.column(name)
-        if not pa.types.is_dictionary(column.type):
-            continue
-        chunks = []
-        for chunk in column.chunks:
-            words = chunk.dictionary.to_pylist()
-            guarded = [neutral(word) for word in words]
-            dictionary = chunk.dictionary if guarded == words else pa.array(guarded, pa.string())
-            chunks.append(dictionary.take(chunk.indices))
-        table = table.set_column(at, name, pa.chunked_array(chunks, pa.string()))
-    return table
+    with path.open("w", encoding="utf-8", newline="") as file:
+        file.write(csv_of_table(calculation, level, columns))

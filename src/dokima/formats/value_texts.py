@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from functools import partial
@@ -17,8 +18,10 @@ from dokima.exact import Number, stored, text_array
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.exact.integers import Integers, Mask
 from dokima.model.cells import cells
-from dokima.model.columns import Column, Texts
+from dokima.model.columns import Column, Dates, Flags, Texts, Words
 from dokima.model.guarding import neutral
+
+_SPECIAL = re.compile(r"[,\"\r\n]")
 
 
 @dataclass(slots=True)  # one for each figure of each result: a frozen one takes thrice as long to make
@@ -68,11 +71,26 @@ class ValueTexts:
 
     def _each(self, write: Callable[[str], str], blank: str) -> Any:
         """Each distinct text written once; of a long dictionary only what is there."""
-        column = self.column if isinstance(self.column, Texts) else Texts.of(cells(self.column))
+        column = _words(self.column)
         there = column.distinct()
         written = [blank if code < 0 else write(text) for code, text in there.items()]
         places = np.searchsorted(np.array(list(there), np.int64), column.codes)
         return arrow_texts(written, large=True).take(arrow_positions(places))
+
+
+def _words(column: Column) -> Texts:
+    """A column that holds no numbers as texts; each distinct value becomes one once."""
+    match column:
+        case Texts():
+            return column
+        case Dates():
+            days, codes = np.unique(column.days, return_inverse=True)
+            texts = cells(Dates(days))
+        case _:
+            assert isinstance(column, Flags)
+            codes, texts = column.values.astype(np.int64), cells(Flags.of([False, True]))
+    whole = Texts(codes.astype(np.int64), Words([text or "" for text in texts]))
+    return whole.without(column.missing)
 
 
 Form = TypeVar("Form")
@@ -100,6 +118,8 @@ def each_once(columns: Mapping[str, ValueTexts], write: Callable[[ValueTexts], F
 
 def _cell(text: str) -> str:
     """A text as a cell, between quotes if it needs them."""
+    if not _SPECIAL.search(text):
+        return text
     out = io.StringIO()
     csv.writer(out, lineterminator="\n").writerow((text, ""))
     return out.getvalue().removesuffix(",\n")

@@ -76,7 +76,6 @@ def change_paper(
         mark=words[change.state],
         watermark=words["draft"] if change.state == "draft" else "",
         headline=_headline(totals["with_tax"], after.header("currency") or "", words),
-        flat=_flat(lines, header, summary, words),
     )
 
 
@@ -412,17 +411,3 @@ def _costs(variance: Variance, words: Wording) -> Section:
         together = [getattr(totals[n], part) if n in totals else None for n in names for part in parts]
         rows.append(Row(["", words["lines_all"], *together], "total"))
     return Section(words["costs"], columns, rows, words["no_costs"])
-
-
-def _flat(lines: Section, header: Section, summary: Section, words: Wording) -> Section:
-    """All of it in the columns of the lines: the lines, other terms, then the sums before, after and between."""
-    nothing: list[Any] = [None] * 8
-    rows = [row for row in lines.rows if row.mark not in ("total", "unchanged")]
-    rows += [Row(["", "", f"{label}: {before} → {after}", *[None] * 10]) for label, before, after in _values(header)]
-    for told, before, moved, after, *_rest in _values(summary):
-        rows.append(Row(["", "", told, *nothing[:7], before, after, moved]))
-    return Section(words["lines_changed"], lines.columns, rows)
-
-
-def _values(section: Section) -> list[Sequence[Any]]:
-    return [row.values for row in section.rows]

@@ -49,7 +49,6 @@ _PAPERS: Mapping[str, str] = {
 
 _WRITERS: Mapping[str, str] = {
     ".html": "html.write_html", ".pdf": "pdf.write_pdf", ".xlsx": "sheets.write_xlsx", ".md": "plain.write_markdown",
-    ".csv": "plain.write_csv",
 }  # fmt: skip
 _TEXTS: Mapping[str, str] = {"html": "html.html_text", "markdown": "plain.markdown_text"}
 """What writes a paper to a file, by ending, and as text."""

@@ -25,6 +25,8 @@ if TYPE_CHECKING:  # a result brings its own report along, so that pricing does 
 
 WIDTH = 120
 """Characters of a line of text, unless another width is asked for."""
+_FOR_PROGRAMS = (".csv", ".json")
+"""Forms for programs: the same in every language, each value exact."""
 
 
 class Report:
@@ -102,7 +104,7 @@ class Report:
         return to_csv(self.result, raw=raw, detail=self.detail)
 
     def write(self, path: str | Path) -> Path:
-        """Write the report in the format that the ending of the file names; JSON is `data`.
+        """Write the report in the format that the ending of the file names; CSV and JSON are those for programs.
 
         Returns:
             The file.
@@ -113,11 +115,11 @@ class Report:
         """
         target = Path(path)
         ending = target.suffix.lower()
-        known = [*writers_of(self.result), ".json"]
+        known = [*writers_of(self.result), *_FOR_PROGRAMS]
         if ending not in known:
             raise NotFound(f"expected a report ending in {', '.join(known)} (got '{target.name}')")
-        if ending == ".json":
-            self.to_json(target)
+        if ending in _FOR_PROGRAMS:
+            write_whole(target, f"{self.json}\n" if ending == ".json" else self.csv())
         else:
             self._write(ending, target)
         return target
@@ -147,12 +149,12 @@ class Report:
         self._write(".md", path)
 
     def to_csv(self, path: str | Path) -> None:
-        """Write the report as one CSV table.
+        """Write the result as CSV for programs: what `csv` gives.
 
         Raises:
             DokimaError: The file cannot be written.
         """
-        self._write(".csv", path)
+        write_whole(Path(path), self.csv())
 
     def to_xlsx(self, path: str | Path) -> None:
         """Write the report as a workbook.

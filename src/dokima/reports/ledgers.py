@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from decimal import Decimal
-from typing import Any
 
 from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
 from dokima.reports.language import told
@@ -44,7 +43,6 @@ def ledger_paper(ledger: Ledger, words: Wording) -> Paper:
         sections=[*sections, by_line],
         currency=ledger.currency,
         places=ledger.places,
-        flat=_flat(ledger, sections, words),
     )
 
 
@@ -92,19 +90,3 @@ def _lines(ledger: Ledger, words: Wording) -> Section:
             told = words.say("stands_for", line=number, document=document)
             rows.append(Row(["", told, None, *[None] * len(moves), None], "detail"))
     return Section(words["by_line"], columns, rows)
-
-
-def _flat(ledger: Ledger, sections: list[Section], words: Wording) -> Section:
-    """One row a movement of the whole, then one row a movement of a line: what moved it, the line, the amounts."""
-    columns = [
-        Column(words["document"]),
-        Column(words["line"]),
-        Column(words["item"]),
-        Column(words["reason"]),
-        *(Column(words[name], "money") for name in SUMS),
-    ]
-    rows = [Row([row.values[0], "", "", row.values[1] or "", *row.values[2:]]) for s in sections for row in s.rows]
-    for line in ledger.lines:
-        moves: dict[str, Any] = {words["original"]: line.original, **line.changes, words["current"]: line.current}
-        rows += [Row([told, line.number, line.item, "", moved, None, None]) for told, moved in moves.items()]
-    return Section(words["movements"], columns, rows)

@@ -112,7 +112,6 @@ class Paper:
         mark: What state it is in, as a plain mark beside the title.
         watermark: What is written across its pages; blank for nothing.
         headline: What it comes to in one sentence.
-        flat: All of it as one table, for CSV; its first section if None.
     """
 
     title: str
@@ -128,7 +127,6 @@ class Paper:
     mark: str = ""
     watermark: str = ""
     headline: str = ""
-    flat: Section | None = None
 
     def __post_init__(self) -> None:
         for name in ("title", "subtitle", "currency", "headline"):

@@ -1,37 +1,13 @@
-"""A report as plain text for other programs and for mails: CSV and Markdown."""
+"""A report as Markdown, for mails."""
 
 from __future__ import annotations
 
-import csv
 import re
 from collections.abc import Sequence
-from decimal import Decimal
 from pathlib import Path
-from typing import Any
 
-from dokima.model.columns import shown
-from dokima.model.guarding import neutral
 from dokima.reports.inert import visible
 from dokima.reports.paper import Paper
-
-
-def write_csv(paper: Paper, target: Path) -> None:
-    """Write a report as one CSV table with a heading (RFC 4180); numbers plain, whatever the locale.
-
-    Raises:
-        OSError: The file cannot be written.
-    """
-    table = paper.flat or paper.sections[0]
-    with target.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow([column.full for column in table.columns])
-        writer.writerows([neutral(_plain(value)) for value in row.values] for row in table.rows)
-
-
-def _plain(value: Any) -> str:
-    if value is None:
-        return ""
-    return format(value, "f") if isinstance(value, Decimal) else visible(shown(value))
 
 
 def write_markdown(paper: Paper, target: Path) -> None:

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import numpy as np
 
 from dokima.engine.program import Program
 from dokima.engine.running.amounts import as_needed
-from dokima.engine.running.calculation import HEADER_FIELDS, LINE_FIELDS, Calculation, TableLevel
-from dokima.engine.running.field_columns import header_columns
-from dokima.engine.running.parties import PARTIES
-from dokima.errors import DokimaError, ExactError, NotFound, Problem, listed, nearest
+from dokima.engine.running.calculation import Calculation, TableLevel
+from dokima.engine.running.result_tables import Place, TableColumns, given_sequence, result_columns
+from dokima.errors import DokimaError, ExactError, Problem
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.exact.conversion import ARROW_DIGITS
@@ -20,9 +19,7 @@ from dokima.exact.integers import Integers
 from dokima.exact.quotients import PLACES_KEPT
 from dokima.formulas import NUMBERS
 from dokima.formulas.names import FormulaKind
-from dokima.model.columns import Column, Dates, Texts, blanks
-from dokima.model.fields import DRAWN
-from dokima.model.orders import texts
+from dokima.model.columns import Column, Dates, Texts
 from dokima.routines.totals import TOTALS
 
 
@@ -42,46 +39,18 @@ def arrow_schema(program: Program, level: TableLevel, columns: Sequence[str] = (
     import pyarrow as pa
 
     money = max(program.definition.minor_units.values(), default=0)
-    usual, beside = _kinds(program, level)
-    known = {**usual, **beside} if columns else usual
-    for name in columns:
-        if name not in known:
-            raise NotFound(f"there is no column '{name}'{nearest(name, known)}; there are {listed(known, 60)}")
     amounts = set(TOTALS) if level == "headers" else set()
     amounts |= {name for routine in program.routines for name in routine.amounts}
-    places = {name: money if name in amounts else PLACES_KEPT for name in known}
-    return pa.schema([(name, _type(known[name], places[name])) for name in columns or known])
-
-
-def _kinds(program: Program, level: TableLevel) -> tuple[dict[str, FormulaKind], dict[str, FormulaKind]]:
-    """The columns of every table of a level, and all others that it may have, with their kinds."""
-    fields = program.fields
-    usual: dict[str, FormulaKind]
-    beside: dict[str, FormulaKind] = {}
-    if level == "lines":
-        given = {"line" if name == "number" else name: fields.line[name].kind for name in LINE_FIELDS}
-        usual = {"order": "text", **given, **program.line_figures}
-        beside |= {name: each.kind for name, each in fields.line.items() if name not in ("number", DRAWN, *usual)}
-    else:
-        given = {name: fields.header[name].kind for name in HEADER_FIELDS}
-        usual = {**given, **dict.fromkeys(TOTALS, "decimal"), **program.header_figures}
-        sums = (name for routine in program.routines for name in routine.amounts)
-        beside |= {name: "decimal" for name in sums if name not in usual}
-    taken = {*usual, *beside}
-    headers = {name: each.kind for name, each in fields.header.items() if name not in ("number", DRAWN)}
-    headers |= {f"{party}_name": "text" for party in PARTIES if program.parties.get(party)}
-    if level == "headers":
-        return usual, {**beside, **{name: kind for name, kind in headers.items() if name not in usual}}
-    return usual, {**beside, **{f"header.{n}" if n in taken else n: kind for n, kind in headers.items()}}
+    chosen = TableColumns(program, level).chosen(columns)
+    return pa.schema(
+        [(name, _type(place.kind, money if name in amounts else PLACES_KEPT)) for name, place in chosen.items()]
+    )
 
 
 def line_table(calculation: Calculation, schema: Any = None, columns: Sequence[str] = ()) -> Any:
     """A `pyarrow.Table`, one row a line in the caller's sequence: order, line, item ... and all figures."""
-    table = _table(calculation, "lines", schema, columns)
-    given = calculation.orders.given
-    if len(given) < 2 or bool((given[1:] > given[:-1]).all()):
-        return table
-    return table.take(arrow_positions(np.argsort(given, kind="stable")))
+    table, sequence = _table(calculation, "lines", schema, columns), given_sequence(calculation)
+    return table if sequence is None else table.take(arrow_positions(sequence))
 
 
 def header_table(calculation: Calculation, schema: Any = None, columns: Sequence[str] = ()) -> Any:
@@ -108,45 +77,19 @@ def misfits(calculation: Calculation, level: TableLevel, schema: Any) -> dict[in
     return found
 
 
-def _columns(
-    calculation: Calculation, level: TableLevel, wanted: Collection[str] = ()
-) -> dict[str, tuple[Column, int]]:
-    """The columns of a table, each with the least places of its numbers; with those that are wanted."""
-    orders = calculation.orders
-    columns: dict[str, tuple[Column, int]]
-    if level == "headers":
-        columns = {name: (orders.header(name), 0) for name in HEADER_FIELDS}
-        figures = {**calculation.totals, **calculation.order_figures}
-        columns |= {name: (column, calculation.most_places) for name, column in figures.items()}
-    else:
-        numbers = texts(orders.header("number"))
-        columns = {"order": (Texts(numbers.codes[orders.order_of], numbers.words), 0)}
-        for name in LINE_FIELDS:
-            columns["line" if name == "number" else name] = orders.line(name), 0
-        columns |= {name: (column, calculation.places_of(name)) for name, column in calculation.figures.items()}
-    beside = [name for name in wanted if name not in columns]
-    if beside:
-        columns |= {name: _beside(calculation, level, name) for name in beside}
-    return columns
+def _columns(calculation: Calculation, level: TableLevel, wanted: Sequence[str] = ()) -> dict[str, tuple[Column, int]]:
+    """The columns of a table, each with the least places of its numbers."""
+    return {
+        name: (column, _least(calculation, level, place))
+        for name, (place, column) in result_columns(calculation, level, wanted).items()
+    }
 
 
-def _beside(calculation: Calculation, level: TableLevel, name: str) -> tuple[Column, int]:
-    """A column that stands in a table only if it is asked for."""
-    orders, program = calculation.orders, calculation.program
-    if level == "lines" and name in orders.fields.line:
-        return orders.line(name), 0
-    if level == "headers" and name in calculation.header_values:
-        return calculation.header_values[name], calculation.most_places
-    field = name.removeprefix("header.")
-    known = header_columns(calculation)
-    if field in known:
-        column = known[field]
-    elif field in orders.fields.header:
-        column = orders.header(field)
-    else:
-        kinds = {**program.line_figures, **program.header_figures}
-        column = blanks(kinds.get(name, "decimal"), len(orders))
-    return (column if level == "headers" else column.take(orders.order_of)), 0
+def _least(calculation: Calculation, level: TableLevel, place: Place) -> int:
+    """The least decimal places of the numbers of a column: those of money, as few as they need for what is none."""
+    if place.of not in ("figure", "total", "sum"):
+        return 0
+    return calculation.places_of(place.name) if level == "lines" else calculation.most_places
 
 
 def _place(calculation: Calculation, level: TableLevel, row: int) -> tuple[int, str]:
@@ -166,10 +109,7 @@ def _table(calculation: Calculation, level: TableLevel, schema: Any, wanted: Seq
     """
     import pyarrow as pa
 
-    if wanted:
-        arrow_schema(calculation.program, level, wanted)  # refuses what is no column
     columns = _columns(calculation, level, wanted)
-    columns = {name: columns[name] for name in wanted} if wanted else columns
     length = len(calculation) if level == "headers" else calculation.orders.line_count
     if schema is None:
         return pa.Table.from_arrays(

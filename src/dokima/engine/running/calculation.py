@@ -11,10 +11,10 @@ from typing import Any, Literal
 import numpy as np
 
 from dokima.engine.program import Program
-from dokima.engine.running.amounts import amount_at, amount_texts, as_needed
+from dokima.engine.running.amounts import amount_at, amount_texts
 from dokima.engine.running.order_amounts import InstalmentRow, ReportingTotals, TaxRow, Totals
 from dokima.errors import DocumentError, NotFound, Problem, nearest
-from dokima.exact import Decimals, Quotient, group_sums, stored, to_arrow, total
+from dokima.exact import Decimals, Quotient, group_sums, stored, total
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
@@ -28,9 +28,7 @@ from dokima.routines.taxing import TaxGroups
 from dokima.routines.totals import TOTALS
 
 LINE_FIELDS = ("number", "item", "description", "quantity", "unit")
-"""Fields that stand before the figures of a line, in every table of lines."""
-HEADER_FIELDS = ("number", "kind", "currency")
-"""Fields that stand before the totals of an order."""
+"""Fields that stand before the figures of a line."""
 TableLevel = Literal["lines", "headers"]
 """What a row of a table of a calculation is: a line with its figures, or an order with its totals."""
 
@@ -238,8 +236,9 @@ class Calculation:
         Without a schema it has the columns and the decimal places that these orders need.
 
         Args:
-            level: ``lines`` for a row a line in the caller's sequence, with order, number, item, quantity and all
-                figures; ``headers`` for a row an order, with number, kind, currency, totals and header figures.
+            level: ``lines`` for a row a line in the caller's sequence: order, date, party, currency, line, item,
+                description, quantity, unit, the rulebook's own fields, every figure; ``headers`` for a row an order:
+                number, kind, date, party, currency, the rulebook's own fields, totals, header figures.
             schema: That of `Rulebook.arrow_schema`: all pieces of a stream then have the same columns and kinds.
             columns: Only these: fields of lines and headers, figures, and names of parties such as ``customer_name``;
                 ``header.x`` of a header field that a line has too.
@@ -253,54 +252,43 @@ class Calculation:
 
         return (line_table if level == "lines" else header_table)(self, schema, columns)
 
-    @property
-    def lines(self) -> Any:
-        """A pandas DataFrame, one row a line in the caller's sequence: number, item, quantity, all figures, and all
-        other fields of the line."""
+    def to_frame(self, level: TableLevel = "lines", columns: Sequence[str] = ()) -> Any:
+        """`to_arrow` as a pandas DataFrame; its columns are Arrow's, numbers exact.
+
+        Args:
+            level: As for `to_arrow`.
+            columns: As for `to_arrow`.
+
+        Raises:
+            NotFound: There is no such column.
+        """
         import pandas as pd
 
-        from dokima.engine.running.field_columns import line_columns
+        table = self.to_arrow(level, columns=columns)
+        return pd.DataFrame(
+            {name: _series(column) for name, column in zip(table.column_names, table.columns, strict=True)}
+        )
 
-        orders = self.orders
-        known = np.array([*orders.numbers, ""], object)
-        data: dict[str, Any] = {"order": known[orders.order_of]}
-        for name in LINE_FIELDS:
-            data["line" if name == "number" else name] = _series(orders.line(name), name)
-        for name, column in self.figures.items():
-            data[name] = _series(column, name, self.places_of(name))
-        for name, column in line_columns(self).items():
-            if name not in (*LINE_FIELDS, *data):
-                data[name] = _series(column, name)
-        frame = pd.DataFrame(data)
-        if not len(frame):
-            return frame
-        return frame.set_index(pd.Index(orders.given)).sort_index()
+    @property
+    def lines(self) -> Any:
+        """`to_frame` of the lines."""
+        return self.to_frame("lines")
 
     @property
     def headers(self) -> Any:
-        """A pandas DataFrame, one row an order: number, kind, currency, totals, header figures, and all other fields of
-        the header, with the names of parties where the rulebook has them."""
-        import pandas as pd
-
-        from dokima.engine.running.field_columns import header_columns
-
-        data: dict[str, Any] = {name: _series(self.orders.header(name), name) for name in HEADER_FIELDS}
-        for name, column in {**self.totals, **self.order_figures}.items():
-            data[name] = _series(column, name, self.most_places)
-        for name, column in header_columns(self).items():
-            if name not in data:
-                data[name] = _series(column, name)
-        return pd.DataFrame(data)
+        """`to_frame` of the headers."""
+        return self.to_frame("headers")
 
 
-def _series(column: Column, name: str, places: int = 0) -> Any:
-    """A pandas column; numbers as Arrow decimals with at least the given places."""
+def _series(column: Any) -> Any:
+    """A column of pandas; texts by their dictionary become texts."""
     import pandas as pd
     import pyarrow as pa
 
-    if isinstance(column, Decimals | Quotient):
-        return pd.Series(pd.arrays.ArrowExtensionArray(to_arrow(as_needed(column, places), places, name)))
-    return pd.Series(pd.arrays.ArrowExtensionArray(pa.array(column.to_list())))
+    column = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+    if pa.types.is_dictionary(column.type):
+        column = column.dictionary_decode()
+    return pd.Series(pd.arrays.ArrowExtensionArray(column))
 
 
 class PricedOrder:

@@ -10,20 +10,22 @@ from typing import Any
 import numpy as np
 
 from dokima.engine.running.amounts import amount_texts
-from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder
+from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
 from dokima.engine.running.field_columns import header_columns
-from dokima.engine.running.field_columns import line_columns as line_columns_of
+from dokima.engine.running.result_tables import TableColumns, given_sequence, result_columns
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.exact import Grouping, Number, stored
 from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
+from dokima.exact.integers import Integers
+from dokima.formats.csv_files import csv_of_columns
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
 from dokima.formats.value_texts import ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
 from dokima.formulas.operators import numbers
 from dokima.model.cells import cell, cells
-from dokima.model.columns import Column, Texts
+from dokima.model.columns import Texts
 from dokima.model.listing import Listing
 from dokima.routines.taxing import TaxGroups
 
@@ -307,13 +309,12 @@ def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any
 
 
 def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict[str, list[Any]], Sequence[str]]:
-    """Every line with its figures, and with all fields of line and header unless figures were chosen, as columns; and
-    the names of those that hold texts.
+    """The table of lines as columns, and the names of those that hold texts.
 
     Raises:
         NotFound: A column that is wanted is none; names the nearest.
     """
-    found, texts = _table_columns(calculation, detail)
+    found, texts = _table_columns(calculation, "lines", detail)
     return each_once(found, ValueTexts.to_list), texts
 
 
@@ -321,31 +322,47 @@ def csv_of_many(calculation: Calculation, detail: Detail, *, raw: bool) -> str |
     """Lines as CSV text, made without an object for each value; None for few lines, or a single column."""
     if calculation.orders.line_count <= LONG:
         return None
-    found, texts = _table_columns(calculation, detail)
+    found, texts = _table_columns(calculation, "lines", detail)
     return csv_of_texts(found, () if raw else texts) if len(found) > 1 else None
 
 
-def _table_columns(calculation: Calculation, detail: Detail) -> tuple[dict[str, ValueTexts], Sequence[str]]:
-    """The columns of `line_columns`, not written yet."""
-    columns, wanted = _line_columns(calculation, detail.figures)
-    figures = dict.fromkeys(name for names in wanted.values() for name in names)
-    if not figures:  # none of them could be priced, and whoever reads the columns finds them all the same
-        figures = dict.fromkeys(detail.figures or calculation.figures)
-        columns |= {name: _figure_texts(calculation, name) for name in figures}
-    order_of = calculation.orders.order_of
-    found = {
-        "order": ValueTexts(calculation.orders.header("number").take(order_of)),
-        **{("line" if name == "number" else name): columns[name] for name in (*LINE_FIELDS, *figures)},
-    }
-    texts = ["order", "line", "item", "description", "unit"]
-    beside = _fields_beside(calculation, found)
-    wanted_columns = _chosen(detail.columns or (list(found) if detail.figures else ()), (*found, *beside))
-    for name in wanted_columns:
-        if name in beside:
-            level, column = beside[name]
-            found[name] = ValueTexts(column if level == "line" else column.take(order_of))
-            texts += [name] if isinstance(column, Texts) else []
-    return {name: found[name] for name in wanted_columns}, texts
+def csv_of_table(calculation: Calculation, level: TableLevel, columns: Sequence[str] = ()) -> str:
+    """A table of a calculation as CSV with a heading: of the lines as `to_csv` gives it.
+
+    Args:
+        calculation: Priced orders.
+        level: ``lines`` or ``headers``.
+        columns: Only these, as for `Calculation.to_arrow`.
+
+    Raises:
+        NotFound: There is no such column.
+    """
+    found, texts = _table_columns(calculation, level, Detail(columns=columns))
+    if len(found) > 1:
+        return csv_of_texts(found, texts)
+    return csv_of_columns(each_once(found, ValueTexts.to_list), texts)
+
+
+def _table_columns(
+    calculation: Calculation, level: TableLevel, detail: Detail
+) -> tuple[dict[str, ValueTexts], Sequence[str]]:
+    """The columns of a table, not written yet, and those that hold texts."""
+    wanted = list(detail.columns)
+    if detail.figures and not wanted:
+        usual = TableColumns(calculation.program, level).usual
+        wanted = [*(name for name, place in usual.items() if place.of != "figure"), *detail.figures]
+    found, texts = dict[str, ValueTexts](), list[str]()
+    sequence = given_sequence(calculation) if level == "lines" else None
+    for name, (place, column) in result_columns(calculation, level, wanted).items():
+        least: Integers | int | None = None
+        if place.of in ("figure", "total", "sum"):
+            least = calculation.least_places(place.name) if level == "lines" else calculation.money_places
+        if sequence is not None:
+            column = column.take(sequence)  # noqa: PLW2901
+            least = least[sequence] if isinstance(least, np.ndarray) else least
+        found[name] = ValueTexts(column, least)
+        texts += [name] if isinstance(column, Texts) else []
+    return found, texts
 
 
 def chosen_columns(calculation: Calculation, detail: Detail) -> Listing:
@@ -372,21 +389,6 @@ def _number(value: Any) -> Any:
         return Decimal(value) if isinstance(value, str) else value
     except ArithmeticError:
         return value
-
-
-def _fields_beside(calculation: Calculation, taken: Collection[str]) -> dict[str, tuple[str, Column]]:
-    """The fields of lines and headers that do not stand in a table yet, each with its level.
-
-    A field of the header with the name of a line's field or figure has ``header.`` before it.
-    """
-    found: dict[str, tuple[str, Column]] = {}
-    for name, column in line_columns_of(calculation).items():
-        if name != "number" and name not in taken:
-            found[name] = ("line", column)
-    for name, column in header_columns(calculation).items():
-        if name != "number":
-            found[f"header.{name}" if name in taken or name in found else name] = ("header", column)
-    return found
 
 
 def _chosen(wanted: Sequence[str], known: Collection[str]) -> Sequence[str]:
