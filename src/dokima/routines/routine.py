@@ -111,7 +111,9 @@ class Routine:
 
     def steps_for(self, figures: Collection[str]) -> int:
         """How many of the first steps it takes to know some figures, by dotted name."""
-        names = {figure.split(".")[1] for figure in figures if figure in self.figures}
+        # Where no step takes tax it is 0: a rule that is asked of orders of several routines reads it there too.
+        wanted = ((figure, figure.partition(".")[2]) for figure in figures)
+        names = {name for figure, name in wanted if figure in self.figures or name in AMOUNTS_OF_ANY}
         taxes = [at for at, step in enumerate(self.steps) if step.way.is_tax]
         needed = 0
         for at, step in enumerate(self.steps, start=1):
