@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from decimal import Decimal
 from typing import Any
 
 from dokima.errors import DokimaError
@@ -76,6 +77,6 @@ def a_count(value: Any, name: str) -> int:
 def came(value: Any) -> str:
     """What came, in at most 60 letters."""
     try:
-        return f"{value!r:.60}"
+        return f"{value!s:.60}" if isinstance(value, Decimal) else f"{value!r:.60}"
     except ValueError:  # a whole number of more digits than Python writes
         return "a number of very many digits"

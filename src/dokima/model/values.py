@@ -9,6 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from decimal import Decimal
+from fractions import Fraction
 from typing import Annotated, Any, Literal
 
 from dokima.errors import ExactError, listed, nearest
@@ -35,6 +36,27 @@ _TYPED = str.maketrans({"\u00a0": " ", "\u2009": " ", "\u202f": " ", "\u2019": "
 def as_typed(text: str) -> str:
     """A number with marks as they are typed: French files have no-break spaces between thousands, Swiss ones have ’."""
     return text.translate(_TYPED)
+
+
+def wrong_choice(field: Field) -> str:
+    """What is wrong with the choices of a field, blank for nothing: each is written as a value of its kind."""
+    for each in field.choices:
+        try:
+            _PLAIN.by_kind(field, each)
+        except BadValue as error:
+            return str(error)
+    return ""
+
+
+def _is_choice(field: Field, read: Any) -> bool:
+    """Whether a value is one of the choices, however either is written: 1.0 is 1."""
+    if field.kind == "text":
+        return read in field.choices
+    return _worth(read) in {_worth(_PLAIN.by_kind(field, each)) for each in field.choices}
+
+
+def _worth(read: Any) -> Any:
+    return Fraction(read[0], 10 ** read[1]) if isinstance(read, tuple) else read
 
 
 @dataclass(frozen=True)
@@ -74,13 +96,18 @@ class ValueReader:
             value = field.codes.get(value, value)
         if value is None or value == "":
             return None
-        read = self._by_kind(field, value)
-        if field.choices and read not in field.choices:
+        read = self.by_kind(field, value)
+        if field.choices and not _is_choice(field, read):
             hint = nearest(value, field.choices) if isinstance(value, str) else ""
             raise BadValue(f"expected one of {listed(field.choices)} (got {came(value)}{hint})")
         return read
 
-    def _by_kind(self, field: Field, value: object) -> Any:
+    def by_kind(self, field: Field, value: object) -> Any:
+        """The value as the kind of the field holds it, whatever its choices.
+
+        Raises:
+            BadValue: It is not of that kind.
+        """
         match field.kind:
             case "text":
                 return _text(_whole(value) if field.floats == "round" else value)
@@ -356,6 +383,7 @@ class Marks:
         )
 
 
+_PLAIN = ValueReader()
 PLAIN_MARKS = Marks()
 """Commas, UTF-8, the heading in the first row."""
 SEPARATORS = {";": "semicolon", ",": "comma", "\t": "tab", "|": "bar"}

@@ -171,7 +171,7 @@ class Boundaries:
             self._add(name, [True, False])
         if field.kind == "text" and not field.choices:
             self._add(name, [SOME_TEXT])
-        if field.kind in ("integer", "decimal"):
+        if field.kind in ("integer", "decimal") and not field.choices:
             self._add(name, [Decimal(0), *MAGNITUDES])
         if field.kind == "decimal":
             most = -int(UNEVEN.as_tuple().exponent)

@@ -57,7 +57,9 @@ def _object(fields: Mapping[str, Field]) -> dict[str, Any]:
 
 
 def _property(field: Field) -> dict[str, Any]:
-    found: dict[str, Any] = {"enum": [*field.choices]} if field.choices else dict(_OF_KIND[field.kind])
+    found: dict[str, Any] = dict(_OF_KIND[field.kind])
+    if field.choices and field.kind == "text":
+        found = {"enum": [*field.choices]}  # a number may be written in several ways
     if field.words:
         found = {"anyOf": [{"type": "array", "items": {"type": "string"}}, found]}
     if not field.required:

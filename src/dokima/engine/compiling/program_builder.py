@@ -22,6 +22,7 @@ from dokima.formulas.functions import FUNCTIONS, SPECIAL
 from dokima.formulas.names import NOT_TABLES
 from dokima.formulas.operators import numbers
 from dokima.model.fields import DRAWN, Field
+from dokima.model.values import wrong_choice
 from dokima.routines.definition import RESERVED, RUNNING
 from dokima.routines.kinds import kinds_by_name
 from dokima.routines.routine import Routine
@@ -107,6 +108,8 @@ class _Builder:
                     self._problem(f"{level}.{name}", f"'{name}' is a figure every routine leaves; choose another name")
                 elif said := field.wrong():
                     self._problem(f"{level}.{name}", said)
+                elif said := wrong_choice(field):
+                    self._problem(f"{level}.{name}.choices", said)
                 elif name == DRAWN and field.words is False:
                     self._problem(f"{level}.{name}", f"'{name}' says which values are drawn; choose another name")
                 elif field.value is not None and name in WRITTEN_BY_OTHERS:
@@ -117,6 +120,8 @@ class _Builder:
         for path, field in others.items():
             if field.value is not None:
                 self._problem(f"{path}.value", "only a field of header or line has a 'value'")
+            if said := wrong_choice(field):
+                self._problem(f"{path}.choices", said)
         for routine in self.definition.routines:
             for step in routine.steps:
                 for level, known in (("header", fields.header), ("line", fields.line)):
