@@ -41,7 +41,7 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
         with _said_once():
             table = arrow.read_csv(path, *_options(headings, above, marks, bad))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
-        if "empty" in str(error).lower():
+        if _has_no_rows(error):
             return Grid({heading: RawColumn([]) for heading in _read_of(headings)}, 0, np.zeros(0, np.int64))
         raise _no_csv(path, encoding, error) from None
     numbers = bad.numbers(table.num_rows)
@@ -74,8 +74,14 @@ def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) 
             done += block.num_rows
             yield Batch(pa.Table.from_batches([block]), numbers, bad.problems(path.name))
     except (pa.ArrowInvalid, UnicodeDecodeError) as error:
-        if "empty" not in str(error).lower():
+        if not _has_no_rows(error):
             raise _no_csv(path, encoding, error) from None
+
+
+def _has_no_rows(error: Exception) -> bool:
+    """Whether Arrow finds no row below the headings, and perhaps not even the end of their line."""
+    said = str(error).lower()
+    return "empty" in said or "could not skip initial" in said
 
 
 @contextmanager
