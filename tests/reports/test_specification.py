@@ -155,3 +155,36 @@ def test_the_text_of_a_rulebook_with_what_cases_reach_of_each_line(tmp_path):
     assert "expected a page ending in .html" in run_here(folder, "prove", "--page", "p.txt")[2]
     with pytest.raises(dokima.DokimaError, match=r"expected a proof with coverage"):
         dokima.coverage_page(folder, dokima.prove(folder))
+
+
+def test_every_setting_of_a_field_and_a_step_has_its_words_and_its_formula(tmp_path):
+    """Two levels of headings; of a step of the order what shares it and on which lines; of a field how it is worked out."""
+    (tmp_path / "rulebook.toml").write_text(
+        '[rulebook]\nname = "x"\ncurrency = "EUR"\n'
+        '[line.area]\nkind = "decimal"\nvalue = "line.quantity * 2"\n[line.colour]\ndefault = "\'red\'"\nchoices = ["red"]\n'
+        '[routine.r]\nstep = [{ name = "price", kind = "price", options = [{ value = "1" }] },\n'
+        '  { name = "freight", kind = "charge", amount = "5", over = "order", share = "line.area", where = "line.colour == \'red\'" },\n'
+        '  { name = "bonus", kind = "discount", percent = "3", over = "order" }]\n'
+    )
+    files = [tmp_path / f"s.{ending}" for ending in ("md", "json")]
+    status, _, _ = run_here(tmp_path, "spec", *[each for file in files for each in ("--out", file)])
+    assert status == 0
+    text = files[0].read_text()
+    heads = [line.split(" ")[:2] for line in text.splitlines() if line.startswith("#")]
+    assert {(mark, number.count(".")) for mark, number in heads[1:]} == {("##", 0), ("###", 1)}
+    sentences = list(_sentences(json.loads(files[1].read_text())["chapters"]))
+    by_formula = {each["formula"]: each["text"] for each in sentences if each["formula"]}
+    assert "line.area; line.colour == 'red'" in by_formula
+    assert "area" in by_formula["line.area; line.colour == 'red'"]
+    assert "| area | line.area | decimal | always the quantity of the line times 2 |  |" in text
+    assert "| colour | line.colour | text | ‘red’ | red |" in text
+
+
+def _sentences(found):
+    if isinstance(found, dict):
+        if found.get("is") == "sentence":
+            yield found
+        found = list(found.values())
+    if isinstance(found, list):
+        for each in found:
+            yield from _sentences(each)
