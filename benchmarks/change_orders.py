@@ -42,9 +42,11 @@ def folder_of(count: int, at: Path) -> Path:
 def one_change(store: FolderStore, number: str, settle: Settle) -> float:
     """Seconds for a change from opening to approval."""
     started = time.perf_counter()
-    change = store.open(number, "Ada", reason="benchmark").number
-    store.work(change, "Ada", lambda found: found.edit("Ada").change_line("10", quantity=len(change) % 3 + turn()))
-    store.work(change, "Ada", lambda found: found.submit("Ada"))
+    change = store.open_change(number, "Ada", reason="benchmark").number
+    store.update_change(
+        change, "Ada", lambda found: found.edit("Ada").change_line("10", quantity=len(change) % 3 + turn())
+    )
+    store.update_change(change, "Ada", lambda found: found.submit("Ada"))
     store.approve(change, "Ben", settle=settle)
     return time.perf_counter() - started
 
@@ -80,14 +82,14 @@ def report(lines: int) -> Iterator[Case]:
     with tempfile.TemporaryDirectory() as place:
         at = folder_of(1, Path(place) / "q")
         store = FolderStore(at, dokima.load(at))
-        number = store.open("B-0", "Ada").number
+        number = store.open_change("B-0", "Ada").number
 
         def more(change: dokima.ChangeOrder) -> None:
             editor = change.edit("Ada")
             for n in range(lines):
                 editor.add_line(item="CLIP-S", quantity=n % 40 + 1)
 
-        store.work(number, "Ada", more)
+        store.update_change(number, "Ada", more)
         sides = {}
         for form in ("html", "pdf", "xlsx", "csv", "md", "json"):
             target = at / f"r.{form}"

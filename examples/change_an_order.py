@@ -21,7 +21,7 @@ order = folder / "orders" / "SQ-2041.json"
 order.write_text(order.read_text().replace('"pick_up": true', '"pick_up": true, "budget": 5000'))
 store = dokima.FolderStore(folder, book)
 
-number = store.open("SQ-2041", by="Ada", reason="more panes, a bench").number
+number = store.open_change("SQ-2041", by="Ada", reason="more panes, a bench").number
 
 
 def revise(change):
@@ -32,12 +32,12 @@ def revise(change):
     editor.add_line(item="BENCH-K", quantity=1)
 
 
-store.work(number, "Ada", revise)
+store.update_change(number, "Ada", revise)
 variance = store.change(number).variance()
 moved = variance.totals()["SQ-2041"]["without_tax"].variance
 print(f"{number} changes {sum(1 for _ in variance.lines())} lines: {moved:+} without tax")
 
-store.work(number, "Ada", lambda change: change.submit("Ada"))
+store.update_change(number, "Ada", lambda change: change.submit("Ada"))
 settlement = store.approve(number, "Ben")
 for document in settlement.orders:
     what = "supplement of" if document is settlement.supplement else "amended to"

@@ -237,8 +237,8 @@ def test_what_cannot_be_priced_is_unknown_in_the_ledger_never_nothing(tmp_path):
     (tmp_path / "orders" / "A.json").write_text(json.dumps(order.to_dict(), default=str))
     store = dokima.FolderStore(tmp_path, book)
     for price in ("20", None):
-        number = store.open("A", "Ada").number
-        store.work(number, "Ada", lambda change, price=price: change.edit("Ada").change_line(10, p=price))
+        number = store.open_change("A", "Ada").number
+        store.update_change(number, "Ada", lambda change, price=price: change.edit("Ada").change_line(10, p=price))
     ledger = store.ledger("A")
     assert [each.variance["without_tax"] for each in ledger.pending] == [D("10.00"), None]
     assert "line 10" in ledger.pending[1].unknown

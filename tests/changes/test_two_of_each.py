@@ -114,14 +114,16 @@ def test_a_second_change_is_stale_after_the_first_and_counts_once(tmp_path):
         store.save(order(10, 1), "Ada")
         numbers = []
         for line, quantity in ((10, 12), (20, 4)):
-            numbers.append(store.open("A", "Ada").number)
-            store.work(numbers[-1], "Ada", lambda c, n=line, q=quantity: c.edit("Ada").change_line(n, quantity=q))
-            store.work(numbers[-1], "Ada", lambda c: c.submit("Ada"))
+            numbers.append(store.open_change("A", "Ada").number)
+            store.update_change(
+                numbers[-1], "Ada", lambda c, n=line, q=quantity: c.edit("Ada").change_line(n, quantity=q)
+            )
+            store.update_change(numbers[-1], "Ada", lambda c: c.submit("Ada"))
         store.approve(numbers[0], "Ben")
         with pytest.raises(dokima.StaleBaseline, match="A"):
             store.approve(numbers[1], "Ben")
         store.rebase(numbers[1], "Ada")
-        store.work(numbers[1], "Ada", lambda c: c.submit("Ada"))
+        store.update_change(numbers[1], "Ada", lambda c: c.submit("Ada"))
         store.approve(numbers[1], "Ben")
         ledger = store.ledger("A")
         assert [(each.number, each.variance["without_tax"]) for each in ledger.approved] == [
@@ -138,9 +140,9 @@ def test_a_second_supplement_holds_just_its_own_growth(tmp_path):
     with dokima.create_store(f"sqlite:///{tmp_path}/o.db", tried) as store:
         store.save(order(2), "Ada")
         for quantity in (5, 9):
-            number = store.open("A", "Ada").number
-            store.work(number, "Ada", lambda c, q=quantity: c.edit("Ada").change_line(10, quantity=q))
-            store.work(number, "Ada", lambda c: c.submit("Ada"))
+            number = store.open_change("A", "Ada").number
+            store.update_change(number, "Ada", lambda c, q=quantity: c.edit("Ada").change_line(10, quantity=q))
+            store.update_change(number, "Ada", lambda c: c.submit("Ada"))
             store.approve(number, "Ben")
         family = store.with_supplements("A")
         assert [each.number for each in family] == ["A", "A-S1", "A-S2"]

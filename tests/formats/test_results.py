@@ -98,8 +98,8 @@ def test_answers_of_rules_are_one_row_an_order_or_line():
 def test_a_ledger_and_a_list_of_changes_say_what_each_comes_to(tmp_path):
     shutil.copytree(DEMO, tmp_path, dirs_exist_ok=True)
     store = dokima.FolderStore(tmp_path, BOOK)
-    number = store.open("SQ-2041", "Ada").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    number = store.open_change("SQ-2041", "Ada").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
     data, rows = both(store.list_changes(datetime.date(2026, 3, 9)))
     assert [(row["number"], row["state"], row["without_tax"]) for row in rows] == [(number, "draft", "186.94")]
     assert data[0]["without_tax"] == "186.94"

@@ -157,7 +157,7 @@ def test_calls_with_every_wrong_argument_end_in_a_message(tmp_path, value):
     store = dokima.create_store(f"sqlite:///{tmp_path}/o.db", rules)
     store.save(order("A"), "Ada")
     editor = rules.edit(order("A"), "Ada")
-    change = store.open("A", "Ada").number
+    change = store.open_change("A", "Ada").number
     calls = [
         *(lambda name=name: store.orders(**{name: value}) for name in (
             "limit", "sort", "where", "columns", "since", "until", "numbers", "kind", "item", "nosuch")),
@@ -166,7 +166,7 @@ def test_calls_with_every_wrong_argument_end_in_a_message(tmp_path, value):
         lambda: store.save(order("C"), "Ada", reason=value), lambda: store.save(order("C"), "Ada", operation=value),
         lambda: store.save(dokima.Order.from_dict({"number": value, "lines": []}), "Ada"),
         lambda: store.order(value), lambda: store.history(value), lambda: store.change(value), lambda: store.ledger(value),
-        lambda: store.open("A", value), lambda: store.open("A", "Ada", reason=value), lambda: store.open(value, "Ada"),
+        lambda: store.open_change("A", value), lambda: store.open_change("A", "Ada", reason=value), lambda: store.open_change(value, "Ada"),
         lambda: store.approve(value, "Ben"), lambda: store.approve(change, value), lambda: store.rebase(change, value),
         lambda: store.each(where=value), lambda: store.each().apply(value, "Ada"), lambda: store.each().apply("close", value),
         lambda: store.each().apply("close", "Ada", name=value), lambda: store.job(value).report(),

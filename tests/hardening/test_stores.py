@@ -26,9 +26,9 @@ def store(tmp_path):
 
 def submitted(store):
     """A change order that splits: the order keeps 36 panes, four become a supplement."""
-    number = store.open("SQ-2041", "Ada", reason="more panes").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    number = store.open_change("SQ-2041", "Ada", reason="more panes").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     return number
 
 
@@ -60,7 +60,7 @@ def test_a_full_disk_says_whether_the_approval_stands(store, monkeypatch, writte
     again = dokima.FolderStore(store.folder, store.book)
     assert again.change(number).state == ("approved" if written else "submitted")
     if written:
-        again.open("SQ-2042", "Ada", reason="anything")  # the next command completes it
+        again.open_change("SQ-2042", "Ada", reason="anything")  # the next command completes it
         assert not list((store.folder / "settlements").glob("*.pending"))
         assert again.ledger("SQ-2041").is_balanced
 
@@ -124,7 +124,7 @@ def test_what_is_no_decision_of_ours_is_written_nowhere(store, decided):
     (folder / "SQ-9-C1.pending").write_text(decided)
     before = sorted(path for path in store.folder.parent.rglob("*.json"))
     with pytest.raises(dokima.DokimaError, match=r"SQ-9-C1\.pending"):
-        store.open("SQ-2041", "Ada", reason="x")
+        store.open_change("SQ-2041", "Ada", reason="x")
     assert sorted(path for path in store.folder.parent.rglob("*.json")) == before
 
 
@@ -207,7 +207,7 @@ def test_a_folder_that_may_not_be_looked_into_is_no_empty_folder(store, monkeypa
             raise PermissionError(errno.EACCES, "Permission denied", str(path))
         return real(path)
 
-    store.open("SQ-2041", "Ada", reason="more panes")
+    store.open_change("SQ-2041", "Ada", reason="more panes")
     monkeypatch.setattr(os, "listdir", listdir)
     status, out, said = run_here(store.folder, *command.split())
     assert (status, out) == (2, "")

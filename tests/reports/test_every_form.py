@@ -25,9 +25,9 @@ DAY = datetime.date(2026, 3, 9)
 
 def with_change(folder):
     store = dokima.FolderStore(folder, BOOK)
-    number = store.open("SQ-2041", "Ada", reason="more panes").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    number = store.open_change("SQ-2041", "Ada", reason="more panes").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     return store, number
 
 

@@ -51,15 +51,15 @@ def test_a_chain_moves_in_a_store_what_it_moves_at_hand(kind, seeds, tmp_path, r
                 editor = store.editor(number, "Cleo")
                 edited(editor, drawn.choice(EDITS), drawn.randint(0, 9), drawn.randint(-4, 30))
                 store.save(editor.save(), "Cleo")
-            change, why = tried(lambda: store.open("O", "Ada"))  # noqa: B023
+            change, why = tried(lambda: store.open_change("O", "Ada"))  # noqa: B023
             if change is None:
                 assert "worked out once for all documents" in why or "nothing about it can change" in why
                 continue
             steps = [(drawn.choice(MOVES), drawn.randint(0, 9), drawn.randint(-4, 30)) for _ in range(3)]
-            store.work(change.number, "Ada", lambda found: moved(found.edit("Ada"), steps))  # noqa: B023
-            submitted, _ = tried(lambda: store.work(change.number, "Ada", lambda found: found.submit("Ada")))  # noqa: B023
+            store.update_change(change.number, "Ada", lambda found: moved(found.edit("Ada"), steps))  # noqa: B023
+            submitted, _ = tried(lambda: store.update_change(change.number, "Ada", lambda found: found.submit("Ada")))  # noqa: B023
             if submitted is None:
-                store.work(change.number, "Ada", lambda found: found.withdraw("Ada"))
+                store.update_change(change.number, "Ada", lambda found: found.withdraw("Ada"))
                 continue
             done = approved(book, Kept(store, submitted), store.with_supplements("O"), [])
             again = store.with_supplements("O")

@@ -58,9 +58,9 @@ def within(store, turn):
 
 
 def changes(store, turn):
-    number = store.open("S", "Ada", reason="more").number
-    store.work(number, "Ada", lambda change: one_more(change.edit("Ada")))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    number = store.open_change("S", "Ada", reason="more").number
+    store.update_change(number, "Ada", lambda change: one_more(change.edit("Ada")))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     store.approve(number, "Ben", settle=turn.choice(["amend", "split"]))
 
 
@@ -106,7 +106,7 @@ def is_whole(place, book):
         assert store.book.price(store.order(number)).problems == ()
     ledger = store.ledger("S")
     assert (ledger.is_balanced, [*ledger.direct], ledger.unknown) == (True, [], {})
-    store.work(store.open("S", "Ada").number, "Ada", lambda change: change.withdraw("Ada"))
+    store.update_change(store.open_change("S", "Ada").number, "Ada", lambda change: change.withdraw("Ada"))
     if place.kind != "folder":
         assert list(dokima.check_store(place.where, book, schema=place.schema)) == []
         for row in jobs_of(store):
@@ -238,9 +238,9 @@ class TwoWriters(RuleBasedStateMachine):
             return
         store = self.stores[side]
         quantity = self.model[number][1] + more
-        change = store.open(number, "Ada").number
-        store.work(change, "Ada", lambda each: each.edit("Ada").change_line(10, quantity=quantity))
-        store.work(change, "Ada", lambda each: each.submit("Ada"))
+        change = store.open_change(number, "Ada").number
+        store.update_change(change, "Ada", lambda each: each.edit("Ada").change_line(10, quantity=quantity))
+        store.update_change(change, "Ada", lambda each: each.submit("Ada"))
         self.stores[1 - side].approve(change, "Ben", settle="amend")
         self.model[number] = [self.model[number][0] + 1, quantity, "confirmed"]
         self.events += 5

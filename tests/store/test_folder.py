@@ -37,9 +37,9 @@ def store(folder):
 
 
 def _submitted(store, panes=40):
-    number = store.open("SQ-2041", "Ada", reason="more panes").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=panes))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    number = store.open_change("SQ-2041", "Ada", reason="more panes").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=panes))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     return number
 
 
@@ -71,14 +71,14 @@ def test_a_change_from_the_shell_from_opening_to_the_ledger(folder):
 
 
 def test_reports_say_the_same_in_every_form(folder, store):
-    number = store.open("SQ-2041", "Ada", reason="=cmd()", requested_by="Ι. Μάρροου, И. Марроу").number
+    number = store.open_change("SQ-2041", "Ada", reason="=cmd()", requested_by="Ι. Μάρροου, И. Марроу").number
 
     def more(change):
         editor = change.edit("Ada")
         for at in range(60):
             editor.add_line(item="CLIP-S", quantity=at + 1, description=f"=clip {at} " + "long and winding words " * 4)
 
-    store.work(number, "Ada", more)
+    store.update_change(number, "Ada", more)
     targets = [folder / f"r.{kind}" for kind in ("html", "pdf", "xlsx", "csv", "json", "md")]
     options = [part for target in targets for part in ("--report", target)]
     status, _, err = run(folder, "change", "show", number, *options, "--locale", "de_DE", "--chart", folder / "c.svg")
@@ -139,8 +139,8 @@ def test_reports_say_the_same_in_every_form(folder, store):
     ],
 )
 def test_without_an_extra_a_report_says_what_to_install(folder, store, monkeypatch, option, missing, said):
-    number = store.open("SQ-2041", "Ada").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    number = store.open_change("SQ-2041", "Ada").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
     for name in [each for each in sys.modules if each.partition(".")[0] == missing]:
         monkeypatch.delitem(sys.modules, name)
     monkeypatch.setattr(sys, "meta_path", [_Without(missing), *sys.meta_path])
@@ -209,22 +209,22 @@ def test_a_killed_writer_holds_nothing(store):
     )
     ended = subprocess.run([sys.executable, "-c", code], cwd=store.folder, check=False)
     assert (ended.returncode, (store.folder / ".writer").exists()) == (-9, True)
-    assert store.open("SQ-2041", "Ada").number == "SQ-2041-C1"
+    assert store.open_change("SQ-2041", "Ada").number == "SQ-2041-C1"
     assert not (store.folder / ".writer").exists()
 
 
 def test_two_changes_and_two_approvals(store):
     number = _submitted(store)
-    other = store.open("SQ-2041", "Cleo").number
-    store.work(other, "Cleo", lambda change: change.edit("Cleo").change_line(20, quantity=2))
-    store.work(other, "Cleo", lambda change: change.submit("Cleo"))
+    other = store.open_change("SQ-2041", "Cleo").number
+    store.update_change(other, "Cleo", lambda change: change.edit("Cleo").change_line(20, quantity=2))
+    store.update_change(other, "Cleo", lambda change: change.submit("Cleo"))
     store.approve(number, "Ben")
     with pytest.raises(dokima.Locked, match="is approved"):
         store.approve(number, "Cleo")
     with pytest.raises(dokima.StaleBaseline, match="SQ-2041 has moved since SQ-2041-C2 was opened; rebase it"):
         store.approve(other, "Ben")
     store.rebase(other, "Cleo")
-    store.work(other, "Cleo", lambda change: change.submit("Cleo"))
+    store.update_change(other, "Cleo", lambda change: change.submit("Cleo"))
     store.approve(other, "Ben")
     ledger = store.ledger("SQ-2041")
     assert ([each.number for each in ledger.approved], ledger.is_balanced) == (["SQ-2041-C1", "SQ-2041-C2"], True)
@@ -266,7 +266,7 @@ def test_a_supplement_is_one_because_its_link_says_so(store):
     """Another customer's order may have a name that looks like one; a change of a supplement is one of its original."""
     other = {**store.order("SQ-2044").to_dict(), "number": "SQ-2041-SPARES"}
     (store.folder / "orders" / "SQ-2041-SPARES.json").write_text(json.dumps(other, default=str))
-    change = {**store.open("SQ-2041-SPARES", "Cleo").to_dict()}
+    change = {**store.open_change("SQ-2041-SPARES", "Cleo").to_dict()}
     assert (change["order"], [order.number for order in store.with_supplements("SQ-2041")]) == (
         "SQ-2041-SPARES",
         ["SQ-2041"],
@@ -276,10 +276,10 @@ def test_a_supplement_is_one_because_its_link_says_so(store):
     assert (store.folder / "orders" / "SQ-2041-SPARES.json").read_text() == before
     assert [order.number for order in store.with_supplements("SQ-2041")] == ["SQ-2041", "SQ-2041-S1"]
 
-    number = store.open("SQ-2041-S1", "Ada").number
+    number = store.open_change("SQ-2041-S1", "Ada").number
     assert number == "SQ-2041-C2"
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=45))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=45))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     store.approve(number, "Ben")
     assert store.ledger("SQ-2041-S1").is_balanced
     assert store.ledger("SQ-2041").number == "SQ-2041"
@@ -300,24 +300,24 @@ def test_a_change_reads_only_what_it_is_about(store, monkeypatch):
     counts = []
     for _ in range(50):
         read.clear()
-        number = store.open("SQ-2041", "Ada").number
-        store.work(number, "Ada", lambda change: change.edit("Ada").change_line(20, quantity=3))
+        number = store.open_change("SQ-2041", "Ada").number
+        store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(20, quantity=3))
         counts.append(len(read))
     assert counts[49] == counts[1] <= 7
     read.clear()
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     store.approve(number, "Ben")
     assert len(read) <= 12
 
 
 @pytest.mark.long
 def test_fifty_change_orders_on_one_order(store):
-    numbers = [store.open("SQ-2041", "Ada").number for _ in range(50)]
+    numbers = [store.open_change("SQ-2041", "Ada").number for _ in range(50)]
     assert numbers[-1] == "SQ-2041-C50"
     for at, number in enumerate(numbers[:12]):
         store.rebase(number, "Ada")
-        store.work(number, "Ada", lambda change, at=at: change.edit("Ada").change_line(20, quantity=5 + at))
-        store.work(number, "Ada", lambda change: change.submit("Ada"))
+        store.update_change(number, "Ada", lambda change, at=at: change.edit("Ada").change_line(20, quantity=5 + at))
+        store.update_change(number, "Ada", lambda change: change.submit("Ada"))
         store.approve(number, "Ben")
     ledger = store.ledger("SQ-2041")
     assert (len(ledger.approved), len(ledger.pending), ledger.is_balanced) == (12, 38, True)
@@ -411,11 +411,11 @@ def test_an_approval_as_people_do_it(folder, store):
     """Not by the one who asked, beyond the budget only with an acceptance; and the list says what waits."""
     path = folder / "orders" / "SQ-2041.json"
     path.write_text(path.read_text().replace('"pick_up": true', '"pick_up": true, "budget": 3800'))
-    number = store.open("SQ-2041", "Ada", requested_by="Bea", reason="more panes").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
-    second = store.open("SQ-2044", "Cleo", reason="perhaps").number
-    store.work(second, "Cleo", lambda change: change.withdraw("Cleo", "the customer has thought again"))
+    number = store.open_change("SQ-2041", "Ada", requested_by="Bea", reason="more panes").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
+    second = store.open_change("SQ-2044", "Cleo", reason="perhaps").number
+    store.update_change(second, "Cleo", lambda change: change.withdraw("Cleo", "the customer has thought again"))
 
     status, out, _ = run(folder, "change", "list", "--format", "json", "--today", "2040-01-01")
     listed = json.loads(out)

@@ -200,9 +200,9 @@ def test_a_change_is_settled_whole(place, quillmere):
     """The same figures in every place: two documents, their links, the ledger."""
     store = place.create(quillmere)
     store.save(dokima.Order.from_json((DEMO / "orders" / "SQ-2041.json").read_text()), "Ada")
-    number = store.open("SQ-2041", "Ada", reason="more panes").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    number = store.open_change("SQ-2041", "Ada", reason="more panes").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=40))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     with pytest.raises(dokima.NotFound, match="no change order SQ-2041-C9; did you mean 'SQ-2041-C1'"):
         store.approve("SQ-2041-C9", "Ben")
     settlement = store.approve(number, "Ben", settle="split")
@@ -218,9 +218,9 @@ def test_a_change_is_settled_whole(place, quillmere):
 
 def test_a_change_of_an_order_that_is_cancelled_meanwhile_is_not_approved(store):
     store.save(order("A-1", state="confirmed"), "Ada")
-    number = store.open("A-1", "Ada").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=9))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    number = store.open_change("A-1", "Ada").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=9))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     with store.edit("A-1", by="Cleo") as editor:
         editor.move_to("cancelled")
     with pytest.raises(dokima.DokimaError, match="cancelled"):
@@ -249,10 +249,10 @@ def test_an_edit_is_saved_at_its_end_or_not_at_all(store):
         if len(seen) < 3:
             store.save(store.order("A-1"), "Cleo")  # somebody is quicker, twice
 
-    assert store.work_on("A-1", "Ben", more, attempts=3).line("10")["quantity"] == 5
+    assert store.edit_with("A-1", "Ben", more, attempts=3).line("10")["quantity"] == 5
     assert [int(revision) for revision in seen] == [3, 4, 5]
     with pytest.raises(dokima.Conflict, match="saved meanwhile"):
-        store.work_on("A-1", "Ben", lambda _: store.save(store.order("A-1"), "Cleo"))
+        store.edit_with("A-1", "Ben", lambda _: store.save(store.order("A-1"), "Cleo"))
 
 
 def test_a_folder_says_what_it_does_not_keep(tmp_path):

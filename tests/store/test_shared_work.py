@@ -201,13 +201,13 @@ def test_a_repeated_operation_gives_the_first_result(database):
         with pytest.raises(dokima.Conflict, match="the operation 'call 1' was about something else"):
             store.save(other, "Ada", operation="call 1")
     with pytest.raises(dokima.Conflict, match="the operation 'call 1' was about something else"):
-        store.open("A", "Ada", operation="call 1")
-    opened = store.open("A", "Ada", reason="more", operation="call 2")
-    store.work(opened.number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=50))
-    repeated = store.open("A", "Ada", reason="more", operation="call 2")
+        store.open_change("A", "Ada", operation="call 1")
+    opened = store.open_change("A", "Ada", reason="more", operation="call 2")
+    store.update_change(opened.number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=50))
+    repeated = store.open_change("A", "Ada", reason="more", operation="call 2")
     assert (repeated.number, repeated.document.line("10")["quantity"]) == (opened.number, D(40))
     assert store.documents.numbers("changes") == [opened.number]
-    store.work(opened.number, "Ada", lambda change: change.submit("Ada"))
+    store.update_change(opened.number, "Ada", lambda change: change.submit("Ada"))
     settled = store.approve(opened.number, "Ben", settle="split", operation="call 3")
     store.save(store.order("A"), "Cleo")
     assert store.approve(opened.number, "Ben", settle="split", operation="call 3") == settled
@@ -230,9 +230,9 @@ def test_approvals_of_different_orders_at_once_are_counted_apart(database):
     store.save_many([order(name, state="confirmed") for name in "ABCDE"], "Ada")
     names = []
     for name in "ABCDE":
-        names.append(store.open(name, "Ada").number)
-        store.work(names[-1], "Ada", lambda change: change.edit("Ada").change_line(10, quantity=3))
-        store.work(names[-1], "Ada", lambda change: change.submit("Ada"))
+        names.append(store.open_change(name, "Ada").number)
+        store.update_change(names[-1], "Ada", lambda change: change.edit("Ada").change_line(10, quantity=3))
+        store.update_change(names[-1], "Ada", lambda change: change.submit("Ada"))
     threads = [
         threading.Thread(target=lambda n=n: database.open(book).approve(n, "Ben", settle="amend")) for n in names
     ]
@@ -246,14 +246,14 @@ def test_approvals_of_different_orders_at_once_are_counted_apart(database):
 def test_work_keeps_all_of_what_is_done_or_nothing(place):
     store = place.create(small())
     store.save(order("A", quantity="10", state="confirmed"), "Ada")
-    number = store.open("A", "Ada").number
-    store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=15))
-    store.work(number, "Ada", lambda change: change.submit("Ada"))
+    number = store.open_change("A", "Ada").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=15))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
     before = store.change(number).to_dict()
     with pytest.raises(dokima.DokimaError, match=f"{number} is not approved: .* Store.approve does"):
-        store.work(number, "Ben", lambda change: change.approve("Ben", [store.order("A")], settle="amend"))
+        store.update_change(number, "Ben", lambda change: change.approve("Ben", [store.order("A")], settle="amend"))
     with pytest.raises(dokima.DokimaError, match=f"{number} is not rebased: .* Store.rebase does"):
-        store.work(number, "Ben", lambda change: change.rebase([store.order("A")], "Ben"))
+        store.update_change(number, "Ben", lambda change: change.rebase([store.order("A")], "Ben"))
     assert store.change(number).to_dict() == before
     store.approve(number, "Ben", settle="amend")
     assert store.order("A").line("10")["quantity"] == "15"
@@ -263,7 +263,7 @@ def test_work_keeps_all_of_what_is_done_or_nothing(place):
 def test_a_change_that_cannot_be_read_stops_no_other(place):
     store = place.create(small())
     store.save_many([order("A", state="confirmed"), order("B", state="confirmed")], "Ada")
-    bad, good = store.open("A", "Ada", reason="panes").number, store.open("B", "Ada").number
+    bad, good = store.open_change("A", "Ada", reason="panes").number, store.open_change("B", "Ada").number
     frozen = store.documents.read("baselines", bad)
 
     def spoil(transaction):

@@ -73,10 +73,10 @@ def test_a_store_keeps_lists_and_tells_it(known, tmp_path):
         assert list(store.orders(where="with_tax > 0")) == []
         assert [line["open"] for line in store.lines(open_only=True)] == [2] * len(order.lines)
         assert [event["subject"] for event in store.feed()] == ["A"]
-        number = store.open("A", "Ada").number
-        store.work(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=5))
+        number = store.open_change("A", "Ada").number
+        store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=5))
         with pytest.raises(dokima.Refused, match=f"submitting A-C1 is refused: .*{said}"):
-            store.work(number, "Ada", lambda change: change.submit("Ada"))
+            store.update_change(number, "Ada", lambda change: change.submit("Ada"))
         (entry,) = store.list_changes(DAY)
         assert (entry.without_tax, bool(entry.unknown)) == (None, True)
         ledger = store.ledger("A")
@@ -84,6 +84,6 @@ def test_a_store_keeps_lists_and_tells_it(known, tmp_path):
         assert str(dokima.report(ledger, book=rules))
         with pytest.raises(dokima.Locked, match="is draft, so it cannot be approved"):
             store.approve(number, "Ben")
-        store.work(number, "Ada", lambda change: change.withdraw("Ada"))
+        store.update_change(number, "Ada", lambda change: change.withdraw("Ada"))
         assert store.each().apply("set", "Ada", fields={"header.budget": "5"}).done == 1
     assert list(dokima.check_store(where, rules)) == []

@@ -98,7 +98,7 @@ def test_a_store_from_before_families_had_a_map(tmp_path):
         with pytest.raises(dokima.StaleBaseline, match="O-S1 line 30 is not the line of that number in O"):
             store.approve("O-C2", "Ben")
         store.rebase("O-C2", "Ada")
-        store.work("O-C2", "Ada", lambda change: change.submit("Ada"))
+        store.update_change("O-C2", "Ada", lambda change: change.submit("Ada"))
         done = store.approve("O-C2", "Ben")
         assert done.supplement is not None
         assert [(line.number, line["item"], line["quantity"]) for line in done.supplement.lines] == [("20", "C", D(1))]

@@ -36,7 +36,7 @@ def open_change(
     book: Book = HERE,
 ) -> None:
     """Freeze an order as it is now and open a change order of it."""
-    opened = store_of(store, book).open(order, person(by), reason=reason, requested_by=requested_by)
+    opened = store_of(store, book).open_change(order, person(by), reason=reason, requested_by=requested_by)
     sys.stdout.write(f"{opened.number}\n")
 
 
@@ -65,7 +65,7 @@ def edit_change(
             action(editor)
 
     kept = store_of(store, book)
-    report(kept.work(number, person(by), work), locale=locale).show()
+    report(kept.update_change(number, person(by), work), locale=locale).show()
 
 
 @change.command("show")
@@ -111,7 +111,7 @@ def list_changes(
 @change.command("submit")
 def submit_change(number: Number, by: By = "", store: Place = ".", book: Book = HERE) -> None:
     """Freeze the figures of a change order and hand it in."""
-    _say(store_of(store, book).work(number, person(by), lambda found: found.submit(person(by))), "submitted")
+    _say(store_of(store, book).update_change(number, person(by), lambda found: found.submit(person(by))), "submitted")
 
 
 @change.command("approve")
@@ -154,13 +154,16 @@ def _reasons(accept: list[str] | None) -> dict[str, str]:
 def reject_change(number: Number, reason: Reason = "", by: By = "", store: Place = ".", book: Book = HERE) -> None:
     """Turn a submitted change order down."""
     kept = store_of(store, book)
-    _say(kept.work(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
+    _say(kept.update_change(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
 
 
 @change.command("withdraw")
 def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Place = ".", book: Book = HERE) -> None:
     """Take a change order back that has not been decided."""
-    _say(store_of(store, book).work(number, person(by), lambda found: found.withdraw(person(by), reason)), "withdrawn")
+    _say(
+        store_of(store, book).update_change(number, person(by), lambda found: found.withdraw(person(by), reason)),
+        "withdrawn",
+    )
 
 
 @change.command("rebase")

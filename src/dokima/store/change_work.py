@@ -91,7 +91,7 @@ def changes_of(store: Store, number: str) -> Changes:
 
 @dataclass(frozen=True)
 class Opening:
-    """One call of `Store.open`.
+    """One call of `Store.open_change`.
 
     Attributes:
         store: The store.
@@ -138,7 +138,7 @@ class Opening:
 
 
 def worked(store: Store, number: str, by: str, action: Edit) -> ChangeOrder:
-    """Do something with a change order and keep it; see `Store.work`."""
+    """Do something with a change order and keep it; see `Store.update_change`."""
 
     def work(transaction: Transaction) -> ChangeOrder:
         change = _locked(store, transaction, number)

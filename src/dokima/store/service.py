@@ -139,7 +139,7 @@ class Store:
 
     # -- working ----------------------------------------------------------------------------------------------
 
-    def open(
+    def open_change(
         self, number: str, by: str, *, reason: str = "", requested_by: str = "", operation: str = ""
     ) -> ChangeOrder:
         """Open a change order of an order; one of a supplement is one of its original.
@@ -156,7 +156,7 @@ class Store:
         """
         return Opening(self, number, by, reason, requested_by, operation).opened()
 
-    def work(self, number: str, by: str, action: Edit) -> ChangeOrder:
+    def update_change(self, number: str, by: str, action: Edit) -> ChangeOrder:
         """Do something with a change order and keep it; nothing is kept if it is refused.
 
         In a database it is done again, on what is kept by then, if another transaction was in the way.
@@ -335,7 +335,7 @@ class Store:
         """
         return whole_orders(self, Selection.of(selection), where)
 
-    def work_on(
+    def edit_with(
         self, number: str, by: str, action: Callable[[Editor], object], *, attempts: int = 1, reason: str = ""
     ) -> Order:
         """Edit an order and save it; if it has been saved by somebody else meanwhile, do the same to what is kept then.
