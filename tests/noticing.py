@@ -2,6 +2,7 @@
 
     python -m tests.noticing map                          which tests reach which lines (once; about ten minutes)
     python -m tests.noticing run store --changes 40       changes of a package, one after the other
+    python -m tests.noticing again store --tests tests/store    those that were not noticed, after tests have been added
     python -m tests.noticing table                        what came of all runs so far
 
 A change is one spot: the edge of a comparison, an operand of ``and`` or ``or``, a guard, ``any`` for ``all``, ``min`` for
@@ -160,17 +161,59 @@ def run(package: str, count: int, seed: int) -> None:
             tests = sorted(known, key=lambda test: (not test.startswith(own), weight[test], test))[:MOST_TESTS]
             target = tree / "src" / "dokima" / change.file
             before = target.read_text(encoding="utf-8")
-            target.write_text(text, encoding="utf-8")
-            for compiled in target.parent.glob(f"__pycache__/{target.stem}.*"):
-                compiled.unlink()
+            _put(target, text)
             noticed = _fails(tree, tests)
-            target.write_text(before, encoding="utf-8")
+            _put(target, before)
             done = replace(change, tests=len(tests), noticed=noticed)
             told.write(json.dumps(asdict(done)) + "\n")
             told.flush()
             survived = f"\n{done.file}:{done.line} {done.kind}, {done.tests} tests\n  {done.before}\n  {done.after}\n"
             print("." if noticed else survived, end="", flush=True)
     print()
+
+
+def again(package: str, tests: list[str]) -> None:
+    """Make the changes of a package that were not noticed once more, on the code as it is now, with the tests named."""
+    kept = KEPT / f"{package.replace('/', '-')}.jsonl"
+    rows = [json.loads(line) for line in kept.read_text().splitlines()]
+    tree = _copied(package.replace("/", "-"))
+    if _fails(tree, tests):
+        raise SystemExit("the tests fail without a change")
+    for row in rows:
+        if row["noticed"]:
+            continue
+        target = tree / "src" / "dokima" / row["file"]
+        before = target.read_text(encoding="utf-8")
+        at = _line_of(before.splitlines(), row["before"], row["line"] - 1)
+        if at is None:
+            row["gone"] = True
+            continue
+        lines = before.splitlines(keepends=True)
+        lines[at] = lines[at].replace(row["before"], row["after"])
+        _put(target, "".join(lines))
+        row["noticed_now"] = _fails(tree, tests)
+        _put(target, before)
+        print(
+            "." if row["noticed_now"] else f"\n{row['file']}:{at + 1}\n  {row['before']}\n  {row['after']}\n",
+            end="",
+            flush=True,
+        )
+        kept.write_text("".join(json.dumps(each) + "\n" for each in rows))
+    kept.write_text("".join(json.dumps(each) + "\n" for each in rows))
+    print()
+
+
+def _line_of(lines: list[str], text: str, near: int) -> int | None:
+    """Where a line stands now that stood near a place; None if it is gone."""
+    found = [at for at, line in enumerate(lines) if line.strip() == text]
+    return min(found, key=lambda at: abs(at - near), default=None)
+
+
+def _put(target: Path, text: str) -> None:
+    """Write a file of the copied tree; what was compiled of it is gone."""
+    target.write_text(text, encoding="utf-8")
+    for compiled in target.parent.glob(f"__pycache__/{target.stem}.*"):
+        compiled.unlink()
 
 
 def _copied(name: str) -> Path:
@@ -230,23 +273,28 @@ def _fails(tree: Path, tests: list[str]) -> bool:
 
 def table() -> None:
     """What came of all runs, as Markdown."""
-    print("| package | changes | noticed | of 100 |\n| --- | --- | --- | --- |")
+    print("| package | changes | noticed at first | noticed now |\n| --- | --- | --- | --- |")
     for file in sorted(KEPT.glob("*.jsonl")):
         rows = [json.loads(line) for line in file.read_text().splitlines()]
-        noticed = sum(row["noticed"] for row in rows)
-        print(f"| {file.stem} | {len(rows)} | {noticed} | {100 * noticed // max(1, len(rows))} |")
+        first = sum(row["noticed"] for row in rows)
+        now = sum(row["noticed"] or row.get("noticed_now", False) for row in rows if not row.get("gone"))
+        left = sum(not row.get("gone") for row in rows)
+        print(f"| {file.stem} | {len(rows)} | {first} | {now} of {left} |")
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("verb", choices=["map", "run", "table"])
+    parser.add_argument("verb", choices=["map", "run", "again", "table"])
     parser.add_argument("package", nargs="?", default="")
     parser.add_argument("--changes", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--tests", nargs="*", default=["tests"])
     given = parser.parse_args()
     if given.verb == "map":
         make_map()
     elif given.verb == "run":
         run(given.package, given.changes, given.seed)
+    elif given.verb == "again":
+        again(given.package, given.tests)
     else:
         table()
