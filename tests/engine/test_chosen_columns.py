@@ -9,7 +9,7 @@ import pytest
 from pyarrow import parquet
 
 import dokima
-from tests.books import DEMO
+from tests.books import DEMO, book, routine
 from tests.shell import run_here
 
 BOOK = dokima.load(DEMO)
@@ -93,3 +93,42 @@ def test_lists_and_totals_have_every_figure_of_an_order(tmp_path):
         0, "SQ-2041,867.88,2026-03-02 867.88; 2026-04-01 3471.51,Fernholt Botanic Garden",
     )  # fmt: skip
     assert calculation["SQ-2041"].totals.with_tax == D("4339.39")
+
+
+def test_a_field_or_figure_called_like_a_column_stands_beside_it():
+    """Columns that every table has keep their names; what the rulebook calls so has its level before it, and nothing is lost."""
+    names = ("order", "line", "party")
+    figure = {"name": "amount_due", "kind": "figure", "value": "line.quantity"}
+    rules = book(
+        header={"party": {}, "item": {}, "payable": {"kind": "decimal"}},
+        line={**{name: {} for name in names}, "date": {"kind": "date"}, "currency": {}},
+        routine=routine(figure),
+    )
+    given = {"party": "own party", "item": "own item", "payable": "7"}
+    line = {**{name: f"own {name}" for name in names}, "date": "2026-01-01", "currency": "own currency"}
+    order = dokima.Order(
+        "A",
+        customer="C",
+        date="2026-03-02",
+        currency="EUR",
+        **given,
+        lines=[{"number": "10", "item": "X", "quantity": 2, **line}],
+    )
+    priced = rules.price(order)
+    (row,) = priced.to_arrow().to_pylist()
+    assert {name: row[name] for name in ("order", "line", "party", "currency", "item", "amount_due")} == {
+        "order": "A", "line": "10", "party": "C", "currency": "EUR", "item": "X", "amount_due": D(2),
+    }  # fmt: skip
+    assert [row[f"line.{name}"] for name in (*names, "currency")] == [f"own {name}" for name in (*names, "currency")]
+    assert (str(row["date"]), str(row["line.date"]), row["header.item"]) == ("2026-03-02", "2026-01-01", "own item")
+    (head,) = priced.to_arrow("headers").to_pylist()
+    assert (head["party"], head["header.party"], head["payable"], head["header.payable"]) == (
+        "C",
+        "own party",
+        D("2.00"),
+        D(7),
+    )
+    for level in ("lines", "headers"):
+        assert rules.arrow_schema(level).names == priced.to_arrow(level).column_names
+        every = rules.arrow_schema(level).names
+        assert priced.to_arrow(level, columns=every).to_pylist() == priced.to_arrow(level).to_pylist()

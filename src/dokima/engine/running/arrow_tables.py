@@ -10,7 +10,7 @@ import numpy as np
 from dokima.engine.program import Program
 from dokima.engine.running.amounts import as_needed
 from dokima.engine.running.calculation import Calculation, TableLevel
-from dokima.engine.running.result_tables import Place, TableColumns, given_sequence, result_columns
+from dokima.engine.running.result_tables import RESULTS, Place, TableColumns, given_sequence, result_columns
 from dokima.errors import DokimaError, ExactError, Problem
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
@@ -43,7 +43,10 @@ def arrow_schema(program: Program, level: TableLevel, columns: Sequence[str] = (
     amounts |= {name for routine in program.routines for name in routine.amounts}
     chosen = TableColumns(program, level).chosen(columns)
     return pa.schema(
-        [(name, _type(place.kind, money if name in amounts else PLACES_KEPT)) for name, place in chosen.items()]
+        [
+            (name, _type(place.kind, money if place.of in RESULTS and place.name in amounts else PLACES_KEPT))
+            for name, place in chosen.items()
+        ]
     )
 
 
@@ -87,7 +90,7 @@ def _columns(calculation: Calculation, level: TableLevel, wanted: Sequence[str] 
 
 def _least(calculation: Calculation, level: TableLevel, place: Place) -> int:
     """The least decimal places of the numbers of a column: those of money, as few as they need for what is none."""
-    if place.of not in ("figure", "total", "sum"):
+    if place.of not in RESULTS:
         return 0
     return calculation.places_of(place.name) if level == "lines" else calculation.most_places
 

@@ -6,7 +6,7 @@ of a party stands there if it is asked for.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -30,6 +30,8 @@ if TYPE_CHECKING:  # a calculation gives its tables
 
 PARTY = "party"
 """The customer of an order, or the supplier where there is no customer."""
+RESULTS = ("figure", "total", "sum")
+"""What a routine leaves, as against what somebody gave."""
 _ORDER = ("number", "kind", "date", PARTY, "currency")
 _ON_LINES = ("date", PARTY, "currency")
 _LINE = ("number", "item", "description", "quantity", "unit")
@@ -51,6 +53,11 @@ class Place(NamedTuple):
     kind: FormulaKind
 
 
+def _apart(name: str, taken: Collection[str], level: str = "header") -> str:
+    """A name that no other column has: that of its level goes before it."""
+    return f"{level}.{name}" if name in taken else name
+
+
 class TableColumns:
     """The columns that the table of a level may have, by their names.
 
@@ -66,26 +73,20 @@ class TableColumns:
     @cached_property
     def usual(self) -> Mapping[str, Place]:
         """Those that stand in every table of the rulebook, in their sequence."""
-        fields = self.program.fields
-        own = [
-            [name for name in of_level if name not in standard]
-            for of_level, standard in zip((fields.header, fields.line), _STANDARD, strict=True)
-        ]
+        own = [name for name in self.program.fields.header if name not in _STANDARD[0]]
         if self.level == "headers":
-            found = {name: self._header(name) for name in (*_ORDER, *own[0])}
-            found |= {name: Place("total", name, "decimal") for name in TOTALS}
-            return found | {
-                name: Place("figure", name, kind)
-                for name, kind in self.program.header_figures.items()
-                if name not in found
-            }
-        figures = {name: Place("figure", name, kind) for name, kind in self.program.line_figures.items()}
-        lines = {"line" if name == "number" else name: self._line(name) for name in (*_LINE, *own[1])}
-        first = {"order": self._header("number"), **{name: self._header(name) for name in _ON_LINES}}
-        taken = {*first, *lines, *figures}
-        headers = {f"header.{name}" if name in taken else name: self._header(name) for name in own[0]}
-        standard = {name: place for name, place in lines.items() if name not in own[1]}
-        return {**first, **standard, **headers, **{name: lines[name] for name in own[1]}, **figures}
+            first = {name: self._first(name) for name in _ORDER}
+            totals = {name: Place("total", name, "decimal") for name in TOTALS}
+            figures = {name: Place("figure", name, kind) for name, kind in self.program.header_figures.items()}
+            taken = {*first, *totals, *figures}
+            return {**first, **{_apart(name, taken): self._header(name) for name in own}, **totals, **figures}
+        first = {"order": self._header("number"), **{name: self._first(name) for name in _ON_LINES}}
+        first |= {"line" if name == "number" else name: self._line(name) for name in _LINE}
+        fields = {name: self._line(name) for name in self.program.fields.line if name not in _STANDARD[1]}
+        fields |= {name: Place("figure", name, kind) for name, kind in self.program.line_figures.items()}
+        taken = {*first, *fields}
+        headers = {_apart(name, taken): self._header(name) for name in own}
+        return {**first, **headers, **{_apart(name, first, "line"): place for name, place in fields.items()}}
 
     @cached_property
     def every(self) -> Mapping[str, Place]:
@@ -95,26 +96,25 @@ class TableColumns:
         if self.level == "lines":
             others = {name: self._line(name) for name in fields.line if name not in ("number", DRAWN)}
         else:
-            sums = [name for routine in program.routines for name in routine.amounts]
+            sums = [name for routine in program.routines for name in routine.amounts if name not in found]
             others = {name: Place("sum", name, "decimal") for name in sums}
-        found |= {name: place for name, place in others.items() if name not in found}
-        headers = {name: self._header(name) for name in fields.header if name not in ("number", DRAWN)}
-        headers |= {f"{party}_name": Place("name", party, "text") for party in PARTIES if program.parties.get(party)}
+        others_too = {name: self._header(name) for name in fields.header if name not in ("number", DRAWN)}
+        others_too |= {f"{party}_name": Place("name", party, "text") for party in PARTIES if program.parties.get(party)}
         there = {(place.of, place.name) for place in found.values()}
-        for name, place in headers.items():
-            if (place.of, place.name) not in there:
-                found[f"header.{name}" if name in found else name] = place
+        for level, more in (("line", others), ("header", others_too)):
+            for name, place in more.items():
+                if (place.of, place.name) not in there:
+                    found[_apart(name, found, level)] = place
         return found
 
     def _line(self, name: str) -> Place:
         return Place("line", name, self.program.fields.line[name].kind)
 
     def _header(self, name: str) -> Place:
-        return (
-            Place(PARTY, name, "text")
-            if name == PARTY
-            else Place("header", name, self.program.fields.header[name].kind)
-        )
+        return Place("header", name, self.program.fields.header[name].kind)
+
+    def _first(self, name: str) -> Place:
+        return Place(PARTY, name, "text") if name == PARTY else self._header(name)
 
     def chosen(self, names: Sequence[str]) -> Mapping[str, Place]:
         """The columns asked for, in that sequence; the usual ones if none is.

@@ -12,7 +12,7 @@ import numpy as np
 from dokima.engine.running.amounts import amount_texts
 from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
 from dokima.engine.running.field_columns import header_columns
-from dokima.engine.running.result_tables import TableColumns, given_sequence, result_columns
+from dokima.engine.running.result_tables import RESULTS, TableColumns, given_sequence, result_columns
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.exact import Grouping, Number, stored
@@ -355,7 +355,7 @@ def _table_columns(
     sequence = given_sequence(calculation) if level == "lines" else None
     for name, (place, column) in result_columns(calculation, level, wanted).items():
         least: Integers | int | None = None
-        if place.of in ("figure", "total", "sum"):
+        if place.of in RESULTS:
             least = calculation.least_places(place.name) if level == "lines" else calculation.money_places
         if sequence is not None:
             column = column.take(sequence)  # noqa: PLW2901
