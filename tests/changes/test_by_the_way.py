@@ -1,0 +1,77 @@
+"""Changes beside the main road: returns that become sales, fields that defaults give, ledgers of what cannot be priced."""
+
+from __future__ import annotations
+
+from decimal import Decimal as D
+
+import pytest
+
+import dokima
+from tests.books import ITEMS, RATES, definition
+
+
+def rules(channel="web", **sections):
+    data = definition(header={"channel": {"default": f"'{channel}'"}}, **sections)
+    return dokima.Rulebook.from_dict(data, tables={"item": ITEMS, "rate": RATES})
+
+
+def order(*quantities, **header):
+    lines = [{"number": str(10 * at + 10), "item": "PANE", "quantity": q} for at, q in enumerate(quantities)]
+    return dokima.Order("A", **{"kind": "sales", "currency": "EUR", "state": "confirmed", **header}, lines=lines)
+
+
+def changed(store, quantity, settle=None):
+    number = store.open_change("A", "Ada").number
+    store.update_change(number, "Ada", lambda change: change.edit("Ada").change_line(10, quantity=quantity))
+    store.update_change(number, "Ada", lambda change: change.submit("Ada"))
+    return store.approve(number, "Ben", settle=settle)
+
+
+@pytest.mark.parametrize(("before", "after"), [(-2, 3), (-2, 0), (3, -2), (2, 0), (4, 1), (-4, -1)])
+def test_from_or_to_a_return_there_is_nothing_to_divide(tmp_path, before, after):
+    """One document takes all of it; without tax it comes to the new quantity times 48.50, and the ledger balances."""
+    with dokima.create_store(f"sqlite:///{tmp_path}/o.db", rules(changes={"settle": "split"})) as store:
+        store.save(order(before, 1), "Ada")
+        done = changed(store, after)
+        family = store.with_supplements("A")
+        assert [each.number for each in family] == ["A"]
+        assert [D(str(line["quantity"])) for line in family[0].lines] == [D(after), D(1)]
+        assert done.supplement is None
+        ledger = store.ledger("A")
+        assert (ledger.is_balanced, ledger.current["without_tax"]) == (True, D("48.50") * (after + 1))
+
+
+def test_a_field_that_a_default_gives_on_both_sides_has_not_moved(tmp_path):
+    """The rulebook gives another channel meanwhile; what somebody typed has moved, and the change is stale."""
+    url = f"sqlite:///{tmp_path}/o.db"
+    for typed, stale in ((None, False), ("shop", True)):
+        number = "T" if typed else "D"
+        with dokima.open_store(url, rules()) if typed else dokima.create_store(url, rules()) as store:
+            store.save(dokima.Order.from_dict({**order(2).to_dict(), "number": number}), "Ada")
+            change = store.open_change(number, "Ada").number
+            store.update_change(change, "Ada", lambda found: found.edit("Ada").change_line(10, quantity=3))
+            store.update_change(change, "Ada", lambda found: found.submit("Ada"))
+        with dokima.open_store(url, rules("phone")) as store:
+            kept = store.order(number)
+            if typed:
+                kept.header["channel"] = typed
+                kept.header["drawn"] = []
+            store.save(kept, "Cleo")
+            if stale:
+                with pytest.raises(dokima.StaleBaseline, match="channel"):
+                    store.approve(change, "Ben")
+            else:
+                assert store.approve(change, "Ben").orders
+
+
+def test_what_cannot_be_priced_any_more_is_unknown_in_the_ledger(tmp_path):
+    with dokima.create_store(f"sqlite:///{tmp_path}/o.db", rules()) as store:
+        store.save(order(2, 1), "Ada")
+        changed(store, 3)
+    items = [{**row, "list_price": None if row["item"] == "PANE" else row["list_price"]} for row in ITEMS]
+    data = definition(header={"channel": {"default": "'web'"}}, states={"payments": "free"})
+    priceless = dokima.Rulebook.from_dict(data, tables={"item": items, "rate": RATES})
+    with dokima.open_store(f"sqlite:///{tmp_path}/o.db", priceless) as store:
+        ledger = store.ledger("A")
+        assert all(line.rest is None or isinstance(line.rest, D) for line in ledger.lines)
+        assert dokima.report(ledger).text
