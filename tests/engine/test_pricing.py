@@ -279,6 +279,8 @@ def test_tax_per_line_and_tax_without_category():
     ("steps", "message"),
     [
         ([{"name": "a", "kind": "subtotal"}, {"name": "a", "kind": "subtotal"}], "expected each step name once in a routine"),
+        ([{"name": "a", "kind": "figure", "value": "1"}, {"name": "a", "kind": "figure", "value": "line.quantity"}],
+         "expected each step name once in a routine"),
         ([{"name": "net", "kind": "subtotal"}], "'net' is a figure every routine leaves"),
         ([{"name": "item", "kind": "subtotal"}], "'item' is already a line field"),
         ([{"name": "d", "kind": "discount", "percent": 1, "of": "later"}, {"name": "later", "kind": "subtotal"}], "its step comes later"),
