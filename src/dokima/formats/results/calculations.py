@@ -11,11 +11,10 @@ import numpy as np
 
 from dokima.engine.running.amounts import amount_texts
 from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
-from dokima.engine.running.field_columns import header_columns
 from dokima.engine.running.result_tables import RESULTS, TableColumns, given_sequence, result_columns
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
-from dokima.exact import Grouping, Number, stored
+from dokima.exact import Grouping, Number
 from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
 from dokima.exact.integers import Integers
 from dokima.formats.csv_files import csv_of_columns
@@ -23,11 +22,11 @@ from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
 from dokima.formats.value_texts import ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
-from dokima.formulas.operators import numbers
 from dokima.model.cells import cell, cells
 from dokima.model.columns import Texts
 from dokima.model.listing import Listing
 from dokima.routines.taxing import TaxGroups
+from dokima.routines.totals import TOTALS
 
 
 def columns(detail: Detail) -> tuple[str, ...]:
@@ -285,27 +284,29 @@ def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any
     """One row a line; or one an order with its totals."""
     if not detail.totals:
         return _records(line_columns(calculation, detail)[0])
-    found = total_rows(calculation)
-    there = ("number", *(found[0] if found else ()))
-    more = {name: column for name, column in header_columns(calculation).items() if name not in there}
-    figures = {
-        name: cells(column)
-        if name in calculation.order_figures
-        else amount_texts(stored(numbers(column)), calculation.money_places)
-        for name, column in calculation.header_values.items()
-        if name in detail.columns and name not in there
+    table = TableColumns(calculation.program, "headers")
+    own = [name for name, place in table.usual.items() if place.of == "header" and name not in (*_TOTALLED, "number")]
+    wanted = _chosen(detail.columns, dict.fromkeys((*_TOTALLED, *table.every, "instalments"))) or (*_TOTALLED, *own)
+    beside = [name for name in wanted if name not in (*_TOTALLED, "instalments")]
+    more = {
+        name: ValueTexts(column, calculation.money_places if place.of in ("total", "sum") else None).to_list()
+        for name, (place, column) in (result_columns(calculation, "headers", beside) if beside else {}).items()
     }
-    if "instalments" in detail.columns:
-        parts = _instalments(calculation)
-        figures["instalments"] = [
-            "; ".join(f"{each['due'] or each['label']} {each['amount']}" for each in mine) or None for mine in parts
+    if "instalments" in wanted:
+        more["instalments"] = [
+            "; ".join(f"{each['due'] or each['label']} {each['amount']}" for each in mine) or None
+            for mine in _instalments(calculation)
         ]
-    beside = _records({**{name: cells(column) for name, column in more.items()}, **figures})
-    whole = [{**row, **(beside[at] if at < len(beside) else {})} for at, row in enumerate(found)]
-    names = dict.fromkeys(name for row in whole for name in row)
-    known = {**names, **dict.fromkeys([*calculation.header_values, "instalments"])}
-    wanted = _chosen(detail.columns, known) if detail.columns else list(names)
-    return [{name: row.get(name) for name in wanted if name in row or detail.columns} for row in whole]
+    blank = dict.fromkeys(more)
+    found = [
+        {**row, **({name: column[at] for name, column in more.items()} if at < len(calculation) else blank)}
+        for at, row in enumerate(total_rows(calculation))
+    ]
+    return [{name: row.get(name) for name in wanted} for row in found]
+
+
+_TOTALLED = ("order", "kind", "date", "customer", "supplier", "currency", "lines", *TOTALS, "left_out")
+"""The columns of every table of totals; the rulebook's own fields of the header come after them."""
 
 
 def line_columns(calculation: Calculation, detail: Detail = PLAIN) -> tuple[dict[str, list[Any]], Sequence[str]]:
@@ -392,11 +393,15 @@ def _number(value: Any) -> Any:
 
 
 def _chosen(wanted: Sequence[str], known: Collection[str]) -> Sequence[str]:
-    """The columns that are wanted; all if none is named."""
+    """The columns that are wanted.
+
+    Raises:
+        NotFound: There is no such column; names the nearest.
+    """
     for name in wanted:
         if name not in known:
             raise NotFound(f"there is no column '{name}'{nearest(name, known)}; there are {listed(known, 60)}")
-    return wanted or list(known)
+    return wanted
 
 
 def total_rows(calculation: Calculation) -> list[dict[str, Any]]:
