@@ -33,6 +33,8 @@ def test_the_last_that_is_accepted(formula, value):
     ("formula", "said"),
     [
         ("round(1.25, 31)", r"expected a number of places from -30 to 30 \(got 31\)"),
+        ("sum(line.weight, line.boxes)", r"sum\(\) takes one argument, then where= and by= \(got 2 arguments\)"),
+        ("count(line.weight > 1, line.boxes > 1)", r"count\(\) takes one argument"),
         ("round(15, -31)", r"expected a number of places from -30 to 30 \(got -31\)"),
         ("1 if header.due == date('20260302') else 0", r"expected a date such as date\('2026-03-02'\)"),
         ("1 if header.due == date('2026-W10-1') else 0", r"expected a date such as date\('2026-03-02'\)"),

@@ -14,10 +14,17 @@ def test_only_what_may_be_accepted_has_a_digest():
         {"id": "hard", "at": "save", "require": "line.quantity < 5"},
         {"id": "open", "at": "save", "severity": "warning", "acknowledge": True, "require": "line.weight < 5"},
     ]
+
+    @dokima.rule("said", at="save")
+    def said(line):
+        return dokima.refuse(f"{line.quantity} are too many")
+
+    data = {"rulebook": {"name": "x"}, **FIELDS, "rule": rules}
     order = dokima.Order("A", lines=[{"number": "10", "quantity": 7}])
-    found = {each.rule: each for each in book(**FIELDS, rule=rules).check(order, "save")}
-    assert {name: bool(each.digest) for name, each in found.items()} == {"soft": True, "hard": False, "open": False}
-    assert {name: each.undecided for name, each in found.items()} == {"soft": False, "hard": False, "open": True}
+    found = {each.rule: each for each in dokima.Rulebook.from_dict(data, python=[said]).check(order, "save")}
+    assert {name for name, each in found.items() if each.digest} == {"soft"}
+    assert {name for name, each in found.items() if each.undecided} == {"open"}
+    assert (set(found), found["said"].message) == ({"soft", "hard", "open", "said"}, "7 are too many")
 
 
 def test_a_rule_in_columns_tells_the_values_of_its_own_line():
