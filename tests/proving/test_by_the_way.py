@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import datetime
+
 import pytest
 
 import dokima
+from tests.books import book
 
 BOOK = """
 [rulebook]
@@ -78,3 +81,59 @@ def test_what_is_expected_of_nothing_is_named(tmp_path, path, said):
     (outcome,) = proved(tmp_path, (path, '"1"'))
     assert not outcome.passed
     assert said in outcome.differences[0].got or said in outcome.error
+
+
+def breaks(value, *cells):
+    """Remarks of an audit on a table of breaks whose column is read by a formula."""
+    rows = [{"item": "A", "least": least, "worth": worth} for least, worth in cells]
+    table = {"deal": {"key": {"item": "line.item"}, "breaks": {"least": "line.quantity"}, "choose": ["highest least"]}}
+    steps = [{"name": "price", "kind": "price", "options": [{"value": value or "10"}]}]
+    steps += [] if value else [{"name": "off", "kind": "discount", "percent": "deal.worth"}]
+    rules = book({"deal": rows}, table=table, routine={"sales": {"step": steps}})
+    return [each.message for each in rules.audit(datetime.date(2026, 3, 2)) if each.check == "dearer-break"]
+
+
+@pytest.mark.parametrize(
+    "value", ["deal.worth", "coalesce(deal.worth, 3)", "deal.worth if line.quantity > 0 else deal.worth", ""]
+)
+def test_a_break_is_worse_only_if_it_is(value):
+    """A price that rises, a discount that falls; what stays the same is no worse, however the formula is built around it."""
+    low, high, what = ("5", "6", "price") if value else ("6", "5", "discount")
+    said = f"for item A, from least 10: the {what} {high} is worse than {low} at the break below"
+    assert breaks(value, ("1", low), ("10", high)) == [said]
+    assert breaks(value, ("1", low), ("10", low)) == []
+    assert breaks(value, ("1", high), ("10", low)) == []
+
+
+def test_versions_are_told_apart_down_to_the_key_of_a_setting():
+    changes = {"settle": {"sales": "split", "works": "amend"}}
+    before = book(changes=changes, states={"finished_when": "never"})
+    after = book(changes={"settle": {"sales": "amend", "works": "amend"}}, states={"finished_when": "delivered"})
+    told = {each.path: (each.before, each.after) for each in before.compare(after).changes}
+    assert told["changes.settle.sales"] == ("split", "amend")
+    assert "changes.settle.works" not in told
+    assert any(path.endswith("finished_when") for path in told)
+    assert len(before.compare(book(changes=changes, states={"finished_when": "never"}))) == 0
+
+
+def test_a_condition_that_is_written_out_is_no_condition_to_reach(tmp_path):
+    """`True` cannot be false: what stands beside it in a formula is to be reached both ways. A percentage may be a number."""
+    (tmp_path / "cases").mkdir()
+    (tmp_path / "rulebook.toml").write_text(
+        '[rulebook]\nname = "x"\ncurrency = "EUR"\n'
+        '[[rule]]\nid = "few"\nat = "save"\nwhen = "True"\nrequire = "line.quantity < 5 or False"\n'
+        '[routine.r]\nstep = [{ name = "price", kind = "price", options = [{ value = "2" }] },\n'
+        '  { name = "off", kind = "discount", percent = 5 }]\n'
+    )
+    cases = [
+        f'[[case]]\nname = "c{n}"\norder = {{ number = "A", lines = [{{ number = "10", quantity = {n} }}] }}\nat = "save"\n'
+        f"expect = {expected}\n"
+        for n, expected in ((3, '{ payable = "5.70" }'), (7, '{ findings = ["few"] }'))
+    ]
+    (tmp_path / "cases" / "c.toml").write_text("\n".join(cases))
+    folder = dokima.CaseFolder(tmp_path, dokima.load(tmp_path))
+    coverage = folder.prove(coverage=True).coverage
+    assert (coverage.percent("rules"), coverage.percent("conditions")) == (100, 100)
+    score = folder.mutate()
+    assert score.counted > 0
+    assert not any("percent" in each.mutant.path for each in score.survivors)
