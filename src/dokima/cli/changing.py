@@ -17,6 +17,7 @@ Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
 change = typer.Typer(
     no_args_is_help=True,
+    add_completion=False,
     rich_markup_mode=None,
     help="Change orders: open, edit, show, list, submit, approve, reject, withdraw, rebase; ledger of an order.",
 )

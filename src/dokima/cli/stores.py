@@ -32,6 +32,7 @@ from dokima.errors import DokimaError
 Url = Annotated[str, typer.Option("--store", help="URL of the database: sqlite:///orders.db.")]
 store = typer.Typer(
     no_args_is_help=True,
+    add_completion=False,
     rich_markup_mode=None,
     help="A store in a database: create, load, history, feed, upgrade, check, refresh, trim, sql.",
 )
