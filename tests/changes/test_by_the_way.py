@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from decimal import Decimal as D
 
 import pytest
@@ -75,3 +76,28 @@ def test_what_cannot_be_priced_any_more_is_unknown_in_the_ledger(tmp_path):
         ledger = store.ledger("A")
         assert all(line.rest is None or isinstance(line.rest, D) for line in ledger.lines)
         assert dokima.report(ledger).text
+
+
+@pytest.mark.parametrize("settle", ["amend", "split"])
+def test_what_a_change_says_of_a_parent_line_is_in_the_order(tmp_path, settle):
+    """A parent has no money to divide: its words are changed where it stands, and the list names the party, or none."""
+    lines = [{"number": "10", "description": "North"}, {"number": "10/10", "item": "PANE", "quantity": 2}]
+    with dokima.create_store(f"sqlite:///{tmp_path}/o.db", rules(changes={"settle": settle})) as store:
+        for number, party in (("A", {"customer": "K"}), ("B", {"supplier": "S"}), ("C", {})):
+            store.save(
+                dokima.Order(number, kind="sales", currency="EUR", state="confirmed", **party, lines=lines), "Ada"
+            )
+            change = store.open_change(number, "Ada").number
+
+            def both(found):
+                editor = found.edit("Ada")
+                editor.change_line("10", description="South")
+                editor.change_line("10/10", quantity=3)
+
+            store.update_change(change, "Ada", both)
+            store.update_change(change, "Ada", lambda found: found.submit("Ada"))
+            if number == "A":
+                store.approve(change, "Ben")
+                assert [line.get("description") for line in store.order("A").lines] == ["South", None]
+        listed = store.list_changes(datetime.date(2026, 3, 2))
+        assert {(each.order, each.party) for each in listed} == {("A", "K"), ("B", "S"), ("C", "")}
