@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from decimal import Decimal as D
 
 import pytest
@@ -51,16 +52,38 @@ def test_a_blank_band_makes_unknown_what_reaches_it_and_all_above(quantity, amou
 @pytest.mark.parametrize(
     ("asked", "wanted"),
     [
-        ({}, [3, 2, 5, 4]), ({"item": "B", "customer": "C"}, [2]), ({"item": "B"}, [2]), ({"item": "A"}, [3, 5, 4]),
+        ({}, [3, 2, 5, 4, 6]), ({"item": "B", "customer": "C"}, [2]), ({"item": "B"}, [2]), ({"item": "A"}, [3, 5, 4, 6]),
         ({"item": "A", "customer": "C"}, [3]), ({"item": "Z", "least": 15}, [4]), ({"item": "Z", "least": 25}, [5]),
-        ({"item": "Z"}, [5, 4]), ({"note": "x"}, [4]), ({"note": "y", "item": "B"}, [2]), ({"item": "A", "customer": "D", "least": 20}, [5]),
+        ({"item": "Z"}, [5, 4, 6]), ({"note": "x"}, [4, 6]), ({"note": "y", "item": "B"}, [2]), ({"item": "A", "customer": "D", "least": 20}, [5]),
+        ({"item": "Z", "customer": "D"}, [5, 4, 6]), ({"item": "Z", "customer": "C"}, [5, 4]),
     ],
 )  # fmt: skip
 def test_rows_that_can_still_win_are_those_no_better_row_covers(asked, wanted):
-    """The cheapest wins. Row 2, B for everybody at 2, covers row 1, B for C at 3; row 5 covers row 4 only from 20 on."""
-    names, cells = ("customer", "item", "least", "price", "note"), ("CB13x", " B12y", "CA11y", "  +5x", "  *4z")
+    """The cheapest wins. Row 2, B for everybody at 2, covers row 1, B for C at 3; row 5 covers row 4 only from 20 on, and row 6,
+    for D at 7, only from 20; row 4 covers it only from 10."""
+    names = ("customer", "item", "least", "price", "note")
+    cells = ("CB13x", " B12y", "CA11y", "  +5x", "  *4z", "D 17x")
     rows = [{n: {" ": None, "+": "10", "*": "20"}.get(c, c) for n, c in zip(names, row, strict=True)} for row in cells]
     table = {"match": {"customer": "header.customer", "item": "line.item"}, "breaks": {"least": "line.quantity"},
              "choose": ["lowest price"]}  # fmt: skip
     found = book({"deal": rows}, table={"deal": table}, routine=routine(PRICE)).rows("deal", asked)
     assert [row["row in file"] - 1 for row in found] == wanted  # the headings are row 1
+
+
+@pytest.mark.parametrize(
+    ("day", "wanted"), [(None, [1, 2]), ("2026-03-02", [1]), ("2026-08-01", [2]), ("2025-01-01", [])]
+)
+def test_a_row_covers_another_only_on_the_days_it_is_valid(day, wanted):
+    """Row 1 is cheaper and valid till June, row 2 all year; row 3 is dearer than row 2 on all its days."""
+    rows = [
+        {"item": "A", "start": "2026-01-01", "end": "2026-06-30", "price": "1"}, {"item": "A", "start": "2026-01-01", "end": "2026-12-31", "price": "2"},
+        {"item": "A", "start": "2026-02-01", "end": "2026-03-31", "price": "3"},
+    ]  # fmt: skip
+    table = {
+        "match": {"item": "line.item"},
+        "window": {"from": "start", "until": "end", "on": "header.date"},
+        "choose": ["lowest price"],
+    }
+    tried = book({"deal": rows}, table={"deal": table}, routine=routine(PRICE))
+    found = tried.rows("deal", {"item": "A"}, date=None if day is None else datetime.date.fromisoformat(day))
+    assert [row["row in file"] - 1 for row in found] == wanted
