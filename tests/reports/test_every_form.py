@@ -39,10 +39,14 @@ def begun(folder):
 
 
 def suggested(folder):
-    """Cases for a copy of the demo that has none."""
-    copy = folder / f"book{len(list(folder.iterdir()))}"
-    shutil.copytree(DEMO, copy, ignore=shutil.ignore_patterns("cases", "store", "*.db"))
-    return dokima.CaseFolder(copy, dokima.load(copy)).suggest(DAY, most=5)
+    """Cases for a small rulebook that has none."""
+    small = folder / f"book{len(list(folder.iterdir()))}"
+    small.mkdir()
+    (small / "rulebook.toml").write_text(
+        '[rulebook]\nname = "x"\ncurrency = "EUR"\n[[rule]]\nid = "few"\nat = "save"\nrequire = "line.quantity < 5"\n'
+        '[routine.r]\nstep = [{ name = "price", kind = "price", options = [{ value = "2" }] }]\n'
+    )
+    return dokima.CaseFolder(small, dokima.load(small)).suggest(DAY, most=5)
 
 
 RESULTS = {
