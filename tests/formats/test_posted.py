@@ -64,7 +64,7 @@ def test_json_text_is_read_exactly_and_never_a_file():
         ('{"lines": [', ["row 1: expected JSON (Expecting value at column 12"]),
         ('{"a": 1, "a": 2}', ["a: expected each name once"]),
         ("[" * 100_000, ["expected JSON that is nested at most 100 levels deep"]),
-        ("9" * 5000, ["expected an order as a mapping of fields (got Decimal('9999"]),
+        ("9" * 5000, ["expected an order as a mapping of fields (got 9999"]),
         ("NaN", ["expected a number (got NaN)"]),
     ],
 )  # fmt: skip

@@ -64,6 +64,8 @@ RESULTS = {
     "proof": lambda folder: dokima.prove(DEMO, coverage=True),
     "listing": lambda folder: dokima.FolderStore(folder, BOOK).orders(),
     "lines": lambda folder: dokima.FolderStore(folder, BOOK).lines(),
+    "one order": lambda folder: BOOK.price(ORDERS)["SQ-2041"],
+    "coverage": lambda folder: dokima.prove(DEMO, coverage=True).coverage,
     "beginning": begun,
     "suggestions": suggested,
 }  # fmt: skip

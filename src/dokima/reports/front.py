@@ -13,7 +13,7 @@ from dokima.errors import DokimaError, NotFound
 from dokima.formats.results.detail import Detail
 from dokima.formats.results.registry import data_of, to_csv, to_json
 from dokima.formats.whole_files import whole_file, write_whole
-from dokima.reports.forms import Forms, forms_of, function_of, texts_of, writers_of
+from dokima.reports.forms import Forms, forms_of, function_of, is_specification, texts_of, writers_of
 from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
 from dokima.reports.translations import Wording
@@ -115,10 +115,11 @@ class Report:
         """
         target = Path(path)
         ending = target.suffix.lower()
-        known = [*writers_of(self.result), *_FOR_PROGRAMS]
+        programs = (".json",) if is_specification(self.result) else _FOR_PROGRAMS
+        known = [*writers_of(self.result), *programs]
         if ending not in known:
             raise NotFound(f"expected a report ending in {', '.join(known)} (got '{target.name}')")
-        if ending in _FOR_PROGRAMS:
+        if ending in programs:
             write_whole(target, f"{self.json}\n" if ending == ".json" else self.csv())
         else:
             self._write(ending, target)

@@ -35,6 +35,8 @@ RESULTS = ("figure", "total", "sum")
 _ORDER = ("number", "kind", "date", PARTY, "currency")
 _ON_LINES = ("date", PARTY, "currency")
 _LINE = ("number", "item", "description", "quantity", "unit")
+FIRST_OF_LINES = ("order", *_ON_LINES, "line", *_LINE[1:])
+"""The columns with which every table of lines begins."""
 _STANDARD = {each.name for each in HEADER_FIELDS}, {each.name for each in LINE_FIELDS}
 
 
