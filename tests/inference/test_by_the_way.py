@@ -30,3 +30,31 @@ def test_two_files_are_headers_and_lines_whichever_is_named_first(tmp_path, turn
     assert taken["unit"] == "line.unit"
     layout = dokima.load(tmp_path / "rules").layout("export")
     assert (layout.files.headers, layout.files.lines, layout.separator) == ("heads.csv", "rows.csv", separator)
+
+
+def test_what_follows_from_the_item_is_its_description_and_short_codes_are_units(tmp_path):
+    """Headings say nothing. The description is the text that goes with the item; a note that changes with the line is none."""
+    words = {
+        "I0": "Toughened pane six mm",
+        "I1": "Roof vent with opener",
+        "I2": "Horticultural pane",
+        "I3": "Installation",
+        "I4": "Clip",
+    }
+    lines = []
+    for n in range(20):
+        for k in range(2):
+            item, quantity = f"I{(n + k) % 5}", n + 1
+            price = 2.5 + (n + k) % 5
+            lines.append([f"A{n}", str(k + 1), item, words[item], ("C62", "DAY", "BOX")[(n + k) % 3], f"call before {n} and {k}", str(quantity),
+                          f"{price:.2f}", f"{quantity * price:.2f}"])  # fmt: skip
+    names = ["order", "line", "f1", "f2", "unit", "f4", "quantity", "price", "amount"]
+    begun = dokima.begin(tmp_path / "rules", [written(tmp_path / "e.csv", [names, *lines], ";")])
+    taken = {guess.about: guess.means for guess in begun.guesses}
+    assert {name: taken[name] for name in ("f1", "f2", "unit")} == {
+        "f1": "line.item",
+        "f2": "line.description",
+        "unit": "line.unit",
+    }
+    assert taken["f4"] not in ("line.description", "line.unit", "line.item")
+    assert (begun.lines, begun.reproduced) == (40, 40)
