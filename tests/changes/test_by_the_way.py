@@ -8,6 +8,9 @@ from decimal import Decimal as D
 import pytest
 
 import dokima
+from dokima.changes.delivered_part import counted_part
+from dokima.changes.documents import as_document, priced_as_agreed, with_terms
+from dokima.engine.program import Run
 from tests.books import ITEMS, RATES, definition
 
 
@@ -101,3 +104,26 @@ def test_what_a_change_says_of_a_parent_line_is_in_the_order(tmp_path, settle):
                 assert [line.get("description") for line in store.order("A").lines] == ["South", None]
         listed = store.list_changes(datetime.date(2026, 3, 2))
         assert {(each.order, each.party) for each in listed} == {("A", "K"), ("B", "S"), ("C", "")}
+
+
+@pytest.mark.parametrize(
+    ("quantity", "delivered", "counts"),
+    [("1", "1", "48.50"), ("2", "1", "48.50"), ("0.5", "0.5", "24.25"), ("1", "2", "48.50"), ("-1", "-1", "-48.50"), ("-1", "1", None),
+     ("-2", "-1", "-48.50"), ("1", None, None), ("1", "0", None)],
+)  # fmt: skip
+def test_of_a_cancelled_part_of_an_order_counts_what_was_delivered(quantity, delivered, counts):
+    """48.50 a piece; never beyond what was ordered, nothing in the other direction, one piece as well as several."""
+    program = rules().program
+    line = {"number": "10", "item": "PANE", "quantity": quantity, "delivered": delivered}
+    one = dokima.Order(
+        "A",
+        kind="sales",
+        currency="EUR",
+        state="cancelled",
+        lines=[line, {"number": "20", "item": "VENT", "quantity": 3}],
+    )
+    part = counted_part(program, with_terms(program, as_document(program, one), Run()))
+    (priced,) = priced_as_agreed(program, [part])
+    assert [(each.number, str(each.figure("net"))) for each in priced.lines] == (
+        [] if counts is None else [("10", counts)]
+    )
