@@ -180,7 +180,7 @@ def again(package: str, tests: list[str]) -> None:
     if _fails(tree, tests):
         raise SystemExit("the tests fail without a change")
     for row in rows:
-        if row["noticed"]:
+        if row["noticed"] or row.get("noticed_now"):
             continue
         target = tree / "src" / "dokima" / row["file"]
         before = target.read_text(encoding="utf-8")
