@@ -10,7 +10,7 @@ import numpy as np
 from dokima.engine.program import Program
 from dokima.engine.running.amounts import as_needed
 from dokima.engine.running.calculation import Calculation, TableLevel
-from dokima.engine.running.result_tables import RESULTS, Place, TableColumns, given_sequence, result_columns
+from dokima.engine.running.result_tables import AMOUNTS_OF_ORDERS, Place, TableColumns, given_sequence, result_columns
 from dokima.errors import DokimaError, ExactError, Problem
 from dokima.exact import Decimals, Quotient, stored, to_arrow
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
@@ -41,10 +41,11 @@ def arrow_schema(program: Program, level: TableLevel, columns: Sequence[str] = (
     money = max(program.definition.minor_units.values(), default=0)
     amounts = set(TOTALS) if level == "headers" else set()
     amounts |= {name for routine in program.routines for name in routine.amounts}
+    holders = AMOUNTS_OF_ORDERS if level == "headers" else ("figure",)
     chosen = TableColumns(program, level).chosen(columns)
     return pa.schema(
         [
-            (name, _type(place.kind, money if place.of in RESULTS and place.name in amounts else PLACES_KEPT))
+            (name, _type(place.kind, money if place.of in holders and place.name in amounts else PLACES_KEPT))
             for name, place in chosen.items()
         ]
     )
@@ -90,9 +91,9 @@ def _columns(calculation: Calculation, level: TableLevel, wanted: Sequence[str] 
 
 def _least(calculation: Calculation, level: TableLevel, place: Place) -> int:
     """The least decimal places of the numbers of a column: those of money, as few as they need for what is none."""
-    if place.of not in RESULTS:
-        return 0
-    return calculation.places_of(place.name) if level == "lines" else calculation.most_places
+    if level == "headers":
+        return calculation.most_places if place.of in AMOUNTS_OF_ORDERS else 0
+    return calculation.places_of(place.name) if place.of == "figure" else 0
 
 
 def _place(calculation: Calculation, level: TableLevel, row: int) -> tuple[int, str]:

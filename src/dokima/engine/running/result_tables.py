@@ -30,8 +30,8 @@ if TYPE_CHECKING:  # a calculation gives its tables
 
 PARTY = "party"
 """The customer of an order, or the supplier where there is no customer."""
-RESULTS = ("figure", "total", "sum")
-"""What a routine leaves, as against what somebody gave."""
+AMOUNTS_OF_ORDERS = ("total", "sum")
+"""Columns of orders that hold amounts of money; a figure of an order is any number."""
 _ORDER = ("number", "kind", "date", PARTY, "currency")
 _ON_LINES = ("date", PARTY, "currency")
 _LINE = ("number", "item", "description", "quantity", "unit")

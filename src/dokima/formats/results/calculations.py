@@ -11,7 +11,7 @@ import numpy as np
 
 from dokima.engine.running.amounts import amount_texts
 from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
-from dokima.engine.running.result_tables import RESULTS, TableColumns, given_sequence, result_columns
+from dokima.engine.running.result_tables import AMOUNTS_OF_ORDERS, TableColumns, given_sequence, result_columns
 from dokima.engine.running.summing import left_out, sums_of
 from dokima.errors import NotFound, Problem, listed, nearest
 from dokima.exact import Grouping, Number
@@ -289,7 +289,7 @@ def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any
     wanted = _chosen(detail.columns, dict.fromkeys((*_TOTALLED, *table.every, "instalments"))) or (*_TOTALLED, *own)
     beside = [name for name in wanted if name not in (*_TOTALLED, "instalments")]
     more = {
-        name: ValueTexts(column, calculation.money_places if place.of in ("total", "sum") else None).to_list()
+        name: ValueTexts(column, calculation.money_places if place.of in AMOUNTS_OF_ORDERS else None).to_list()
         for name, (place, column) in (result_columns(calculation, "headers", beside) if beside else {}).items()
     }
     if "instalments" in wanted:
@@ -356,8 +356,10 @@ def _table_columns(
     sequence = given_sequence(calculation) if level == "lines" else None
     for name, (place, column) in result_columns(calculation, level, wanted).items():
         least: Integers | int | None = None
-        if place.of in RESULTS:
-            least = calculation.least_places(place.name) if level == "lines" else calculation.money_places
+        if level == "headers":
+            least = calculation.money_places if place.of in AMOUNTS_OF_ORDERS else None
+        elif place.of == "figure":
+            least = calculation.least_places(place.name)
         if sequence is not None:
             column = column.take(sequence)  # noqa: PLW2901
             least = least[sequence] if isinstance(least, np.ndarray) else least
