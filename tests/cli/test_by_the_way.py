@@ -35,9 +35,10 @@ def test_nothing_on_standard_input_is_said(content):
 def test_json_over_several_lines_is_one_order_and_an_object_a_line_is_one_each():
     """An order that is indented so that lines begin with a bracket is still one."""
     order = json.loads(ORDER)
-    odd = ORDER.strip().replace("\n", " ").replace('"lines": [', '"lines": [\n').replace("},", "},\n")
+    odd = json.dumps(order).replace('"lines": [{', '"lines": [\n{').replace("}, {", "},\n{")
     assert json.loads(odd) == order
-    assert all(line.strip()[:1] == "{" for line in odd.splitlines()[1:])
+    assert len(odd.splitlines()) == 4
+    assert all(line[:1] == "{" for line in odd.splitlines())
     lines = "\n".join(json.dumps({**order, "number": name}) for name in ("A", "B"))
     for content, wanted in (
         (odd, ["SQ-2041"]),
