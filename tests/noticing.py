@@ -23,6 +23,7 @@ import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 import warnings
 from collections import Counter
@@ -32,7 +33,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "dokima"
-KEPT = Path(os.environ.get("DOKIMA_NOTICING", "/tmp/dokima-noticing"))
+KEPT = Path(os.environ.get("DOKIMA_NOTICING") or Path(tempfile.gettempdir()) / "dokima-noticing")
 MOST_TESTS = 300
 """Tests that are run for one change: those of its own package first, then those that reach the fewest other lines."""
 SECONDS = 300
