@@ -180,3 +180,24 @@ def as_number(cell):
         return Decimal(cell)
     except InvalidOperation:
         return cell
+
+
+@pytest.mark.parametrize("size", [0, 3, finding_columns.FEW + 1])
+def test_columns_are_chosen_of_every_result(size):
+    """In the sequence asked for; one that is none is named, with the nearest."""
+    rules = BOOKS["with tax"]
+    results = {
+        "calculation": (rules.price(orders(size)), ["net", "order", "customer"]),
+        "findings": (rules.check(orders(size), "save"), ["message", "rule"]),
+        "variance": (rules.variance(orders(size), orders(size)), ["line", "order"]),
+    }
+    for name, (result, columns) in results.items():
+        whole, chosen = rows_of(result), rows_of(result, columns=columns)
+        heading = next(csv.reader(io.StringIO(dokima.to_csv(result, columns=columns))))
+        assert (heading, len(chosen)) == (columns, len(whole)), name
+        assert all(
+            row[each] == mine[each] for row, mine in zip(whole, chosen, strict=True) for each in columns if each in row
+        )
+        if name != "variance":  # nothing has changed, and no row says which columns there are
+            with pytest.raises(dokima.NotFound, match="there is no column 'ordre'; did you mean 'order'"):
+                dokima.to_csv(result, columns=["ordre"])

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from importlib import import_module
 from typing import Any
 
-from dokima.errors import DokimaError
+from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.csv_files import csv_of_columns, csv_text
 from dokima.formats.json_files import json_text
 from dokima.formats.results.detail import PLAIN, Detail
@@ -69,19 +70,22 @@ def to_json(result: Any, detail: Detail = PLAIN) -> str:
     return json_text(module.data(result, detail)) if text is None else text
 
 
-def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
+def to_csv(result: Any, *, columns: Sequence[str] = (), raw: bool = False, detail: Detail = PLAIN) -> str:
     """A result of a rulebook as CSV with a heading: one row a line, a finding, a changed line ...
 
     Args:
         result: A calculation, findings, a variance, an explanation, a ledger ...
+        columns: Only these, in that sequence; of priced orders any field, figure or name of a party.
         raw: Leave texts that a spreadsheet would take for a formula (``=1+1``) as they are; else an apostrophe stands
             before them. Numbers are never touched.
         detail: How much of it is wanted.
 
     Raises:
         DokimaError: It is no result.
+        NotFound: There is no such column; names the nearest.
     """
     module = _module(result)
+    detail = replace(detail, columns=tuple(columns)) if columns else detail
     if hasattr(module, "csv_of_many") and not detail.totals:
         text: str | None = module.csv_of_many(result, detail, raw=raw)
         if text is not None:
@@ -89,5 +93,21 @@ def to_csv(result: Any, *, raw: bool = False, detail: Detail = PLAIN) -> str:
     if hasattr(module, "line_columns") and not detail.totals:
         # A million lines as rows would take as long again as to write them.
         cells, texts = module.line_columns(result, detail)
+        cells = {name: cells[name] for name in _wanted(detail.columns, cells)}
         return csv_of_columns(cells, cells if raw else texts, raw=raw)
-    return csv_text(module.rows(result, detail), module.columns(detail), raw=raw)
+    rows, first = module.rows(result, detail), () if detail.columns else module.columns(detail)
+    known = dict.fromkeys([*module.columns(PLAIN), *(name for row in rows for name in row)])
+    wanted = _wanted(detail.columns, known if rows else {**known, **dict.fromkeys(detail.columns)})
+    return csv_text([{name: row.get(name) for name in wanted} for row in rows], first or wanted, raw=raw)
+
+
+def _wanted(columns: Sequence[str], known: Collection[str]) -> Sequence[str]:
+    """The columns that are wanted, all if none is named.
+
+    Raises:
+        NotFound: There is no such column; names the nearest.
+    """
+    for name in columns:
+        if name not in known:
+            raise NotFound(f"there is no column '{name}'{nearest(name, known)}; there are {listed(known, 60)}")
+    return columns or list(known)
