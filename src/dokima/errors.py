@@ -18,7 +18,7 @@ A message says what was expected, what came and, where it helps, what to do. The
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -238,3 +238,18 @@ def listed(words: Iterable[str], most: int = 12) -> str:
 
 for _error in (DokimaError, *DokimaError.__subclasses__(), FormulaError):
     _error.__module__ = "dokima"  # what people import it from is what a traceback says
+
+
+def refuse_unknown_columns(wanted: Iterable[str], known: Collection[str]) -> None:
+    """Refuse a column that a table does not have.
+
+    Args:
+        wanted: The columns asked for.
+        known: Those there are.
+
+    Raises:
+        NotFound: There is no such column; names the nearest.
+    """
+    for name in wanted:
+        if name not in known:
+            raise NotFound(f"there is no column '{name}'{nearest(name, known)}; there are {listed(known, 60)}")

@@ -15,7 +15,7 @@ import numpy as np
 from dokima.engine.program import Run
 from dokima.engine.running.context import Context
 from dokima.engine.running.parties import PARTIES
-from dokima.errors import NotFound, listed, nearest
+from dokima.errors import refuse_unknown_columns
 from dokima.exact.integers import Integers
 from dokima.formulas import FormulaKind, Level
 from dokima.formulas.operators import pick
@@ -100,10 +100,10 @@ class TableColumns:
         else:
             sums = [name for routine in program.routines for name in routine.amounts if name not in found]
             others = {name: Place("sum", name, "decimal") for name in sums}
-        others_too = {name: self._header(name) for name in fields.header if name not in ("number", DRAWN)}
-        others_too |= {f"{party}_name": Place("name", party, "text") for party in PARTIES if program.parties.get(party)}
+        of_header = {name: self._header(name) for name in fields.header if name not in ("number", DRAWN)}
+        of_header |= {f"{party}_name": Place("name", party, "text") for party in PARTIES if program.parties.get(party)}
         there = {(place.of, place.name) for place in found.values()}
-        for level, more in (("line", others), ("header", others_too)):
+        for level, more in (("line", others), ("header", of_header)):
             for name, place in more.items():
                 if (place.of, place.name) not in there:
                     found[_apart(name, found, level)] = place
@@ -124,11 +124,7 @@ class TableColumns:
         Raises:
             NotFound: There is no such column; names the nearest.
         """
-        for name in names:
-            if name not in self.every:
-                raise NotFound(
-                    f"there is no column '{name}'{nearest(name, self.every)}; there are {listed(self.every, 60)}"
-                )
+        refuse_unknown_columns(names, self.every)
         return {name: self.every[name] for name in names} if names else self.usual
 
 

@@ -13,7 +13,7 @@ from dokima.engine.running.amounts import amount_texts
 from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
 from dokima.engine.running.result_tables import AMOUNTS_OF_ORDERS, TableColumns, given_sequence, result_columns
 from dokima.engine.running.summing import left_out, sums_of
-from dokima.errors import NotFound, Problem, listed, nearest
+from dokima.errors import Problem, refuse_unknown_columns
 from dokima.exact import Grouping, Number
 from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
 from dokima.exact.integers import Integers
@@ -286,7 +286,8 @@ def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any
         return _records(line_columns(calculation, detail)[0])
     table = TableColumns(calculation.program, "headers")
     own = [name for name, place in table.usual.items() if place.of == "header" and name not in (*_TOTALLED, "number")]
-    wanted = _chosen(detail.columns, dict.fromkeys((*_TOTALLED, *table.every, "instalments"))) or (*_TOTALLED, *own)
+    refuse_unknown_columns(detail.columns, dict.fromkeys((*_TOTALLED, *table.every, "instalments")))
+    wanted = detail.columns or (*_TOTALLED, *own)
     beside = [name for name in wanted if name not in (*_TOTALLED, "instalments")]
     more = {
         name: ValueTexts(column, calculation.money_places if place.of in AMOUNTS_OF_ORDERS else None).to_list()
@@ -392,18 +393,6 @@ def _number(value: Any) -> Any:
         return Decimal(value) if isinstance(value, str) else value
     except ArithmeticError:
         return value
-
-
-def _chosen(wanted: Sequence[str], known: Collection[str]) -> Sequence[str]:
-    """The columns that are wanted.
-
-    Raises:
-        NotFound: There is no such column; names the nearest.
-    """
-    for name in wanted:
-        if name not in known:
-            raise NotFound(f"there is no column '{name}'{nearest(name, known)}; there are {listed(known, 60)}")
-    return wanted
 
 
 def total_rows(calculation: Calculation) -> list[dict[str, Any]]:

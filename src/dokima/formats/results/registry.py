@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from importlib import import_module
 from typing import Any
 
-from dokima.errors import DokimaError, NotFound, listed, nearest
+from dokima.errors import DokimaError, refuse_unknown_columns
 from dokima.formats.csv_files import csv_of_columns, csv_text
 from dokima.formats.json_files import json_text
 from dokima.formats.results.detail import PLAIN, Detail
@@ -93,21 +93,12 @@ def to_csv(result: Any, *, columns: Sequence[str] = (), raw: bool = False, detai
     if hasattr(module, "line_columns") and not detail.totals:
         # A million lines as rows would take as long again as to write them.
         cells, texts = module.line_columns(result, detail)
-        cells = {name: cells[name] for name in _wanted(detail.columns, cells)}
+        refuse_unknown_columns(detail.columns, cells)
+        cells = {name: cells[name] for name in detail.columns or cells}
         return csv_of_columns(cells, cells if raw else texts, raw=raw)
     rows, first = module.rows(result, detail), () if detail.columns else module.columns(detail)
     known = dict.fromkeys([*module.columns(PLAIN), *(name for row in rows for name in row)])
-    wanted = _wanted(detail.columns, known if rows else {**known, **dict.fromkeys(detail.columns)})
+    if rows:  # without any nobody knows which columns they would have
+        refuse_unknown_columns(detail.columns, known)
+    wanted = detail.columns or list(known)
     return csv_text([{name: row.get(name) for name in wanted} for row in rows], first or wanted, raw=raw)
-
-
-def _wanted(columns: Sequence[str], known: Collection[str]) -> Sequence[str]:
-    """The columns that are wanted, all if none is named.
-
-    Raises:
-        NotFound: There is no such column; names the nearest.
-    """
-    for name in columns:
-        if name not in known:
-            raise NotFound(f"there is no column '{name}'{nearest(name, known)}; there are {listed(known, 60)}")
-    return columns or list(known)
