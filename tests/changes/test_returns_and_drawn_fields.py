@@ -1,4 +1,4 @@
-"""Changes beside the main road: returns that become sales, fields that defaults give, ledgers of what cannot be priced."""
+"""Changes beside the main road: returns that become sales, fields that defaults give, ledgers of what was agreed."""
 
 from __future__ import annotations
 
@@ -68,17 +68,20 @@ def test_a_field_that_a_default_gives_on_both_sides_has_not_moved(tmp_path):
                 assert store.approve(change, "Ben").orders
 
 
-def test_what_cannot_be_priced_any_more_is_unknown_in_the_ledger(tmp_path):
+def test_a_ledger_tells_what_was_agreed_though_no_price_is_left(tmp_path):
+    """Two panes at 48.50, then three, and one beside them: the list price is gone from the table meanwhile."""
     with dokima.create_store(f"sqlite:///{tmp_path}/o.db", rules()) as store:
         store.save(order(2, 1), "Ada")
         changed(store, 3)
     items = [{**row, "list_price": None if row["item"] == "PANE" else row["list_price"]} for row in ITEMS]
-    data = definition(header={"channel": {"default": "'web'"}}, states={"payments": "free"})
+    data = definition(header={"channel": {"default": "'web'"}})
     priceless = dokima.Rulebook.from_dict(data, tables={"item": items, "rate": RATES})
     with dokima.open_store(f"sqlite:///{tmp_path}/o.db", priceless) as store:
         ledger = store.ledger("A")
-        assert all(line.rest is None or isinstance(line.rest, D) for line in ledger.lines)
-        assert dokima.report(ledger).text
+        assert [(line.number, line.original, line.current, line.rest) for line in ledger.lines] == [
+            ("10", D("97.00"), D("145.50"), D(0)), ("20", D("48.50"), D("48.50"), D(0)),
+        ]  # fmt: skip
+        assert (ledger.current["without_tax"], ledger.is_balanced) == (D("194.00"), True)
 
 
 @pytest.mark.parametrize("settle", ["amend", "split"])

@@ -80,7 +80,7 @@ def test_the_shell_completes(words, offered):
 
 
 def test_the_list_of_commands_says_what_their_help_says_and_imports_none(tmp_path):
-    """In one sentence each; what stands there is the beginning of it, word by word, or says it in fewer."""
+    """Each with what it does, short enough for one row; and each has a help of its own."""
     told = " ".join(run_here(tmp_path, "--help")[1].split())
     for name, listed in commands().items():
         assert f"{name} {listed.says}" in told

@@ -44,7 +44,7 @@ def facts(report):
     ("dates", "added", "told"),
     [
         (("2026-05-04", "2026-05-04"), None, "2026-05-04"), (("2026-06-01", "2026-05-04"), None, "2026-05-04 – 2026-06-01"),
-        ((None, "2026-05-04"), None, "2026-05-04"), ((None, None), None, None),
+        ((None, "2026-05-04"), None, "2026-05-04"), (("2026-05-04",), "2026-09-09", ""), ((None, None), None, None),
     ],
 )  # fmt: skip
 def test_days_of_delivery_are_those_of_the_lines_that_stay(store, dates, added, told):
@@ -55,7 +55,7 @@ def test_days_of_delivery_are_those_of_the_lines_that_stay(store, dates, added, 
     )
 
 
-def test_a_revision_that_nobody_counted_is_0_and_a_budget_leaves_what_it_leaves(store):
+def test_a_paper_names_the_revision_and_the_budget_where_there_is_one(store):
     """97.00 + 20.37 tax = 117.37; with a vent 129.90 x 1.21 = 157.18 more: 274.55 of 300."""
     store.save(order("A", None, budget="300"), "Ada")
     found = facts(paper_of(store, "A"))
