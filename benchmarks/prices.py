@@ -17,8 +17,8 @@ import pandas as pd
 from measuring import Case, compared, parser, show
 
 import dokima
-from dokima.engine.program import Run
-from dokima.engine.running.context import Context
+from dokima.pricing.names.context import Context
+from dokima.pricing.program import Run
 
 SEGMENTS = 50
 BOOK: dict[str, Any] = {

@@ -6,7 +6,7 @@ from decimal import localcontext
 import pytest
 from hypothesis import HealthCheck, settings
 
-from dokima.engine.running import pricing
+from dokima.pricing.running import pricing
 
 # No timed assertions: a slow machine is not a defect. `quick` is for work at the desk, `thorough` for .ci/run, `deep` for a
 # night after a change of the heart.

@@ -154,3 +154,18 @@ def test_recipes_are_of_a_few_lines_and_each_piece_of_a_rulebook_loads(tmp_path)
             shutil.copytree(DEMO, folder)
             (folder / "more.toml").write_text(block, encoding="utf-8")
             assert dokima.load(folder).name == "quillmere"
+
+
+def test_the_architecture_lists_the_folders_as_the_contract_has_them():
+    page = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
+    listed = next(block for block in page.split("```")[1::2] if "errors, limits" in block)
+    rows = [re.match(r"( +)(\w+(?:, \w+)*)", line) for line in listed.splitlines() if line.strip()]
+    shown = [row[2].split(", ") for row in rows if row is not None and row[1] == " "]
+    rooms = [row[2] for row in rows if row is not None and row[1] == "   "]
+    contract = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))["tool"]["importlinter"]
+    layers = [part.replace("dokima.", "").split(" : ") for part in contract["contracts"][0]["layers"]]
+    source = ROOT / "src" / "dokima"
+    assert shown == layers[::-1]
+    assert sorted(rooms) == sorted(p.name for p in (source / "pricing").iterdir() if (p / "__init__.py").exists())
+    folders = {p.name for p in source.iterdir() if (p / "__init__.py").exists()}
+    assert folders == {name for names in shown for name in names} - {"errors", "limits"}

@@ -25,18 +25,6 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.editing.form_inputs import LEAVE as LEAVE
     from dokima.editing.journal import JournalEntry as JournalEntry
     from dokima.editing.many import ManyEdited as ManyEdited
-    from dokima.engine.explaining.evaluation import Evaluation as Evaluation
-    from dokima.engine.explaining.explanation import Explanation as Explanation
-    from dokima.engine.explaining.explanation import QuantityPrice as QuantityPrice
-    from dokima.engine.explaining.price_list import PriceList as PriceList
-    from dokima.engine.explaining.price_list import PriceRow as PriceRow
-    from dokima.engine.running.calculation import Calculation as Calculation
-    from dokima.engine.running.calculation import PricedLine as PricedLine
-    from dokima.engine.running.calculation import PricedOrder as PricedOrder
-    from dokima.engine.running.order_amounts import InstalmentRow as InstalmentRow
-    from dokima.engine.running.order_amounts import ReportingTotals as ReportingTotals
-    from dokima.engine.running.order_amounts import TaxRow as TaxRow
-    from dokima.engine.running.order_amounts import Totals as Totals
     from dokima.errors import Conflict as Conflict
     from dokima.errors import DocumentError as DocumentError
     from dokima.errors import DokimaError as DokimaError
@@ -50,6 +38,11 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.errors import RulebookProblem as RulebookProblem
     from dokima.errors import StaleBaseline as StaleBaseline
     from dokima.errors import StoreError as StoreError
+    from dokima.explaining.evaluation import Evaluation as Evaluation
+    from dokima.explaining.explanation import Explanation as Explanation
+    from dokima.explaining.explanation import QuantityPrice as QuantityPrice
+    from dokima.explaining.price_list import PriceList as PriceList
+    from dokima.explaining.price_list import PriceRow as PriceRow
     from dokima.formats.order_files import write_order as write_order
     from dokima.formats.reading import Source as Source
     from dokima.formats.results.detail import Detail as Detail
@@ -68,6 +61,18 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.model.order import Line as Line
     from dokima.model.order import Order as Order
     from dokima.model.orders import Orders as Orders
+    from dokima.pricing.calculation.calculation import Calculation as Calculation
+    from dokima.pricing.calculation.calculation import PricedLine as PricedLine
+    from dokima.pricing.calculation.calculation import PricedOrder as PricedOrder
+    from dokima.pricing.calculation.order_amounts import InstalmentRow as InstalmentRow
+    from dokima.pricing.calculation.order_amounts import ReportingTotals as ReportingTotals
+    from dokima.pricing.calculation.order_amounts import TaxRow as TaxRow
+    from dokima.pricing.calculation.order_amounts import Totals as Totals
+    from dokima.pricing.kinds.adjustment import Charge as Charge
+    from dokima.pricing.kinds.adjustment import Discount as Discount
+    from dokima.pricing.kinds.kind import Setting as Setting
+    from dokima.pricing.kinds.kind import StepKind as StepKind
+    from dokima.pricing.kinds.kind import Working as Working
     from dokima.proving.cases import Case as Case
     from dokima.proving.cases import CaseError as CaseError
     from dokima.proving.coverage import Coverage as Coverage
@@ -90,11 +95,6 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.reports.inert import visible as visible
     from dokima.reports.specification.content import Specification as Specification
     from dokima.reports.specification.making import specify as specify
-    from dokima.routines.kinds.adjustment import Charge as Charge
-    from dokima.routines.kinds.adjustment import Discount as Discount
-    from dokima.routines.kinds.kind import Setting as Setting
-    from dokima.routines.kinds.kind import StepKind as StepKind
-    from dokima.routines.kinds.kind import Working as Working
     from dokima.rulebook.beginning import answer as answer
     from dokima.rulebook.beginning import begin as begin
     from dokima.rulebook.book import Rulebook as Rulebook
@@ -130,7 +130,7 @@ _HOMES = {
     "Beginning": "dokima.inference.beginning",
     "answer": "dokima.rulebook.beginning",
     "begin": "dokima.rulebook.beginning",
-    "Calculation": "dokima.engine.running.calculation",
+    "Calculation": "dokima.pricing.calculation.calculation",
     "Case": "dokima.proving.cases",
     "CaseError": "dokima.proving.cases",
     "CaseFolder": "dokima.rulebook.case_files",
@@ -153,24 +153,24 @@ _HOMES = {
     "ChangeEntries": "dokima.changes.listing",
     "ChangeEntry": "dokima.changes.listing",
     "ChangeOrder": "dokima.changes.change",
-    "Charge": "dokima.routines.kinds.adjustment",
+    "Charge": "dokima.pricing.kinds.adjustment",
     "Conflict": "dokima.errors",
     "Delta": "dokima.changes.deltas",
     "Detail": "dokima.formats.results.detail",
-    "Discount": "dokima.routines.kinds.adjustment",
+    "Discount": "dokima.pricing.kinds.adjustment",
     "DocumentError": "dokima.errors",
     "DokimaError": "dokima.errors",
     "Editor": "dokima.editing.editor",
-    "Evaluation": "dokima.engine.explaining.evaluation",
+    "Evaluation": "dokima.explaining.evaluation",
     "Event": "dokima.store.documents",
     "ExactError": "dokima.errors",
-    "Explanation": "dokima.engine.explaining.explanation",
+    "Explanation": "dokima.explaining.explanation",
     "FileRun": "dokima.cluster.running",
     "Finding": "dokima.model.finding",
     "Findings": "dokima.model.findings",
     "FolderStore": "dokima.store.folder",
     "FormulaError": "dokima.errors",
-    "InstalmentRow": "dokima.engine.running.order_amounts",
+    "InstalmentRow": "dokima.pricing.calculation.order_amounts",
     "JournalEntry": "dokima.editing.journal",
     "LEAVE": "dokima.editing.form_inputs",
     "Ledger": "dokima.changes.ledger",
@@ -183,34 +183,34 @@ _HOMES = {
     "Order": "dokima.model.order",
     "Orders": "dokima.model.orders",
     "PriceComparison": "dokima.editing.comparing",
-    "PriceList": "dokima.engine.explaining.price_list",
-    "PriceRow": "dokima.engine.explaining.price_list",
-    "PricedLine": "dokima.engine.running.calculation",
-    "PricedOrder": "dokima.engine.running.calculation",
+    "PriceList": "dokima.explaining.price_list",
+    "PriceRow": "dokima.explaining.price_list",
+    "PricedLine": "dokima.pricing.calculation.calculation",
+    "PricedOrder": "dokima.pricing.calculation.calculation",
     "Problem": "dokima.errors",
-    "QuantityPrice": "dokima.engine.explaining.explanation",
+    "QuantityPrice": "dokima.explaining.explanation",
     "Query": "dokima.model.databases",
     "Refused": "dokima.errors",
     "Replay": "dokima.proving.replay",
     "Report": "dokima.reports.front",
-    "ReportingTotals": "dokima.engine.running.order_amounts",
+    "ReportingTotals": "dokima.pricing.calculation.order_amounts",
     "RuleAnswer": "dokima.rules.verdicts",
     "RuleAnswers": "dokima.rules.verdicts",
     "RuleSummary": "dokima.model.finding",
     "Rulebook": "dokima.rulebook.book",
     "RulebookError": "dokima.errors",
     "RulebookProblem": "dokima.errors",
-    "Setting": "dokima.routines.kinds.kind",
+    "Setting": "dokima.pricing.kinds.kind",
     "Settlement": "dokima.changes.settlement",
     "Source": "dokima.formats.reading",
     "StaleBaseline": "dokima.errors",
     "StoreError": "dokima.errors",
-    "StepKind": "dokima.routines.kinds.kind",
+    "StepKind": "dokima.pricing.kinds.kind",
     "Store": "dokima.store.service",
-    "TaxRow": "dokima.engine.running.order_amounts",
-    "Totals": "dokima.engine.running.order_amounts",
+    "TaxRow": "dokima.pricing.calculation.order_amounts",
+    "Totals": "dokima.pricing.calculation.order_amounts",
     "Variance": "dokima.changes.variance",
-    "Working": "dokima.routines.kinds.kind",
+    "Working": "dokima.pricing.kinds.kind",
     "accept": "dokima.rules.python",
     "check_store": "dokima.store.opening",
     "create_store": "dokima.store.opening",

@@ -10,7 +10,7 @@ def run() -> None:
 
         sys.stdout.write(f"dokima {__version__}\n")
         return
-    from dokima.engine.running.threads import settle_process
+    from dokima.pricing.running.threads import settle_process
 
     settle_process()
     run_app()

@@ -16,8 +16,8 @@ import dokima
 from dokima.changes.delivered_part import counted_part
 from dokima.changes.documents import as_document, has_ended, priced_as_agreed, with_terms
 from dokima.changes.ledger import ledger_of
-from dokima.engine.program import Run
 from dokima.model.links import given_numbers
+from dokima.pricing.program import Run
 
 ITEMS = [
     {"item": "A", "price": "4.6994", "rate": "21"},

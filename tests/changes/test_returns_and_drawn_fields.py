@@ -10,7 +10,7 @@ import pytest
 import dokima
 from dokima.changes.delivered_part import counted_part
 from dokima.changes.documents import as_document, priced_as_agreed, with_terms
-from dokima.engine.program import Run
+from dokima.pricing.program import Run
 from tests.books import ITEMS, RATES, definition
 
 

@@ -14,9 +14,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import dokima
+from dokima.columns.shown import shown
 from dokima.formats.json_files import json_text
 from dokima.formats.results import calculations
-from dokima.model.columns import shown
 from tests.books import DEMO, book
 
 BOOK = dokima.load(DEMO)

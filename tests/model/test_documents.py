@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import dokima
+from dokima.columns.column import values_of
 from dokima.errors import DocumentError
-from dokima.model.columns import values_of
 from dokima.model.document import Document
 from tests.books import book
 

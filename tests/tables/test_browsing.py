@@ -11,8 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import dokima
-from dokima.engine.program import Run
-from dokima.engine.running.preparing import prepared_context
+from dokima.pricing.defaults.preparing import prepared_context
+from dokima.pricing.program import Run
 from tests.books import DEMO
 from tests.shell import run_here
 

@@ -9,9 +9,9 @@ from typing import Any
 from dokima.changes.documents import total
 from dokima.changes.history import last_entry, offered_until
 from dokima.changes.variance import Variance
-from dokima.engine.program import Program
-from dokima.engine.running.calculation import PricedOrder
 from dokima.model.document import Document
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.program import Program
 
 
 def change_facts(

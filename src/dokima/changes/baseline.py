@@ -11,11 +11,11 @@ from typing import Any
 from dokima.changes.combining import combined
 from dokima.changes.documents import as_document, frozen, refuse_ended, with_terms
 from dokima.changes.line_map import LineMap
-from dokima.engine.program import Program, Run
 from dokima.errors import DocumentError, Problem
 from dokima.model.content import canonical_json, digest_of
 from dokima.model.document import Document
 from dokima.model.order import Order
+from dokima.pricing.program import Program, Run
 
 
 @dataclass(frozen=True)

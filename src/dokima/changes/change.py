@@ -31,10 +31,6 @@ from dokima.changes.variance import Variance
 from dokima.editing.blocking import refuse_if_any
 from dokima.editing.edit_rules import Edit
 from dokima.editing.editor import Editor
-from dokima.engine.program import Program, Run
-from dokima.engine.running.calculation import Calculation
-from dokima.engine.running.pricing import price_orders
-from dokima.engine.running.stated_figures import STATED_RULES
 from dokima.errors import DocumentError, Locked, NotFound, Problem, Refused, StaleBaseline, listed, nearest
 from dokima.model.content import NOT_AGREED
 from dokima.model.document import Document
@@ -44,6 +40,10 @@ from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.said import SHOWN
 from dokima.model.states import Settle
+from dokima.pricing.calculation.calculation import Calculation
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
+from dokima.pricing.running.stated_figures import STATED_RULES
 
 Status = Literal["draft", "submitted", "approved", "rejected", "withdrawn"]
 Clock = Callable[[], datetime.datetime]

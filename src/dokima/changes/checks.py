@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from decimal import Decimal
 
 from dokima.changes.documents import total
-from dokima.engine.running.calculation import PricedOrder
 from dokima.errors import Refused, listed
 from dokima.model.content import plain
 from dokima.model.document import Document
 from dokima.model.states import CLOSED
+from dokima.pricing.calculation.calculation import PricedOrder
 
 _NEAREST = ("half-up", "half-even", "half-down")
 """Rounding modes of which a result is off by half a unit at most; of all others by a whole one."""

@@ -12,18 +12,19 @@ from dokima.changes.delivered_part import counted_part
 from dokima.changes.documents import Plain, has_ended, leaves, total
 from dokima.changes.line_map import LineMap
 from dokima.changes.restating import restated
-from dokima.engine.program import Program, Run
-from dokima.engine.running.pending import PENDING
-from dokima.engine.running.preparing import prepare
+from dokima.checking.pending import PENDING
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.errors import Refused, listed
 from dokima.formulas import Level
 from dokima.model.addresses import Address, next_number, read_address, write_address
 from dokima.model.agreed_terms import AgreedLine, AgreedTerms
-from dokima.model.columns import shown, value_at
 from dokima.model.content import plain
 from dokima.model.document import Document
 from dokima.model.links import given_numbers
 from dokima.model.states import CLOSED, OPEN
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Program, Run
 from dokima.tables.table import names_behind
 
 HAPPENED = ("delivered", "state", "unit_price", "stated_net")

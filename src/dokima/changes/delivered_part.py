@@ -7,15 +7,15 @@ from decimal import Decimal
 
 from dokima.changes.documents import has_ended, leaves, state_of, total
 from dokima.changes.restating import restated
-from dokima.engine.program import Program, Run
-from dokima.engine.running.preparing import prepare
+from dokima.columns.column import value_at
 from dokima.exact import decimals, share, to_decimals
 from dokima.model.agreed_terms import AgreedLine
-from dokima.model.columns import value_at
 from dokima.model.content import plain
 from dokima.model.document import Document
-from dokima.routines.results import LINE_AMOUNT
-from dokima.routines.routine import Routine
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Program, Run
+from dokima.pricing.steps.results import LINE_AMOUNT
+from dokima.pricing.steps.routine import Routine
 
 
 def counted_part(program: Program, document: Document) -> Document:

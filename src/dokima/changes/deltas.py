@@ -9,9 +9,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from dokima.engine.running.amounts import amounts_at
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
+from dokima.pricing.calculation.amounts import amounts_at
 
 
 class Delta(NamedTuple):

@@ -9,11 +9,11 @@ from typing import Any
 
 from dokima.changes.documents import total
 from dokima.changes.plan import Plan, Share
-from dokima.engine.running.calculation import PricedOrder
+from dokima.columns.shown import shown
 from dokima.errors import DokimaError, Refused, listed
-from dokima.model.columns import shown
-from dokima.routines.results import LINE_AMOUNT
-from dokima.routines.routine import Step
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.steps.results import LINE_AMOUNT
+from dokima.pricing.steps.routine import Step
 
 
 @dataclass(frozen=True)

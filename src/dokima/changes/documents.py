@@ -8,21 +8,21 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.capturing_terms import capture_terms
-from dokima.engine.running.preparing import prepare
-from dokima.engine.running.pricing import price_orders
-from dokima.engine.running.stated_figures import STATED_RULES
+from dokima.columns.column import Column, value_at
 from dokima.errors import Locked
 from dokima.exact import decimals, to_decimals
 from dokima.exact import total as sum_of
 from dokima.model.agreed_terms import AgreedTerms
-from dokima.model.columns import Column, value_at
 from dokima.model.content import plain
 from dokima.model.document import Document, orders_of
 from dokima.model.fields import DRAWN
 from dokima.model.order import Order
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.capturing_terms import capture_terms
+from dokima.pricing.running.pricing import price_orders
+from dokima.pricing.running.stated_figures import STATED_RULES
 
 Plain = dict[str, Any]
 

@@ -9,18 +9,19 @@ from typing import Any
 import numpy as np
 
 from dokima.changes.variance import Variance
-from dokima.engine.program import Run
-from dokima.engine.running.amounts import amount_at
-from dokima.engine.running.calculation import Calculation
-from dokima.engine.running.context import Context
-from dokima.engine.running.summing import LeftOut, reason_of, unpriced
+from dokima.columns.column import Column, concat, value_at
+from dokima.columns.positions import take_or_blank
 from dokima.errors import NotFound, nearest
 from dokima.exact import Grouping, added, group_sums
 from dokima.exact.integers import Integers
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import alike
-from dokima.model.columns import Column, concat, take_or_blank, value_at
 from dokima.model.said import Said
+from dokima.pricing.calculation.amounts import amount_at
+from dokima.pricing.calculation.calculation import Calculation
+from dokima.pricing.calculation.summing import LeftOut, reason_of, unpriced
+from dokima.pricing.names.context import Context
+from dokima.pricing.program import Run
 
 
 @dataclass(frozen=True)

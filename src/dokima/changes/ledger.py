@@ -14,10 +14,6 @@ from dokima.changes.history import day_of, last_entry
 from dokima.changes.line_map import LineMap
 from dokima.changes.listing import Unreadable
 from dokima.changes.settlement import Sums, read_sums
-from dokima.engine.program import Program, Run
-from dokima.engine.running.amounts import amount_at
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.summing import reason_of
 from dokima.errors import DokimaError
 from dokima.exact import decimals
 from dokima.model.addresses import read_address
@@ -25,7 +21,11 @@ from dokima.model.document import Document
 from dokima.model.links import Place
 from dokima.model.order import Order
 from dokima.model.said import SHOWN, Said
-from dokima.routines.totals import SUMS
+from dokima.pricing.calculation.amounts import amount_at
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.calculation.summing import reason_of
+from dokima.pricing.program import Program, Run
+from dokima.pricing.steps.totals import SUMS
 
 
 @dataclass(frozen=True)

@@ -10,9 +10,9 @@ from typing import get_args
 
 from dokima.changes.change import ChangeOrder, Status
 from dokima.changes.history import day_of, last_entry
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.summing import reason_of
 from dokima.errors import DokimaError, NotFound, listed, nearest
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.calculation.summing import reason_of
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from dokima.changes.documents import Plain
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
 from dokima.model.content import HEADER_ASIDE, LINE_ASIDE, plain
 from dokima.model.document import Document, Values
 from dokima.model.fields import DRAWN

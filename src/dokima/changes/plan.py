@@ -12,12 +12,12 @@ from dokima.changes.delivered_part import counted_part
 from dokima.changes.documents import agreed_state, has_ended, leaves, state_of, total
 from dokima.changes.line_map import LineMap
 from dokima.changes.variance import LineVariance, Variance
-from dokima.engine.program import Program
+from dokima.columns.shown import shown
 from dokima.errors import Refused, listed
-from dokima.model.columns import shown
 from dokima.model.content import plain
 from dokima.model.document import Document
 from dokima.model.states import CLOSED, Settle
+from dokima.pricing.program import Program
 
 Policy = Callable[[LineVariance], bool]
 """Says of a line that grew or was added whether its growth is ordered separately."""

@@ -11,13 +11,13 @@ from dokima.changes.documents import Plain
 from dokima.changes.line_map import LineMap
 from dokima.editing.drawing import draw, now_given, with_marks
 from dokima.editing.keeping_terms import keep_terms
-from dokima.engine.program import Program, Run
 from dokima.errors import Conflict, listed
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.content import HEADER_ASIDE, plain
 from dokima.model.document import TERMS, Document
 from dokima.model.fields import DRAWN
 from dokima.model.links import Place
+from dokima.pricing.program import Program, Run
 
 
 @dataclass(frozen=True)

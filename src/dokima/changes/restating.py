@@ -9,16 +9,16 @@ from typing import Any
 import numpy as np
 
 from dokima.changes.documents import Plain
-from dokima.engine.program import Program, Run
-from dokima.engine.running.agreed_columns import shared_asks
-from dokima.engine.running.context import Context
-from dokima.engine.running.preparing import prepare
+from dokima.columns.column import Column, value_at
 from dokima.exact.integers import Integers
 from dokima.model.agreed_terms import Agreed, AgreedTerms
-from dokima.model.columns import Column, value_at
 from dokima.model.content import plain
 from dokima.model.document import Document
 from dokima.model.orders import Orders
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.names.agreed_columns import shared_asks
+from dokima.pricing.names.context import Context
+from dokima.pricing.program import Program, Run
 
 
 def restated(program: Program, document: Document, settled: str = "") -> Document:

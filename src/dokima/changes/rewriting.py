@@ -13,12 +13,12 @@ from dokima.changes.documents import Plain, agreed_state, has_ended, state_of, t
 from dokima.changes.line_map import LineMap
 from dokima.changes.plan import Plan, Share
 from dokima.changes.restating import restated
-from dokima.engine.program import Program
-from dokima.engine.running.calculation import PricedOrder
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.agreed_terms import AgreedLine, AgreedTerms
 from dokima.model.content import plain
 from dokima.model.document import TERMS, Document
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.program import Program
 
 OWN_HEADER = (*RECORDS, "links", "number", "revision", "state")
 """Header fields that are the document's own, whatever the change says."""

@@ -13,15 +13,15 @@ from dokima.changes.documents import as_document, priced_as_agreed, total, witho
 from dokima.changes.plan import Plan
 from dokima.changes.rewriting import Rewriting
 from dokima.changes.variance import Variance
-from dokima.engine.program import Program
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.summing import reason_of
 from dokima.errors import Refused
 from dokima.model.content import canonical_json, plain
 from dokima.model.document import Document
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
-from dokima.routines.totals import SUMS
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.calculation.summing import reason_of
+from dokima.pricing.program import Program
+from dokima.pricing.steps.totals import SUMS
 
 Sums = Mapping[str, Decimal | None]
 """Totals by name; one is None where an order could not be priced. What is unknown is never counted as 0."""

@@ -8,11 +8,11 @@ from dataclasses import replace
 from dokima.changes.delivered_part import signs_of
 from dokima.changes.dividing import figure_of, has_line
 from dokima.changes.documents import leaves, priced_as_agreed
-from dokima.engine.program import Program
-from dokima.engine.running.calculation import PricedOrder
 from dokima.model.agreed_terms import AgreedLine, AgreedTerms
 from dokima.model.content import plain
 from dokima.model.document import Document
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.program import Program
 
 
 def with_standing_figures(program: Program, before: Document, after: Document, over: Collection[str] = ()) -> Document:

@@ -10,9 +10,9 @@ from dokima.changes.deltas import Delta
 from dokima.changes.dividing import figure_of, has_line
 from dokima.changes.documents import money, total
 from dokima.changes.variance import LineVariance, Variance
-from dokima.engine.running.calculation import PricedOrder
 from dokima.errors import NotFound, nearest
-from dokima.routines.results import LINE_AMOUNT
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.steps.results import LINE_AMOUNT
 
 
 @dataclass(frozen=True)

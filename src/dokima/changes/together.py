@@ -9,11 +9,11 @@ import numpy as np
 
 from dokima.changes.deltas import Delta
 from dokima.changes.variance import Variance
-from dokima.engine.running.amounts import amount_at
+from dokima.columns.column import value_at
 from dokima.exact import total
-from dokima.model.columns import value_at
 from dokima.model.orders import texts
-from dokima.routines.totals import TOTALS
+from dokima.pricing.calculation.amounts import amount_at
+from dokima.pricing.steps.totals import TOTALS
 
 
 @dataclass(frozen=True)

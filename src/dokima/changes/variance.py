@@ -10,18 +10,19 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 
 from dokima.changes.deltas import Columns, Delta
-from dokima.engine.running.calculation import Calculation, amount_figures
+from dokima.columns.column import Column, blanks, kind_of, value_at
+from dokima.columns.positions import take_or_blank
 from dokima.errors import DocumentError, Problem
 from dokima.exact import Decimals, Grouping, Quotient, choose, compare, group_sums, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.addresses import read_address
-from dokima.model.columns import Column, blanks, kind_of, take_or_blank, value_at
 from dokima.model.fields import DRAWN
 from dokima.model.orders import texts
 from dokima.model.said import SHOWN
-from dokima.routines.totals import TOTALS
+from dokima.pricing.calculation.calculation import Calculation, amount_figures
+from dokima.pricing.steps.totals import TOTALS
 
 if TYPE_CHECKING:
     from dokima.changes.grouping import GroupedVariance

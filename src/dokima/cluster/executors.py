@@ -11,9 +11,9 @@ from importlib import import_module
 from typing import Any, ParamSpec, TypeVar
 
 from dokima.cluster.parts import BOOKS, Part, PartDone
-from dokima.engine.fingerprint import settings_digest
-from dokima.engine.running.threads import settle_process
 from dokima.errors import DokimaError
+from dokima.pricing.fingerprint import settings_digest
+from dokima.pricing.running.threads import settle_process
 from dokima.rulebook.book import Rulebook
 
 ATTEMPTS = 3

@@ -15,10 +15,10 @@ from threading import Event
 from typing import Any
 
 from dokima.cluster.parts import SUMMED, PartDone
-from dokima.engine.running.calculation import TableLevel
 from dokima.errors import DokimaError
 from dokima.exact import added
 from dokima.formats.whole_files import write_whole
+from dokima.pricing.calculation.calculation import TableLevel
 
 NAME = "_manifest.json"
 FORM = 2

@@ -10,9 +10,6 @@ from decimal import Decimal
 from itertools import islice
 from pathlib import Path
 
-from dokima.engine.running.arrow_tables import misfits
-from dokima.engine.running.calculation import Calculation, TableLevel
-from dokima.engine.running.summing import sums_of
 from dokima.errors import DokimaError, ExactError, Problem
 from dokima.exact import added
 from dokima.formats.pieces import Ends, Numbers, Piece
@@ -20,6 +17,9 @@ from dokima.formats.results.registry import to_csv
 from dokima.formats.stretches import Stretch
 from dokima.formats.tables_out import save_csv, save_parquet
 from dokima.formats.whole_files import whole_file, write_whole
+from dokima.pricing.calculation.arrow_tables import misfits
+from dokima.pricing.calculation.calculation import Calculation, TableLevel
+from dokima.pricing.calculation.summing import sums_of
 from dokima.rulebook.book import Rulebook
 
 SUMMED = ("without_tax", "tax", "with_tax")

@@ -10,11 +10,10 @@ from decimal import Decimal
 from itertools import chain
 from pathlib import Path
 
+from dokima.checking.asking import rules_asked
 from dokima.cluster.executors import Workers
 from dokima.cluster.manifest import About, Manifest, digesting, open_manifest
 from dokima.cluster.parts import WRITERS, Part, PartDone, let_know
-from dokima.engine.running.calculation import TableLevel
-from dokima.engine.running.checking import rules_asked
 from dokima.errors import DokimaError, listed
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source
@@ -22,6 +21,7 @@ from dokima.formats.streaming import Seen, check_size, order_pieces
 from dokima.formats.stretches import Stretch, order_stretches
 from dokima.model.content import digest_of
 from dokima.model.fields import Fields
+from dokima.pricing.calculation.calculation import TableLevel
 from dokima.rulebook.book import Rulebook
 from dokima.rulebook.sharing_out import in_sequence, one_after_another
 

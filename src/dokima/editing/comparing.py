@@ -7,13 +7,13 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.editing.keeping_terms import without_terms
-from dokima.engine.program import Program, Run
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused
 from dokima.model.arguments import a_text, came
 from dokima.model.document import Document
 from dokima.model.states import OverrideTerms
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
 
 TYPED = ("price_override", "price_base", "override_reason", "override_by", "override_time")
 """Fields of a price typed by hand."""

@@ -7,15 +7,15 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running import drawing
-from dokima.engine.running.context import Before
+from dokima.columns.column import value_at
 from dokima.exact.integers import Mask
-from dokima.model.columns import value_at
 from dokima.model.document import Document, orders_of
 from dokima.model.fields import DRAWN
 from dokima.model.orders import Orders, texts
 from dokima.model.values import split_names
+from dokima.pricing.defaults import drawing
+from dokima.pricing.names.context import Before
+from dokima.pricing.program import Program, Run
 
 Moved = Mapping[str, Any]
 """A value that was drawn again: ``line`` (blank for the header), ``field``, ``from`` and ``to``."""

@@ -7,20 +7,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.checking import ASKS_FOR_PENDING, ASKS_FOR_ROWS, ask_rules, rules_asked
-from dokima.engine.running.context import Before, Context
-from dokima.engine.running.pending import PENDING, pending_findings
-from dokima.engine.running.preparing import prepare
-from dokima.engine.running.pricing import failed_defaults
-from dokima.engine.running.required import missing_rows, required_tables
-from dokima.engine.running.rule_columns import rule_context
+from dokima.checking.asking import ASKS_FOR_PENDING, ASKS_FOR_ROWS, ask_rules, rules_asked
+from dokima.checking.pending import PENDING, pending_findings
+from dokima.checking.rule_columns import rule_context
 from dokima.exact.integers import Mask
 from dokima.formulas import BlankSearch
 from dokima.model.document import Document
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import one_by_one
 from dokima.model.orders import Orders
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.names.context import Before, Context
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import failed_defaults
+from dokima.pricing.running.required import missing_rows, required_tables
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table
 

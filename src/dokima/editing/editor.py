@@ -17,7 +17,6 @@ from dokima.editing.line_number import LineNumber
 from dokima.editing.numbering import number_between, renumbered
 from dokima.editing.records import delivered_again, refuse_payment, with_delivery, with_quantities
 from dokima.editing.session import Session
-from dokima.engine.running.pricing import price_orders
 from dokima.errors import DokimaError, NotFound, Refused, listed
 from dokima.model.addresses import next_number, read_address, write_address
 from dokima.model.arguments import a_text, came, line_number_of, line_numbers_of
@@ -26,6 +25,7 @@ from dokima.model.finding import Finding
 from dokima.model.findings import Findings
 from dokima.model.order import Order
 from dokima.model.states import CLOSED, OPEN
+from dokima.pricing.running.pricing import price_orders
 
 
 class Editor(Session):

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from dokima.engine.program import Program
 from dokima.errors import NotFound, Refused, listed, nearest
 from dokima.model.addresses import STEP, read_address, write_address
 from dokima.model.document import Document
+from dokima.pricing.program import Program
 from dokima.tables.assembly import Assemblies
 
 

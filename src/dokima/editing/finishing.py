@@ -6,13 +6,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dokima.editing.lifecycle import Stages
-from dokima.engine.program import Program, Run
-from dokima.engine.running.delivering import are_delivered
-from dokima.engine.running.preparing import prepare
-from dokima.engine.running.pricing import price_orders
 from dokima.exact import to_decimals
 from dokima.model.document import Document
 from dokima.model.orders import Orders, texts
+from dokima.pricing.defaults.delivering import are_delivered
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
 
 BEFORE = "state_before"
 """The header field that says from which state an order was finished by itself."""

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
 
 
 @dataclass(frozen=True)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.capturing_terms import capture_terms
 from dokima.model.document import TERMS, Document
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.capturing_terms import capture_terms
 
 
 def keep_terms(program: Program, document: Document, run: Run) -> Document:

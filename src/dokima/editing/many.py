@@ -13,6 +13,10 @@ from typing import Any
 
 import numpy as np
 
+from dokima.checking.pending import PENDING, is_kept
+from dokima.columns.column import column_of
+from dokima.columns.shown import shown
+from dokima.columns.texts import Texts
 from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.drawing import draw_all
 from dokima.editing.editor import Editor
@@ -24,15 +28,9 @@ from dokima.editing.many_rules import at_moment, by_order, edits, header_changed
 from dokima.editing.many_terms import kept_terms
 from dokima.editing.operations import check_arguments, operate
 from dokima.editing.session import RESERVED
-from dokima.engine.program import Program, Run
-from dokima.engine.running.drawing import absent, all_drawn, drawn, given_now, marked
-from dokima.engine.running.pending import PENDING, is_kept
-from dokima.engine.running.pricing import price_orders
-from dokima.engine.running.whatif import with_values
 from dokima.errors import DokimaError, NotFound, Refused
 from dokima.exact.integers import Integers, Mask
 from dokima.model.arguments import line_number_of
-from dokima.model.columns import Texts, column_of, shown
 from dokima.model.document import TERMS, Document
 from dokima.model.finding import Finding
 from dokima.model.listing import Listing
@@ -40,6 +38,10 @@ from dokima.model.order import Line, Order
 from dokima.model.orders import Orders, texts
 from dokima.model.said import SHOWN
 from dokima.model.states import CLOSED, OPEN
+from dokima.pricing.defaults.drawing import absent, all_drawn, drawn, given_now, marked
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
+from dokima.pricing.running.whatif import with_values
 
 LINES = 20_000
 """Lines that are worked on together."""

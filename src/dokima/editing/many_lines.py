@@ -8,13 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program
-from dokima.engine.running.drawing import given_now
+from dokima.columns.column import Column, column_of
 from dokima.formulas.operators import pick
-from dokima.model.columns import Column, column_of
 from dokima.model.document import Document
 from dokima.model.orders import Orders
 from dokima.model.values import BadValue, ValueReader
+from dokima.pricing.defaults.drawing import given_now
+from dokima.pricing.program import Program
 
 
 @dataclass(frozen=True)

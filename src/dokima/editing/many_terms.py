@@ -6,10 +6,10 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.capturing_terms import capture_all
 from dokima.model.document import TERMS
 from dokima.model.orders import Orders, texts
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.capturing_terms import capture_all
 
 
 def kept_terms(program: Program, orders: Orders, run: Run) -> list[list[dict[str, Any]] | None]:

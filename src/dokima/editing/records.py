@@ -6,13 +6,13 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.delivering import delivered_quantities, open_lines
-from dokima.engine.running.preparing import prepare
 from dokima.errors import Refused
 from dokima.exact import decimals, parse, text, to_decimals
 from dokima.model.document import Document
 from dokima.model.states import CLOSED
+from dokima.pricing.defaults.delivering import delivered_quantities, open_lines
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Program, Run
 
 Record = Mapping[str, Any]
 

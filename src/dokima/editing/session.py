@@ -7,21 +7,17 @@ from collections.abc import Callable, Collection, Iterable, Mapping
 from functools import cached_property
 from typing import Any
 
+from dokima.checking.pending import PENDING, is_kept, pending_record
+from dokima.columns.texts import Texts
 from dokima.editing.blocking import once, refuse_if_any
 from dokima.editing.drawing import Moved, draw, names_of, with_marks
 from dokima.editing.edit_rules import Edit
 from dokima.editing.journal import JournalEntry
 from dokima.editing.keeping_terms import keep_terms
 from dokima.editing.lifecycle import Stages
-from dokima.engine.program import Program, Run
-from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder
-from dokima.engine.running.order_amounts import Totals
-from dokima.engine.running.pending import PENDING, is_kept, pending_record
-from dokima.engine.running.pricing import price_orders
 from dokima.errors import Refused, listed
 from dokima.model.addresses import Address, next_number, read_address, write_address
 from dokima.model.arguments import a_text
-from dokima.model.columns import Texts
 from dokima.model.document import Document
 from dokima.model.fields import DRAWN
 from dokima.model.finding import Finding
@@ -30,6 +26,10 @@ from dokima.model.links import given_numbers, linked_numbers
 from dokima.model.order import Order
 from dokima.model.said import SHOWN
 from dokima.model.states import Operation
+from dokima.pricing.calculation.calculation import Calculation, PricedLine, PricedOrder
+from dokima.pricing.calculation.order_amounts import Totals
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
 
 Clock = Callable[[], datetime.datetime]
 RESERVED = {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import numpy as np
 
@@ -48,6 +48,7 @@ class Decimals:
         bound: At least the largest magnitude in ``units``; carried through arithmetic without looking again.
     """
 
+    kind: ClassVar[Literal["decimal"]] = "decimal"
     __slots__ = ("bound", "missing", "places", "units")
 
     def __init__(self, units: Integers, places: int = 0, missing: Mask | None = None, bound: int | None = None) -> None:

@@ -183,3 +183,10 @@ def whole(values: object) -> Integers:
     if array.size and int(np.min(array)) < -LIMIT:
         return array.astype(object)
     return array
+
+
+def put(array: Any, at: Integers, values: Any) -> Any:
+    """An array with other values at some positions."""
+    found = array.copy()
+    found[at] = values
+    return found

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar, Literal
+
 import numpy as np
 
 from dokima.exact import rounding
@@ -45,6 +47,7 @@ class Quotient:
             all.
     """
 
+    kind: ClassVar[Literal["decimal"]] = "decimal"
     __slots__ = ("bottom", "bottom_bound", "missing", "places", "plain", "top", "top_bound")
 
     def __init__(

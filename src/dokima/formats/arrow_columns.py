@@ -12,15 +12,19 @@ from typing import Any, overload
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
+from dokima.columns.word_keys import coded, parts_of
+from dokima.columns.words import Words
 from dokima.errors import DocumentError, Problem
 from dokima.exact.arrow_buffers import arrow_positions, flags_of, nulls_of, values_of
 from dokima.exact.conversion import from_arrow
 from dokima.exact.integers import Integers, Mask
 from dokima.formats.grid import Grid, check_headings
 from dokima.formats.grid import coded as coded_cells
-from dokima.model.columns import Column, Dates, Flags, Texts, Words
 from dokima.model.raw import ColumnValues, RawColumn
-from dokima.model.word_keys import coded, parts_of
 
 FEW_TEXTS = 5_000
 """Up to so many texts are coded in Python."""

@@ -14,13 +14,13 @@ from typing import Any
 
 import numpy as np
 
+from dokima.columns.shown import shown
 from dokima.errors import DocumentError, Problem
 from dokima.exact.integers import Integers
 from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Batch, Grid, check_headings
 from dokima.formats.regular_files import regular
 from dokima.limits import CELL_CHARACTERS, COLUMNS
-from dokima.model.columns import shown
 from dokima.model.guarding import STARTS, neutral
 from dokima.model.raw import RawColumn
 from dokima.model.values import PLAIN_MARKS, Marks

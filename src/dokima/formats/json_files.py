@@ -12,9 +12,9 @@ from typing import Any
 
 import orjson
 
+from dokima.columns.shown import shown
 from dokima.errors import DocumentError, Problem
 from dokima.formats.regular_files import regular
-from dokima.model.columns import shown
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 

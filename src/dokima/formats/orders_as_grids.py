@@ -7,9 +7,10 @@ from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any, Literal
 
+from dokima.columns.column import values_of
+from dokima.columns.shown import shown
 from dokima.errors import DokimaError, listed
 from dokima.formats.layouts import Layout, LayoutColumn
-from dokima.model.columns import shown, values_of
 from dokima.model.fields import DRAWN
 from dokima.model.orders import Orders
 

@@ -8,11 +8,11 @@ from typing import Literal
 
 import numpy as np
 
+from dokima.columns.shown import shown
 from dokima.errors import HeadingsError, Problem, nearest
 from dokima.exact.integers import Integers
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutColumn
-from dokima.model.columns import shown
 from dokima.model.intake import RawOrders
 from dokima.model.orders import Origin
 from dokima.model.raw import RawColumn

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from dokima.engine.running.arrow_tables import arrow_schema
-from dokima.engine.running.calculation import Calculation, TableLevel
 from dokima.formats.results.calculations import csv_of_table
 from dokima.formats.whole_files import whole_file
+from dokima.pricing.calculation.arrow_tables import arrow_schema
+from dokima.pricing.calculation.calculation import Calculation, TableLevel
 
 _FEWEST_USES = 8
 """How often a word is used, on average, for a dictionary to be worth its making."""

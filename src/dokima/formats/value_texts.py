@@ -13,13 +13,17 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from dokima.engine.running.amounts import amount_text_array, amount_texts
+from dokima.columns.cells import cells
+from dokima.columns.column import Column
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
+from dokima.columns.words import Words
 from dokima.exact import Number, stored, text_array
 from dokima.exact.arrow_buffers import arrow_array, arrow_positions, arrow_texts
 from dokima.exact.integers import Integers, Mask
-from dokima.model.cells import cells
-from dokima.model.columns import Column, Dates, Flags, Texts, Words
 from dokima.model.guarding import neutral
+from dokima.pricing.calculation.amounts import amount_text_array, amount_texts
 
 _SPECIAL = re.compile(r"[,\"\r\n]")
 

@@ -7,12 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
+from dokima.columns.positions import take_or_blank
+from dokima.columns.texts import Texts
 from dokima.exact import Decimals, Grouping, any_in, group_counts, group_extremes, group_sums, marked, ranks
 from dokima.exact.integers import Integers, Mask, everywhere, some
 from dokima.exact.ranking import dense, distinct
 from dokima.formulas.names import FormulaKind, Frame
 from dokima.formulas.operators import flags, logical_and, logical_not, logical_or, numbers
-from dokima.model.columns import Column, Dates, Flags, Texts, take_or_blank
 
 
 @dataclass(frozen=True)

@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from dokima.columns.column import Column, values_of
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas.names import Frame, Level
 from dokima.formulas.nodes import Formula, Node
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, values_of
 from dokima.model.said import Said
 
 

@@ -9,6 +9,9 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from dokima.columns.column import Column, blanks
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
 from dokima.errors import listed, nearest
 from dokima.exact import MODES
 from dokima.formulas import aggregates, functions
@@ -18,7 +21,6 @@ from dokima.formulas.names import NUMBERS, FormulaKind, Frame, Level, UnknownNam
 from dokima.formulas.nodes import Evaluate, Node, at_level
 from dokima.formulas.reader import Reader, as_flag, as_number
 from dokima.formulas.slips import said_here
-from dokima.model.columns import Column, Dates, Flags, blanks
 
 if TYPE_CHECKING:
     from dokima.formulas.custom import OwnFunction

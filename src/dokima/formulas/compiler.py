@@ -13,6 +13,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
 
+from dokima.columns.column import blanks
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
 from dokima.errors import ExactError, FormulaError
 from dokima.exact import Decimals, parse
 from dokima.formulas import operators
@@ -24,7 +27,6 @@ from dokima.formulas.reader import as_flag, as_flags, as_numbers, folded, in_wor
 from dokima.formulas.slips import comma_in_number, said_here, slip_in
 from dokima.limits import FORMULA_CHARACTERS, FORMULA_DEPTH, FORMULA_PARTS
 from dokima.model.arguments import is_halved
-from dokima.model.columns import Flags, Texts, blanks
 
 _OPERATORS: dict[type[ast.AST], str] = {
     ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%",

@@ -13,13 +13,14 @@ from typing import Any, TypeVar, overload
 
 import numpy as np
 
+from dokima.columns.column import Column, column_of, values_of
+from dokima.columns.shown import shown
 from dokima.exact import Grouping, parse
 from dokima.exact.integers import Integers
 from dokima.formulas.failures import Failures, failed_at
 from dokima.formulas.functions import Function, Takes
 from dokima.formulas.names import FormulaKind
 from dokima.model.arguments import is_halved
-from dokima.model.columns import Column, column_of, shown, values_of
 from dokima.model.source import note_source
 
 Body = TypeVar("Body", bound=Callable[..., Any])

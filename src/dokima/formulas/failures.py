@@ -12,13 +12,14 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from dokima.columns.texts import Texts
+from dokima.columns.words import Words
 from dokima.exact.integers import Mask, common_length
 from dokima.formulas.aggregates import AGGREGATES, grouped
 from dokima.formulas.names import Frame, Level
 from dokima.formulas.nodes import Node, at_level
 from dokima.formulas.operators import pick
 from dokima.formulas.reader import as_flag
-from dokima.model.columns import Texts, Words
 
 Failures = Texts
 """For each order or line the call that failed, in words; missing where none did."""

@@ -9,11 +9,14 @@ from typing import TYPE_CHECKING, Literal, cast
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.dates import EPOCH, Dates
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
 from dokima.exact import Decimals, Number, Quotient, magnitude, stored
 from dokima.exact.integers import common_length, either
 from dokima.formulas.names import FormulaKind
 from dokima.formulas.operators import compared, numbers, pick
-from dokima.model.columns import EPOCH, Column, Dates, Flags, Texts
 
 if TYPE_CHECKING:
     from dokima.formulas.custom import OwnFunction

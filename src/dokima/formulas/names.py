@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from enum import IntEnum
 from typing import TYPE_CHECKING, Literal, Protocol
 
+from dokima.columns.column import Column, Kind
+from dokima.columns.texts import Texts
 from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
-from dokima.model.columns import Column, Kind, Texts
 
 if TYPE_CHECKING:
     from dokima.formulas.functions import Function

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+from dokima.columns.column import Column
+from dokima.columns.texts import Texts
 from dokima.exact.integers import Integers
 from dokima.formulas.names import FormulaKind, Frame, Level
-from dokima.model.columns import Column, Texts
 
 Evaluate = Callable[[Frame], Column]
 

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import cast
 
 import numpy as np
 
-from dokima.exact import Decimals, Number, choose, compare, remainder, whole_division
-from dokima.exact.integers import Mask, common_length, either, missing_of
-from dokima.model.columns import Column, Dates, Flags, Texts, Words, blanks, kind_of
+from dokima.columns.column import Column, blanks, choose, kind_of
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
+from dokima.exact import Decimals, Number, compare, remainder, whole_division
+from dokima.exact.integers import Mask, common_length, either
 
 
 def numbers(column: Column) -> Number:
@@ -116,16 +118,7 @@ def selected(condition: Flags, yes: Column, no: Column) -> Column:
 
 def pick(condition: Mask, yes: Column, no: Column) -> Column:
     """``yes`` where the condition is true, ``no`` elsewhere; both of one kind."""
-    yes, no = alike(yes, no)
-    if isinstance(yes, Number):
-        return choose(condition, yes, numbers(no))
-    if isinstance(yes, Texts):
-        words = Words(list(dict.fromkeys([*yes.words.items, *cast(Texts, no).words.items])))
-        return Texts(np.where(condition, yes.in_words(words), cast(Texts, no).in_words(words)), words)
-    missing = missing_of(condition, yes.missing, no.missing)
-    if isinstance(yes, Dates):
-        return Dates(np.where(condition, yes.days, cast(Dates, no).days), missing)
-    return Flags(np.where(condition, yes.values, flags(no).values), missing)
+    return choose(condition, *alike(yes, no))
 
 
 def alike(a: Column, b: Column) -> tuple[Column, Column]:

@@ -9,12 +9,14 @@ from typing import NoReturn
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
 from dokima.errors import FormulaError
 from dokima.exact import Decimals, Number
 from dokima.formulas import operators
 from dokima.formulas.names import NUMBERS, FormulaKind, Frame, Level, Names
 from dokima.formulas.nodes import Evaluate, Node, at_level
-from dokima.model.columns import Column, Flags, Texts
 
 
 class Reader(ABC):

@@ -14,8 +14,8 @@ from itertools import combinations
 from typing import Any
 from unicodedata import category
 
+from dokima.columns.column import Kind
 from dokima.inference.words import CURRENCIES, UNITS, plain
-from dokima.model.columns import Kind
 from dokima.model.values import Minus, as_typed, bare_number
 
 Marks = tuple[str, str]

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
-from dokima.model.columns import Kind
+from dokima.columns.column import Kind
 from dokima.model.settings import Places, Reads, setting
 
 Records = Literal["links", "payments", "deliveries", "acknowledgements", "pending", "terms"]

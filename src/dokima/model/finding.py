@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from dokima.columns.shown import shown
 from dokima.errors import NotFound, listed, nearest
-from dokima.model.columns import shown
 
 Severity = Literal["error", "warning", "notice"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "notice")

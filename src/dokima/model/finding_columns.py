@@ -14,10 +14,11 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from dokima.columns.shown import shown
+from dokima.columns.texts import Texts
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import begins
 from dokima.model.addresses import Address, read_address
-from dokima.model.columns import Texts, shown
 from dokima.model.finding import Finding
 from dokima.model.orders import Orders, texts
 

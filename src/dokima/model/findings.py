@@ -12,8 +12,8 @@ from typing import Any
 
 import numpy as np
 
+from dokima.columns.texts import Texts
 from dokima.errors import Problem
-from dokima.model.columns import Texts
 from dokima.model.finding import COLUMNS, Finding, RuleSummary, in_words, worse_or_equal
 from dokima.model.finding_columns import FindingColumns, Found, addresses_of
 from dokima.model.said import SHOWN

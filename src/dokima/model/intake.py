@@ -10,13 +10,16 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.lazy import LazyColumns, laid_over
+from dokima.columns.texts import Texts
+from dokima.columns.words import Words
 from dokima.errors import DocumentError, Problem, nearest
 from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.exact.ranking import distinct
 from dokima.model.addresses import Address, levels_hint, read_address, write_address
 from dokima.model.agreed_terms import wrong_terms
 from dokima.model.arguments import came
-from dokima.model.columns import Column, LazyColumns, Texts, Words, laid_over
 from dokima.model.fields import RECORDS, RECORDS_OF, Field, Fields
 from dokima.model.orders import Orders, Origin
 from dokima.model.raw import ABSENT, ColumnValues, RawColumn

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
+from dokima.columns.shown import shown
 from dokima.errors import Problem
 from dokima.exact import added
-from dokima.model.columns import shown
 from dokima.model.said import SHOWN
 
 SUMMED = {

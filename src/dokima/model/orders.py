@@ -9,11 +9,13 @@ from typing import Any
 
 import numpy as np
 
+from dokima.columns.column import Column, blanks, values_of
+from dokima.columns.lazy import LazyColumns, laid_over
+from dokima.columns.texts import Texts
 from dokima.errors import DocumentError, NotFound, Problem, nearest
 from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
 from dokima.model.agreed_terms import AgreedTerms
-from dokima.model.columns import Column, LazyColumns, Texts, blanks, laid_over, values_of
 from dokima.model.content import fields_digest
 from dokima.model.fields import Fields
 from dokima.model.order import Order

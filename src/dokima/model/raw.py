@@ -8,10 +8,15 @@ from typing import Any, Final
 
 import numpy as np
 
+from dokima.columns.column import Column, column_of
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
+from dokima.columns.positions import take_or_blank
+from dokima.columns.texts import Texts
+from dokima.columns.words import Words
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
 from dokima.model.arguments import is_halved
-from dokima.model.columns import Column, Dates, Flags, Texts, Words, column_of, take_or_blank
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
 

@@ -7,7 +7,7 @@ from decimal import Decimal
 from string import Formatter
 from typing import Any
 
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
 
 SHOWN = "print(dokima.report(...)) shows it"
 """What the short form of a result says of the long one."""

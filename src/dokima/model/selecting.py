@@ -10,10 +10,10 @@ from typing import Any
 
 import numpy as np
 
+from dokima.columns.dates import Dates
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.exact.integers import Integers
 from dokima.model.arguments import a_text, came, texts_of
-from dokima.model.columns import Dates
 from dokima.model.orders import Orders, texts
 
 EQUAL = ("kind", "state", "customer", "supplier", "requested_by")

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import cast
 
 import numpy as np
 
-from dokima.exact import Decimals, Quotient, stored
-from dokima.exact.integers import Integers, Mask, some
-from dokima.model.columns import Column, Dates, Flags, Texts, Words
+from dokima.columns.column import replaced
+from dokima.exact.integers import Mask
 from dokima.model.orders import Orders
 
 
@@ -25,7 +23,7 @@ def spliced(before: Orders, read: Orders, places: Mapping[int, int]) -> Orders:
     """
     at, rows = np.array(list(places), np.int64), np.array(list(places.values()), np.int64)
     names = dict.fromkeys(name for name in (*before.lines, *read.lines) if name != "number")
-    columns = {name: _replaced(before.line(name), at, read.line(name).take(rows)) for name in names}
+    columns = {name: replaced(before.line(name), at, read.line(name).take(rows)) for name in names}
     absent: dict[tuple[str, str], Mask] = {key: mask for key, mask in before.absent.items() if key[0] == "header"}
     for key in {*before.absent, *read.absent}:
         if key[0] == "line":
@@ -44,33 +42,3 @@ def spliced(before: Orders, read: Orders, places: Mapping[int, int]) -> Orders:
         parent=before.parent,
         given=np.arange(before.line_count),
     )
-
-
-def _replaced(column: Column, at: Integers, values: Column) -> Column:
-    """A column with other values, of a column of the same kind, at some positions."""
-    if isinstance(column, Texts):
-        return _replaced_texts(column, at, cast(Texts, values))
-    if isinstance(column, Decimals | Quotient):
-        return stored(column).replaced(at, stored(cast(Decimals, values)))
-    missing = some(_put(column.is_missing(), at, values.is_missing()))
-    if isinstance(column, Dates):
-        return Dates(_put(column.days, at, cast(Dates, values).days), missing)
-    return Flags(_put(column.values, at, cast(Flags, values).values), missing)
-
-
-def _replaced_texts(column: Texts, at: Integers, values: Texts) -> Texts:
-    words = column.words
-    codes = values.in_words(words)
-    new = [word for word in values.to_list() if word is not None and word not in words.index]
-    if new:
-        words = Words([*words.items, *dict.fromkeys(new)])
-        codes = values.in_words(words)
-    codes = _put(column.codes, at, codes)
-    # Words that no line has any more are forgotten before there are many of them.
-    return Texts(codes, words) if len(words) <= 2 * len(codes) + 16 else Texts.of(Texts(codes, words).to_list())
-
-
-def _put(array: Integers, at: Integers, values: Integers) -> Integers:
-    found = array.copy()
-    found[at] = values
-    return found

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import datetime
 
-from dokima.engine.program import Program
 from dokima.model.finding import SEVERITIES
+from dokima.pricing.program import Program
 from dokima.proving.examples import Examples
 from dokima.proving.priced_items import audit_discounts, audit_keys, audit_prices
 from dokima.proving.remark import CHECKS, AuditRemarks

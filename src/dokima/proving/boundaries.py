@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program
+from dokima.columns.column import value_at
 from dokima.formulas import Formula, Level
 from dokima.formulas.nodes import Node
-from dokima.model.columns import value_at
 from dokima.model.fields import Field
+from dokima.pricing.program import Program
 from dokima.proving.usage import all_formulas
 from dokima.tables.index import SEPARATOR
 from dokima.tables.preference import RowFrame

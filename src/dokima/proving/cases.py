@@ -9,8 +9,8 @@ from dataclasses import dataclass, field, replace
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
+from dokima.columns.shown import shown
 from dokima.errors import DokimaError, listed, nearest
-from dokima.model.columns import shown
 from dokima.model.content import canonical_json, digest_of
 from dokima.model.values import BadValue, ValueReader
 

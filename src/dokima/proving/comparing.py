@@ -9,16 +9,16 @@ from decimal import Decimal
 from typing import Any
 
 from dokima.changes.variance import Variance
-from dokima.engine.explaining.explainer import explain_line
-from dokima.engine.program import Program
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.pricing import Pricing
+from dokima.columns.shown import shown
 from dokima.errors import DokimaError, nearest
-from dokima.model.columns import shown
+from dokima.explaining.explainer import explain_line
 from dokima.model.finding import Finding
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.program import Program
+from dokima.pricing.running.pricing import Pricing
+from dokima.pricing.steps.totals import TOTALS
 from dokima.proving.cases import Case, Expected, as_day, as_number
 from dokima.proving.proof import Difference, Outcome, in_words
-from dokima.routines.totals import TOTALS
 from dokima.tables.candidates import row_values
 
 

@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program
-from dokima.model.columns import value_at
+from dokima.columns.column import value_at
 from dokima.model.said import SHOWN
+from dokima.pricing.program import Program
 from dokima.proving.proof import Outcome
 from dokima.proving.reaching import ENDS, SIDES, Target, leaves_of, option_path, reached, refusals
 from dokima.proving.running_cases import Batch

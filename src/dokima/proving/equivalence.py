@@ -12,9 +12,9 @@ from dataclasses import fields, is_dataclass, replace
 from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 from typing import Any
 
-from dokima.engine.fingerprint import fingerprint_of
-from dokima.engine.program import Program, ProgramDefinition
 from dokima.model.fields import Field
+from dokima.pricing.fingerprint import fingerprint_of
+from dokima.pricing.program import Program, ProgramDefinition
 
 TURNED: Mapping[type[ast.cmpop], ast.cmpop] = {
     ast.Lt: ast.Gt(), ast.LtE: ast.GtE(), ast.Gt: ast.Lt(), ast.GtE: ast.LtE(), ast.Eq: ast.Eq(),

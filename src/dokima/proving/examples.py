@@ -7,10 +7,10 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from dokima.engine.program import Program
+from dokima.columns.column import value_at
 from dokima.formulas import Formula
-from dokima.model.columns import value_at
-from dokima.routines.routine import Routine
+from dokima.pricing.program import Program
+from dokima.pricing.steps.routine import Routine
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table, names_behind
 

@@ -11,13 +11,13 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program, ProgramDefinition
+from dokima.columns.column import value_at
 from dokima.exact import decimals
-from dokima.model.columns import value_at
 from dokima.model.content import digest_of
 from dokima.model.raw import RawColumn
 from dokima.model.said import Said
-from dokima.routines.definition import OptionDefinition, RoutineDefinition, StepDefinition
+from dokima.pricing.program import Program, ProgramDefinition
+from dokima.pricing.steps.definition import OptionDefinition, RoutineDefinition, StepDefinition
 from dokima.tables.candidates import row_terms
 from dokima.tables.definition import TableDefinition
 from dokima.tables.table import Table

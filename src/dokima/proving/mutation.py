@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from typing import Any
 
-from dokima.engine.program import Program
 from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
+from dokima.pricing.program import Program
 from dokima.proving.cases import Case
 from dokima.proving.equivalence import say_the_same
 from dokima.proving.mutants import EVERY, Mutant, mutants_of

@@ -12,12 +12,12 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.pricing import price_orders
+from dokima.columns.column import value_at
 from dokima.errors import DokimaError
-from dokima.model.columns import value_at
 from dokima.model.intake import read_documents
 from dokima.model.order import Order
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
 from dokima.proving.examples import Examples, document, header_of

@@ -7,18 +7,20 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.pricing import price_orders
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
+from dokima.columns.texts import Texts
 from dokima.exact import stored
 from dokima.formulas import Formula
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Texts, shown, value_at
 from dokima.model.finding import Severity
 from dokima.model.intake import read_documents
 from dokima.model.order import Order
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
+from dokima.pricing.steps.routine import Routine
 from dokima.proving.examples import Examples, document, header_of
 from dokima.proving.remark import AuditRemark
-from dokima.routines.routine import Routine
 from dokima.tables.candidates import row_terms
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table, names_behind

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
 from dokima.model.said import SHOWN
 from dokima.proving.cases import Case
 

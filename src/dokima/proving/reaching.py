@@ -8,19 +8,19 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program
-from dokima.engine.running.context import Before, Context
-from dokima.engine.running.preparing import prepare
-from dokima.engine.running.pricing import Part
-from dokima.engine.running.rule_columns import rule_context
+from dokima.checking.rule_columns import rule_context
+from dokima.columns.column import value_at
 from dokima.exact import decimals, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Level
 from dokima.formulas.nodes import Node
 from dokima.formulas.operators import compared, flags, numbers
-from dokima.model.columns import value_at
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.names.context import Before, Context
+from dokima.pricing.program import Program
+from dokima.pricing.running.pricing import Part
+from dokima.pricing.steps.routine import Routine, Step
 from dokima.proving.running_cases import Batch
-from dokima.routines.routine import Routine, Step
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import judge
 from dokima.tables.candidates import candidates

@@ -6,8 +6,8 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from dokima.columns.shown import shown
 from dokima.errors import NotFound, listed, nearest
-from dokima.model.columns import shown
 from dokima.model.finding import Severity, worse_or_equal
 
 CHECKS: Mapping[str, str] = {

@@ -13,20 +13,21 @@ import numpy as np
 
 from dokima.changes.grouping import VarianceGroup, grouped, unpriced_pairs
 from dokima.changes.variance import Variance
-from dokima.engine.running.amounts import amount_at
-from dokima.engine.running.calculation import Calculation
-from dokima.engine.running.stated_figures import STATED
-from dokima.engine.running.summing import LeftOut, unpriced
+from dokima.columns.cells import cell
+from dokima.columns.column import value_at
+from dokima.columns.dates import Dates
 from dokima.exact import Decimals, compare, stored, to_decimals, total
 from dokima.exact.integers import Integers
 from dokima.exact.ranking import distinct
 from dokima.formulas.operators import numbers
-from dokima.model.cells import cell
-from dokima.model.columns import Dates, value_at
 from dokima.model.finding import Finding
 from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.model.said import Said
+from dokima.pricing.calculation.amounts import amount_at
+from dokima.pricing.calculation.calculation import Calculation
+from dokima.pricing.calculation.summing import LeftOut, unpriced
+from dokima.pricing.running.stated_figures import STATED
 
 
 class Prices(Protocol):

@@ -11,15 +11,16 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.compiling.scope import is_price_column
-from dokima.engine.program import Program
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.formulas.names import NUMBERS
 from dokima.formulas.nodes import Node
-from dokima.model.columns import shown, value_at
+from dokima.pricing.program import Program
 from dokima.proving.examples import Examples
 from dokima.proving.remark import AuditRemark
 from dokima.proving.usage import read_tables
 from dokima.tables.candidates import row_terms
+from dokima.tables.definition import is_price_column
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table
 

@@ -9,18 +9,18 @@ from typing import Any
 
 from dokima.changes.baseline import Baseline
 from dokima.changes.change import ChangeOrder
+from dokima.checking.asking import check_orders
+from dokima.columns.shown import shown
 from dokima.editing.editor import Editor
-from dokima.engine.program import Program, Run
-from dokima.engine.running.checking import check_orders
-from dokima.engine.running.pricing import Pricing, price_orders
-from dokima.engine.running.whatif import with_values
 from dokima.errors import DocumentError, DokimaError, Refused, nearest
-from dokima.model.columns import shown
 from dokima.model.document import Document
 from dokima.model.finding import Finding
 from dokima.model.intake import read_documents
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import Pricing, price_orders
+from dokima.pricing.running.whatif import with_values
 from dokima.proving.cases import Case
 from dokima.proving.comparing import Ran, compared
 from dokima.proving.proof import Outcome

@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dokima.engine.program import Program
 from dokima.model.said import SHOWN
+from dokima.pricing.program import Program
 from dokima.proving.cases import OPEN, Case, Expected, line_paths, written
 from dokima.proving.coverage import Coverage, covered
 from dokima.proving.reaching import Target

@@ -7,8 +7,8 @@ import itertools
 from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 
-from dokima.engine.program import Program
 from dokima.model.states import State
+from dokima.pricing.program import Program
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
 from dokima.proving.pool import Change, Document, changed, leaf_of, plain

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program
+from dokima.pricing.program import Program
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
 from dokima.proving.coverage import Coverage

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 
-from dokima.engine.program import Program
 from dokima.formulas import Formula
 from dokima.model.said import Said
+from dokima.pricing.program import Program
 from dokima.proving.coverage import Coverage
 from dokima.proving.reaching import SIDES, Target, leaves_of, setting_of
 from dokima.proving.usage import all_formulas

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Set
 from dataclasses import replace
 
-from dokima.engine.compiling.program_builder import build_program
-from dokima.engine.program import Program
-from dokima.engine.running.calculation import Calculation
-from dokima.engine.running.pricing import price_orders
+from dokima.columns.column import values_of
+from dokima.compiling.program_builder import build_program
 from dokima.errors import DokimaError
-from dokima.model.columns import values_of
+from dokima.pricing.calculation.calculation import Calculation
+from dokima.pricing.program import Program
+from dokima.pricing.running.pricing import price_orders
 from dokima.proving.mutants import EVERY, Mutant
 from dokima.proving.reaching import Target, rules_reached
 from dokima.proving.running_cases import Batch

@@ -5,13 +5,14 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator
 
-from dokima.engine.program import Program
+from dokima.columns.column import values_of
+from dokima.columns.texts import Texts
 from dokima.errors import nearest
 from dokima.formulas import Formula, Level
 from dokima.formulas.expanding import named_in
 from dokima.formulas.operators import flags
-from dokima.model.columns import Texts, values_of
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
+from dokima.pricing.program import Program
 from dokima.proving.remark import AuditRemark
 from dokima.tables.preference import RowFrame
 

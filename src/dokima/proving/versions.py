@@ -6,11 +6,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, fields, is_dataclass
 from typing import Any
 
-from dokima.engine.program import Program
-from dokima.model.columns import shown, value_at
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
 from dokima.model.source import source_of
+from dokima.pricing.program import Program
 from dokima.proving.proof import Proof
 from dokima.proving.replay import Replay
 from dokima.tables.candidates import row_terms, row_values

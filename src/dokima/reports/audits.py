@@ -10,7 +10,7 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
 from dokima.model.finding import SEVERITIES
 from dokima.proving.remark import CHECKS, AuditRemark
 from dokima.reports.findings import STYLES

@@ -6,10 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
 
-from dokima.engine.running.calculation import PricedLine, PricedOrder
 from dokima.errors import DokimaError
+from dokima.pricing.calculation.calculation import PricedLine, PricedOrder
+from dokima.pricing.steps.routine import Routine
 from dokima.reports.language import _
-from dokima.routines.routine import Routine
 
 
 @dataclass(frozen=True)

@@ -13,15 +13,15 @@ from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import Ledger, LedgerChange
 from dokima.changes.step_moves import lines_with_steps, step_moves
 from dokima.changes.variance import COSTS, LineVariance, Variance
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.parties import party
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.calculation.parties import party
+from dokima.pricing.steps.totals import SUMS
 from dokima.reports.formatting import number, signed, step_word, tax_key, tax_words
 from dokima.reports.paper import Column, Paper, Row, Section, Side, paper_in
 from dokima.reports.translations import Wording
-from dokima.routines.totals import SUMS
 
 _BOOKKEEPING = ("override_by", "override_time")
 """Fields that say who typed a price and when, which is not for the other party."""

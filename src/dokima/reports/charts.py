@@ -9,10 +9,10 @@ from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 from dokima.changes.variance import Variance
-from dokima.engine.explaining.explanation import Explanation, QuantityPrice
-from dokima.engine.running.calculation import PricedLine, PricedOrder
 from dokima.errors import DokimaError
+from dokima.explaining.explanation import Explanation, QuantityPrice
 from dokima.formats.whole_files import whole_file
+from dokima.pricing.calculation.calculation import PricedLine, PricedOrder
 from dokima.reports.bars import Bar, line_bars, order_bars
 from dokima.reports.extras import needed
 from dokima.reports.formatting import number, signed

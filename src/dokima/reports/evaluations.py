@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from dokima.engine.explaining.evaluation import Evaluation
-from dokima.engine.explaining.explanation import TableAnswer
+from dokima.explaining.evaluation import Evaluation
+from dokima.explaining.explanation import TableAnswer
 from dokima.reports.formatting import BLANK, number
 from dokima.reports.language import _, told
 from dokima.reports.paper import Column, Paper, Row, Section, paper_in

@@ -10,8 +10,8 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.explaining.explanation import ContextRows, Explanation, QuantityPrice, StepExplanation, TableAnswer
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
+from dokima.explaining.explanation import ContextRows, Explanation, QuantityPrice, StepExplanation, TableAnswer
 from dokima.reports.findings import finding_lines
 from dokima.reports.formatting import number
 from dokima.reports.language import _, told

@@ -10,10 +10,10 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.running.summing import LeftOut
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
 from dokima.model.finding import QUESTION, Finding, RuleSummary
 from dokima.model.findings import Findings
+from dokima.pricing.calculation.summing import LeftOut
 from dokima.reports.ends import shown_ends
 from dokima.reports.formatting import number, orders_counted
 from dokima.reports.language import N_, N_n, _, counted, told

@@ -10,12 +10,12 @@ from typing import Any
 
 from dokima.changes.step_moves import StepMove
 from dokima.changes.variance import Variance
-from dokima.engine.program import Program
-from dokima.engine.running.order_amounts import TaxRow
-from dokima.model.columns import shown
+from dokima.columns.shown import shown
+from dokima.pricing.calculation.order_amounts import TaxRow
+from dokima.pricing.program import Program
+from dokima.pricing.steps.routine import Routine, Step
 from dokima.reports import language
 from dokima.reports.language import N_, _, counted
-from dokima.routines.routine import Routine, Step
 
 BLANK = "\u2013"
 """What stands for a value that is not there."""

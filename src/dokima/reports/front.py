@@ -20,7 +20,7 @@ from dokima.reports.translations import Wording
 
 if TYPE_CHECKING:  # a result brings its own report along, so that pricing does not wait for variances
     from dokima.changes.ledger import Ledger
-    from dokima.engine.explaining.explanation import QuantityPrice
+    from dokima.explaining.explanation import QuantityPrice
     from dokima.rulebook.book import Rulebook
 
 WIDTH = 120

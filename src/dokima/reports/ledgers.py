@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from decimal import Decimal
 
 from dokima.changes.ledger import DirectEdit, Ledger, LedgerChange
+from dokima.pricing.steps.totals import SUMS
 from dokima.reports.language import told
 from dokima.reports.paper import Column, Paper, Row, Section, paper_in
 from dokima.reports.translations import Wording
-from dokima.routines.totals import SUMS
 
 
 def ledger_paper(ledger: Ledger, words: Wording) -> Paper:

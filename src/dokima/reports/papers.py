@@ -7,9 +7,10 @@ from typing import Any
 
 from dokima.changes.together import together
 from dokima.changes.variance import Variance
-from dokima.engine.explaining.explanation import Explanation
-from dokima.engine.running.calculation import Calculation, PricedOrder
+from dokima.explaining.explanation import Explanation
 from dokima.model.findings import Findings
+from dokima.pricing.calculation.calculation import Calculation, PricedOrder
+from dokima.pricing.steps.totals import SUMS
 from dokima.proving.remark import CHECKS, AuditRemark
 from dokima.proving.replay import Replay
 from dokima.reports.explanations import step_lines
@@ -20,7 +21,6 @@ from dokima.reports.paper import Column, Kind, Paper, Row, Section, paper_in
 from dokima.reports.pricing import line_columns, total_rows
 from dokima.reports.translations import Wording
 from dokima.reports.variances import STATUS_WORDS, orders_told
-from dokima.routines.totals import SUMS
 
 _MOVES = ("before", "after", "variance")
 

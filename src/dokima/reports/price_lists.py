@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from typing import Any
 
-from dokima.engine.explaining.price_list import OnTop, PriceList, PriceRow
+from dokima.explaining.price_list import OnTop, PriceList, PriceRow
 from dokima.reports.formatting import number
 from dokima.reports.language import _, told
 from dokima.reports.paper import Column, Paper, Row, Section, paper_in

@@ -11,9 +11,9 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.running.calculation import Calculation, PricedLine, PricedOrder
-from dokima.engine.running.summing import TotalsSum, left_out, sums_of
 from dokima.errors import NotFound, listed, nearest
+from dokima.pricing.calculation.calculation import Calculation, PricedLine, PricedOrder
+from dokima.pricing.calculation.summing import TotalsSum, left_out, sums_of
 from dokima.reports.ends import FIRST_LINES, LAST_LINES, MOST_LINES, ends_of, shown_ends
 from dokima.reports.findings import finding_lines, left_out_rows, more_orders
 from dokima.reports.formatting import (

@@ -6,7 +6,7 @@ from rich.console import Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
-from dokima.engine.running.calculation import PricedLine
+from dokima.pricing.calculation.calculation import PricedLine
 from dokima.reports.bars import line_bars
 from dokima.reports.formatting import BLANK, number, signed
 from dokima.reports.language import MINUS, _

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from dokima.engine.program import Program, ProgramDefinition
 from dokima.errors import DokimaError, nearest
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
+from dokima.pricing.program import Program, ProgramDefinition
 from dokima.reports.formatting import figure_word
 from dokima.reports.language import N_, _, language
 

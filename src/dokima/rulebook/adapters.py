@@ -18,7 +18,7 @@ from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Wit
 from dokima.exact import MODES
 from dokima.model.databases import DatabaseUrl
 from dokima.model.settings import Reads, is_setting
-from dokima.routines.kinds import BUILT_IN
+from dokima.pricing.kinds import BUILT_IN
 
 # -- single values --------------------------------------------------------------------------------------------
 

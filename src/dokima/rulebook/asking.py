@@ -8,18 +8,18 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from dokima.engine.explaining.evaluation import Evaluation, evaluate_formula, look_up
-from dokima.engine.explaining.explainer import explain_line, quantities_worth_asking
-from dokima.engine.explaining.explanation import Explanation, QuantityPrice
-from dokima.engine.program import Run
-from dokima.engine.running.amounts import amount_at
-from dokima.engine.running.pricing import price_orders
-from dokima.engine.running.whatif import with_values
 from dokima.errors import DocumentError, DokimaError, NotFound, nearest
 from dokima.exact import decimals
+from dokima.explaining.evaluation import Evaluation, evaluate_formula, look_up
+from dokima.explaining.explainer import explain_line, quantities_worth_asking
+from dokima.explaining.explanation import Explanation, QuantityPrice
 from dokima.model.listing import Listing
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.pricing.calculation.amounts import amount_at
+from dokima.pricing.program import Run
+from dokima.pricing.running.pricing import price_orders
+from dokima.pricing.running.whatif import with_values
 from dokima.tables.browsing import rows_that_can_win
 from dokima.tables.candidates import row_values
 

@@ -11,7 +11,6 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from dokima.engine.running.calculation import Calculation
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.exact import to_decimals
 from dokima.formats.csv_files import csv_of_columns
@@ -24,6 +23,7 @@ from dokima.inference.profiles import FileProfile, profile_file
 from dokima.inference.proposal import LAYOUT, Export, Guess, Proposal, propose
 from dokima.inference.questions import about_encoding
 from dokima.inference.roles import flat_roles, linked_roles
+from dokima.pricing.calculation.calculation import Calculation
 from dokima.rulebook.beginning_documents import tables_of_documents
 from dokima.rulebook.book import Rulebook, load
 from dokima.rulebook.toml_writing import answered, rulebook_text

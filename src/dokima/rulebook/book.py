@@ -9,15 +9,15 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, get_args
 
-from dokima.engine.program import Run
-from dokima.engine.running.calculation import Calculation
 from dokima.errors import DocumentError, DokimaError, Problem, listed
 from dokima.formats.reading import Source
 from dokima.model.arguments import a_text, came
 from dokima.model.databases import Access, Trust
 from dokima.model.document import Document
 from dokima.model.order import Order
-from dokima.routines.kinds.kind import StepKind
+from dokima.pricing.calculation.calculation import Calculation
+from dokima.pricing.kinds.kind import StepKind
+from dokima.pricing.program import Run
 from dokima.rulebook.core import BookCore
 
 if TYPE_CHECKING:  # each is imported by the method that needs it, so that pricing starts without them
@@ -25,9 +25,9 @@ if TYPE_CHECKING:  # each is imported by the method that needs it, so that prici
     from dokima.changes.variance import Variance
     from dokima.editing.editor import Editor
     from dokima.editing.many import ManyEdited
-    from dokima.engine.explaining.evaluation import Evaluation
-    from dokima.engine.explaining.explanation import Explanation, QuantityPrice
-    from dokima.engine.explaining.price_list import PriceList
+    from dokima.explaining.evaluation import Evaluation
+    from dokima.explaining.explanation import Explanation, QuantityPrice
+    from dokima.explaining.price_list import PriceList
     from dokima.model.listing import Listing
     from dokima.proving.remark import AuditRemarks
     from dokima.proving.replay import Replay

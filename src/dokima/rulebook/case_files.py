@@ -11,14 +11,15 @@ from typing import Any
 
 import tomlkit
 
-from dokima.engine.program import Program
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.errors import DokimaError, NotFound, listed, nearest
 from dokima.formats.registry import module_of, read_grid
 from dokima.formats.regular_files import files_in, reached, text_of
 from dokima.formats.whole_files import write_whole
-from dokima.model.columns import shown, value_at
 from dokima.model.order import Order
 from dokima.model.raw import RawColumn
+from dokima.pricing.program import Program
 from dokima.proving.cases import OPEN, Case, CaseError, line_paths, read_case, read_sheet, written
 from dokima.proving.mutation import MutationScore, mutate
 from dokima.proving.proof import Outcome, Proof

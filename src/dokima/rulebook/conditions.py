@@ -9,11 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.compiling.scope import Scope
-from dokima.engine.program import Program, Run
-from dokima.engine.running.context import Context
-from dokima.engine.running.preparing import prepare
-from dokima.engine.running.pricing import price_orders
+from dokima.columns.column import Column, column_of
+from dokima.compiling.scope import Scope
 from dokima.errors import DokimaError, FormulaError, nearest
 from dokima.exact import Decimals, decimals
 from dokima.exact.integers import Integers, Mask
@@ -21,9 +18,12 @@ from dokima.formulas import Formula, FormulaKind, Level, Name
 from dokima.formulas.compiler import compile_formula
 from dokima.formulas.operators import flags
 from dokima.model.arguments import a_text
-from dokima.model.columns import Column, column_of
 from dokima.model.orders import Orders
-from dokima.routines.totals import TOTALS
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.names.context import Context
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
+from dokima.pricing.steps.totals import TOTALS
 from dokima.tables.table import names_behind
 
 

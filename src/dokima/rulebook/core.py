@@ -10,12 +10,7 @@ from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Any, Self
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.calculation import Calculation, TableLevel
-from dokima.engine.running.checking import answers, check_orders
-from dokima.engine.running.preparing import prepared_context
-from dokima.engine.running.pricing import price_orders
-from dokima.engine.running.whatif import with_values
+from dokima.checking.asking import answers, check_orders
 from dokima.errors import DocumentError, HeadingsError, NotFound, listed, nearest
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
@@ -24,6 +19,11 @@ from dokima.model.databases import Access
 from dokima.model.finding import QUESTION, Finding
 from dokima.model.findings import NONE, Findings
 from dokima.model.orders import Orders
+from dokima.pricing.calculation.calculation import Calculation, TableLevel
+from dokima.pricing.defaults.preparing import prepared_context
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import price_orders
+from dokima.pricing.running.whatif import with_values
 from dokima.rules.verdicts import RuleAnswers
 
 if TYPE_CHECKING:
@@ -98,7 +98,7 @@ class BookCore:
         Raises:
             NotFound: There is no such column.
         """
-        from dokima.engine.running.arrow_tables import arrow_schema
+        from dokima.pricing.calculation.arrow_tables import arrow_schema
 
         return arrow_schema(self.program, level, columns)
 

@@ -10,14 +10,17 @@ from functools import cache
 from typing import Any
 
 from dokima.changes.policy import is_policy
-from dokima.engine.program import ProgramDefinition
+from dokima.columns.column import Column
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
 from dokima.errors import ExactError, RulebookError, RulebookProblem
 from dokima.exact import decimals
 from dokima.formulas.custom import own_function
-from dokima.model.columns import Column, Dates, Flags, Texts
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field, Fields
 from dokima.model.states import Lifecycle
-from dokima.routines.kinds.kind import StepKind
+from dokima.pricing.kinds.kind import StepKind
+from dokima.pricing.program import ProgramDefinition
 from dokima.rulebook.sections import RulebookSections
 from dokima.rules.declaring import declared_rule
 from dokima.rules.rule import MOMENTS, RuleDefinition

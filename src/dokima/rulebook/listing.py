@@ -6,18 +6,19 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
-from dokima.engine.program import Program, Run
-from dokima.engine.running.context import Context
-from dokima.engine.running.delivering import open_quantity
-from dokima.engine.running.preparing import prepare
+from dokima.columns.column import Column, value_at, values_of
+from dokima.columns.shown import shown
 from dokima.errors import NotFound, nearest
 from dokima.formulas import Level
 from dokima.model.arguments import a_count, a_text
-from dokima.model.columns import Column, shown, value_at, values_of
 from dokima.model.listing import Listing, with_places
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection, chosen
-from dokima.routines.totals import TOTALS as ALL_TOTALS
+from dokima.pricing.defaults.delivering import open_quantity
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.names.context import Context
+from dokima.pricing.program import Program, Run
+from dokima.pricing.steps.totals import TOTALS as ALL_TOTALS
 from dokima.rulebook.conditions import Condition, holding, order_figures
 
 TOTALS = ("without_tax", "tax", "with_tax")

@@ -14,8 +14,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from dokima.changes.policy import is_policy
-from dokima.engine.compiling.program_builder import build_program
-from dokima.engine.program import Program
+from dokima.compiling.program_builder import build_program
 from dokima.errors import DocumentError, DokimaError, RulebookError, RulebookProblem, nearest
 from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
@@ -27,7 +26,8 @@ from dokima.limits import NUMBER_DIGITS
 from dokima.model.arguments import came, is_halved
 from dokima.model.databases import VARIABLES, Access, Database, Query
 from dokima.model.source import note_beside, note_class, source_of
-from dokima.routines.kinds.kind import StepKind, is_own
+from dokima.pricing.kinds.kind import StepKind, is_own
+from dokima.pricing.program import Program
 from dokima.rulebook.adapters import defined, model_of
 from dokima.rulebook.answers import with_answers
 from dokima.rulebook.definitions import program_definition

@@ -12,20 +12,22 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from dokima.engine.compiling.program_builder import build_program
-from dokima.engine.explaining.price_list import OnTop, OtherTerm, PriceList, PriceRow, Where
-from dokima.engine.explaining.written_formulas import with_labels
-from dokima.engine.program import Program, Run
-from dokima.engine.running.context import Context
-from dokima.engine.running.pricing import Part, Pricing, price_orders
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
+from dokima.columns.texts import Texts
+from dokima.compiling.program_builder import build_program
 from dokima.errors import DokimaError, NotFound, nearest
 from dokima.exact import Quotient, added, decimals, stored, to_decimals
+from dokima.explaining.price_list import OnTop, OtherTerm, PriceList, PriceRow, Where
+from dokima.explaining.written_formulas import with_labels
 from dokima.formulas import Formula, Level
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Texts, shown, value_at
 from dokima.model.listing import with_places
 from dokima.model.order import Order
-from dokima.routines.routine import Option, Routine, Step
+from dokima.pricing.names.context import Context
+from dokima.pricing.program import Program, Run
+from dokima.pricing.running.pricing import Part, Pricing, price_orders
+from dokima.pricing.steps.routine import Option, Routine, Step
 from dokima.tables.candidates import matching, row_values
 from dokima.tables.table import Table, names_behind
 

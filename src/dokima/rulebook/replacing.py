@@ -8,16 +8,16 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
-from dokima.engine.compiling.program_builder import build_program
-from dokima.engine.program import Program
+from dokima.columns.column import Kind, value_at
+from dokima.compiling.program_builder import build_program
 from dokima.errors import DokimaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import from_pairs, to_decimals
 from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
-from dokima.model.columns import Kind, value_at
 from dokima.model.databases import Database, Query
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader, no_column
+from dokima.pricing.program import Program
 from dokima.rulebook.definitions import column_of_value
 from dokima.tables.definition import TableDefinition, TableSource
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from dokima.engine.program import Program
 from dokima.model.fields import DELIVERY_FIELDS, PAYMENT_FIELDS, Field
+from dokima.pricing.program import Program
 from dokima.rulebook.adapters import model_of
 from dokima.rulebook.sections import RulebookSections
 

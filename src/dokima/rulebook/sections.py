@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from dokima.engine.program import ReportingCurrency, ReportTerms
 from dokima.formats.layouts import Layout
 from dokima.model.databases import Database
 from dokima.model.fields import Field
@@ -14,7 +13,8 @@ from dokima.model.numbering import NumberSeries
 from dokima.model.questions import Question
 from dokima.model.settings import FormulaText, Name, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
-from dokima.routines.definition import RoutineDefinition
+from dokima.pricing.program import ReportingCurrency, ReportTerms
+from dokima.pricing.steps.definition import RoutineDefinition
 from dokima.rules.rule import RuleDefinition
 from dokima.tables.definition import ContextTable, TableDefinition
 

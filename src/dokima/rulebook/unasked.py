@@ -6,9 +6,9 @@ import threading
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from dokima.engine.program import Program
 from dokima.errors import DokimaError, RulebookError, RulebookProblem
 from dokima.model.databases import Query
+from dokima.pricing.program import Program
 from dokima.rulebook.replacing import with_tables, with_values_of
 
 Placed = Callable[[RulebookProblem], RulebookProblem]

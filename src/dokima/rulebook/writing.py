@@ -6,8 +6,6 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from dokima.engine.program import Run
-from dokima.engine.running.preparing import prepare
 from dokima.errors import DocumentError, DokimaError
 from dokima.formats.csv_files import csv_of_columns
 from dokima.formats.json_lines_files import json_lines
@@ -17,6 +15,8 @@ from dokima.formats.orders_as_grids import as_text, flat_cells, linked_cells
 from dokima.formats.whole_files import whole_file
 from dokima.model.order import Order
 from dokima.model.orders import Orders
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Run
 from dokima.rulebook.book import Rulebook
 
 

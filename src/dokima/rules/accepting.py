@@ -7,8 +7,9 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.formulas import Frame, Level
-from dokima.model.columns import shown, value_at
 from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule

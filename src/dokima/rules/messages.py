@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.shown import shown
 from dokima.errors import FormulaError
 from dokima.exact import Decimals, Quotient, stored, texts, to_decimals
 from dokima.exact.integers import Integers
@@ -19,7 +21,6 @@ from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Frame, Level, Names, compile_formula
 from dokima.formulas.money import is_money
 from dokima.limits import FORMULA_CHARACTERS
-from dokima.model.columns import Column, shown
 
 BLANK = shown(None)
 _PART = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|\{|\}")

@@ -11,9 +11,9 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from dokima.columns.column import value_at
 from dokima.errors import nearest
 from dokima.formulas import Frame, UnknownName
-from dokima.model.columns import value_at
 
 
 @dataclass(frozen=True)

@@ -9,10 +9,10 @@ from typing import Any
 
 import numpy as np
 
+from dokima.columns.column import Column, values_of
 from dokima.exact.integers import Integers
 from dokima.formulas import BlankSearch, Frame, Level
 from dokima.formulas.names import NOT_TABLES
-from dokima.model.columns import Column, values_of
 from dokima.model.said import Said
 from dokima.rules.rule import Rule
 

@@ -9,12 +9,12 @@ from typing import Any, Literal
 
 import numpy as np
 
+from dokima.columns.column import value_at
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
 from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.formulas import Formula, FormulaKind, Frame, Level, Names, compile_formula
 from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import flags, logical_not, logical_or
-from dokima.model.columns import value_at
 from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, Refusals

@@ -19,8 +19,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
-from dokima.engine.program import Run
-from dokima.engine.running.preparing import prepare
+from dokima.columns.column import values_of
 from dokima.errors import DocumentError, DokimaError, NotFound, Problem
 from dokima.formats.file_names import file_name
 from dokima.formats.json_files import json_text
@@ -28,13 +27,14 @@ from dokima.formats.regular_files import files_in, text_of
 from dokima.formats.whole_files import write_whole
 from dokima.limits import FILE_BYTES
 from dokima.model.arguments import a_text
-from dokima.model.columns import values_of
 from dokima.model.intake import read_documents
 from dokima.model.numbering import counter_of
 from dokima.model.order import Order
 from dokima.model.orders import Orders
 from dokima.model.parsing import parse_json
 from dokima.model.selecting import Selection, chosen, number_key
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Run
 from dokima.rulebook.book import Rulebook
 from dokima.store.decisions import ASIDE, carry_out, decide, decided
 from dokima.store.documents import Done, Event, Kind, Transaction, Written, no_events

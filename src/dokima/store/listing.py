@@ -6,9 +6,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from dokima.columns.column import values_of
 from dokima.errors import DocumentError, Problem
 from dokima.model.arguments import a_text, texts_of
-from dokima.model.columns import values_of
 from dokima.model.listing import Listing
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection

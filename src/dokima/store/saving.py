@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from dokima.editing.drawing import draw_all
-from dokima.engine.program import Run
 from dokima.errors import Conflict, DocumentError, DokimaError, Problem, Refused
 from dokima.model.arguments import a_text
 from dokima.model.document import Document
@@ -17,6 +16,7 @@ from dokima.model.numbering import NumberSeries, numbered
 from dokima.model.order import Order
 from dokima.model.parsing import parse_json
 from dokima.model.selecting import number_key
+from dokima.pricing.program import Run
 from dokima.store.documents import Transaction, Written
 from dokima.store.events import changes_between, saved_event
 from dokima.store.repeating import NamedCall

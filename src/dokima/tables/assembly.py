@@ -9,10 +9,11 @@ from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
+from dokima.columns.column import value_at
+from dokima.columns.texts import Texts
 from dokima.errors import RulebookError, RulebookProblem, listed
 from dokima.exact import decimals, to_decimals
 from dokima.exact.decimals import Decimals
-from dokima.model.columns import Texts, value_at
 from dokima.model.fields import Field
 from dokima.model.raw import RawColumn
 from dokima.model.values import ValueReader

@@ -7,10 +7,12 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from dokima.columns.column import Column, column_of
+from dokima.columns.dates import Dates
+from dokima.columns.texts import Texts
 from dokima.errors import DokimaError, NotFound, nearest
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
-from dokima.model.columns import Column, Dates, Texts, column_of
 from dokima.model.values import BadValue, ValueReader
 from dokima.tables.candidates import fits_cell
 from dokima.tables.index import SEPARATOR

@@ -8,9 +8,11 @@ from typing import Literal
 
 import numpy as np
 
+from dokima.columns.column import Column, value_at
+from dokima.columns.dates import Dates
+from dokima.columns.texts import Texts
 from dokima.exact.integers import Mask
 from dokima.formulas import Frame
-from dokima.model.columns import Column, Dates, Texts, value_at
 from dokima.model.said import Said, listing
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table

@@ -175,3 +175,8 @@ def column_missing(column: str, known: Iterable[str], definition: TableDefinitio
         says = f'columns.{column} = {{ kind = "decimal" }}'
         return f"; its rows come from a database when they are needed: {says} in [table.{definition.name}] declares it"
     return nearest(column, known)
+
+
+def is_price_column(column: str) -> bool:
+    """Whether a column of a table holds prices, going by its name: a rulebook has no kind for money."""
+    return column in ("price", "cost", "amount") or column.endswith(("_price", "_cost", "_amount"))

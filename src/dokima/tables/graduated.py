@@ -8,12 +8,12 @@ from fractions import Fraction
 
 import numpy as np
 
+from dokima.columns.column import Column
 from dokima.exact import Decimals, Number, Quotient, choose, compare, from_fractions, magnitude, simplified
 from dokima.exact.integers import Integers, Mask, either
 from dokima.exact.ranking import begins, dense
 from dokima.formulas.aggregates import value_codes
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column
 
 
 @dataclass(frozen=True)

@@ -9,11 +9,15 @@ from typing import Final, TypeAlias
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.dates import Dates
+from dokima.columns.flags import Flags
+from dokima.columns.texts import Texts
+from dokima.columns.words import Words
 from dokima.exact import Decimals, compare, stored
 from dokima.exact.integers import Integers, Mask, either, narrow, widen
 from dokima.exact.ranking import begins, distinct
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, Dates, Flags, Texts, Words
 
 SEPARATOR = "|"
 """Between several values in one cell of a match column."""

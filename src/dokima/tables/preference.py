@@ -7,6 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.dates import Dates
+from dokima.columns.texts import Texts
 from dokima.errors import FormulaError, nearest
 from dokima.exact import Grouping, ranks
 from dokima.exact.integers import Integers, Mask
@@ -14,7 +17,6 @@ from dokima.formulas import Formula, Frame, Level, Name, UnknownName, compile_fo
 from dokima.formulas.expanding import NAMED
 from dokima.formulas.nodes import Node
 from dokima.formulas.operators import numbers
-from dokima.model.columns import Column, Dates, Texts
 from dokima.model.fields import Field
 
 MOST_SPECIFIC = "most specific"

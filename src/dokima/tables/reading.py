@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from dokima.columns.column import Column, Kind, blanks, kind_of
 from dokima.errors import RulebookProblem
-from dokima.model.columns import Column, Kind, blanks, kind_of
 from dokima.model.fields import Field
 from dokima.model.raw import ColumnValues
 from dokima.model.values import BadValue, no_column

@@ -10,11 +10,15 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from dokima.columns.column import Column
+from dokima.columns.dates import Dates
+from dokima.columns.positions import Positions
+from dokima.columns.texts import Texts
+from dokima.columns.words import HANDFUL, Words
 from dokima.exact import Decimals, compare, magnitude
 from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import numbers, pick
-from dokima.model.columns import HANDFUL, Column, Dates, Positions, Texts, Words
 from dokima.model.fields import Field
 from dokima.tables.assembly import Assemblies
 from dokima.tables.definition import TableDefinition, TableSource

@@ -7,12 +7,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from dokima.columns.column import Column, Kind, column_of
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Names, compile_formula
 from dokima.formulas.operators import pick
-from dokima.model.columns import Column, Kind, column_of
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
 from dokima.tables.definition import TableDefinition, TableSource, column_missing

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from dokima.columns.cells import cell
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.cells import cell
 from dokima.rules.verdicts import RuleAnswers
 
 _NAMES = ("rule", "moment", "order", "line", "result", "message", "reason")

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from dokima.columns.cells import cell
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.inference.beginning import Beginning
-from dokima.model.cells import cell
 
 
 def data(begun: Beginning, detail: Detail = PLAIN) -> dict[str, Any]:  # noqa: ARG001 (all results are asked alike)

@@ -9,10 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.running.amounts import amount_texts
-from dokima.engine.running.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
-from dokima.engine.running.result_tables import AMOUNTS_OF_ORDERS, TableColumns, given_sequence, result_columns
-from dokima.engine.running.summing import left_out, sums_of
+from dokima.columns.cells import cell, cells
+from dokima.columns.texts import Texts
 from dokima.errors import Problem, refuse_unknown_columns
 from dokima.exact import Grouping, Number
 from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
@@ -22,11 +20,13 @@ from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
 from dokima.formats.value_texts import ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
-from dokima.model.cells import cell, cells
-from dokima.model.columns import Texts
 from dokima.model.listing import Listing
-from dokima.routines.taxing import TaxGroups
-from dokima.routines.totals import TOTALS
+from dokima.pricing.calculation.amounts import amount_texts
+from dokima.pricing.calculation.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
+from dokima.pricing.calculation.result_tables import AMOUNTS_OF_ORDERS, TableColumns, given_sequence, result_columns
+from dokima.pricing.calculation.summing import left_out, sums_of
+from dokima.pricing.steps.taxing import TaxGroups
+from dokima.pricing.steps.totals import TOTALS
 
 
 def columns(detail: Detail) -> tuple[str, ...]:

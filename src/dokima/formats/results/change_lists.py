@@ -6,8 +6,8 @@ from dataclasses import asdict, fields
 from typing import Any
 
 from dokima.changes.listing import ChangeEntries, ChangeEntry
+from dokima.columns.cells import cell
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.cells import cell
 
 
 def columns(detail: Detail) -> tuple[str, ...]:  # noqa: ARG001 (all results are asked alike)

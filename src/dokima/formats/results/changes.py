@@ -7,12 +7,12 @@ from typing import Any
 from dokima.changes.change import ChangeOrder
 from dokima.changes.history import last_entry
 from dokima.changes.variance import COSTS, Variance
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.parties import PARTIES, party
+from dokima.columns.cells import cell
 from dokima.formats.results import variances
 from dokima.formats.results.calculations import breakdowns
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.cells import cell
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.calculation.parties import PARTIES, party
 
 
 def columns(detail: Detail) -> tuple[str, ...]:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from dokima.changes.ledger import Ledger
-    from dokima.engine.explaining.explanation import QuantityPrice
+    from dokima.explaining.explanation import QuantityPrice
 
 
 @dataclass(frozen=True)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from dokima.engine.explaining.evaluation import Evaluation
+from dokima.columns.cells import cell
+from dokima.explaining.evaluation import Evaluation
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.cells import cell
 
 
 def data(evaluation: Evaluation, detail: Detail = PLAIN) -> dict[str, Any]:  # noqa: ARG001 (all results are asked alike)

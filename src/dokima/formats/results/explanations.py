@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from dokima.engine.explaining.explanation import Explanation
+from dokima.columns.cells import cell
+from dokima.explaining.explanation import Explanation
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.cells import cell
 
 
 def columns(detail: Detail) -> tuple[str, ...]:  # noqa: ARG001 (all results are asked alike)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from dokima.engine.explaining.price_list import PriceList
+from dokima.columns.cells import cell
+from dokima.explaining.price_list import PriceList
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.cells import cell
 
 
 def data(prices: PriceList, detail: Detail = PLAIN) -> dict[str, Any]:  # noqa: ARG001 (all results are asked alike)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from dokima.engine.running.calculation import PricedOrder
-from dokima.engine.running.result_tables import FIRST_OF_LINES
 from dokima.formats.results import calculations
 from dokima.formats.results.detail import PLAIN, Detail
+from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.calculation.result_tables import FIRST_OF_LINES
 
 
 def columns(detail: Detail) -> tuple[str, ...]:

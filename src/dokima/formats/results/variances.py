@@ -8,8 +8,8 @@ from typing import Any
 from dokima.changes.deltas import Delta
 from dokima.changes.step_moves import lines_with_steps, step_moves
 from dokima.changes.variance import LineVariance, Variance
+from dokima.columns.cells import cell
 from dokima.formats.results.detail import PLAIN, Detail
-from dokima.model.cells import cell
 
 
 def columns(detail: Detail) -> tuple[str, ...]:  # noqa: ARG001 (all results are asked alike)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from dokima.engine.program import Program
+from dokima.pricing.program import Program
 from dokima.reports.specification.content import Box, Diagram
 
 WIDTH, HEIGHT, ACROSS, DOWN, EDGE = 146.0, 40.0, 40.0, 12.0, 8.0

@@ -11,9 +11,10 @@ from typing import Any
 
 import numpy as np
 
-from dokima.engine.program import Program
+from dokima.columns.shown import shown
 from dokima.errors import DokimaError, NotFound, nearest
-from dokima.model.columns import shown
+from dokima.pricing.program import Program
+from dokima.pricing.steps.routine import Step
 from dokima.proving.cases import Case
 from dokima.proving.coverage import Coverage, covered
 from dokima.proving.proof import Outcome, in_words
@@ -29,7 +30,6 @@ from dokima.reports.specification.content import (
     Figure,
     Note,
 )
-from dokima.routines.routine import Step
 
 MOST_EXAMPLES = 2
 """Cases that are shown beside one part."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from dokima.engine.program import Program
+from dokima.pricing.program import Program
 from dokima.proving.proof import Outcome
 from dokima.proving.running_cases import Batch, run_cases
 from dokima.proving.targets import target_words, wanted_of

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from dokima.engine.fingerprint import rows_digest
-from dokima.engine.program import Program
-from dokima.model.columns import shown, value_at
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
+from dokima.pricing.fingerprint import rows_digest
+from dokima.pricing.program import Program
+from dokima.pricing.steps.routine import Routine
 from dokima.proving.reaching import Target
 from dokima.proving.usage import all_formulas
 from dokima.reports.formatting import plural
@@ -16,7 +18,6 @@ from dokima.reports.specification.diagram import ORDER, diagram_of, lookups
 from dokima.reports.specification.evidence import Evidence
 from dokima.reports.specification.phrases import Phrases
 from dokima.reports.specification.steps import routine_figure, step_sentences
-from dokima.routines.routine import Routine
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table
 

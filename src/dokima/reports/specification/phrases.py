@@ -5,10 +5,11 @@ from __future__ import annotations
 import ast
 from collections.abc import Mapping, Sequence
 
-from dokima.engine.program import Program
+from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.errors import listed
-from dokima.model.columns import shown, value_at
 from dokima.model.fields import Field
+from dokima.pricing.program import Program
 
 COMPARED: Mapping[type[ast.cmpop], tuple[str, str]] = {
     ast.Eq: ("is", "is"), ast.NotEq: ("is not", "is not"), ast.Lt: ("is below", "is before"),

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from dokima.pricing.steps.routine import Routine, Step
 from dokima.reports.specification.content import Sentence
 from dokima.reports.specification.phrases import Phrases
-from dokima.routines.routine import Routine, Step
 
 OVER = {"order": "once for the order", "parent": "once for each line that has sub-lines"}
 

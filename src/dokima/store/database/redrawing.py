@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from dokima.editing.drawing import draw_afresh
-from dokima.engine.program import Run
-from dokima.engine.running.drawing import all_drawn
 from dokima.model.document import Document
 from dokima.model.fields import DRAWN
 from dokima.model.listing import Listing
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection
+from dokima.pricing.defaults.drawing import all_drawn
+from dokima.pricing.program import Run
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.place import DatabaseDocuments
 from dokima.store.database.rows import rows_of

@@ -8,14 +8,15 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from dokima.engine.running.calculation import Calculation
+from dokima.columns.column import Column, values_of
+from dokima.columns.lazy import laid_over
 from dokima.formats.json_files import dumped
-from dokima.model.columns import Column, laid_over, values_of
 from dokima.model.content import canonical_json
 from dokima.model.fields import RECORDS, Field
 from dokima.model.orders import Orders
 from dokima.model.selecting import number_key
 from dokima.model.values import split_names
+from dokima.pricing.calculation.calculation import Calculation
 from dokima.store.database.schema import Schema
 
 TERMS = "terms"

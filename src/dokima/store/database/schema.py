@@ -21,12 +21,12 @@ from sqlalchemy import (
     text,
 )
 
-from dokima.engine.program import Program
+from dokima.columns.column import Kind
 from dokima.errors import DokimaError
 from dokima.formulas.names import Level
-from dokima.model.columns import Kind
 from dokima.model.fields import RECORDS, Field
-from dokima.routines.totals import TOTALS
+from dokima.pricing.program import Program
+from dokima.pricing.steps.totals import TOTALS
 from dokima.store.database.column_names import name_of_check, names_of_columns, quoted, refuse_unless_name
 from dokima.store.database.column_types import Exact, Words, column_of
 

@@ -13,13 +13,13 @@ from sqlalchemy.dialects import postgresql, sqlite
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.schema import CreateIndex, CreateSchema, CreateTable
 
-from dokima.engine.program import Run
-from dokima.engine.running.delivering import open_lines
-from dokima.engine.running.preparing import prepare
+from dokima.columns.column import value_at
 from dokima.errors import DocumentError, DokimaError
-from dokima.model.columns import value_at
 from dokima.model.orders import Orders
 from dokima.model.selecting import Selection
+from dokima.pricing.defaults.delivering import open_lines
+from dokima.pricing.defaults.preparing import prepare
+from dokima.pricing.program import Run
 from dokima.rulebook.book import Rulebook
 from dokima.store.database.column_names import quoted
 from dokima.store.database.engines import engine_of, told, writing

@@ -1,0 +1,1 @@
+"""Which rules a moment asks, the figures they read, and what they find."""

@@ -1,0 +1,1 @@
+"""A rulebook's definitions, checked and put together into a program."""

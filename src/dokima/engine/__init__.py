@@ -1,1 +1,0 @@
-"""One rulebook, compiled: fields, defaults, tables, rules and routines, run in order."""

@@ -1,1 +1,0 @@
-"""From what a rulebook says to a program that can run."""

@@ -1,1 +1,0 @@
-"""A program at work on orders: contexts, rules, steps, totals, agreed terms."""

@@ -1,0 +1,1 @@
+"""A program, its names, and its run: defaults, steps, tax, totals."""

@@ -1,0 +1,1 @@
+"""Priced orders, and the tables that are made of them."""

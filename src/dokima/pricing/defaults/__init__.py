@@ -1,0 +1,1 @@
+"""What fields have that nobody gave."""

@@ -1,0 +1,1 @@
+"""The columns behind the names of formulas, while a program runs."""

@@ -1,0 +1,1 @@
+"""Orders priced: which routine, in pieces, with everything beside the steps."""

@@ -1,0 +1,1 @@
+"""A routine's steps: what they say, how they run one after the other, tax, totals."""

@@ -1,1 +1,0 @@
-"""Routines: ordered steps that turn a line into money, tax, and totals."""
