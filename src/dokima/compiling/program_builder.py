@@ -16,8 +16,7 @@ from dokima.errors import FormulaError, RulebookError, RulebookProblem, nearest
 from dokima.exact import stored, to_decimals
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula
 from dokima.formulas.aggregates import AGGREGATES
-from dokima.formulas.compiler import in_one_line
-from dokima.formulas.expanding import dotted_names, expanded
+from dokima.formulas.expanding import dotted_names, expanded, in_one_line
 from dokima.formulas.functions import FUNCTIONS, SPECIAL
 from dokima.formulas.names import NOT_TABLES
 from dokima.formulas.operators import numbers
@@ -84,12 +83,12 @@ class _Builder:
         self._check_context()
         rules = self._rules(figures)
         defaults = self._defaults()
-        self._check_formulas(figures)
+        named = self._named(figures)
         rate, parties = self._reporting(), self._parties()
         if self.problems:
             raise RulebookError(self.problems)
         tables = {name: table for name, table in self.tables.items() if table is not None}
-        return Program(self.definition, tables, rules, routines, defaults, _readers(tables), rate, parties)
+        return Program(self.definition, tables, rules, routines, defaults, _readers(tables), rate, parties, named)
 
     def _problem(self, path: str, message: str) -> None:
         self.problems.append(RulebookProblem("", path, message))
@@ -288,14 +287,16 @@ class _Builder:
                 self.problems += error.problems
         return rules
 
-    def _check_formulas(self, figures: Mapping[str, Name]) -> None:
+    def _named(self, figures: Mapping[str, Name]) -> dict[str, Formula]:
         """Named formulas, also those that nobody reads: each must make sense where most may be read."""
         names = Scope(self.definition, self._table, figures, with_run=True, with_change=True)
+        found: dict[str, Formula] = {}
         for name, source in self.definition.formulas.items():
             try:
-                compile_formula(source, names, what="this formula")
+                found[name] = compile_formula(source, names, what="this formula")
             except FormulaError as error:
                 self._problem(f"formula.{name}", error.pointed())
+        return found
 
     # -- defaults ---------------------------------------------------------------------------------------------
 

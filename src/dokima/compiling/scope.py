@@ -8,8 +8,7 @@ from dataclasses import dataclass, field, replace
 from dokima.columns.column import kind_of
 from dokima.errors import nearest
 from dokima.formulas import Level, Name, UnknownName
-from dokima.formulas.compiler import in_one_line
-from dokima.formulas.expanding import NAMED
+from dokima.formulas.expanding import NAMED, in_one_line
 from dokima.formulas.functions import Function
 from dokima.model.fields import Field
 from dokima.pricing.change_facts import CHANGE_FACTS

@@ -16,7 +16,7 @@ from dokima.explaining.explanation import Operand, TableAnswer, answer_data
 from dokima.explaining.table_answers import TableAnswers
 from dokima.explaining.written_formulas import Counted, named_values
 from dokima.formulas import Level
-from dokima.formulas.compiler import compile_formula
+from dokima.formulas.reading.compiling import compile_formula
 from dokima.model.orders import Orders
 from dokima.model.said import SHOWN
 from dokima.pricing.defaults.preparing import prepare

@@ -10,11 +10,11 @@ from dokima.columns.column import Column, value_at
 from dokima.columns.shown import shown
 from dokima.exact import parse, text
 from dokima.explaining.explanation import NamedFormula
-from dokima.formulas import Formula, Frame, Level, compile_formula
-from dokima.formulas.expanding import named_in
+from dokima.formulas import Formula, Frame, Level
+from dokima.formulas.expanding import NAMED
 from dokima.formulas.money import is_money
 from dokima.formulas.names import Names
-from dokima.formulas.nodes import Node
+from dokima.formulas.tree import Node
 from dokima.model.said import Said, listing
 
 MOST_BARE = 2
@@ -102,7 +102,7 @@ class Counted:
 
     def _value(self, node: Node) -> Any:
         position = self.order if node.level is Level.HEADER or self.line is None else self.line
-        column = node.evaluate(self.frame)
+        column = self.formula.part(node, self.frame)
         return value_at(column, position) if len(column) else None
 
     def _written(self, node: Node) -> Said:
@@ -144,10 +144,12 @@ class Counted:
 def named_values(formula: Formula, names: Names, frame: Frame, order: int, line: int) -> list[NamedFormula]:
     """The named formulas that a formula names, and what each gives at one place."""
     found: list[NamedFormula] = []
-    for dotted in dict.fromkeys(named_in(formula.written)):
-        inner = compile_formula(dotted, names)
-        column = inner.evaluate(frame)
-        at = line if inner.level is Level.LINE else order
+    nodes = {node.formula: node for node in reversed(list(formula.root.walk())) if node.formula}
+    for dotted, node in sorted(nodes.items(), key=lambda each: each[1].start):
+        if not dotted.startswith(f"{NAMED}."):
+            continue
+        column = formula.part(node, frame)
+        at = line if node.level is Level.LINE else order
         value = value_at(column, 0 if len(column) == 1 else at) if len(column) else None
         label = dotted.partition(".")[2].replace("_", " ")
         found.append(NamedFormula(dotted, label, value, names.text_of(dotted) or ""))

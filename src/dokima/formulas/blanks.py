@@ -9,9 +9,10 @@ import numpy as np
 
 from dokima.columns.column import Column, values_of
 from dokima.exact.integers import Integers, Mask
+from dokima.formulas.formula import Formula
 from dokima.formulas.names import Frame, Level
-from dokima.formulas.nodes import Formula, Node
 from dokima.formulas.operators import numbers
+from dokima.formulas.tree import Node
 from dokima.model.said import Said
 
 
@@ -141,7 +142,7 @@ class BlankSearch:
     def _taken(self, node: Node, orders: Integers, lines: Integers | None) -> Column | None:
         """The values of a node at some places; None if it has none at all."""
         if node not in self._columns:
-            self._columns[node] = node.evaluate(self.frame)
+            self._columns[node] = self.formula.part(node, self.frame)
         column = self._columns[node]
         if len(column) == 0:
             return None

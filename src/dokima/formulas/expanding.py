@@ -54,14 +54,18 @@ def expanded(text: str, names: Names, path: tuple[str, ...] = ()) -> tuple[str, 
     return whole + text[last:], tuple(spans)
 
 
+def in_one_line(source: object) -> str:
+    """A formula as TOML has it, as one line of text."""
+    if isinstance(source, bool):
+        return str(source)
+    if isinstance(source, str):
+        return source.replace("\n", " ").replace("\t", " ")
+    return format(source, "f") if hasattr(source, "as_tuple") else str(source)
+
+
 def dotted_names(text: str) -> list[str]:
     """The dotted names in a text."""
     return [dotted for _, _, dotted in _places(text)]
-
-
-def named_in(text: str) -> list[str]:
-    """The named formulas that a text reads, by their dotted names."""
-    return [dotted for _, _, dotted in _places(text) if dotted.startswith(f"{NAMED}.")]
 
 
 @lru_cache(maxsize=4096)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from dokima.formulas.nodes import Formula
+from dokima.formulas.formula import Formula
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dokima.formulas.nodes import Node
+from dokima.formulas.tree import Node
 
 _KEEPING = ("+", "-", "if", "coalesce", "abs", "min", "max")
 """What is money if one of its parts is."""

@@ -13,8 +13,8 @@ from dokima.exact import Grouping
 from dokima.exact.integers import Integers, Mask
 
 if TYPE_CHECKING:
+    from dokima.formulas.formula import Formula
     from dokima.formulas.functions import Function
-    from dokima.formulas.nodes import Node
 
 FormulaKind = Kind | Literal["blank"]
 """Kind of a formula; "blank" is the literal ``''``, which fits any kind."""
@@ -47,6 +47,7 @@ class Name:
         label: The word shown to people.
         rows: Of a field of records their name, ``delivery`` or ``payment``; blank for everything else.
         money: Whether it is an amount of money in the order's currency.
+        dotted: The whole name that it is short for; blank if it is that itself.
     """
 
     kind: FormulaKind
@@ -54,6 +55,7 @@ class Name:
     label: str = ""
     rows: str = ""
     money: bool = False
+    dotted: str = ""
 
 
 class Names(Protocol):
@@ -137,8 +139,8 @@ class Frame(Protocol):
         """Whether formulas may call functions in Python, which may fail: else nothing is ever in error."""
 
     @property
-    def failed_calls(self) -> dict[Node, Texts]:
-        """The calls of own functions that failed when they were last evaluated."""
+    def failed(self) -> dict[tuple[Formula, Level], Texts | None]:
+        """For each formula, as it was last worked out at a level, the failures of own functions it depends on."""
 
     @property
     def has_failures(self) -> bool:
@@ -163,3 +165,7 @@ class Frame(Protocol):
 
 class UnknownName(LookupError):
     """A name that a formula may not use. The message says why."""
+
+
+class UnknownLoneName(UnknownName):
+    """A name without a point that a formula may not use, where names may have none."""

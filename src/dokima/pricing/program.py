@@ -131,6 +131,7 @@ class Program:
         rules: Rules in the order they were declared.
         routines: Routines in the order they were declared.
         defaults: Formulas of fields, (level, field) first, in the order of what they read.
+        named: Named formulas by name, each with every name that some place may read.
         parties: Formulas of text that say who and where the parties are, by customer, supplier and ship_to.
         reporting_rate: How many of the reporting currency one of an order's is; None without such a currency.
         readers: For each figure that changes from step to step the tables that read it or its sum over the order,
@@ -145,6 +146,7 @@ class Program:
     readers: Mapping[str, frozenset[str]] = field(default_factory=dict)
     reporting_rate: Formula | None = None
     parties: Mapping[str, Sequence[Formula]] = field(default_factory=dict)
+    named: Mapping[str, Formula] = field(default_factory=dict)
 
     @cached_property
     def figures(self) -> frozenset[str]:

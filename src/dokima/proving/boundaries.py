@@ -11,12 +11,12 @@ import numpy as np
 
 from dokima.columns.column import value_at
 from dokima.formulas import Formula, Level
-from dokima.formulas.nodes import Node
+from dokima.formulas.signs import COMPARISONS, MEMBERSHIP
+from dokima.formulas.tree import Node
 from dokima.model.fields import Field
 from dokima.pricing.program import Program
 from dokima.proving.usage import all_formulas
 from dokima.tables.index import SEPARATOR
-from dokima.tables.preference import RowFrame
 from dokima.tables.table import Table, names_behind
 
 MOST_KEYS = 40
@@ -45,7 +45,7 @@ class Boundaries:
     def __init__(self, program: Program) -> None:
         self.program = program
         self.values: dict[str, list[Any]] = {}
-        for _path, formula in all_formulas(program):
+        for formula in all_formulas(program):
             self._compared(formula)
         for table in program.tables.values():
             self._of_table(table)
@@ -65,7 +65,7 @@ class Boundaries:
     def _read(self) -> list[str]:
         """Every field that anything reads."""
         tables = [each for table in self.program.tables.values() for each in table.behind]
-        return self.behind([*tables, *(name for _, formula in all_formulas(self.program) for name in formula.reads)])
+        return self.behind([*tables, *(name for formula in all_formulas(self.program) for name in formula.reads)])
 
     def _add(self, name: str, values: Iterable[Any]) -> None:
         if self._field(name) is not None and name.partition(".")[2] not in OWN:
@@ -75,7 +75,7 @@ class Boundaries:
     def _compared(self, formula: Formula) -> None:
         """Constants that a formula compares with; beside a sum or a product they are tried for each field in it."""
         for node in formula.root.walk():
-            if node.role not in ("==", "!=", "<", "<=", ">", ">=", "in"):
+            if node.role not in (*COMPARISONS, *MEMBERSHIP):
                 continue
             constants = [value for each in node.operands for value in self._constant(each)]
             names = {each.name for operand in node.operands for each in operand.walk() if each.name}
@@ -90,9 +90,7 @@ class Boundaries:
             return []
         if node.name.startswith("value."):
             return [value_at(self.program.definition.values[node.name.partition(".")[2]], 0)]
-        if node.name or node.operands:
-            return []
-        return [value_at(node.evaluate(RowFrame({}, 1)), 0)]
+        return [] if node.value is None else [value_at(node.value, 0)]
 
     def around(self, name: str, value: Any) -> list[Any]:
         """A value, and what is one unit below and above it; nothing if the field is of another kind."""

@@ -1,124 +1,96 @@
 """Changes of a rulebook that no order could tell: comparisons that say the same of every value a field can have.
 
-A field with two decimal places is below 0.555 just where it is at most 0.55. Written in one normal form, two such
-comparisons are the same text, and so are two rulebooks that differ in nothing else.
+A field with two decimal places is below 0.555 just where it is at most 0.55. Brought to one normal form, two such
+comparisons are equal, and so are two rulebooks that differ in nothing else.
 """
 
 from __future__ import annotations
 
-import ast
-from collections.abc import Mapping
-from dataclasses import fields, is_dataclass, replace
 from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 from typing import Any
 
+from dokima.columns.column import value_at
+from dokima.compiling.places import formula_places
+from dokima.formulas.comparing import shape
+from dokima.formulas.names import NUMBERS
+from dokima.formulas.signs import COMPARISONS
+from dokima.formulas.tree import LITERAL, NAME, Node
 from dokima.model.fields import Field
 from dokima.pricing.fingerprint import fingerprint_of
-from dokima.pricing.program import Program, ProgramDefinition
+from dokima.pricing.program import Program
 
-TURNED: Mapping[type[ast.cmpop], ast.cmpop] = {
-    ast.Lt: ast.Gt(), ast.LtE: ast.GtE(), ast.Gt: ast.Lt(), ast.GtE: ast.LtE(), ast.Eq: ast.Eq(),
-    ast.NotEq: ast.NotEq(),
-}  # fmt: skip
-"""A comparison with its sides changed."""
-FORMULAS = ("when", "require", "value", "base", "percent", "amount", "per_unit", "cap", "keep_above", "where", "share")
-"""Settings of rules and steps that hold formulas."""
 NO_VALUE = "no value that the field can have"
+SUMS = ("line.delivered",)
+"""Fields that are worked out of others, so that they may have values that nobody could give."""
 
 
-def say_the_same(program: Program, changed: ProgramDefinition) -> bool:
+def say_the_same(program: Program, changed: Program) -> bool:
     """Whether a changed rulebook says the same of every order: its comparisons agree on all values of their fields."""
-    mine = _normal(program, program.definition)
-    return fingerprint_of(mine) == fingerprint_of(_normal(program, changed))
+    mine, theirs = list(formula_places(program)), list(formula_places(changed))
+    if [place.path for place in mine] != [place.path for place in theirs]:
+        return False
+    definition = changed.definition
+    for place, other in zip(mine, theirs, strict=True):
+        if normal_form(program, place.formula.root) != normal_form(program, other.formula.root):
+            return False
+        given = place.given(program.definition)
+        if given != other.given(changed.definition):
+            definition = place.put(definition, given)
+    return fingerprint_of(definition) == program.fingerprint
 
 
-def _normal(program: Program, definition: ProgramDefinition) -> ProgramDefinition:
-    """A definition whose rules and routines have their formulas in normal form."""
-    rules = [_formulas(program, each) for each in definition.rules]
-    routines = [_formulas(program, each) for each in definition.routines]
-    return replace(definition, rules=rules, routines=routines)
-
-
-def _formulas(program: Program, part: Any) -> Any:
-    changed: dict[str, Any] = {}
-    for each in fields(part):
-        value = getattr(part, each.name)
-        if each.name in FORMULAS and isinstance(value, str):
-            changed[each.name] = normal_form(program, value)
-        elif each.name in ("steps", "options") and isinstance(value, list | tuple):
-            changed[each.name] = [_formulas(program, one) if is_dataclass(one) else one for one in value]
-    return replace(part, **changed) if changed else part
-
-
-def normal_form(program: Program, source: str) -> str:
-    """A formula whose comparisons of fields with numbers are written with ``<`` and ``>=``, at a value of the field.
+def normal_form(program: Program, node: Node) -> tuple[Any, ...]:
+    """What a formula says, its comparisons of fields with numbers as ``<`` and ``>=`` of a value the field can have.
 
     Args:
         program: The rulebook, for the decimal places of its fields.
-        source: The formula.
+        node: The formula.
     """
-    text = source.strip()
-    try:
-        tree = ast.parse(text, mode="eval")
-    except SyntaxError:
-        return source
-    written = (each for each in ast.walk(tree) if isinstance(each, ast.Constant) and isinstance(each.value, float))
-    if any(Decimal(ast.get_source_segment(text, each) or "NaN") != Decimal(str(each.value)) for each in written):
-        return source  # more digits than a float holds: read as floats, two numbers might look alike
-    return ast.unparse(_Normal(program).visit(tree))
+    return shape(node, lambda part: _compared(program, part))
 
 
-class _Normal(ast.NodeTransformer):
-    def __init__(self, program: Program) -> None:
-        self.program = program
-
-    def visit_Compare(self, node: ast.Compare) -> ast.AST:
-        """One comparison of a field with a number; of several at once nothing is changed."""
-        if len(node.ops) != 1:
-            return self.generic_visit(node)
-        left, op, right = node.left, node.ops[0], node.comparators[0]
-        if _number(left) is not None and type(op) in TURNED:
-            left, op, right = right, TURNED[type(op)], left
-        number, field = _number(right), self._field(left)
-        places = None if field is None else 0 if field.kind == "integer" else field.places
-        if number is None or places is None or field is None or field.kind not in ("integer", "decimal"):
-            return self.generic_visit(node)
-        return _at_a_value(left, op, number, places) or self.generic_visit(node)
-
-    def _field(self, node: ast.expr) -> Field | None:
-        head, _, name = ast.unparse(node).partition(".") if isinstance(node, ast.Attribute) else ("", "", "")
-        known = {"header": self.program.fields.header, "line": self.program.fields.line}
-        return known.get(head, {}).get(name)
+def _compared(program: Program, node: Node) -> tuple[Any, ...] | None:
+    """A comparison of a field with a number in normal form; None for all else."""
+    if node.role not in COMPARISONS:
+        return None
+    (left, right), sign = node.operands, node.role
+    if _number(left) is not None:
+        left, right, sign = right, left, COMPARISONS[sign].turned
+    number, field = _number(right), _field(program, left)
+    if number is None or field is None or field.kind not in NUMBERS or left.name in SUMS:
+        return None
+    places = 0 if field.kind == "integer" else field.places
+    return None if places is None else (left.name, *_at_a_value(sign, number, places))
 
 
-def _number(node: ast.expr) -> Decimal | None:
+def _field(program: Program, node: Node) -> Field | None:
+    if node.role != NAME:
+        return None
+    head, _, name = node.name.partition(".")
+    return {"header": program.fields.header, "line": program.fields.line}.get(head, {}).get(name)
+
+
+def _number(node: Node) -> Decimal | None:
     """A number that is written out, with its sign."""
-    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
-        inner = _number(node.operand)
+    if node.role == "-" and len(node.operands) == 1:
+        inner = _number(node.operands[0])
         return None if inner is None else -inner
-    if isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
-        return Decimal(str(node.value))
-    return None
+    if node.role != LITERAL or node.kind not in NUMBERS or node.value is None:
+        return None
+    return Decimal(value_at(node.value, 0))
 
 
-def _at_a_value(field: ast.expr, op: ast.cmpop, number: Decimal, places: int) -> ast.expr | None:
-    """The comparison at a value that the field can have."""
+def _at_a_value(sign: str, number: Decimal, places: int) -> tuple[str, Decimal | str]:
+    """A comparison at a value that a field of so many places can have."""
     unit = Decimal(1).scaleb(-places)
     below, above = number.quantize(unit, ROUND_FLOOR), number.quantize(unit, ROUND_CEILING)
-    said: tuple[str, Decimal | str]
-    match op:
-        case ast.Lt():
-            said = ("<", above)
-        case ast.LtE():
-            said = ("<", below + unit)
-        case ast.Gt():
-            said = (">=", below + unit)
-        case ast.GtE():
-            said = (">=", above)
-        case ast.Eq() | ast.NotEq():
-            word = "==" if isinstance(op, ast.Eq) else "!="
-            said = (word, below if below == above else NO_VALUE)
-        case _:
-            return None
-    value = f"'{said[1]}'" if isinstance(said[1], str) else format(said[1] + 0, "f")  # not -0
-    return ast.parse(f"{ast.unparse(field)} {said[0]} {value}", mode="eval").body
+    match sign:
+        case "<":
+            return "<", above
+        case "<=":
+            return "<", below + unit
+        case ">":
+            return ">=", below + unit
+        case ">=":
+            return ">=", above
+    return sign, below if below == above else NO_VALUE

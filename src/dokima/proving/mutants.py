@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-import ast
 import datetime
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
+from functools import partial
 from typing import Any
 
 import numpy as np
 
 from dokima.columns.column import value_at
+from dokima.compiling.places import FormulaPlace, formula_places
 from dokima.exact import decimals
+from dokima.formulas.rewriting import Rewritten, next_number, rewritings
 from dokima.model.content import digest_of
 from dokima.model.raw import RawColumn
 from dokima.model.said import Said
 from dokima.pricing.program import Program, ProgramDefinition
-from dokima.pricing.steps.definition import OptionDefinition, RoutineDefinition, StepDefinition
+from dokima.pricing.steps.definition import RoutineDefinition, StepDefinition
 from dokima.tables.candidates import row_terms
-from dokima.tables.definition import TableDefinition
 from dokima.tables.table import Table
 
 ROUNDING: Mapping[str, str] = {
@@ -27,22 +28,6 @@ ROUNDING: Mapping[str, str] = {
     "ceiling": "floor", "floor": "ceiling",
 }  # fmt: skip
 """For each rounding mode the one it is replaced with."""
-COMPARISONS: Mapping[type[ast.cmpop], tuple[str, str]] = {
-    ast.Lt: ("<", "<="), ast.LtE: ("<=", "<"), ast.Gt: (">", ">="), ast.GtE: (">=", ">"),
-    ast.Eq: ("==", "!="), ast.NotEq: ("!=", "=="),
-}  # fmt: skip
-ARITHMETIC: Mapping[type[ast.operator], tuple[str, str]] = {
-    ast.Add: ("+", "-"), ast.Sub: ("-", "+"), ast.Mult: ("*", "/"), ast.Div: ("/", "*"),
-}  # fmt: skip
-SWAPPED: Mapping[str, str] = {
-    "min": "max",
-    "max": "min",
-    "any": "all",
-    "all": "any",
-    "lowest": "highest",
-    "highest": "lowest",
-}
-
 EVERY = "every"
 """What a mutant reaches that may touch any case."""
 
@@ -82,10 +67,12 @@ class Mutant:
 def mutants_of(program: Program) -> Iterator[Mutant]:
     """Every mutant of a rulebook, always in the same sequence. Rules in Python and labels are not mutated."""
     yield from _of_values(program)
+    yield from _of_formulas(program)
     yield from _of_rules(program)
     yield from _of_routines(program)
-    yield from _of_fields(program)
-    yield from _of_tables(program)
+    for table in program.tables.values():
+        if table.assemblies is None:
+            yield from _of_rows(program, table, f"table:{table.name}")
 
 
 def _mutant(
@@ -98,83 +85,28 @@ def _mutant(
 # -- formulas ---------------------------------------------------------------------------------------------------------
 
 
-def changed_formulas(source: str) -> Iterator[tuple[str, Said, str]]:
-    """A formula changed at one spot: operator, what is changed in words, and the new text."""
-    try:
-        tree = ast.parse(source.strip(), mode="eval")
-    except (SyntaxError, ValueError):
-        return
-    text = source.strip()
-    for node in ast.walk(tree):
-        for operator, words, start, stop, new in _spots(node, text):
-            yield operator, words, text[:start] + new + text[stop:]
+def _of_formulas(program: Program) -> Iterator[Mutant]:
+    """Every formula that a rulebook says itself, changed at one spot."""
+    built_in = {rule.id for rule in program.rules if rule.definition.built_in}
+    for place in formula_places(program):
+        if not place.way or place.rule in built_in:
+            continue
+        tables = frozenset([place.table]) if place.table else frozenset[str]()
+        reach = next((f"{kind}:{name}" for kind, name in _whose(place) if name), EVERY)
+        for each in rewritings(place.formula):
+            make = partial(place.put, program.definition, each.text)
+            words, text = _words(each, place.formula.written.strip()), f"{each.operator} {each.text}"
+            yield _mutant(place.path, each.operator, text, words, reach, make, tables=tables)
 
 
-def _spots(node: ast.AST, text: str) -> Iterator[tuple[str, Said, int, int, str]]:
-    """Where a part of a formula can be changed: operator, words, first and last character, what stands there then."""
-    if isinstance(node, ast.Compare):
-        left = node.left
-        for kind, right in zip(node.ops, node.comparators, strict=True):
-            swap = COMPARISONS.get(type(kind))
-            if swap is not None:
-                at = _between(text, left, right, swap[0])
-                yield "comparison", _were(swap[0], text, swap[1]), at, at + len(swap[0]), swap[1]
-            left = right
-    elif isinstance(node, ast.BinOp) and type(node.op) in ARITHMETIC:
-        old, new = ARITHMETIC[type(node.op)]
-        at = _between(text, node.left, node.right, old)
-        yield "arithmetic", _were(old, text, new), at, at + len(old), new
-    elif isinstance(node, ast.BoolOp):
-        old, new = ("and", "or") if isinstance(node.op, ast.And) else ("or", "and")
-        for left, right in zip(node.values, node.values[1:], strict=False):
-            at = _between(text, left, right, old)
-            yield "logic", _were(old, text, new), at, at + len(old), new
-    elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
-        yield (
-            "negation",
-            Said("the `not` in `{formula}` were left out", formula=text),
-            node.col_offset,
-            _start(node.operand, text),
-            "",
-        )
-    elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in SWAPPED:
-        old, new = node.func.id, SWAPPED[node.func.id]
-        yield "function", _were(old, text, new), node.col_offset, node.col_offset + len(old), new
-    elif isinstance(node, ast.Constant) and isinstance(node.value, int | float) and not isinstance(node.value, bool):
-        written = text[node.col_offset : node.end_col_offset]
-        new = str(_next(Decimal(written)))
-        yield "number", _were(written, text, new), node.col_offset, node.end_col_offset or 0, new
+def _whose(place: FormulaPlace) -> Sequence[tuple[str, str]]:
+    return (("rule", place.rule), ("routine", place.routine), ("table", place.table))
 
 
-def _were(old: str, formula: str, new: str) -> Said:
-    return Said("`{old}` in `{formula}` were `{new}`", old=old, formula=formula, new=new)
-
-
-def _start(node: ast.AST, text: str) -> int:
-    """Where a part begins, an opening bracket before it included."""
-    at = getattr(node, "col_offset", 0)
-    while at > 0 and text[at - 1] == "(" and text[:at].rstrip("( ").endswith("not"):
-        at -= 1
-    return int(at)
-
-
-def _between(text: str, left: ast.AST, right: ast.AST, sign: str) -> int:
-    """Where an operator stands between two parts."""
-    start, stop = getattr(left, "end_col_offset", 0), getattr(right, "col_offset", 0)
-    return int(text.index(sign, start, stop + len(sign)))
-
-
-def _next(value: Decimal) -> Decimal:
-    """A number one unit of its last place higher."""
-    exponent = value.as_tuple().exponent
-    return value + Decimal(1).scaleb(int(exponent))
-
-
-def _formula(value: Any) -> str | None:
-    """The text of a formula; numbers and flags of TOML are formulas too."""
-    if value is None or isinstance(value, bool):
-        return None
-    return value if isinstance(value, str) else str(value)
+def _words(change: Rewritten, formula: str) -> Said:
+    if not change.new:
+        return Said("the `{old}` in `{formula}` were left out", old=change.old, formula=formula)
+    return Said("`{old}` in `{formula}` were `{new}`", old=change.old, formula=formula, new=change.new)
 
 
 def _of_values(program: Program) -> Iterator[Mutant]:
@@ -184,7 +116,7 @@ def _of_values(program: Program) -> Iterator[Mutant]:
         value = value_at(column, 0)
         if not isinstance(value, Decimal):
             continue
-        new = _next(value)
+        new = next_number(value)
         changed = {**definition.values, name: decimals([new])}
         yield _mutant(
             f"value.{name}", "number", str(value), Said("{name} were {new}, not {old}", name=name, new=new, old=value),
@@ -214,18 +146,6 @@ def _of_rules(program: Program) -> Iterator[Mutant]:
         if rule.when is not None:
             words = Said("rule {rule} applied always", rule=rule.id)
             yield _mutant(f"{path}.when", "always", str(rule.when), words, reach, with_rule(at, when=None))
-        for key in ("when", "require"):
-            source = _formula(getattr(rule, key))
-            for operator, words, new in changed_formulas(source or ""):
-                spot = f"{operator} {new}"
-                yield _mutant(
-                    f"{path}.{key}",
-                    operator,
-                    spot,
-                    words,
-                    reach,
-                    with_rule(at, **{key: new}),
-                )
 
 
 # -- routines ---------------------------------------------------------------------------------------------------------
@@ -235,9 +155,6 @@ def _of_routines(program: Program) -> Iterator[Mutant]:
     for routine in program.definition.routines:
         reach = f"routine:{routine.name}"
         path = f"routine.{routine.name}"
-        for operator, words, new in changed_formulas(_formula(routine.when) or ""):
-            make = _with_routine(program, routine, when=new)
-            yield _mutant(f"{path}.when", operator, f"{operator} {new}", words, reach, make)
         other = ROUNDING[routine.rounding]
         words = Said(
             "routine {routine} rounded {new}, not {old}", routine=routine.name, new=other, old=routine.rounding
@@ -259,23 +176,12 @@ def _of_step(
 ) -> Iterator[Mutant]:
     path = f"routine.{routine.name}.step.{step.name}"
     for place, option in enumerate(step.options):
-        for key in [each.name for each in fields(OptionDefinition)]:
-            for operator, words, new in changed_formulas(_formula(getattr(option, key)) or ""):
-                options = [*step.options]
-                options[place] = replace(option, **{key: new})
-                make = _with_step(program, routine, at, options=options)
-                yield _mutant(f"{path}.options.{place}.{key}", operator, f"{operator} {new}", words, reach, make)
         if place:
             options = [*step.options]
             options[place - 1], options[place] = options[place], options[place - 1]
             words = Said("`{one}` came before `{other}`", one=option.value, other=step.options[place - 1].value)
             make = _with_step(program, routine, at, options=options)
             yield _mutant(f"{path}.options.{place}", "order", f"{place}", words, reach, make)
-    for key in ("percent", "amount", "per_unit", "value", "when", "cap", "keep_above", "where", "share"):
-        source = _formula(getattr(step, key))
-        for operator, words, new in changed_formulas(source or ""):
-            make = _with_step(program, routine, at, **{key: new})
-            yield _mutant(f"{path}.{key}", operator, f"{operator} {new}", words, reach, make)
     if step.when is not None:
         make = _with_step(program, routine, at, when=None)
         yield _mutant(
@@ -327,47 +233,7 @@ def _with_step(
     return _with_routine(program, routine, steps=steps)
 
 
-# -- fields and tables ------------------------------------------------------------------------------------------------
-
-
-def _of_fields(program: Program) -> Iterator[Mutant]:
-    """Defaults that are formulas."""
-    definition = program.definition
-    for level in ("header", "line"):
-        known = getattr(definition.fields, level)
-        for name, spec in known.items():
-            source = _formula(spec.default)
-            for operator, words, new in changed_formulas(source or ""):
-
-                def make(level: str = level, name: str = name, spec: Any = spec, new: str = new) -> ProgramDefinition:
-                    changed = {**getattr(definition.fields, level), name: replace(spec, default=new)}
-                    return replace(definition, fields=replace(definition.fields, **{level: changed}))
-
-                path = f"{level}.{name}.default"
-                yield _mutant(path, operator, f"{operator} {new}", words, EVERY, make)
-
-
-def _of_tables(program: Program) -> Iterator[Mutant]:
-    for table in program.tables.values():
-        spec = table.definition
-        reach = f"table:{table.name}"
-        for key, asked in (("key", spec.key), ("match", spec.match), ("breaks", spec.breaks)):
-            for column, source in (asked or {}).items():
-                for operator, words, new in changed_formulas(_formula(source) or ""):
-                    make = _with_table(program, spec, **{key: {**(asked or {}), column: new}})
-                    yield _mutant(
-                        f"table.{table.name}.{key}.{column}", operator, f"{operator} {new}", words, reach, make,
-                        tables=frozenset([table.name]),
-                    )  # fmt: skip
-        if table.assemblies is None:
-            yield from _of_rows(program, table, reach)
-
-
-def _with_table(program: Program, spec: TableDefinition, **changes: Any) -> Callable[[], ProgramDefinition]:
-    definition = program.definition
-    return lambda: replace(
-        definition, tables=[replace(each, **changes) if each is spec else each for each in definition.tables]
-    )
+# -- rows of tables ------------------------------------------------------------------------------------------------
 
 
 def _of_rows(program: Program, table: Table, reach: str) -> Iterator[Mutant]:
@@ -394,7 +260,7 @@ def _of_rows(program: Program, table: Table, reach: str) -> Iterator[Mutant]:
                 operator = "window"
             else:
                 value = _as_written(table, column, row, Decimal(value))
-                new, operator = _next(value), "break" if column in breaks else "value"
+                new, operator = next_number(value), "break" if column in breaks else "value"
             words = Said(
                 "{column} of row {row} of {table} were {new}, not {old}",
                 column=column.replace("_", " "), row=number, table=table.name, new=new, old=value,

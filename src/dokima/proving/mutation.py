@@ -227,7 +227,7 @@ class _Trial:
 
     def _is_equivalent(self, changed: Program, mutant: Mutant) -> bool:
         """Whether a mutant is proved to say the same of every order."""
-        if changed.fingerprint == self.program.fingerprint or say_the_same(self.program, changed.definition):
+        if changed.fingerprint == self.program.fingerprint or say_the_same(self.program, changed):
             return True
         return mutant.row is not None and self._never_wins(changed, mutant)
 

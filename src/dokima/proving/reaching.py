@@ -13,8 +13,8 @@ from dokima.columns.column import value_at
 from dokima.exact import decimals, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Level
-from dokima.formulas.nodes import Node
 from dokima.formulas.operators import compared, flags, numbers
+from dokima.formulas.tree import Node
 from dokima.pricing.defaults.preparing import prepare
 from dokima.pricing.names.context import Before, Context
 from dokima.pricing.program import Program
@@ -142,7 +142,7 @@ def _conditions(path: str, formula: Formula, context: Context, asked: Mask, leve
     by_line = level is Level.LINE
     orders = context.order_of if by_line else np.arange(len(asked))
     for place, (_, node) in enumerate(leaves_of(formula)):
-        column = flags(node.evaluate(context))
+        column = flags(formula.part(node, context))
         if len(column) == 1:
             column = column.spread(len(asked))
         elif by_line and node.level is Level.HEADER:

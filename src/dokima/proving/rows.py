@@ -14,7 +14,7 @@ import numpy as np
 from dokima.columns.column import value_at
 from dokima.columns.shown import shown
 from dokima.formulas.names import NUMBERS
-from dokima.formulas.nodes import Node
+from dokima.formulas.tree import Node
 from dokima.pricing.program import Program
 from dokima.proving.examples import Examples
 from dokima.proving.remark import AuditRemark

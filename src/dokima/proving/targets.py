@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 
+from dokima.compiling.places import formula_places
 from dokima.formulas import Formula
 from dokima.model.said import Said
 from dokima.pricing.program import Program
 from dokima.proving.coverage import Coverage
 from dokima.proving.reaching import SIDES, Target, leaves_of, setting_of
-from dokima.proving.usage import all_formulas
 from dokima.tables.candidates import row_terms
 
 MOST_BREAKS = 12
@@ -110,7 +110,7 @@ def target_words(program: Program, target: Target) -> str:
 
 
 def _condition(program: Program, target: Target) -> str:
-    formulas: Mapping[str, Formula] = dict(all_formulas(program))
+    formulas = {place.path: place.formula for place in formula_places(program)}
     texts = [text for text, _ in leaves_of(formulas[setting_of(target)])]
     return texts[target.place]
 

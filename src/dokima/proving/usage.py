@@ -2,55 +2,30 @@
 
 from __future__ import annotations
 
-import ast
 from collections.abc import Iterator
 
 from dokima.columns.column import values_of
 from dokima.columns.texts import Texts
+from dokima.compiling.places import formula_places
 from dokima.errors import nearest
 from dokima.formulas import Formula, Level
-from dokima.formulas.expanding import named_in
+from dokima.formulas.comparing import shape
 from dokima.formulas.operators import flags
+from dokima.formulas.tree import Node
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
 from dokima.pricing.program import Program
 from dokima.proving.remark import AuditRemark
 from dokima.tables.preference import RowFrame
 
 
-def all_formulas(program: Program) -> Iterator[tuple[str, Formula]]:
-    """Every formula of a rulebook with the path of its key."""
-    for level, name, formula in program.defaults:
-        yield f"{level}.{name}.default", formula
-    for table in program.tables.values():
-        for formula in table.formulas():
-            yield f"table.{table.name}", formula
-        for column, formula in table.factors.items():
-            yield f"table.{table.name}.convert.{column}", formula
-    for rule in program.rules:
-        for key, part in (("when", rule.when), ("require", rule.require)):
-            if part is not None:
-                yield f"rule.{rule.id}.{key}", part
-        for each in rule.message.parts:
-            yield f"rule.{rule.id}.message", each.formula
-    for routine in program.routines:
-        path = f"routine.{routine.name}"
-        for key, part in (("when", routine.when), ("prices_include_tax", routine.includes_tax)):
-            if part is not None:
-                yield f"{path}.{key}", part
-        for step in routine.steps:
-            for key, formula in step.formulas():
-                yield f"{path}.step.{step.name}.{key}", formula
-        for instalment in routine.instalments:
-            yield f"{path}.instalments", instalment.share
-            if instalment.due is not None:
-                yield f"{path}.instalments", instalment.due
-    if program.reporting_rate is not None:
-        yield "rulebook.reporting.rate", program.reporting_rate
+def all_formulas(program: Program) -> list[Formula]:
+    """Every formula of a rulebook, those of named formulas where they are read."""
+    return [place.formula for place in formula_places(program) if not place.path.startswith("formula.")]
 
 
 def read_tables(program: Program) -> set[str]:
     """The tables whose answers a formula reads, by name."""
-    formulas = [formula for _, formula in all_formulas(program)]
+    formulas = all_formulas(program)
     tables = {name.split(".")[0] for formula in formulas for name in formula.reads}
     tables |= {table for formula in formulas for table in formula.tables}
     return tables | {
@@ -60,7 +35,7 @@ def read_tables(program: Program) -> set[str]:
 
 def audit_usage(program: Program) -> Iterator[AuditRemark]:
     """Fields, tables and named values that no formula reads."""
-    formulas = [formula for _, formula in all_formulas(program)]
+    formulas = all_formulas(program)
     read = {name for formula in formulas for name in formula.reads}
     read |= {name.replace(short, level, 1) for name in read for short, level in _OTHER if name.startswith(short)}
     read |= {f"line.{name.partition('.')[2]}" for name in read if name.startswith("parent.")}
@@ -73,10 +48,9 @@ def audit_usage(program: Program) -> Iterator[AuditRemark]:
     for name in program.definition.values:
         if f"value.{name}" not in read:
             yield AuditRemark("unused", "notice", f"value.{name} is never read{python}", path=f"value.{name}")
-    written = [each for formula in formulas for each in named_in(formula.written)]
-    inner = [each for text in program.definition.formulas.values() for each in named_in(str(text))]
-    for name in program.definition.formulas:
-        if f"formula.{name}" not in {*written, *inner}:
+    named = {dotted for formula in (*formulas, *program.named.values()) for _, _, dotted in formula.named}
+    for name in program.named:
+        if f"formula.{name}" not in named:
             yield AuditRemark("unused", "notice", f"formula.{name} is never read{python}", path=f"formula.{name}")
     standard = {f"header.{each.name}" for each in HEADER_FIELDS} | {f"line.{each.name}" for each in LINE_FIELDS}
     for level, fields in (("header", program.fields.header), ("line", program.fields.line)):
@@ -99,9 +73,9 @@ def audit_rules(program: Program) -> Iterator[AuditRemark]:
             why = f"'{rule.require.source}' is always true"
         elif rule.when is not None and _constant(rule.when) is False:
             why = f"'{rule.when.source}' is never true"
-        elif rule.when is not None and _tree(rule.when) == _tree(rule.require):
+        elif rule.when is not None and shape(rule.when.root) == shape(rule.require.root):
             why = "it requires just what it asks for"
-        elif _is_same_twice(rule.require):
+        elif _is_same_twice(rule.require.root):
             why = f"'{rule.require.source}' compares a value with itself"
         if why:
             yield AuditRemark("cannot-fail", "warning", f"rule {rule.id} can never fail: {why}", path=f"rule.{rule.id}")
@@ -114,34 +88,25 @@ def _constant(formula: Formula) -> bool | None:
     return None if value.is_missing()[0] else bool(value.is_true()[0])
 
 
-def _tree(formula: Formula) -> str:
-    return ast.dump(ast.parse(formula.source.strip(), mode="eval"))
-
-
-def _is_same_twice(formula: Formula) -> bool:
-    tree = ast.parse(formula.source.strip(), mode="eval").body
-    if not isinstance(tree, ast.Compare) or len(tree.ops) != 1:
-        return False
-    if not isinstance(tree.ops[0], ast.Eq | ast.LtE | ast.GtE):
-        return False
-    return ast.dump(tree.left) == ast.dump(tree.comparators[0])
+def _is_same_twice(node: Node) -> bool:
+    return node.role in ("==", "<=", ">=") and shape(node.operands[0]) == shape(node.operands[1])
 
 
 def audit_comparisons(program: Program) -> Iterator[AuditRemark]:
     """Comparisons of a field or a table's column with a text that it cannot hold."""
-    for path, formula in all_formulas(program):
-        for node in formula.root.walk():
-            if node.role not in ("==", "!=", "in"):
+    for place in formula_places(program):
+        for node in place.formula.root.walk():
+            if node.role not in ("==", "!=", "in", "not in"):
                 continue
             name = next((each.name for each in node.operands if each.name), "")
             known = _values_of(program, name)
             for operand in node.operands if known else ():
-                if operand.level is not Level.CONSTANT or operand.kind != "text" or operand.name:
+                if operand.value is None or operand.kind != "text":
                     continue
-                (text,) = values_of(operand.evaluate(RowFrame({}, 1)))
+                (text,) = values_of(operand.value)
                 if text is not None and text not in known:
-                    said = f"{name} is never '{text}', as in: {formula.source}{nearest(text, known)}"
-                    yield AuditRemark("never-equal", "warning", said, path=path)
+                    said = f"{name} is never '{text}', as in: {place.formula.source}{nearest(text, known)}"
+                    yield AuditRemark("never-equal", "warning", said, path=place.path)
 
 
 def _values_of(program: Program, name: str) -> list[str]:

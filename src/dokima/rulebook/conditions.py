@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import ast
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,9 +13,10 @@ from dokima.compiling.scope import Scope
 from dokima.errors import DokimaError, FormulaError, nearest
 from dokima.exact import Decimals, decimals
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Formula, FormulaKind, Level, Name
-from dokima.formulas.compiler import compile_formula
+from dokima.formulas import Formula, FormulaKind, Level, Name, UnknownName
+from dokima.formulas.names import UnknownLoneName
 from dokima.formulas.operators import flags
+from dokima.formulas.reading.compiling import compile_formula
 from dokima.model.arguments import a_text
 from dokima.model.orders import Orders
 from dokima.pricing.defaults.preparing import prepare
@@ -56,8 +56,8 @@ class Condition:
         figures = {f"header.{name}": Name(kind, Level.HEADER) for name, kind in kinds.items()}
         scope = Scope(program.definition, program.tables.get, figures, with_run=True)
         try:
-            text = _with_headers(source, frozenset([*program.definition.fields.header, *kinds]), program)
-            formula = compile_formula(text, scope, ("flag",), Level.HEADER, "this condition")
+            names = _OrderNames(scope, program.tables)
+            formula = compile_formula(source, names, ("flag",), Level.HEADER, "this condition")
         except FormulaError as error:
             raise DokimaError(error.pointed()) from None
         behind = names_behind([*formula.reads, *(f"{table}." for table in formula.tables)], program.tables)
@@ -114,29 +114,28 @@ def _column(kind: FormulaKind, values: Sequence[Any]) -> Column:
     return column_of(kind, values)  # type: ignore[arg-type]
 
 
-def _with_headers(source: str, fields: frozenset[str], program: Program) -> str:
-    """The same text with ``header.`` before every lone name of a header field or figure.
+class _OrderNames:
+    """The names of a rulebook; one without a point is a header field, total or figure of the order.
 
-    Raises:
-        FormulaError: A lone name is none; names the nearest.
+    Args:
+        scope: The names of the rulebook.
+        tables: Its tables: ``found(customer)`` means the table, also where a header field has its name.
     """
-    try:
-        tree = ast.parse(source.strip(), mode="eval")
-    except (SyntaxError, ValueError, RecursionError, MemoryError):
-        return source  # whoever reads it as a formula says what is wrong
-    text = source.strip()
-    inner = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Attribute)}
-    calls = [node for node in ast.walk(tree) if isinstance(node, ast.Call)]
-    called = {id(node.func) for node in calls}
-    # found(customer) means the table, also where a header field has its name.
-    called |= {id(each) for node in calls if getattr(node.func, "id", "") == "found" for each in node.args}
-    lone = [node for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in inner | called]
-    for node in lone:
-        if node.id not in fields and node.id not in program.tables:
-            said = f"there is no header field or figure '{node.id}'{nearest(node.id, fields)}"
-            raise FormulaError(text, node.col_offset, said)
-    for node in sorted((node for node in lone if node.id in fields), key=lambda node: node.col_offset, reverse=True):
-        if node.lineno == 1:
-            encoded = text.encode()  # offsets of Python count bytes
-            text = (encoded[: node.col_offset] + b"header." + encoded[node.col_offset :]).decode()
-    return text
+
+    def __init__(self, scope: Scope, tables: Collection[str]) -> None:
+        self._scope = scope
+        self._tables = tables
+        self._lone = {name.partition(".")[2] for name in scope.known() if name.startswith("header.")}
+
+    def describe(self, name: str) -> Name:
+        """Kind and level of a name, with or without a point."""
+        if "." in name:
+            return self._scope.describe(name)
+        if name in self._lone:
+            return replace(self._scope.describe(f"header.{name}"), dotted=f"header.{name}")
+        if name in self._tables:
+            raise UnknownName(name)
+        raise UnknownLoneName(f"there is no header field or figure '{name}'{nearest(name, self._lone)}")
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._scope, name)

@@ -15,7 +15,7 @@ from dokima.exact import Grouping, ranks
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level, Name, UnknownName, compile_formula
 from dokima.formulas.expanding import NAMED
-from dokima.formulas.nodes import Node
+from dokima.formulas.names import UnknownLoneName
 from dokima.formulas.operators import numbers
 from dokima.model.fields import Field
 
@@ -49,7 +49,7 @@ class RowNames:
 
     def describe(self, name: str) -> Name:
         if name not in self.fields:
-            raise UnknownName(f"the table has no column '{name}'{self.hint(name, self.fields)}")
+            raise UnknownLoneName(f"the table has no column '{name}'{self.hint(name, self.fields)}")
         return Name(self.fields[name].kind, Level.LINE)
 
     def describe_table(self, name: str) -> Level:
@@ -84,7 +84,7 @@ class RowFrame:
         self.order_of: Integers = self.by_order.of
         self.leaf: Mask | None = None
         self.has_own_functions = False
-        self.failed_calls: dict[Node, Texts] = {}
+        self.failed: dict[tuple[Formula, Level], Texts | None] = {}
         self.has_failures = False
 
     def failures(self, name: str) -> None:

@@ -18,7 +18,6 @@ from dokima.exact import Decimals, Quotient, group_sums, stored
 from dokima.exact.integers import Integers, Mask, either, mask_of
 from dokima.formulas import Formula, Level, UnknownName
 from dokima.formulas.failures import first_of
-from dokima.formulas.nodes import Node
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.orders import Orders, texts
 from dokima.pricing.change_facts import change_column
@@ -90,7 +89,7 @@ class Context:
         self._rows: dict[str, Positions] = {}
         self._records: dict[str, RecordFrame] = {}
         self._failures: dict[str, Texts] = {}
-        self.failed_calls: dict[Node, Texts] = {}
+        self.failed: dict[tuple[Formula, Level], Texts | None] = {}
         self.has_own_functions = program.may_fail
 
     # -- failures ---------------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from dokima.model.fields import RECORDS_OF, Field
 from dokima.model.values import ValueReader
 
 if TYPE_CHECKING:
-    from dokima.formulas.nodes import Node
+    from dokima.formulas.formula import Formula
     from dokima.model.orders import Orders
 
 
@@ -86,9 +86,9 @@ class RecordFrame:
         return self._frame.has_own_functions
 
     @property
-    def failed_calls(self) -> dict[Node, Texts]:
+    def failed(self) -> dict[tuple[Formula, Level], Texts | None]:
         """Those of the orders' frame."""
-        return self._frame.failed_calls
+        return self._frame.failed
 
     @property
     def has_failures(self) -> bool:

@@ -112,10 +112,10 @@ class Reasons:
         formulas += [formula for table in asked for formula in self.frame.asked_with(table)]
         if self.frame.has_terms:
             return None  # what was agreed is named
-        nodes = [node for formula in dict.fromkeys(formulas) for node in formula.root.outside_aggregates()]
+        parts = [(each, node) for each in dict.fromkeys(formulas) for node in each.root.outside_aggregates()]
         facts = [self._on(lines, self.frame.column("line.quantity").is_missing(), Level.LINE)]
-        for node in dict.fromkeys(nodes):
-            column = node.evaluate(self.frame)
+        for formula, node in parts:
+            column = formula.part(node, self.frame)
             blank = self._on(lines, column.is_missing(), node.level)
             if node.gathers and blank.any():
                 return None  # the line on which a value of it is blank is named

@@ -38,7 +38,8 @@ class Parts:
         self.program = program
         self.evidence = evidence
         self.phrases = Phrases(program)
-        self.reads = {name for _, formula in all_formulas(program) for name in formula.reads}
+        self._defaults = {(level, name): formula for level, name, formula in program.defaults}
+        self.reads = {name for formula in all_formulas(program) for name in formula.reads}
 
     def chapters(self) -> list[Chapter]:
         """All that the rulebook says; what it does not have is left out."""
@@ -61,9 +62,9 @@ class Parts:
         definition = self.program.definition
         items = []
         for routine in self.program.routines:
-            when = routine.definition.when
+            when = routine.when
             where = f"Where {self.phrases.condition(when)}" if when is not None else "For all orders"
-            items.append(Item(_title(routine.name), [Sentence(f"{where}.", f"{when or ''}")]))
+            items.append(Item(_title(routine.name), [Sentence(f"{where}.", "" if when is None else when.written)]))
         said = [
             Sentence("It says how orders are checked, priced and totalled."),
             Sentence("These routines price them:"),
@@ -87,16 +88,17 @@ class Parts:
         values = [[name.replace("_", " "), f"value.{name}", shown(value_at(column, 0))]
                   for name, column in self.program.definition.values.items()]  # fmt: skip
         parts.append(Chapter("Named values", [Grid(("value", "in formulas", "is"), values)] if values else []))
-        named = [[name.replace("_", " "), f"formula.{name}", self.phrases.condition(text)]
-                 for name, text in self.program.definition.formulas.items()]  # fmt: skip
+        named = [[name.replace("_", " "), f"formula.{name}", self.phrases.condition(formula)]
+                 for name, formula in self.program.named.items()]  # fmt: skip
         parts.append(Chapter("Named formulas", [Grid(("formula", "in formulas", "says"), named)] if named else []))
         return Chapter("Data dictionary", [], [part for part in parts if part.blocks])
 
     def _field(self, level: str, field: Field) -> list[str]:
         places = f", {field.places} places" if field.places is not None else ""
-        default = self.phrases.of(field.default) if field.default is not None else ""
+        formula = self._defaults.get((level, field.name))
+        default = "" if formula is None else self.phrases.of(formula)
         if field.value is not None:
-            default = f"always {self.phrases.of(field.value)}"
+            default = f"always {default}"
         if field.kind == "flag" and str(field.default) in ("True", "False"):
             default = "yes" if str(field.default) == "True" else "no"
         return [
@@ -139,9 +141,9 @@ class Parts:
 
     def _table_sentences(self, table: Table) -> Iterator[Sentence]:
         spec, say = table.definition, self.phrases.of
-        pairs = [(name.replace("_", " "), formula.source) for name, formula in table.conditions.items()]
-        equal = " and ".join(f"{name} is {say(source)}" for name, source in pairs)
-        told = ", ".join(f"{name} = {source}" for name, source in pairs)
+        pairs = [(name.replace("_", " "), formula) for name, formula in table.conditions.items()]
+        equal = " and ".join(f"{name} is {say(formula)}" for name, formula in pairs)
+        told = ", ".join(f"{name} = {formula.source}" for name, formula in pairs)
         if spec.is_key:
             yield Sentence(f"One row answers: that in which {equal}.", told)
         else:
@@ -149,21 +151,19 @@ class Parts:
         if table.window is not None:
             words = zip(("from", "until"), table.window.names, strict=True)
             bounds = " ".join(f"{word} its ‘{name.replace('_', ' ')}’" for word, name in words if name)
-            day = table.window.on.source
+            day = table.window.on
             days = "both days" if all(table.window.names) else "that day"
-            yield Sentence(f"It is valid on {say(day)}, {bounds}, {days} included.", day)
+            yield Sentence(f"It is valid on {say(day)}, {bounds}, {days} included.", day.source)
         for each in table.breaks:
-            source = each.value.source
             column = table.fields[each.column].shown if each.column in table.fields else each.column.replace("_", " ")
-            yield Sentence(f"It counts once {say(source)} reaches its ‘{column}’.", source)
+            yield Sentence(f"It counts once {say(each.value)} reaches its ‘{column}’.", each.value.source)
         if spec.choose:
             yield Sentence(f"Of several rows wins that with {_choices(spec.choose)}, then the first in the file.")
         for column, what in spec.roll_up.items():
-            yield Sentence(
-                f"{_title(column)} is summed from its components: {say(what)} times quantity, scrap on top.", what
-            )
-        for column, factor in spec.convert.items():
-            yield Sentence(f"{_title(column)} is converted: times {say(factor)}.", f"{factor}")
+            said = f"{self.phrases.name(what)} times quantity, scrap on top"
+            yield Sentence(f"{_title(column)} is summed from its components: {said}.", what)
+        for column, factor in table.factors.items():
+            yield Sentence(f"{_title(column)} is converted: times {say(factor)}.", factor.written)
         if spec.graduated:
             yield Sentence("Each band between two breaks has its own price; together they are the amount.")
         defaults = [f"{field.shown} {field.default}" for field in table.fields.values() if field.default is not None]
@@ -171,8 +171,9 @@ class Parts:
             yield Sentence(f"Without a row, or where its cell is empty: {', '.join(defaults)}.")
         if spec.required is True:
             yield Sentence("There must be a row; else it is an error.")
-        elif spec.required is not False:
-            yield Sentence(f"There must be a row where {self.phrases.condition(spec.required)}.", f"{spec.required}")
+        elif table.required is not None:
+            where = self.phrases.condition(table.required)
+            yield Sentence(f"There must be a row where {where}.", f"{spec.required}")
 
     # -- rules --------------------------------------------------------------------------------------------------------
 
@@ -193,8 +194,8 @@ class Parts:
                 f"{doc or spec.python.work.__name__} (A rule in Python: this text does not verify what it does.)"
             )
         else:
-            when = f"Where {self.phrases.condition(spec.when)}: " if spec.when is not None else ""
-            must = self.phrases.condition(spec.require)
+            when = f"Where {self.phrases.condition(rule.when)}: " if rule.when is not None else ""
+            must = self.phrases.condition(rule.require) if rule.require is not None else ""
             formula = f"{spec.require}" if spec.when is None else f"when {spec.when} require {spec.require}"
             yield Sentence(f"{when}it must be so that {must}." if when else f"It must be so that {must}.", formula)
         follows = "somebody must accept it by name" if spec.acknowledge else FOLLOWS[spec.severity]
@@ -216,10 +217,10 @@ class Parts:
     def _routine(self, routine: Routine) -> Chapter:
         spec = routine.definition
         said: list[Block] = [*self._noted(spec.note, f"routine.{spec.name}")]
-        if spec.when is not None:
-            said.append(Sentence(f"For orders where {self.phrases.condition(spec.when)}.", f"{spec.when}"))
-        if spec.prices_include_tax is not None:
-            where = f"where {self.phrases.condition(spec.prices_include_tax)}"
+        if routine.when is not None:
+            said.append(Sentence(f"For orders where {self.phrases.condition(routine.when)}.", f"{spec.when}"))
+        if routine.includes_tax is not None:
+            where = f"where {self.phrases.condition(routine.includes_tax)}"
             said.append(Sentence(f"Prices are with tax {where}.", f"{spec.prices_include_tax}"))
         said.append(Sentence(f"Amounts are rounded {spec.rounding} to the places of the currency, at each step."))
         items = []
@@ -244,14 +245,15 @@ class Parts:
                     Sentence(f"{_title(routine.name)}: payable is rounded to a multiple of {spec.payable_step}.")
                 )
             rows = [[each.label, self.phrases.of(each.share), self.phrases.of(each.due) if each.due is not None else ""]
-                    for each in spec.instalments]  # fmt: skip
+                    for each in routine.instalments]  # fmt: skip
             if rows:
                 of = routine_figure(spec.instalments_of, routine)
                 below = f"Together they are {of}, to the cent."
                 blocks.append(Grid((f"instalment ({routine.name})", "its share", "due on"), rows, below))
         reporting = self.program.definition.reporting
-        if reporting is not None:
-            said = f"Totals are told in {reporting.currency} too, at {self.phrases.of(reporting.rate)}."
+        if reporting is not None and self.program.reporting_rate is not None:
+            rate = self.phrases.of(self.program.reporting_rate)
+            said = f"Totals are told in {reporting.currency} too, at {rate}."
             blocks.append(Sentence(said, f"{reporting.rate}"))
         stated = self.program.definition.stated
         off = f"by more than {shown(stated.tolerance)}" if stated.tolerance else "at all"

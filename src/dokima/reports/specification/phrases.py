@@ -2,30 +2,35 @@
 
 from __future__ import annotations
 
-import ast
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from dokima.columns.column import value_at
 from dokima.columns.shown import shown
 from dokima.errors import listed
+from dokima.formulas import Formula
+from dokima.formulas.signs import COMPARISONS, MEMBERSHIP
+from dokima.formulas.tree import Node
 from dokima.model.fields import Field
 from dokima.pricing.program import Program
+from dokima.pricing.steps.routine import Step
 
-COMPARED: Mapping[type[ast.cmpop], tuple[str, str]] = {
-    ast.Eq: ("is", "is"), ast.NotEq: ("is not", "is not"), ast.Lt: ("is below", "is before"),
-    ast.LtE: ("is at most", "is on or before"), ast.Gt: ("is above", "is after"),
-    ast.GtE: ("is at least", "is on or after"), ast.In: ("is one of", "is one of"),
-    ast.NotIn: ("is none of", "is none of"),
+COMPARED: Mapping[str, tuple[str, str]] = {
+    "==": ("is", "is"), "!=": ("is not", "is not"), "<": ("is below", "is before"),
+    "<=": ("is at most", "is on or before"), ">": ("is above", "is after"),
+    ">=": ("is at least", "is on or after"), "in": ("is one of", "is one of"), "not in": ("is none of", "is none of"),
 }  # fmt: skip
 """Comparisons in words: of numbers and texts, and of dates."""
-OPPOSITE: Mapping[type[ast.cmpop], type[ast.cmpop]] = {
-    ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt,
-    ast.In: ast.NotIn, ast.NotIn: ast.In,
+WORKED: Mapping[str, str] = {
+    "+": "plus", "-": "less", "*": "times", "/": "divided by", "%": "modulo", "//": "divided into whole parts by",
 }  # fmt: skip
-WORKED: Mapping[type[ast.operator], str] = {
-    ast.Add: "plus", ast.Sub: "less", ast.Mult: "times", ast.Div: "divided by", ast.Mod: "modulo",
-    ast.FloorDiv: "divided into whole parts by", ast.Pow: "to the power of",
+ROUNDED: Mapping[str, str] = {
+    "half-up": "rounded", "half-even": "rounded half to even", "half-down": "rounded half down", "up": "rounded up",
+    "down": "rounded down", "ceiling": "rounded to the next higher", "floor": "rounded to the next lower",
 }  # fmt: skip
+"""Rounding modes in words."""
+OPEN = ("it is not so that ", "on some ", "on every ", "on no ")
+"""How sentences begin that take whatever follows them."""
 KNOWN: Mapping[str, str] = {
     "run.today": "today",
     "run.user": "who does it",
@@ -44,6 +49,8 @@ KNOWN: Mapping[str, str] = {
     "line.delivered": "the quantity of the line that is delivered",
 }
 """Names that say more than their parts."""
+KNOWN_NOT: Mapping[str, str] = {"line.is_new": "the line is not new", "line.is_parent": "the line has no sub-lines"}
+"""What is said where such a name does not hold."""
 FIGURES: Mapping[str, str] = {
     "without_tax": "amount without tax", "with_tax": "amount with tax", "net": "net amount",
     "amount": "amount so far", "tax": "tax", "price": "price", "payable": "payable amount",
@@ -58,9 +65,8 @@ CALLS: Mapping[str, str] = {
     "contains": "{0} contains {1}", "matches": "{0} has the form {1}", "upper": "{0} in capitals",
     "lower": "{0} in small letters", "trim": "{0} without spaces around it", "length": "the length of {0}",
     "days_between": "the days from {0} to {1}", "add_days": "{1} days after {0}", "year": "the year of {0}",
-    "month": "the month of {0}", "weekday": "the day of the week of {0}", "floor": "{0} rounded down to a whole number",
-    "ceil": "{0} rounded up to a whole number", "abs": "the size of {0}", "round": "{0} rounded to {1} decimal places",
-    "round_to": "{0} rounded to a multiple of {1}", "date": "{0}",
+    "month": "the month of {0}", "weekday": "the day of the week of {0}", "floor": "the whole number at or below {0}",
+    "ceil": "the whole number at or above {0}", "abs": "the size of {0}",
 }  # fmt: skip
 """Functions in words; the braces take the arguments."""
 GATHERED: Mapping[str, str] = {
@@ -80,13 +86,18 @@ class Phrases:
         self.program = program
         self._steps = {step.name: step for routine in program.routines for step in routine.steps}
 
-    def of(self, source: object) -> str:
+    def of(self, formula: Formula) -> str:
         """A formula in words."""
-        text = str(source).strip()
-        try:
-            return self._of(ast.parse(text, mode="eval").body)
-        except SyntaxError:
-            return text
+        return self._of(formula.root)
+
+    def condition(self, formula: Formula) -> str:
+        """A formula in words, where it says whether something is so: a flag by itself is "is set"."""
+        return self._flag(formula.root)
+
+    def part(self, step: Step, key: str) -> str:
+        """A formula of a step in words; one that says where something applies as a condition."""
+        formula = step.parts[key]
+        return self.condition(formula) if formula.kind == "flag" else self.of(formula)
 
     def name(self, dotted: str) -> str:
         """A dotted name in words: ``line.quantity`` is "the quantity of the line"."""
@@ -123,137 +134,152 @@ class Phrases:
 
     # -- nodes --------------------------------------------------------------------------------------------------------
 
-    def _of(self, node: ast.expr) -> str:
-        match node:
-            case ast.Constant(value=value):
-                return "blank" if value == "" else f"‘{value}’" if isinstance(value, str) else str(value)
-            case ast.Attribute():
-                return self.name(ast.unparse(node))
-            case ast.Name(id=name):
-                return name
-            case ast.BoolOp(op=ast.And(), values=values):
-                return " and ".join(self._inner(each, ast.Or) for each in values)
-            case ast.BoolOp(values=values):
-                return " or ".join(self._inner(each, ast.And) for each in values)
-            case ast.UnaryOp(op=ast.Not(), operand=operand):
-                return self._not(operand)
-            case ast.UnaryOp(operand=operand):
-                return f"minus {self._of(operand)}"
-            case ast.Compare():
-                return self._compared(node)
-            case ast.BinOp(left=left, op=op, right=right):
-                word = WORKED.get(type(op), ast.unparse(node))
-                return f"{self._operand(left, op)} {word} {self._operand(right, None)}"
-            case ast.IfExp(test=test, body=body, orelse=other):
-                return f"{self._of(body)} if {self._of(test)}, else {self._of(other)}"
-            case ast.Call():
-                return self._call(node)
-            case ast.List(elts=items) | ast.Tuple(elts=items):
-                return listed([self._of(each) for each in items], 50)
-        return ast.unparse(node)
+    def _of(self, node: Node) -> str:
+        if node.formula:
+            return self.name(node.formula)
+        match node.role:
+            case "literal":
+                return self._literal(node)
+            case "name":
+                return self.name(node.name)
+            case "and" | "or":
+                return f" {node.role} ".join(self._part(each) for each in node.operands)
+            case "not":
+                return self._not(node.operands[0])
+            case "if":
+                test, body, other = node.operands
+                return f"{self._operand(body)} if {self._part(test)}, else {self._operand(other)}"
+            case "in" | "not in":
+                subject, *options = node.operands
+                return f"{self._operand(subject)} {COMPARED[node.role][0]} {listed(list(map(self._of, options)), 50)}"
+        if node.role in COMPARED:
+            return self._compared(node, node.role)
+        if node.role in WORKED:
+            return self._worked(node)
+        return self._aggregate(node) if node.gathers else self._call(node)
 
-    def condition(self, source: object) -> str:
-        """A formula in words, where it says whether something is so: a flag by itself is "is set"."""
-        text = str(source).strip()
-        try:
-            return self._flag(ast.parse(text, mode="eval").body)
-        except SyntaxError:
-            return text
+    def _literal(self, node: Node) -> str:
+        assert node.value is not None
+        value = value_at(node.value, 0)
+        if value is None:
+            return "blank"
+        return f"‘{value}’" if node.kind == "text" else str(value) if isinstance(value, bool) else shown(value)
 
-    def _flag(self, node: ast.expr, *, negated: bool = False) -> str:
-        if isinstance(node, ast.Attribute):
-            dotted = ast.unparse(node)
-            if dotted in KNOWN:
-                return f"{'not: ' if negated else ''}{KNOWN[dotted]}"
-            if dotted.startswith("formula."):
-                return f"{self.name(dotted)} {'does not hold' if negated else 'holds'}"
-            return f"{self.name(dotted)} is {'not ' if negated else ''}set"
+    def _worked(self, node: Node) -> str:
+        if len(node.operands) == 1:
+            return f"minus {self._operand(node.operands[0])}"
+        left, right = node.operands
+        first = self._of(left) if left.role == node.role and node.role in "+*" else self._operand(left)
+        return f"{first} {WORKED[node.role]} {self._operand(right)}"
+
+    def _operand(self, node: Node) -> str:
+        """A part of a calculation or an argument; in parentheses unless it is a name or a value."""
+        said = self._of(node)
+        return said if node.formula or node.role in ("name", "literal") else f"({said})"
+
+    def _flag(self, node: Node, *, negated: bool = False) -> str:
+        if node.formula:
+            return f"{self.name(node.formula)} {'does not hold' if negated else 'holds'}"
+        if node.role == "name":
+            if node.name in KNOWN:
+                return (KNOWN_NOT if negated else KNOWN)[node.name]
+            return f"{self.name(node.name)} is {'not ' if negated else ''}set"
         return self._not(node) if negated else self._of(node)
 
-    def _not(self, node: ast.expr) -> str:
-        match node:
-            case ast.Call(func=ast.Name(id="blank"), args=[given]):
-                return f"{self._of(given)} is given"
-            case ast.Call(func=ast.Name(id="found"), args=[table]):
-                return f"there is no {self._table(table)}"
-            case ast.Call(func=ast.Name(id="any")):
-                return f"on no line {self._gathered(node)}"
-            case ast.Compare(left=left, ops=[op], comparators=[right]):
-                return self._compared(ast.Compare(left, [OPPOSITE[type(op)]()], [right]))
-            case ast.Attribute():
-                return self._flag(node, negated=True)
-        return f"it is not so that {self._of(node)}"
-
-    def _inner(self, node: ast.expr, other: type[ast.boolop]) -> str:
+    def _part(self, node: Node) -> str:
+        """A condition within another; in parentheses if it is made of several."""
         said = self._flag(node)
-        return f"({said})" if isinstance(node, ast.BoolOp) and isinstance(node.op, other) else said
+        is_long = node.role in ("and", "or", "if", "coalesce") or _is_narrowed(node) or said.startswith(OPEN)
+        return f"({said})" if is_long and not node.formula else said
 
-    def _operand(self, node: ast.expr, op: ast.operator | None) -> str:
-        """A part of a sum or a product; in parentheses unless it is more of the same."""
+    def _not(self, node: Node) -> str:
+        if node.formula or (node.role == "name" and (node.name not in KNOWN or node.name in KNOWN_NOT)):
+            return self._flag(node, negated=True)
+        if node.role == "blank":
+            return f"{self._operand(node.operands[0])} is given"
+        if node.table:
+            return f"there is no {self._table(node.table)}"
+        if node.role == "any":
+            return f"on no line {self._gathered(node)}"
+        if node.role in MEMBERSHIP:
+            return self._of(replace(node, role=MEMBERSHIP[node.role].opposite))
+        if node.role in COMPARISONS:
+            return self._compared(node, COMPARISONS[node.role].opposite)
+        return f"it is not so that {self._part(node)}"
+
+    def _compared(self, node: Node, sign: str) -> str:
+        left, right = node.operands
+        if sign in ("==", "!=") and left.role == "%" and right.role == "literal" and self._of(right) == "0":
+            whole, by = left.operands
+            return f"{self._operand(whole)} {COMPARED[sign][0]} a multiple of {self._operand(by)}"
+        words = COMPARED[sign][1 if "date" in (left.kind, right.kind) else 0]
+        return f"{self._side(left)} {words} {self._side(right)}"
+
+    def _side(self, node: Node) -> str:
+        """A side of a comparison; in parentheses if it is a condition itself, chooses, or counts only some lines."""
         said = self._of(node)
-        if isinstance(node, ast.BinOp) and op is not None and type(node.op) is type(op):
-            return said
-        is_long = isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "coalesce"
-        return f"({said})" if isinstance(node, ast.BinOp | ast.IfExp) or is_long else said
+        is_long = node.role in ("if", "and", "or", "not", "coalesce", "min", "max", *COMPARED) or _is_narrowed(node)
+        return f"({said})" if is_long and not node.formula else said
 
-    def _compared(self, node: ast.Compare) -> str:
-        parts = []
-        left = node.left
-        for op, right in zip(node.ops, node.comparators, strict=True):
-            whole = isinstance(left, ast.BinOp) and isinstance(left.op, ast.Mod)
-            if whole and isinstance(right, ast.Constant) and right.value == 0 and isinstance(op, ast.Eq | ast.NotEq):
-                assert isinstance(left, ast.BinOp)
-                word = "is" if isinstance(op, ast.Eq) else "is not"
-                parts.append(f"{self._of(left.left)} {word} a multiple of {self._of(left.right)}")
-            else:
-                words = COMPARED[type(op)][1 if self._is_date(left) or self._is_date(right) else 0]
-                parts.append(f"{self._of(left)} {words} {self._of(right)}")
-            left = right
-        return " and ".join(parts)
-
-    def _is_date(self, node: ast.expr) -> bool:
-        field = self.field(ast.unparse(node)) if isinstance(node, ast.Attribute) else None
-        return field is not None and field.kind == "date"
-
-    def _call(self, node: ast.Call) -> str:
-        name = node.func.id if isinstance(node.func, ast.Name) else ast.unparse(node.func)
-        given = [self._of(each) for each in node.args]
+    def _call(self, node: Node) -> str:
+        name, given = node.role, [self._operand(each) for each in node.operands]
         match name:
-            case "any" | "all":
-                return f"on {'some' if name == 'any' else 'every'} line {self._gathered(node)}"
-            case "count":
-                return f"the number of lines{self._narrowed(node, [self._flag(each) for each in node.args])}"
-            case "min" | "max" if len(given) > 1:
-                return f"the {'lowest' if name == 'min' else 'highest'} of {_joined(given)}"
+            case "min" | "max":
+                return f"the {'smallest' if name == 'min' else 'largest'} of {_joined(given)}"
             case "coalesce":
                 return f"{given[0]}, or where that is blank {', or where that is blank '.join(given[1:])}"
             case "found":
-                return f"there is a row of {self._table(node.args[0])}"
-        if name in GATHERED:
-            return GATHERED[name].format(*given) + self._narrowed(node, [])
-        if name in CALLS and len(given) > CALLS[name].count("{1}"):
-            return CALLS[name].format(*given)
-        own = self.program.definition.functions.get(name)
-        what = name.replace("_", " ")
-        return f"{what} of {_joined(given)}" + (" (worked out in Python)" if own is not None else "")
+                return f"there is a row of {self._table(node.table)}"
+            case "matches":
+                return f"{given[0]} has the form ‘{node.facts['pattern']}’"
+            case "round":
+                places = node.facts["places"]
+                said = "a whole number" if not places else f"{places} decimal place{'' if places == 1 else 's'}"
+                return f"{given[0]} {ROUNDED[node.facts['mode']]} to {said}"
+            case "round_to":
+                return f"{given[0]} {ROUNDED[node.facts['mode']]} to a multiple of {given[1]}"
+            case "call":
+                own = node.facts["function"].replace("_", " ")
+                return f"{own} of {_joined(given)} (worked out in Python)" if given else f"{own} (worked out in Python)"
+        return CALLS[name].format(*given)
 
-    def _gathered(self, node: ast.Call) -> str:
-        return self._flag(node.args[0]) + self._narrowed(node, [])
+    def _aggregate(self, node: Node) -> str:
+        name = node.role
+        if name in ("any", "all"):
+            return f"on {'some' if name == 'any' else 'every'} {self._row(node)} {self._gathered(node)}"
+        parts = self._roles(node)
+        if name == "count":
+            argument = [self._part(parts["argument"])] if "argument" in parts else []
+            return f"the number of {self._row(node)}{self._narrowed(node, argument)}"
+        return GATHERED[name].format(self._operand(parts["argument"])) + self._narrowed(node, [])
 
-    def _narrowed(self, node: ast.Call, conditions: Sequence[str]) -> str:
+    def _row(self, node: Node) -> str:
+        """What an aggregate runs over: lines, deliveries or payments, in the singular but for a count."""
+        row = node.rows or "line"
+        many = {"delivery": "deliveries"}.get(row, f"{row}s")
+        return many if node.role == "count" else row
+
+    def _roles(self, node: Node) -> dict[str, Node]:
+        return dict(zip(node.roles, node.operands, strict=True))
+
+    def _gathered(self, node: Node) -> str:
+        return self._part(self._roles(node)["argument"]) + self._narrowed(node, [])
+
+    def _narrowed(self, node: Node, conditions: Sequence[str]) -> str:
         """Which lines an aggregate runs over."""
-        keys = {each.arg: each.value for each in node.keywords}
-        where = [*conditions, *([self._flag(keys["where"])] if "where" in keys else [])]
+        parts = self._roles(node)
+        where = [*conditions, *([self._part(parts["where"])] if "where" in parts else [])]
         said = f" where {' and '.join(where)}" if where else ""
-        by = keys.get("by")
-        names = by.elts if isinstance(by, ast.List | ast.Tuple) else [by] if by is not None else []
-        return said + (
-            f" over lines with the same {_joined([_bare(self._of(each)) for each in names])}" if names else ""
-        )
+        return said + (f" over lines with the same {_bare(self._operand(parts['by']))}" if "by" in parts else "")
 
-    def _table(self, node: ast.expr) -> str:
-        table = self.program.tables.get(ast.unparse(node).strip("'\""))
-        return table.definition.shown if table is not None else ast.unparse(node)
+    def _table(self, name: str) -> str:
+        table = self.program.tables.get(name)
+        return table.definition.shown if table is not None else name
+
+
+def _is_narrowed(node: Node) -> bool:
+    """Whether it runs over some lines only, so that a condition ends its sentence."""
+    return "where" in node.roles or (node.role == "count" and bool(node.operands))
 
 
 def _bare(phrase: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from dokima.formulas.tree import LITERAL
 from dokima.pricing.steps.routine import Routine, Step
 from dokima.reports.specification.content import Sentence
 from dokima.reports.specification.phrases import Phrases
@@ -24,12 +25,15 @@ def step_sentences(step: Step, routine: Routine, phrases: Phrases) -> Iterator[S
         case "advance":
             of = routine_figure(spec.of, routine) if spec.of else "the total with tax"
             yield Sentence(
-                f"Due in advance is {_percent(spec.percent, phrases)} of {of}. It moves nothing.", f"{spec.percent}"
+                f"Due in advance is {_percent(step, phrases)} of {of}. It moves nothing.",
+                f"{spec.percent}",
             )
         case "figure":
             where = "one for the order" if step.level.name == "HEADER" else "one for each line"
             places = f", with {spec.places} decimal places" if spec.places is not None else ""
-            yield Sentence(f"It is {phrases.of(spec.value)} ({where}{places}). It moves no money.", f"{spec.value}")
+            yield Sentence(
+                f"It is {phrases.of(step.parts['value'])} ({where}{places}). It moves no money.", f"{spec.value}"
+            )
         case "subtotal":
             yield Sentence("This is what a line comes to so far.")
         case _:
@@ -39,9 +43,9 @@ def step_sentences(step: Step, routine: Routine, phrases: Phrases) -> Iterator[S
 
 def _price(step: Step, phrases: Phrases) -> Iterator[Sentence]:
     yield Sentence("The price of a line is its manual price, where one is typed.")
-    for option in step.definition.options:
+    for option in step.options:
         base = f" for so many units as {phrases.of(option.base)} says" if option.base is not None else ""
-        formula = f"{option.value}" + (f" per {option.base}" if option.base is not None else "")
+        formula = option.value.written + (f" per {option.base.written}" if option.base is not None else "")
         yield Sentence(f"Else it is {phrases.of(option.value)}{base}, where that is not blank.", formula)
     yield Sentence("A line without any of these has no price, and the order no total: that is an error.")
 
@@ -51,14 +55,14 @@ def _adjustment(step: Step, phrases: Phrases) -> Iterator[Sentence]:
     verb, past = ("Take off", "taken off") if step.sign < 0 else ("Add", "added")
     if spec.percent is not None:
         of = f"of {spec.of.replace('_', ' ')}" if spec.of else "of what the line comes to so far"
-        yield Sentence(f"{verb} {_percent(spec.percent, phrases)} {of}.", f"{spec.percent} % {of}")
+        yield Sentence(f"{verb} {_percent(step, phrases)} {of}.", f"{spec.percent} % {of}")
     elif spec.amount is not None:
-        yield Sentence(f"{verb} {phrases.of(spec.amount)}.", f"{spec.amount}")
+        yield Sentence(f"{verb} {phrases.of(step.parts['amount'])}.", f"{spec.amount}")
     else:
-        yield Sentence(f"For each unit, {past} is {phrases.of(spec.per_unit)}.", f"{spec.per_unit}")
+        yield Sentence(f"For each unit, {past} is {phrases.of(step.parts['per_unit'])}.", f"{spec.per_unit}")
     if spec.over != "line":
-        share = phrases.of(spec.share) if spec.share is not None else "what each comes to"
-        where = f" where {phrases.condition(spec.where)}" if spec.where is not None else ""
+        share = phrases.part(step, "share") if spec.share is not None else "what each comes to"
+        where = f" where {phrases.condition(step.parts['where'])}" if spec.where is not None else ""
         said = f"It is worked out {OVER[spec.over]}, and shared over the lines{where} by {share}."
         yield Sentence(said, "; ".join(str(each) for each in (spec.share, spec.where) if each is not None))
 
@@ -67,31 +71,31 @@ def _tax(step: Step, routine: Routine, phrases: Phrases) -> Iterator[Sentence]:
     spec = step.definition
     per = "for each category and rate of the order" if routine.definition.tax_per == "document" else "on each line"
     also = f", and of {' and '.join(spec.on_top_of)}" if spec.on_top_of else ""
-    said = f"The tax is {_percent(spec.percent, phrases)} of the amount without tax{also}, rounded {per}."
+    said = f"The tax is {_percent(step, phrases)} of the amount without tax{also}, rounded {per}."
     yield Sentence(said, f"{spec.percent} %")
     if spec.category is not None:
-        yield Sentence(f"Its category is {phrases.of(spec.category)}.", f"{spec.category}")
+        yield Sentence(f"Its category is {phrases.of(step.parts['category'])}.", f"{spec.category}")
     if spec.reason is not None:
-        yield Sentence(f"Why no tax is due says {phrases.of(spec.reason)}.", f"{spec.reason}")
+        yield Sentence(f"Why no tax is due says {phrases.of(step.parts['reason'])}.", f"{spec.reason}")
 
 
 def _limits(step: Step, phrases: Phrases) -> Iterator[Sentence]:
     spec = step.definition
     if spec.when is not None:
-        yield Sentence(f"Only where {phrases.condition(spec.when)}.", f"{spec.when}")
+        yield Sentence(f"Only where {phrases.condition(step.parts['when'])}.", f"{spec.when}")
     if spec.cap is not None:
-        yield Sentence(f"It comes to at most {phrases.of(spec.cap)}.", f"{spec.cap}")
+        yield Sentence(f"It comes to at most {phrases.of(step.parts['cap'])}.", f"{spec.cap}")
     if spec.keep_above is not None:
-        yield Sentence(f"What is left is never below {phrases.of(spec.keep_above)}.", f"{spec.keep_above}")
+        yield Sentence(f"What is left is never below {phrases.of(step.parts['keep_above'])}.", f"{spec.keep_above}")
     if spec.best_of is not None:
         yield Sentence(f"Of all steps for ‘{spec.best_of}’ only the largest counts.")
     if spec.rounding is not None and spec.rounding != "half-up":
         yield Sentence(f"It is rounded {spec.rounding}.")
 
 
-def _percent(source: object, phrases: Phrases) -> str:
-    text = str(source).strip()
-    return f"{text} %" if text.replace(".", "", 1).isdigit() else f"so many percent as {phrases.of(text)} says,"
+def _percent(step: Step, phrases: Phrases) -> str:
+    said = phrases.part(step, "percent")
+    return f"{said} %" if step.parts["percent"].root.role == LITERAL else f"so many percent as {said} says,"
 
 
 def routine_figure(name: str, routine: Routine) -> str:
