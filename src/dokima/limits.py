@@ -30,5 +30,7 @@ WORKBOOK_SHEETS = 5_000
 """Parts of a workbook: sheets, styles, texts, pictures."""
 FILE_BYTES = 4 * 2**30
 """Bytes of a file of orders, rows or documents. Parquet is read in pieces, and may be of any length."""
+ATTACK_ORDERS = 2_000
+"""Orders on which two rulebooks are compared that were proved to say the same."""
 TEXT_BYTES = 64 * 2**20
 """Bytes of a rulebook's or a case's text."""

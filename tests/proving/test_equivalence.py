@@ -75,3 +75,48 @@ columns.price = { kind = "decimal", places = 2 }
     # Of two alike the first is taken: what is a cent dearer then is row 2, and row 3 wins.
     (folder / "deals.csv").write_text("item,price\nA,2.00\nA,2.00\nB,9.00\n")
     assert dokima.CaseFolder(folder).mutate(rows=True).equivalent == 0
+
+
+def test_cells_of_one_row_of_a_file_stand_each_for_itself(tmp_path):
+    """A list by quantity: from 10 on 6.00 never wins over 5.00, which does not make the 5.00 beside it idle."""
+    table = """
+[table.deal]
+file = "qp.csv"
+match = { item = "line.item" }
+breaks = { least = "line.quantity" }
+choose = ["lowest price"]
+columns.price = { kind = "decimal", places = 2 }
+columns.least = { kind = "integer" }
+spread = { headings = "least", cells = "price", of = { "from 1" = 1, "from 10" = 10 } }
+"""
+    folder = small(tmp_path, case('payable = "10.00"'))
+    book = folder / "rulebook.toml"
+    book.write_text(book.read_text().replace("item.price", "deal.price") + table)
+    (folder / "qp.csv").write_text("item,from 1,from 10\nA,5.00,6.00\n")
+    score = dokima.CaseFolder(folder).mutate(rows=True)
+    left = {str(each.mutant.words) for each in score.survivors if each.mutant.path.startswith("table.deal")}
+    # 5.01, and a break at 2, move every order of one piece; 6.01, and a break at 11, move none.
+    assert left == {"price of row 2 of deal were 5.01, not 5.00", "least of row 2 of deal were 2, not 1"}
+    assert score.equivalent == 2
+
+
+def test_what_is_delivered_is_a_sum_that_may_have_decimals():
+    """Deliveries of 2.25 twice are 4.5 delivered, also where the field itself is said to be whole."""
+    rules = [
+        {"id": name, "at": "save", "require": f"line.delivered {sign} 4.5"}
+        for name, sign in (("one", "<"), ("two", "<="))
+    ]
+    book = dokima.Rulebook.from_dict(
+        {"rulebook": {"name": "d"}, "line": {"delivered": {"kind": "integer"}}, "rule": rules}
+    )
+    forms = [normal_form(book.program, rule.require.root) for rule in book.program.rules if rule.id in ("one", "two")]
+    assert forms[0] != forms[1]
+
+
+def test_a_default_has_no_more_places_than_its_field():
+    """A default of 0.555 in a field of one place is refused, so that none is between 0.55 and 0.56."""
+    said = {"rulebook": {"name": "d"}, "line": {"kilos": {"kind": "decimal", "places": 1, "default": "0.555"}}}
+    rule = {"id": "light", "at": "save", "require": "line.kilos < 0.56"}
+    book = dokima.Rulebook.from_dict({**said, "rule": [rule]})
+    findings = book.check(dokima.Order("A", lines=[{"quantity": 1}]), at="save")
+    assert "0.555" in str(next(iter(findings)).message)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable, Iterator, Sequence
-from decimal import Decimal
+from decimal import ROUND_FLOOR, Decimal
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from dokima.model.fields import Field
 from dokima.pricing.program import Program
 from dokima.proving.usage import all_formulas
 from dokima.tables.index import SEPARATOR
+from dokima.tables.preference import RowFrame
 from dokima.tables.table import Table, names_behind
 
 MOST_KEYS = 40
@@ -77,7 +78,7 @@ class Boundaries:
         for node in formula.root.walk():
             if node.role not in (*COMPARISONS, *MEMBERSHIP):
                 continue
-            constants = [value for each in node.operands for value in self._constant(each)]
+            constants = [value for each in node.operands for value in self._constant(formula, each)]
             names = {each.name for operand in node.operands for each in operand.walk() if each.name}
             for name in self.behind(names):
                 meant = constants if name in names else [each for each in constants if not isinstance(each, str)]
@@ -85,15 +86,17 @@ class Boundaries:
             for name in names:
                 self._leading(name, constants)
 
-    def _constant(self, node: Node) -> list[Any]:
+    def _constant(self, formula: Formula, node: Node) -> list[Any]:
         if node.level is not Level.CONSTANT:
             return []
         if node.name.startswith("value."):
             return [value_at(self.program.definition.values[node.name.partition(".")[2]], 0)]
-        return [] if node.value is None else [value_at(node.value, 0)]
+        if any(each.name for each in node.walk()):
+            return []
+        return [value_at(formula.part(node, RowFrame({}, 1)), 0)]
 
     def around(self, name: str, value: Any) -> list[Any]:
-        """A value, and what is one unit below and above it; nothing if the field is of another kind."""
+        """A value, and what is one unit of the field below and above it; nothing if the field is of another kind."""
         field = self._field(name)
         assert field is not None
         if isinstance(value, bool) or value is None:
@@ -106,6 +109,9 @@ class Boundaries:
             number = Decimal(value)
             places = 0 if field.kind == "integer" else field.places
             unit = Decimal(1).scaleb(-(max(0, -int(number.as_tuple().exponent)) if places is None else places))
+            below = number.quantize(unit, ROUND_FLOOR)
+            if below != number:  # no value of the field: what stands on both sides of it
+                return [below - unit, below, below + unit, below + 2 * unit]
             return [number - unit, number, number + unit]
         return [value] if field.kind == "text" else []
 
@@ -123,12 +129,12 @@ class Boundaries:
             place = cell if cell in wanted else None
             if wanted[place] is None:
                 wanted[place] = value_at(table.cells[key], row)
-        self._add(formula.source.strip(), [each for each in wanted.values() if each is not None])
+        self._add(formula.root.name, [each for each in wanted.values() if each is not None])
 
     def _of_table(self, table: Table) -> None:
         """Keys, breaks and ends of windows."""
         for name, formula in table.conditions.items():
-            source = formula.source.strip()
+            source = formula.root.name
             if self._field(source) is not None:
                 cells = dict.fromkeys(
                     value_at(table.cells[name], row) for row in self._telling_rows(table) if table.size

@@ -211,7 +211,7 @@ def read_case(data: Mapping[str, Any], file: str, row: int | None, known: Mappin
     )
 
 
-_WHOLE = ("tax", "findings", "no_findings", "refused")
+_WHOLE = ("tax", "instalments", "findings", "no_findings", "refused")
 
 
 def _paths(expect: Mapping[str, Any], before: str = "") -> list[tuple[str, Any]]:

@@ -109,6 +109,8 @@ def _value(expected: Expected, ran: Ran) -> Any:
             {"category": t.category, "percent": t.percent, "taxable": t.taxable, "tax": t.tax}
             for t in order.tax_breakdown
         ]
+    if path == "instalments":
+        return [{"label": each.label, "due": each.due, "amount": each.amount} for each in order.instalments]
     if head == "line" and "." in tail:
         number, _, name = tail.rpartition(".")
         line = order.line(number)
@@ -131,6 +133,7 @@ def _value(expected: Expected, ran: Ran) -> Any:
         *order.figures,
         *steps,
         "tax",
+        "instalments",
         "findings",
         "no_findings",
         "refused",
@@ -196,7 +199,7 @@ def _is_met(expected: Expected, got: Any) -> bool:
         if isinstance(wanted, list | tuple):
             return not {each.partition("@")[0] for each in got} & set(map(str, wanted))
         return not got
-    if path == "tax":
+    if path in ("tax", "instalments"):
         return len(wanted) == len(got) and all(_like(mine, theirs) for mine, theirs in zip(wanted, got, strict=True))
     if path.startswith("rows."):
         return got is None if wanted is None else got is not None and _like(wanted, got)

@@ -6,6 +6,7 @@ comparisons are equal, and so are two rulebooks that differ in nothing else.
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 from typing import Any
 
@@ -18,10 +19,51 @@ from dokima.formulas.tree import LITERAL, NAME, Node
 from dokima.model.fields import Field
 from dokima.pricing.fingerprint import fingerprint_of
 from dokima.pricing.program import Program
+from dokima.proving.attacking import SUMS, attack
+from dokima.proving.rows import never_winning
 
 NO_VALUE = "no value that the field can have"
-SUMS = ("line.delivered",)
-"""Fields that are worked out of others, so that they may have values that nobody could give."""
+
+
+@dataclass
+class Equivalence:
+    """Proves that changed rulebooks say the same as one, and attacks each proof before it is told.
+
+    Attributes:
+        program: The rulebook.
+        attacked: Orders on which the equivalent ones were tried, all together.
+        refuted: What was proved equivalent, and an order came out otherwise: a mistake of Dokima.
+    """
+
+    program: Program
+    attacked: int = 0
+    refuted: list[str] = field(default_factory=list)
+    _idle: dict[str, set[int]] = field(default_factory=dict)
+
+    def equivalent(self, name: str, changed: Program, at: tuple[str, int] | None = None) -> bool:
+        """Whether a changed rulebook is proved to say the same of every order, and no order tried says otherwise.
+
+        Args:
+            name: What it is called among those that are refuted.
+            changed: The changed rulebook.
+            at: Where it differs in a row of a table: the table, and the position of the row.
+        """
+        if changed.fingerprint == self.program.fingerprint:
+            return True
+        is_said = say_the_same(self.program, changed)
+        if not is_said and (at is None or not self._never_wins(changed, *at)):
+            return False
+        found = attack(self.program, changed, None if is_said else at)
+        self.attacked += found.orders
+        if found.difference is not None:
+            self.refuted.append(name)
+        return found.orders > 0 and found.difference is None  # what no order was tried on is not told as proved
+
+    def _never_wins(self, changed: Program, table: str, row: int) -> bool:
+        """Whether a row never wins, neither as it is nor as it would be."""
+        if table not in self._idle:
+            self._idle[table] = never_winning(self.program, self.program.tables[table])
+        return row in self._idle[table] and row in never_winning(changed, changed.tables[table])
 
 
 def say_the_same(program: Program, changed: Program) -> bool:

@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 import datetime
-import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
 from dokima.columns.column import value_at
 from dokima.formulas import Formula
+from dokima.formulas.tree import NAME
 from dokima.pricing.program import Program
 from dokima.pricing.steps.routine import Routine
 from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table, names_behind
 
 Example = dict[str, Any]
-_FIELD = re.compile(r"(?:header|line)\.\w+")
-_COLUMN = re.compile(r"(\w+)\.(\w+)")
-_KIND = re.compile(r"header\.(\w+)\s*==\s*'([^']*)'")
+FIELDS = ("header", "line")
+"""How the names of fields of an order begin."""
 
 
 class Examples:
@@ -57,16 +56,16 @@ class Examples:
         if value is None:
             return True
         wanted = value.split(SEPARATOR) if isinstance(value, str) else [value]
-        source = formula.source.strip()
-        if _FIELD.fullmatch(source):
-            if source in found:
-                return found[source] in wanted
-            found[source] = wanted[0]
+        name = formula.root.name
+        head, _, column = name.partition(".")
+        if head in FIELDS:
+            if name in found:
+                return found[name] in wanted
+            found[name] = wanted[0]
             return True
-        column = _COLUMN.fullmatch(source)
-        if column is None or column[1] not in self.program.tables:
+        if head not in self.program.tables:
             return True  # a formula of its own: what it takes cannot be told
-        return self._lead_to(found, self.program.tables[column[1]], column[2], wanted)
+        return self._lead_to(found, self.program.tables[head], column, wanted)
 
     def _lead_to(self, found: Example, table: Table, column: str, wanted: Sequence[Any]) -> bool:
         """Choose fields so that a table answers with one of some values."""
@@ -114,15 +113,21 @@ class Examples:
         for table in self.program.tables.values():
             if table.definition.is_key and len(table.conditions) == 1 and table.size:
                 ((name, formula),) = table.conditions.items()
-                if _FIELD.fullmatch(formula.source.strip()):
-                    found.setdefault(formula.source.strip(), value_at(table.cells[name], 0))
+                if formula.root.name.partition(".")[0] in FIELDS:
+                    found.setdefault(formula.root.name, value_at(table.cells[name], 0))
         return found
 
 
 def header_of(routine: Routine) -> Example:
     """The header fields by which an order takes a routine, as far as its ``when`` says them outright."""
-    source = routine.when.source if routine.when is not None else ""
-    return {f"header.{name}": value for name, value in _KIND.findall(source)}
+    found: Example = {}
+    for node in routine.when.root.walk() if routine.when is not None else ():
+        if node.role == "==":
+            one, other = node.operands
+            name, literal = (one, other) if one.role == NAME else (other, one)
+            if name.name.startswith("header.") and literal.kind == "text" and literal.value is not None:
+                found[name.name] = value_at(literal.value, 0)
+    return found
 
 
 def document(number: str, example: Mapping[str, Any]) -> dict[str, Any]:

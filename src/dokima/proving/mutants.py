@@ -45,6 +45,7 @@ class Mutant:
         tables: Tables that are built anew.
         make: Makes the changed definition.
         row: Of a table's row its number in the file; None for all else.
+        at: Of a table's row its position in the table; None for all else.
         terms: Of a table's row what it is for, in words; blank for all else.
     """
 
@@ -56,6 +57,7 @@ class Mutant:
     make: Callable[[], ProgramDefinition]
     tables: frozenset[str] = frozenset()
     row: int | None = None
+    at: int | None = None
     terms: str = ""
 
     @property
@@ -268,7 +270,7 @@ def _of_rows(program: Program, table: Table, reach: str) -> Iterator[Mutant]:
             make = _with_cell(program, table, column, row, new)
             yield _mutant(
                 f"table.{table.name}.{column}", operator, f"{terms} {value}", words, reach, make,
-                tables=frozenset([table.name]), row=number, terms=told,
+                tables=frozenset([table.name]), row=number, at=row, terms=told,
             )  # fmt: skip
 
 

@@ -11,11 +11,10 @@ from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
 from dokima.proving.cases import Case
-from dokima.proving.equivalence import say_the_same
+from dokima.proving.equivalence import Equivalence
 from dokima.proving.mutants import EVERY, Mutant, mutants_of
 from dokima.proving.proof import Outcome
 from dokima.proving.reaching import rows_met
-from dokima.proving.rows import never_winning
 from dokima.proving.running_cases import Batch, run_cases
 from dokima.proving.telling_apart import changed_program
 from dokima.proving.versions import VersionChanges
@@ -57,6 +56,8 @@ class MutationScore:
         survivors: The others.
         not_looked_at: Rows of tables that no case looks at, by table; their mutants were not made.
         unused: Ids of excuses that no survivor has; empty where only some mutants were made.
+        attacked: Orders on which the equivalent ones came out as the rulebook, all together.
+        refuted: Ids of those that were proved to be equivalent, and an order came out otherwise: a mistake of Dokima.
     """
 
     made: int
@@ -66,6 +67,8 @@ class MutationScore:
     survivors: Sequence[Survivor] = ()
     not_looked_at: Mapping[str, int] = field(default_factory=dict)
     unused: Sequence[str] = ()
+    attacked: int = 0
+    refuted: Sequence[str] = ()
 
     @property
     def counted(self) -> int:
@@ -114,6 +117,8 @@ class MutationScore:
             ],
             "rows_not_looked_at": dict(self.not_looked_at),
             "unused_excuses": list(self.unused),
+            "orders_tried_on_equivalents": self.attacked,
+            "refuted_equivalents": list(self.refuted),
         }
 
 
@@ -176,7 +181,15 @@ def mutate(
     # An excuse of what a case notices by now, or of what is not there any more, would hide the next one of that id.
     known = {each.mutant.id for each in survivors}
     unused = [] if since is not None or sample is not None else [each for each in excuses or () if each not in known]
-    return MutationScore(len(made), **counts, survivors=survivors, not_looked_at=left, unused=unused)
+    return MutationScore(
+        len(made),
+        **counts,
+        survivors=survivors,
+        not_looked_at=left,
+        unused=unused,
+        attacked=trial.proofs.attacked,
+        refuted=trial.proofs.refuted,
+    )
 
 
 def _is_among(mutant: Mutant, spots: Set[str], rows: Set[tuple[str, str]]) -> bool:
@@ -197,7 +210,6 @@ class _Trial:
         pinned: Gives the content of the tables that a case pins.
         pin: Gives a rulebook with the tables that a case pins.
         noticed: How often each case noticed something: the sharpest are asked first.
-        idle: Rows that can never win, by table.
     """
 
     program: Program
@@ -206,7 +218,9 @@ class _Trial:
     pinned: Pinned
     pin: Pin
     noticed: Counter[int] = field(default_factory=Counter)
-    idle: dict[str, set[int]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.proofs = Equivalence(self.program)
 
     def of(self, mutant: Mutant) -> str | bool:
         """What became of a mutant: killed, not_loadable, equivalent; or whether any case comes near it."""
@@ -223,20 +237,8 @@ class _Trial:
             if some and self._notices(changed, some):
                 return "killed"
         # Asked last: most mutants are noticed, and a proof costs more than a case.
-        return "equivalent" if self._is_equivalent(changed, mutant) else bool(near)
-
-    def _is_equivalent(self, changed: Program, mutant: Mutant) -> bool:
-        """Whether a mutant is proved to say the same of every order."""
-        if changed.fingerprint == self.program.fingerprint or say_the_same(self.program, changed):
-            return True
-        return mutant.row is not None and self._never_wins(changed, mutant)
-
-    def _never_wins(self, changed: Program, mutant: Mutant) -> bool:
-        """Whether the row of a mutant never wins, neither as it is nor as it would be."""
-        name = mutant.table
-        if name not in self.idle:
-            self.idle[name] = never_winning(self.program, self.program.tables[name])
-        return mutant.row in self.idle[name] and mutant.row in never_winning(changed, changed.tables[name])
+        at = None if mutant.at is None else (mutant.table, mutant.at)
+        return "equivalent" if self.proofs.equivalent(mutant.id, changed, at) else bool(near)
 
     def _notices(self, changed: Program, cases: Sequence[Case]) -> bool:
         programs: dict[tuple[tuple[str, str], ...], Program] = {(): changed}

@@ -127,16 +127,16 @@ def seeds(program: Program, cases: Sequence[Case], today: datetime.date) -> list
     ]
     examples = Examples(program, today)
     for routine in program.routines:
-        found.append(_document(program, {**examples.first, **header_of(routine)}))
+        found.append(example_document(program, {**examples.first, **header_of(routine)}))
     for table in program.tables.values():
         for row in range(min(table.size, MOST_ROWS)):
             example = examples.of(table, [row])
             if example is not None:
-                found.append(_document(program, example))
+                found.append(example_document(program, example))
     return found
 
 
-def _document(program: Program, example: Mapping[str, Any]) -> Document:
+def example_document(program: Program, example: Mapping[str, Any]) -> Document:
     """An order of an example, with what an order of the rulebook must say."""
     known = dict(example)
     for level, fields in (("header", program.fields.header), ("line", program.fields.line)):
@@ -164,7 +164,7 @@ def near_breaks(
             for each in table.breaks if example is not None else ():
                 least = value_at(each.least, row)
                 for field_ in boundaries.behind(each.value.reads) if least is not None else ():
-                    order = _document(program, example or {})
+                    order = example_document(program, example or {})
                     yield from (changed(order, [(field_, value)]) for value in boundaries.around(field_, least))
 
 

@@ -50,7 +50,9 @@ def audit_rows(program: Program, examples: Examples, today: datetime.date) -> It
 
 
 def never_winning(program: Program, table: Table) -> set[int]:
-    """The rows of a table that can never win, by their numbers: another is preferred wherever they fit.
+    """The rows of a table that can never win, by their positions: another is preferred wherever they fit.
+
+    Not by their numbers in the file, which all cells of a spread row share.
 
     Args:
         program: The rulebook.
@@ -59,7 +61,7 @@ def never_winning(program: Program, table: Table) -> set[int]:
     if table.definition.is_key or table.definition.graduated or table.assemblies is not None or not table.size:
         return set()
     auditing = _Auditing(table, Examples(program, datetime.date(2000, 1, 1)), None)
-    return {table.source.row_number(row) for row, _ in auditing.beaten()}
+    return {row for row, _ in auditing.beaten()}
 
 
 def _uses(program: Program) -> Iterator[Use]:

@@ -35,13 +35,13 @@ def differing(program: Program, mutant: Mutant, batch: Batch) -> Set[int]:
     if changed is None:
         return set()
     if mutant.reach.startswith("rule:"):
-        return _ruled(batch, changed)
+        return ruled_apart(batch, changed)
     priced = price_orders(changed, batch.orders, batch.run)
-    apart = _priced(batch.pricing.calculation, priced.calculation)
-    return apart | _ruled(batch, changed) if mutant.reach == EVERY else apart
+    apart = priced_apart(batch.pricing.calculation, priced.calculation)
+    return apart | ruled_apart(batch, changed) if mutant.reach == EVERY else apart
 
 
-def _ruled(batch: Batch, changed: Program) -> set[int]:
+def ruled_apart(batch: Batch, changed: Program) -> set[int]:
     """Orders about which a rule says something else."""
     before, after = _speaking(batch), _speaking(replace(batch, program=changed))
     nobody: set[int] = set()
@@ -54,7 +54,7 @@ def _speaking(batch: Batch) -> dict[Target, set[int]]:
     return {each: set(orders.tolist()) for each, orders in rules_reached(batch) if each.what in said}
 
 
-def _priced(one: Calculation, two: Calculation) -> set[int]:
+def priced_apart(one: Calculation, two: Calculation) -> set[int]:
     """Orders with another figure, total or finding."""
     found: set[int] = set()
     order_of = one.orders.order_of
