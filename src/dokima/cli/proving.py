@@ -34,6 +34,8 @@ from dokima.cli.writing import ReportFiles, write_reports
 
 MUTATION = "mutation"
 """Under this name --fail-under asks for the score of mutation."""
+STOPPED = "it was stopped"
+"""Why suggestions ended, where somebody pressed Ctrl-C."""
 
 
 class Written(StrEnum):
@@ -99,6 +101,9 @@ def prove(
         found = _suggested(cases, propose, most, today, _mutated(cases, [], sample, rows, since) if mutate else None)
         write_reports(shown := report(found, book=cases.rulebook, locale=locale), files)
         write(Format.table if form is Written.junit else Format(form), shown)
+        if found.ended:
+            complain(f"ended early: {found.ended}; what was found so far is in {propose}")
+            raise typer.Exit(130 if found.ended == STOPPED else 1)
         return
     proof = cases.prove(names or [], coverage=coverage or page is not None or bool(set(wanted) - {MUTATION}))
     if page is not None:
@@ -110,6 +115,11 @@ def prove(
         sys.stdout.write(junit(proof))
     else:
         write(Format(form), shown)
+    if proof.mutation is not None and proof.mutation.untried:
+        complain(
+            f"stopped: {proof.mutation.untried} of {proof.mutation.untried + proof.mutation.made} changes not tried"
+        )
+        raise typer.Exit(130)
     raise typer.Exit(1 if _too_little(proof, wanted) or proof.failed else 0)
 
 

@@ -56,6 +56,8 @@ class MutationScore:
         survivors: The others.
         not_looked_at: Rows of tables that no case looks at, by table; their mutants were not made.
         unused: Ids of excuses that no survivor has; empty where only some mutants were made.
+        raised: Ids of killed ones with which a case could not be run at all.
+        untried: How many were left when somebody stopped it; nothing is said of them.
         attacked: Orders on which the equivalent ones came out as the rulebook, all together.
         refuted: Ids of those that were proved to be equivalent, and an order came out otherwise: a mistake of Dokima.
     """
@@ -67,6 +69,8 @@ class MutationScore:
     survivors: Sequence[Survivor] = ()
     not_looked_at: Mapping[str, int] = field(default_factory=dict)
     unused: Sequence[str] = ()
+    raised: Sequence[str] = ()
+    untried: int = 0
     attacked: int = 0
     refuted: Sequence[str] = ()
 
@@ -93,7 +97,8 @@ class MutationScore:
         return 100 * self.noticed // self.counted
 
     def __repr__(self) -> str:
-        return f"<MutationScore: {self.percent} %, {self.killed} of {self.counted} noticed; {SHOWN}>"
+        left = f", {self.untried} not tried" if self.untried else ""
+        return f"<MutationScore: {self.percent} %, {self.killed} of {self.counted} noticed{left}; {SHOWN}>"
 
     def to_dict(self) -> dict[str, Any]:
         """The score as plain data."""
@@ -117,6 +122,8 @@ class MutationScore:
             ],
             "rows_not_looked_at": dict(self.not_looked_at),
             "unused_excuses": list(self.unused),
+            "raised": list(self.raised),
+            "untried": self.untried,
             "orders_tried_on_equivalents": self.attacked,
             "refuted_equivalents": list(self.refuted),
         }
@@ -170,26 +177,27 @@ def mutate(
         made = [each for each in made if each in chosen]
     counts = {"not_loadable": 0, "equivalent": 0, "killed": 0}
     survivors: list[Survivor] = []
+    untried = 0
     for at, mutant in enumerate(made, start=1):
-        found = trial.of(mutant)
+        try:
+            if progress is not None:
+                progress(at - 1, len(made))
+            found = trial.of(mutant)
+        except KeyboardInterrupt:  # whoever stops it gets what has been found so far
+            untried = len(made) - at + 1
+            break
         if isinstance(found, str):
             counts[found] += 1
         else:
             survivors.append(Survivor(mutant, found, (excuses or {}).get(mutant.id, "")))
-        if progress is not None:
-            progress(at, len(made))
     # An excuse of what a case notices by now, or of what is not there any more, would hide the next one of that id.
     known = {each.mutant.id for each in survivors}
-    unused = [] if since is not None or sample is not None else [each for each in excuses or () if each not in known]
+    some = since is not None or sample is not None or untried > 0
+    unused = [] if some else [each for each in excuses or () if each not in known]
     return MutationScore(
-        len(made),
-        **counts,
-        survivors=survivors,
-        not_looked_at=left,
-        unused=unused,
-        attacked=trial.proofs.attacked,
-        refuted=trial.proofs.refuted,
-    )
+        len(made) - untried, **counts, survivors=survivors, not_looked_at=left, unused=unused, raised=trial.raised,
+        untried=untried, attacked=trial.proofs.attacked, refuted=trial.proofs.refuted,
+    )  # fmt: skip
 
 
 def _is_among(mutant: Mutant, spots: Set[str], rows: Set[tuple[str, str]]) -> bool:
@@ -210,6 +218,7 @@ class _Trial:
         pinned: Gives the content of the tables that a case pins.
         pin: Gives a rulebook with the tables that a case pins.
         noticed: How often each case noticed something: the sharpest are asked first.
+        raised: Ids of mutants with which a case could not be run, and what was raised.
     """
 
     program: Program
@@ -218,6 +227,7 @@ class _Trial:
     pinned: Pinned
     pin: Pin
     noticed: Counter[int] = field(default_factory=Counter)
+    raised: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         self.proofs = Equivalence(self.program)
@@ -234,7 +244,12 @@ class _Trial:
         together = [each for each in near if not (each.edit or each.change or each.set)]
         alone.sort(key=lambda each: -self.noticed[id(each)])
         for some in (together, *([each] for each in alone)):
-            if some and self._notices(changed, some):
+            try:
+                is_noticed = bool(some) and self._notices(changed, some)
+            except Exception as error:
+                self.raised.append(f"{mutant.id} ({type(error).__name__}: {error})")
+                return "killed"
+            if is_noticed:
                 return "killed"
         # Asked last: most mutants are noticed, and a proof costs more than a case.
         at = None if mutant.at is None else (mutant.table, mutant.at)

@@ -46,12 +46,14 @@ class Suggestions:
         alike: The ids of survivors of mutation that no order that was tried tells from the rulebook as it is: perhaps
             they are equivalent.
         tried: How many orders were tried.
+        ended: Why it ended before all was looked for; blank if it did not.
     """
 
     items: Sequence[Suggestion]
     left: Sequence[str] = ()
     alike: Sequence[str] = ()
     tried: int = 0
+    ended: str = ""
 
     def __len__(self) -> int:
         return len(self.items)

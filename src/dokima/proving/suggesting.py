@@ -70,23 +70,39 @@ class _Search:
         self.mutants = {each.mutant.id: each.mutant for each in self.survivors}
 
     def found(self, most: int) -> Suggestions:
-        """Fill the pool, choose from it, make cases of what was chosen."""
+        """Fill the pool, choose from it, make cases of what was chosen. What ends early leaves what is there."""
+        made: list[tuple[Suggestion, set[Target]]] = []
+        ended = ""
+        try:
+            self._look(most, made)
+        except KeyboardInterrupt:
+            ended = "it was stopped"
+        except Exception as error:
+            ended = f"a defect of Dokima ended it: {type(error).__name__}: {error}"
+        seen = set().union(*(targets for _, targets in made))
+        left = [target for target in (*self.wanted, *self._moves()) if target not in seen and target.kind != KILL]
+        alike = [name for name, mutant in self.mutants.items() if not self.pool.hits.get(self._kill(mutant))]
+        items = named([suggestion for suggestion, _ in made], {case.name for case in self.cases})
+        words = [target_words(self.program, each) for each in left]
+        return Suggestions(items, words, [] if ended else alike, len(self.pool), ended)
+
+    def _moves(self) -> list[Target]:
+        return [Target("moves", name) for name, done in self.coverage.moves.items() if not done]
+
+    def _look(self, most: int, made: list[tuple[Suggestion, set[Target]]]) -> None:
+        """Look for cases, and put each into a list as it is found."""
         self._fill()
         self._tell_apart()
         chosen = self._chosen()
-        made = list(self._cases([each for each in chosen if not _is_of_rows(each[2])][:most]))
+        for each in self._cases([one for one in chosen if not _is_of_rows(one[2])][:most]):
+            made.append(each)
         seen = set().union(*(targets for _, targets in made))
-        moves = [Target("moves", name) for name, done in self.coverage.moves.items() if not done]
-        kinds = [*(target for target in self.wanted if target.kind not in (KILL, "tables")), *moves]
+        kinds = [*(target for target in self.wanted if target.kind not in (KILL, "tables")), *self._moves()]
         for each in self._edited([target for target in kinds if target not in seen]):
             if len(made) < most:
                 made.append(each)
-        made += self._cases([each for each in chosen if _is_of_rows(each[2])][: most - len(made)])
-        seen = set().union(*(targets for _, targets in made))
-        left = [target for target in (*self.wanted, *moves) if target not in seen and target.kind != KILL]
-        alike = [name for name, mutant in self.mutants.items() if not self.pool.hits.get(self._kill(mutant))]
-        items = named([suggestion for suggestion, _ in made], {case.name for case in self.cases})
-        return Suggestions(items, [target_words(self.program, each) for each in left], alike, len(self.pool))
+        for each in self._cases([one for one in chosen if _is_of_rows(one[2])][: most - len(made)]):
+            made.append(each)
 
     # -- the pool ---------------------------------------------------------------------------------------------------
 

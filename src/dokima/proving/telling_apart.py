@@ -36,7 +36,10 @@ def differing(program: Program, mutant: Mutant, batch: Batch) -> Set[int]:
         return set()
     if mutant.reach.startswith("rule:"):
         return ruled_apart(batch, changed)
-    priced = price_orders(changed, batch.orders, batch.run)
+    try:
+        priced = price_orders(changed, batch.orders, batch.run)
+    except Exception:
+        return set(range(batch.orders.count))
     apart = priced_apart(batch.pricing.calculation, priced.calculation)
     return apart | ruled_apart(batch, changed) if mutant.reach == EVERY else apart
 

@@ -143,6 +143,16 @@ def _mutation_sections(score: MutationScore) -> list[Section]:
         Section("", head, numbers),
         Section(_("not noticed"), columns, rows, _("every one is noticed")),
     ]
+    for heading, items in (
+        (_("proved to be equivalent, and an order says otherwise: a defect in Dokima"), score.refuted),
+        (_("noticed because a case could not be run at all"), score.raised),
+    ):
+        if items:
+            sections.append(Section(heading, [Column("", wide=True)], [Row([each]) for each in items]))
+    if score.attacked:
+        tried = counted(score.attacked, "{count} order", "{count} orders")
+        said = _("{orders} tried on those that are equivalent: none came out otherwise").format(orders=tried)
+        sections[0] = Section("" if score.refuted else said, head, numbers)
     if score.unused:
         idle = [Row([each]) for each in score.unused]
         sections.append(Section(_("excuses that excuse nothing"), [Column(_("where"), wide=True)], idle))

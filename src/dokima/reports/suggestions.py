@@ -25,6 +25,8 @@ def suggestions_paper(suggestions: Suggestions, words: Wording) -> Paper:
         counted(len(suggestions), "{count} case suggested", "{count} cases suggested"),
         counted(suggestions.tried, "{count} order tried", "{count} orders tried"),
     ]
+    if suggestions.ended:
+        said.append(_("ended early: {why}").format(why=suggestions.ended))
     return paper_in(words, title=_("Suggested cases"), sections=sections, headline=", ".join(said))
 
 
