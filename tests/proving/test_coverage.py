@@ -1,7 +1,11 @@
 """Coverage: of edits, which leave no order behind where they are refused."""
 
+import datetime
+import json
+
 import dokima
 from tests.proving.test_cases import case, small
+from tests.shell import run_here
 
 RULE = """
 [[rule]]
@@ -30,3 +34,28 @@ def test_edits_reach_what_they_refuse_and_what_they_let_pass(tmp_path):
     found = dokima.prove(folder, coverage=True).coverage
     assert (found.rules["not-less"].fired, found.rules["not-less"].passed) == (1, 1)
     assert found.conditions["rule.not-less.require"][0].is_covered
+
+
+def test_only_cases_that_a_person_stands_behind_count(tmp_path):
+    """Two orders below 5 pieces and from 5 on: one worked out, one recorded, which counts once it is confirmed."""
+    cases = case('payable = "10.00"', name="four") + case(
+        'payable = "13.50"', '{ lines = [{ item = "A", quantity = 6 }] }', "recorded = true", "six"
+    )
+    folder = small(tmp_path, cases)
+    status, _, said = run_here(folder, "prove", "--fail-under", "steps=100")
+    assert status == 1
+    assert "steps: 0 % covered, expected 100 %" in said
+    _, out, _ = run_here(folder, "prove", "--coverage", "-f", "json")
+    assert json.loads(out)["coverage"]["headline"]["steps"] == {"covered": 0, "unconfirmed": 1, "of": 1}
+    _, out, _ = run_here(folder, "prove", "--coverage")
+    rows = [line.split() for line in out.splitlines() if line.split()[:1] == ["steps"]]
+    assert rows[0] == ["steps", "0", "1", "1", "0"]
+    status, _, _ = run_here(folder, "prove", "--page", "page.html")
+    assert "1 of 1 with cases that nobody has confirmed" in (folder / "page.html").read_text()
+    dokima.CaseFolder(folder).confirm("six", "ada", datetime.date(2026, 3, 2))
+    status, _, _ = run_here(folder, "prove", "--fail-under", "steps=100")
+    assert status == 0
+    # What was confirmed and is changed afterwards stands for nobody's word.
+    file = folder / "cases" / "a.toml"
+    file.write_text(file.read_text().replace("quantity = 6", "quantity = 7").replace("13.50", "15.75"))
+    assert dokima.prove(folder, coverage=True).coverage.headline()["steps"] == (0, 1)

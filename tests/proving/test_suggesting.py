@@ -35,8 +35,12 @@ def test_suggestions_alone_reach_most_of_a_rulebook_and_verify_nothing(tmp_path)
     proof = dokima.prove(folder, coverage=True)
     assert len(proof.passed) == len(proof.failed) == 0
     assert [each.case.name for each in proof.unconfirmed] == [each["case"]["name"] for each in told["suggestions"]]
-    reached = {name: proof.coverage.percent(name) for name in proof.coverage.headline()}
+    waiting = proof.coverage.with_unconfirmed
+    reached = {name: waiting.percent(name) for name in waiting.headline()}
     assert min(reached.values()) == 100, reached
+    verified = proof.coverage.headline()
+    assert {done for done, _ in verified.values()} == {0}
+    assert proof.coverage.waiting() == {name: of for name, (_, of) in verified.items()}
     # What is left for want of room is about rows of tables alone.
     assert told["not_reached"]
     assert all(each.split(": ")[-1] in ("below it", "at it", "above it") for each in told["not_reached"])
@@ -61,11 +65,23 @@ def test_what_survives_mutation_is_noticed_by_what_is_suggested(tmp_path):
     assert edge in {kill for each in found for kill in each.kills}
     assert before.suggest(DAY, mutation=score).to_dict() == found.to_dict()
     dokima.add_cases(folder / "cases" / "more.toml", [each.case for each in found])
-    after = dokima.CaseFolder(folder).mutate()
-    left = {each.mutant.id for each in after.survivors}
-    assert not {kill for each in found for kill in each.kills} & left
+    kills = {kill for each in found for kill in each.kills}
+    # Until somebody has confirmed them they verify nothing: what they notice is told beside, and not suggested again.
+    waiting = dokima.CaseFolder(folder)
+    after = waiting.mutate()
+    assert after.killed == score.killed
+    assert {each.mutant.id for each in after.survivors if each.is_awaited} >= kills
+    again = waiting.suggest(DAY, mutation=after)
+    assert not kills & {kill for each in again for kill in each.kills}
+    assert again.waiting == len(found)
+    assert again.to_dict()["unconfirmed_cases"] == len(found)
+    for each in found:
+        dokima.CaseFolder(folder).confirm(each.case.name, "ada", DAY)
+    confirmed = dokima.CaseFolder(folder).mutate()
+    left = {each.mutant.id for each in confirmed.survivors}
+    assert not kills & left
     assert left <= set(found.alike)
-    assert after.killed > score.killed
+    assert confirmed.killed > score.killed
 
 
 def test_suggestions_come_behind_what_stands_in_a_file_and_go_nowhere_else(tmp_path):

@@ -1,4 +1,8 @@
-"""What the cases that pass have reached of a rulebook, and what no case has touched."""
+"""What the cases that verify have reached of a rulebook, and what none has touched.
+
+A case verifies what it reaches if it passes and a person stands behind it: it was worked out by hand, or recorded and
+confirmed, and nothing of it has changed since. What only others reach is told beside.
+"""
 
 from __future__ import annotations
 
@@ -76,7 +80,7 @@ class TableReached:
 
 @dataclass
 class Coverage:
-    """What passing cases have reached.
+    """What cases have reached that pass and that a person stands behind.
 
     Attributes:
         rules: By id.
@@ -87,6 +91,7 @@ class Coverage:
         winners: How often each step that competes won, by routine and step.
         moves: Moves from one state to another, whether any case makes each.
         tables: What was met of each table; outside the headline.
+        unconfirmed: What is reached if passing cases count too that nobody has confirmed; None if there are none.
     """
 
     rules: dict[str, RuleReached] = field(default_factory=dict)
@@ -97,6 +102,17 @@ class Coverage:
     winners: dict[str, int] = field(default_factory=dict)
     moves: dict[str, bool] = field(default_factory=dict)
     tables: dict[str, TableReached] = field(default_factory=dict)
+    unconfirmed: Coverage | None = None
+
+    @property
+    def with_unconfirmed(self) -> Coverage:
+        """What is reached by all cases that pass."""
+        return self if self.unconfirmed is None else self.unconfirmed
+
+    def waiting(self) -> dict[str, int]:
+        """How many of each kind only cases reach that nobody has confirmed."""
+        every = self.with_unconfirmed.headline()
+        return {name: every[name][0] - done for name, (done, _) in self.headline().items()}
 
     def __repr__(self) -> str:
         said = ", ".join(f"{name} {done} of {all_}" for name, (done, all_) in self.headline().items() if all_)
@@ -138,7 +154,10 @@ class Coverage:
     def to_dict(self) -> dict[str, Any]:
         """The coverage as plain data."""
         return {
-            "headline": {name: {"covered": done, "of": every} for name, (done, every) in self.headline().items()},
+            "headline": {
+                name: {"covered": done, "unconfirmed": self.waiting()[name], "of": every}
+                for name, (done, every) in self.headline().items()
+            },
             "rules": {
                 name: {"fired": each.fired, "passed": each.passed, "does_not_apply": each.does_not_apply}
                 for name, each in self.rules.items()
@@ -166,21 +185,29 @@ class Coverage:
 
 
 def covered(program: Program, outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> Coverage:
-    """What the cases that passed have reached.
+    """What the cases that passed have reached: those that a person stands behind, and beside it all of them.
 
     Args:
         program: The rulebook.
         outcomes: What came of each case.
         batches: The cases as they ran together.
     """
+    passed = [outcome for outcome in outcomes if outcome.passed]
+    verifying = [outcome for outcome in passed if outcome.is_confirmed]
+    found = _reached_by(program, verifying, batches)
+    if len(verifying) < len(passed):
+        found.unconfirmed = _reached_by(program, passed, batches)
+    return found
+
+
+def _reached_by(program: Program, outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> Coverage:
     found = nothing_reached(program)
-    passed = {id(outcome.case) for outcome in outcomes if outcome.passed}
+    passed = {id(outcome.case) for outcome in outcomes}
     for outcome in outcomes:
-        if outcome.passed:
-            for before, after in outcome.moves:
-                found.moves[f"{before} to {after}"] = True
-            for target in refusals(program, outcome.refused_by):
-                found.add(target, 1)
+        for before, after in outcome.moves:
+            found.moves[f"{before} to {after}"] = True
+        for target in refusals(program, outcome.refused_by):
+            found.add(target, 1)
     for batch in batches:
         kept = np.array([id(batch.cases.get(number)) in passed for number in batch.orders.numbers], bool)
         if kept.any():

@@ -31,17 +31,19 @@ LOOKED_AT = ("won", "window", "break", "choose", "file order")
 
 @dataclass(frozen=True)
 class Survivor:
-    """A mutant that no case noticed.
+    """A mutant that no case noticed which a person stands behind.
 
     Attributes:
         mutant: The mutant.
         is_reached: Whether any case comes near the spot.
         excuse: Why that is no matter, and who said so; blank if nobody has.
+        is_awaited: Whether a case notices it that nobody has confirmed yet.
     """
 
     mutant: Mutant
     is_reached: bool
     excuse: str = ""
+    is_awaited: bool = False
 
 
 @dataclass(frozen=True)
@@ -117,6 +119,7 @@ class MutationScore:
                     "words": each.mutant.words,
                     "reached": each.is_reached,
                     "excuse": each.excuse,
+                    "noticed_by_unconfirmed": each.is_awaited,
                 }
                 for each in self.survivors
             ],
@@ -145,7 +148,7 @@ def mutate(
 
     Args:
         program: The rulebook.
-        cases: Its cases; those that do not pass notice nothing.
+        cases: Its cases; those that do not pass, or that nobody has confirmed, notice nothing.
         pinned: Gives the content of the tables that a case pins.
         pin: Gives a rulebook with the tables that a case pins.
         excuses: Reasons by the id of a mutant.
@@ -155,8 +158,10 @@ def mutate(
         progress: Is told how many mutants are done, and how many there are.
     """
     outcomes, batches = run_cases(cases, lambda case: pin(program, case), pinned)
-    good = [outcome.case for outcome in outcomes if outcome.passed]
-    trial = _Trial(program, good, _reach(program, outcomes, batches), pinned, pin)
+    passed = [outcome for outcome in outcomes if outcome.passed]
+    good = [outcome.case for outcome in passed if outcome.is_confirmed]
+    others = [outcome.case for outcome in passed if not outcome.is_confirmed]
+    trial = _Trial(program, good, others, _reach(program, outcomes, batches), pinned, pin)
     looked = _looked_at(batches)
     made = list(mutants_of(program))
     left: dict[str, int] = {}
@@ -189,7 +194,8 @@ def mutate(
         if isinstance(found, str):
             counts[found] += 1
         else:
-            survivors.append(Survivor(mutant, found, (excuses or {}).get(mutant.id, "")))
+            awaited = trial.is_awaited(mutant)
+            survivors.append(Survivor(mutant, found, (excuses or {}).get(mutant.id, ""), awaited))
     # An excuse of what a case notices by now, or of what is not there any more, would hide the next one of that id.
     known = {each.mutant.id for each in survivors}
     some = since is not None or sample is not None or untried > 0
@@ -213,7 +219,8 @@ class _Trial:
 
     Attributes:
         program: The rulebook.
-        cases: Cases that pass.
+        cases: Cases that pass, and that a person stands behind.
+        others: Cases that pass, and that nobody has confirmed.
         reached: What each comes near to, by its id.
         pinned: Gives the content of the tables that a case pins.
         pin: Gives a rulebook with the tables that a case pins.
@@ -223,6 +230,7 @@ class _Trial:
 
     program: Program
     cases: Sequence[Case]
+    others: Sequence[Case]
     reached: Mapping[int, set[str]]
     pinned: Pinned
     pin: Pin
@@ -237,23 +245,36 @@ class _Trial:
         changed = changed_program(self.program, mutant)
         if changed is None:
             return "not_loadable"
-        near = [each for each in self.cases if mutant.reach == EVERY or mutant.reach in self.reached[id(each)]]
-        # A case that pins a table runs with it whatever the rulebook says: it tells nothing of that table.
-        near = [each for each in near if not mutant.tables & set(each.tables)]
-        alone = [each for each in near if each.edit or each.change or each.set]
-        together = [each for each in near if not (each.edit or each.change or each.set)]
-        alone.sort(key=lambda each: -self.noticed[id(each)])
-        for some in (together, *([each] for each in alone)):
-            try:
-                is_noticed = bool(some) and self._notices(changed, some)
-            except Exception as error:
-                self.raised.append(f"{mutant.id} ({type(error).__name__}: {error})")
+        near = self._near(mutant, self.cases)
+        try:
+            if self._any_notices(changed, near):
                 return "killed"
-            if is_noticed:
-                return "killed"
+        except Exception as error:
+            self.raised.append(f"{mutant.id} ({type(error).__name__}: {error})")
+            return "killed"
         # Asked last: most mutants are noticed, and a proof costs more than a case.
         at = None if mutant.at is None else (mutant.table, mutant.at)
         return "equivalent" if self.proofs.equivalent(mutant.id, changed, at) else bool(near)
+
+    def is_awaited(self, mutant: Mutant) -> bool:
+        """Whether a case notices a mutant that nobody has confirmed yet."""
+        changed = changed_program(self.program, mutant) if self.others else None
+        try:
+            return changed is not None and self._any_notices(changed, self._near(mutant, self.others))
+        except Exception:
+            return True
+
+    def _near(self, mutant: Mutant, cases: Sequence[Case]) -> list[Case]:
+        """The cases that come near a mutant."""
+        near = [each for each in cases if mutant.reach == EVERY or mutant.reach in self.reached[id(each)]]
+        # A case that pins a table runs with it whatever the rulebook says: it tells nothing of that table.
+        return [each for each in near if not mutant.tables & set(each.tables)]
+
+    def _any_notices(self, changed: Program, near: Sequence[Case]) -> bool:
+        alone = [each for each in near if each.edit or each.change or each.set]
+        together = [each for each in near if not (each.edit or each.change or each.set)]
+        alone.sort(key=lambda each: -self.noticed[id(each)])
+        return any(some and self._notices(changed, some) for some in (together, *([each] for each in alone)))
 
     def _notices(self, changed: Program, cases: Sequence[Case]) -> bool:
         programs: dict[tuple[tuple[str, str], ...], Program] = {(): changed}

@@ -46,6 +46,7 @@ class Suggestions:
         alike: The ids of survivors of mutation that no order that was tried tells from the rulebook as it is: perhaps
             they are equivalent.
         tried: How many orders were tried.
+        waiting: How many cases there are already that nobody has confirmed; what they reach is not suggested again.
         ended: Why it ended before all was looked for; blank if it did not.
     """
 
@@ -53,6 +54,7 @@ class Suggestions:
     left: Sequence[str] = ()
     alike: Sequence[str] = ()
     tried: int = 0
+    waiting: int = 0
     ended: str = ""
 
     def __len__(self) -> int:
@@ -71,6 +73,7 @@ class Suggestions:
             "not_reached": list(self.left),
             "not_told_apart": list(self.alike),
             "orders_tried": self.tried,
+            "unconfirmed_cases": self.waiting,
         }
 
 
@@ -92,7 +95,7 @@ def recorded(program: Program, case: Case, paths: Sequence[str] = ()) -> tuple[C
         kept["no_findings"] = True
     made = replace(case, expect=[Expected(path, value) for path, value in kept.items()], recorded=True)
     outcomes, batches = run_cases([made], lambda _: program, lambda _: {})
-    return (made, covered(program, outcomes, batches)) if outcomes[0].passed else None
+    return (made, covered(program, outcomes, batches).with_unconfirmed) if outcomes[0].passed else None
 
 
 def is_reached(coverage: Coverage, target: Target) -> bool:

@@ -36,6 +36,7 @@ def suggest(
     today: datetime.date,
     *,
     survivors: Sequence[Survivor] = (),
+    waiting: int = 0,
     most: int = 50,
     progress: Progress | None = None,
 ) -> Suggestions:
@@ -47,10 +48,12 @@ def suggest(
         coverage: What they reach.
         today: For ``run.today``, and the date of orders that are made without a case.
         survivors: Mutants that no case notices: orders are looked for that tell them apart.
+        waiting: How many of the cases nobody has confirmed.
         most: How many cases are suggested at most.
         progress: Is told what is being looked for.
     """
-    return _Search(program, cases, coverage, today, survivors, progress or (lambda _: None)).found(most)
+    search = _Search(program, cases, coverage.with_unconfirmed, today, survivors, waiting, progress or (lambda _: None))
+    return search.found(most)
 
 
 @dataclass
@@ -60,6 +63,7 @@ class _Search:
     coverage: Coverage
     today: datetime.date
     survivors: Sequence[Survivor]
+    waiting: int
     progress: Progress
 
     def __post_init__(self) -> None:
@@ -84,7 +88,7 @@ class _Search:
         alike = [name for name, mutant in self.mutants.items() if not self.pool.hits.get(self._kill(mutant))]
         items = named([suggestion for suggestion, _ in made], {case.name for case in self.cases})
         words = [target_words(self.program, each) for each in left]
-        return Suggestions(items, words, [] if ended else alike, len(self.pool), ended)
+        return Suggestions(items, words, [] if ended else alike, len(self.pool), self.waiting, ended)
 
     def _moves(self) -> list[Target]:
         return [Target("moves", name) for name, done in self.coverage.moves.items() if not done]

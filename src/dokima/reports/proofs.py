@@ -106,12 +106,16 @@ def _paper(title: str, headline: str, sections: list[Section], words: Wording) -
 
 def _coverage_sections(coverage: Coverage) -> list[Section]:
     counts = coverage.headline()
-    head = [Column(_("of")), Column(_("covered"), "number"), Column(_("there are"), "number"), Column("%", "number")]
-    rows = [
-        Row([_(HEADLINE[name]), *map(str, counts[name]), str(coverage.percent(name))])
-        for name in HEADLINE
-        if counts[name][1]
-    ]
+    waiting = coverage.waiting() if coverage.unconfirmed is not None else {}
+    head = [Column(_("of")), Column(_("covered"), "number")]
+    head += [Column(_("unconfirmed"), "number")] if waiting else []
+    head += [Column(_("there are"), "number"), Column("%", "number")]
+    rows = []
+    for name, said in HEADLINE.items():
+        done, every = counts[name]
+        beside = [str(waiting[name])] if waiting else []
+        if every:
+            rows.append(Row([_(said), str(done), *beside, str(every), str(coverage.percent(name))]))
     missing = [Row([kind, what, lacks]) for kind, what, lacks in uncovered(coverage)]
     lacking = [Column(_("of")), Column(_("not reached"), wide=True), Column(_("lacks"), wide=True)]
     tables = []
@@ -136,7 +140,8 @@ def _mutation_sections(score: MutationScore) -> list[Section]:
     columns = [Column(_("no case notices if"), wide=True), Column(_("where"), wide=True), Column("", wide=True)]
     rows = []
     for each in sorted(score.survivors, key=lambda each: bool(each.excuse)):
-        said = each.excuse or ("" if each.is_reached else _("no case comes near"))
+        near = "" if each.is_reached else _("no case comes near")
+        said = each.excuse or (_("an unconfirmed case notices it") if each.is_awaited else near)
         rows.append(Row([told(each.mutant.words), each.mutant.id, said], "" if each.excuse else "changed"))
     left = [Row([name, str(count)]) for name, count in score.not_looked_at.items()]
     sections = [

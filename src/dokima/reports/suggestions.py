@@ -25,6 +25,9 @@ def suggestions_paper(suggestions: Suggestions, words: Wording) -> Paper:
         counted(len(suggestions), "{count} case suggested", "{count} cases suggested"),
         counted(suggestions.tried, "{count} order tried", "{count} orders tried"),
     ]
+    if suggestions.waiting:
+        many = counted(suggestions.waiting, "{count} case", "{count} cases")
+        said.append(_("{cases} from before wait for somebody to confirm them").format(cases=many))
     if suggestions.ended:
         said.append(_("ended early: {why}").format(why=suggestions.ended))
     return paper_in(words, title=_("Suggested cases"), sections=sections, headline=", ".join(said))

@@ -196,11 +196,13 @@ class CaseFolder:
         Raises:
             CaseError: A case cannot be read.
         """
-        coverage = self.prove(coverage=True).coverage
-        survivors = [each for each in mutation.survivors if not each.excuse] if mutation is not None else []
+        proof = self.prove(coverage=True)
+        found = mutation.survivors if mutation is not None else ()
         return suggest(
-            self.rulebook.program, self.cases, coverage, today, survivors=survivors, most=most, progress=progress
-        )
+            self.rulebook.program, self.cases, proof.coverage, today,
+            survivors=[each for each in found if not each.excuse and not each.is_awaited],
+            waiting=len(proof.unconfirmed), most=most, progress=progress,
+        )  # fmt: skip
 
     def run(self, cases: Sequence[Case], *, coverage: bool = False) -> Proof:
         """Run some cases of this folder."""

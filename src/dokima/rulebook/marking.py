@@ -63,11 +63,14 @@ def marked_files(folder: str | Path, coverage: Coverage) -> list[MarkedFile]:
         MarkedFile(name, [MarkedLine(at, line) for at, line in enumerate(text.splitlines(), start=1)])
         for name, text in texts.items()
     ]
-    for path, met, of, note in _met(coverage):
+    for (path, met, of, note), (_, awaited, *_rest) in zip(
+        _met(coverage), _met(coverage.with_unconfirmed), strict=True
+    ):
+        said = f"{note}; {awaited} of {of} with cases that nobody has confirmed" if awaited > met else note
         places = [(file, line_of(texts[file.name], path)) for file in files]
         found = next(((file, at) for file, at in places if at is not None), None)
         if found is not None:
-            found[0].lines[found[1] - 1].mark(met, of, note)
+            found[0].lines[found[1] - 1].mark(met, of, said)
     return files
 
 
