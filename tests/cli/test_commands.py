@@ -421,7 +421,7 @@ def test_spec_says_what_the_rulebook_says():
         "4.7 Agreed prices (agreed)",
         "15 rows, digest",
         "Of several rows wins that with the lowest price / base, then the first in the file.",
-        "5.4 At save pane-needs-crate Where the kind of the order is ‘sales’ and on some line the family of the item is",
+        "5.4 At save pane-needs-crate Where the kind of the order is ‘sales’ and (on some line the family of the item is",
         "Else it stops: “A manual price of {line.price_override} for {line.item} needs a reason.”",
         "Else it is the agreed price in agreed prices for so many units as the base in agreed prices says",
         "Take off so many percent as the volume discount percent in volume discounts says, of goods. volume.percent %",

@@ -59,3 +59,75 @@ def test_only_cases_that_a_person_stands_behind_count(tmp_path):
     file = folder / "cases" / "a.toml"
     file.write_text(file.read_text().replace("quantity = 6", "quantity = 7").replace("13.50", "15.75"))
     assert dokima.prove(folder, coverage=True).coverage.headline()["steps"] == (0, 1)
+
+
+BRANCHES = """
+[rulebook]
+name = "branches"
+currency = "EUR"
+python = ["own.py"]
+
+[line.grade]
+default = "'fine' if line.quantity > 2 else 'plain'"
+
+[formula]
+large = "line.quantity > 50"
+
+[table.item]
+file = "items.csv"
+key = { item = "line.item" }
+
+[[rule]]
+id = "few"
+at = "save"
+require = "line.quantity < 80 if line.item == 'A' else line.quantity < 90"
+
+[routine.all]
+when = "header.currency == 'EUR' or header.currency == 'CHF'"
+step = [
+  { name = "price", kind = "price", options = [{ value = "item.price if line.quantity < 5 else 2" }, { value = "9" }] },
+  { name = "off", kind = "discount", percent = "5 if formula.large else 0" },
+  { name = "fee", kind = "charge", over = "order", amount = "halved(count(where=line.grade == 'fine') * 1.00)" },
+]
+"""
+
+
+def test_everything_that_can_go_two_ways_counts_both(tmp_path):
+    """Conditions in defaults, prices, percentages, `where=`, named formulas and rules; a table without a row; Python."""
+    folder = small(tmp_path, case('payable = "7.50"', '{ lines = [{ item = "A", quantity = 3 }] }', 'at = "save"'))
+    (folder / "rulebook.toml").write_text(BRANCHES)
+    (folder / "own.py").write_text(
+        "from decimal import Decimal\nimport dokima\n\n@dokima.function\ndef halved(x: Decimal) -> Decimal:\n    return x / 2\n"
+    )
+    (folder / "cases" / "a.toml").write_text(
+        case('payable = "8.00"', '{ lines = [{ item = "A", quantity = 3 }] }', 'at = "save"')
+    )
+    found = dokima.prove(folder, coverage=True).coverage
+    seen = {
+        (path.removeprefix("routine.all.").removeprefix("step."), leaf.text): (leaf.true, leaf.false)
+        for path, leaves in found.conditions.items()
+        for leaf in leaves
+    }
+    assert seen == {
+        ("formula.large", "line.quantity > 50"): (False, True),
+        ("line.grade.default", "line.quantity > 2"): (True, False),
+        ("rule.few.require", "line.quantity < 80"): (True, False),
+        ("rule.few.require", "line.item == 'A'"): (True, False),
+        ("rule.few.require", "line.quantity < 90"): (True, False),
+        ("when", "header.currency == 'EUR'"): (True, False),
+        ("when", "header.currency == 'CHF'"): (False, True),
+        ("price.options.0.value", "line.quantity < 5"): (True, False),
+        ("off.percent", "formula.large"): (False, True),
+        ("fee.amount", "line.grade == 'fine'"): (True, False),
+    }
+    assert (found.misses, found.functions) == ({"item": 0}, {"halved": 1})
+    assert found.headline()["conditions"] == (0, 10)
+    # Sixty of A at 2.00 less 5 % are 114.00; one of an item that is in no table costs 9.00; 0.50 for one fine line.
+    more = case(
+        'payable = "123.50"', '{ lines = [{ item = "A", quantity = 60 }, { item = "X", quantity = 1 }] }', name="more"
+    )
+    (folder / "cases" / "b.toml").write_text(more)
+    found = dokima.prove(folder, coverage=True).coverage
+    left = [(path, leaf.text) for path, leaves in found.conditions.items() for leaf in leaves if not leaf.is_covered]
+    assert {path for path, _ in left} == {"rule.few.require", "routine.all.when"}
+    assert found.misses == {"item": 1}

@@ -8,6 +8,7 @@ import pytest
 
 import dokima
 from tests.books import book
+from tests.proving.test_cases import case, small
 
 BOOK = """
 [rulebook]
@@ -137,3 +138,30 @@ def test_a_condition_that_is_written_out_is_no_condition_to_reach(tmp_path):
     score = folder.mutate()
     assert score.counted > 0
     assert not any("percent" in each.mutant.path for each in score.survivors)
+
+
+FACTS = [
+    ('{ rule = "few" }', True), ('{ rule = "few", severity = "error", message = "too many" }', True),
+    ('{ rule = "few", line = 10 }', True), ('{ rule = "few", line = 20 }', False),
+    ('{ rule = "few", severity = "warning" }', False), ('{ rule = "few", message = "too few" }', False),
+    ('{ rule = "other" }', False),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("wanted", "passes"), FACTS)
+def test_a_finding_may_be_expected_with_its_facts(tmp_path, wanted, passes):
+    order = '{ lines = [{ item = "A", quantity = 40 }] }'
+    proof = dokima.prove(small(tmp_path, case(f"findings = [{wanted}]", order, 'at = "save"')))
+    assert bool(proof.passed) == passes
+    refused = case(f"refused = {wanted}", more='edit = [{ do = "change_line", line = 10, quantity = 40 }]')
+    proof = dokima.prove(small(tmp_path / "edited", refused))
+    assert bool(proof.passed) == passes
+
+
+@pytest.mark.parametrize(
+    ("wanted", "said"),
+    [('{ rule = "few", colour = "red" }', "got 'colour'"), ('{ severity = "error" }', "there is no 'rule'")],
+)
+def test_what_no_finding_has_is_no_expectation(tmp_path, wanted, said):
+    with pytest.raises(dokima.DokimaError, match=said):
+        dokima.prove(small(tmp_path, case(f"findings = [{wanted}]", more='at = "save"')))

@@ -39,12 +39,20 @@ id = "some"
 at = "save"
 require = "max(line.quantity, 1) > 0"
 message = "too few"
+[[rule]]
+id = "dear"
+at = "save"
+severity = "warning"
+acknowledge = true
+require = "line.amount < 200"
+message = "comes to {line.amount}"
 [routine.all]
 rounding = "half-up"
 step = [
   { name = "price", kind = "price", options = [{ value = "item.price" }, { value = "9" }] },
   { name = "off", kind = "discount", percent = "deal.percent", when = "line.quantity >= 5", cap = "30" },
   { name = "post", kind = "charge", amount = "line.quantity * value.rate", rounding = "down" },
+  { name = "vat", kind = "tax", percent = "0", category = "'Z'" },
 ]
 """
 ITEMS = "item,price\nA,2.50\nB,4\nC,\n"
@@ -90,7 +98,7 @@ NOTICED = {
         "the `not` in `line.item == 'A' and not blank(line.quantity)` were left out",
         "rule few were not there",
     ],
-    "B 100 -> no_findings = true": [
+    'B 100 -> no_findings = ["few", "some"]': [
         "`and` in `line.item == 'A' and not blank(line.quantity)` were `or`",
         "rule few applied always",
     ],
@@ -98,6 +106,20 @@ NOTICED = {
     # 5 of A: 12.50, less 10 %, and 2.50 of post; 10 of A: 25.00, less 20 %, and 5.00
     'A 5 -> payable = "13.75"': ["`>=` in `line.quantity >= 5` were `>`"],
     'A 4 -> payable = "12.00"': ["step off applied always", "`*` in `line.quantity * value.rate` were `/`"],
+    'A 100 -> findings = [{ rule = "few", severity = "error", message = "too many" }]': [
+        "rule few gave warning, not error",
+        "rule few said nothing of its own",
+        "rule few were asked at approve, not at save",
+    ],
+    # 50 of B: 200.00 goods, 225.00 with post; the rule reads what the line comes to, and not the goods.
+    'B 50 -> findings = [{ rule = "dear", severity = "warning", acknowledge = true, message = "comes to 225.00" }]': [
+        "rule dear gave notice, not warning",
+        "rule dear had not to be accepted by anybody",
+        "rule dear said nothing of its own",
+    ],
+    'B 45 -> findings = ["dear"], payable = "202.50"': ["`line.amount` in `line.amount < 200` were `line.off`"],
+    'B 2 -> tax = [{ category = "Z", percent = 0 }]': ["`'Z'` in `'Z'` were `'S'`"],
+    'A 2 -> payable = "6.00"': ["price of row 2 of item were 25.00, not 2.50"],
     'A 10 -> payable = "25.00"': [
         "step off had the other sign",
         "percent of row 3 of deal were 21, not 20",

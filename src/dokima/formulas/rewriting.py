@@ -40,10 +40,23 @@ def rewritings(formula: Formula) -> Iterator[Rewritten]:
     """Every formula that differs from one at one spot; the texts of the formulas that it names stay as they are."""
     text = formula.written.strip()
     lead = len(formula.written) - len(formula.written.lstrip())
-    for node in _as_written(formula, formula.root):
+    for node in parts_as_written(formula):
         for operator, start, stop, old, new in _spots(formula, node):
             first, last = formula.place_as_written(start) - lead, formula.place_as_written(stop) - lead
             yield Rewritten(operator, old, new, text[:first] + new + text[last:])
+
+
+def with_part(formula: Formula, node: Node, new: str) -> str:
+    """A formula with another text in the place of one of its parts."""
+    text = formula.written.strip()
+    lead = len(formula.written) - len(formula.written.lstrip())
+    first, last = formula.place_as_written(node.start) - lead, formula.place_as_written(node.stop) - lead
+    return text[:first] + new + text[last:]
+
+
+def parts_as_written(formula: Formula) -> Iterator[Node]:
+    """The parts of a formula that stand in its text, and not in that of a formula which it names."""
+    return _as_written(formula, formula.root)
 
 
 def _as_written(formula: Formula, node: Node) -> Iterator[Node]:

@@ -236,6 +236,8 @@ def _is_section(path: str, value: Any) -> bool:
 
 
 def _expected(path: str, value: Any, where: str) -> Expected:
+    if path in ("findings", "refused"):
+        _check_findings(path, value, where)
     if isinstance(value, Mapping) and "value" in value and not path.startswith("rows."):
         unknown = set(value) - {"value", "about"}
         if unknown:
@@ -246,6 +248,20 @@ def _expected(path: str, value: Any, where: str) -> Expected:
             raise CaseError(f"{where}: expect {path}: expected a number for 'about' (got {value['about']!r})") from None
         return Expected(path, None if value["value"] == "" else value["value"], about)
     return Expected(path, None if value == "" else value)
+
+
+_FINDING = ("rule", "line", "severity", "message", "field", "acknowledge")
+"""What may be said of a finding that is expected."""
+
+
+def _check_findings(path: str, value: Any, where: str) -> None:
+    """Refuse what no finding has."""
+    for each in value if isinstance(value, list | tuple) else [value]:
+        if isinstance(each, Mapping) and (unknown := set(each) - set(_FINDING)) | ({"rule"} - set(each)):
+            came = f"got '{min(unknown)}'" if unknown else "there is no 'rule'"
+            raise CaseError(
+                f"{where}: expect {path}: expected a rule's id, or {{ rule = ..., {', '.join(_FINDING[1:])} }} ({came})"
+            )
 
 
 def _operations(given: Sequence[Any], where: str) -> tuple[Mapping[str, Any], ...]:

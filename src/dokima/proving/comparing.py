@@ -62,13 +62,21 @@ def compared(case: Case, ran: Ran, confirmed: bool) -> Outcome:
         values[expected.path] = got
         if expected.is_open:
             differences.append(Difference(expected.path, "still to be recorded", in_words(got)))
-        elif not _is_met(expected, got):
+        elif not _is_met(expected, got, ran):
             differences.append(
                 Difference(expected.path, _told(expected), _told_got(expected, got), _why(expected, ran))
             )
     differences += _unexpected(case, ran)
     refused = tuple(each.rule for each in ran.refused or () if not each.undecided)
-    return Outcome(case, tuple(differences), "", confirmed, values, tuple(ran.moved), refused)
+    said = tuple(ran.findings if ran.refused is None else ran.refused)
+    return Outcome(case, tuple(differences), "", confirmed, values, tuple(ran.moved), refused, said)
+
+
+def rule_named(wanted: Any) -> str:
+    """The rule that an expected finding names, with its line if it says one."""
+    if not isinstance(wanted, Mapping):
+        return str(wanted)
+    return f"{wanted['rule']}@{wanted['line']}" if wanted.get("line") else str(wanted["rule"])
 
 
 def _told_got(expected: Expected, got: Any) -> str:
@@ -188,13 +196,15 @@ def _of_variance(tail: str, ran: Ran) -> Any:
     return lines[number].figures[name].variance
 
 
-def _is_met(expected: Expected, got: Any) -> bool:
+def _is_met(expected: Expected, got: Any, ran: Ran) -> bool:
     wanted, path = expected.value, expected.path
     if path == "refused":
-        return _refusal_met(wanted, got)
+        if isinstance(wanted, bool):
+            return bool(got) == wanted
+        return bool(got) and all(_refusal_met(each, got, ran.refused or ()) for each in _each(wanted))
     if path == "findings":
         said = {*got, *(each.partition("@")[0] for each in got)}
-        return all(str(each) in said for each in (wanted if isinstance(wanted, list | tuple) else [wanted]))
+        return all(_finding_met(each, ran.findings) or str(each) in said for each in _each(wanted))
     if path == "no_findings":
         if isinstance(wanted, list | tuple):
             return not {each.partition("@")[0] for each in got} & set(map(str, wanted))
@@ -206,14 +216,22 @@ def _is_met(expected: Expected, got: Any) -> bool:
     return _same(wanted, got, expected.about)
 
 
-def _refusal_met(wanted: Any, got: Any) -> bool:
-    if isinstance(wanted, bool):
-        return bool(got) == wanted
-    said = got if isinstance(got, list) else [got]
-    return bool(got) and all(
-        any(str(each) == rule or str(each) in str(rule) for rule in said)
-        for each in (wanted if isinstance(wanted, list | tuple) else [wanted])
-    )
+def _each(wanted: Any) -> Sequence[Any]:
+    return wanted if isinstance(wanted, list | tuple) else [wanted]
+
+
+def _refusal_met(wanted: Any, got: Any, findings: Sequence[Finding]) -> bool:
+    """Whether an edit was refused by a rule, or with words."""
+    if isinstance(wanted, Mapping):
+        return _finding_met(wanted, findings)
+    return any(str(wanted) == rule or str(wanted) in str(rule) for rule in (got if isinstance(got, list) else [got]))
+
+
+def _finding_met(wanted: Any, findings: Sequence[Finding]) -> bool:
+    """Whether one of the findings has all the facts that are named."""
+    if not isinstance(wanted, Mapping):
+        return False
+    return any(all(_same(value, getattr(each, name), None) for name, value in wanted.items()) for each in findings)
 
 
 def _like(wanted: Mapping[str, Any], got: Mapping[str, Any]) -> bool:
@@ -242,8 +260,7 @@ def _unexpected(case: Case, ran: Ran) -> list[Difference]:
     named: set[str] = set()
     for each in case.expect:
         if each.path == "findings":
-            given = each.value if isinstance(each.value, list | tuple) else [each.value]
-            named |= {str(rule) for rule in given}
+            named |= {rule_named(one) for one in _each(each.value)}
     lost = [
         each for each in ran.findings
         if each.severity == "error" and not {each.rule, f"{each.rule}@{each.line}"} & named

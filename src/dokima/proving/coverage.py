@@ -15,10 +15,14 @@ import numpy as np
 from dokima.columns.column import value_at
 from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
+from dokima.proving.conditions import countable
 from dokima.proving.proof import Outcome
-from dokima.proving.reaching import ENDS, SIDES, Target, leaves_of, option_path, reached, refusals
+from dokima.proving.reaching import ENDS, SIDES, Target, may_miss, option_path, reached, refusals
 from dokima.proving.running_cases import Batch
 from dokima.tables.table import Table
+
+COUNTED = ("options", "steps", "limits", "winners", "misses", "functions")
+"""What is counted by lines or orders that reach it."""
 
 
 @dataclass
@@ -89,6 +93,8 @@ class Coverage:
         steps: How many lines each step moved, by routine and step.
         limits: How many lines a cap or a floor held, by routine and step.
         winners: How often each step that competes won, by routine and step.
+        misses: How many lines or orders had no row of a table that may be without one.
+        functions: How many lines or orders each function in Python answered for.
         moves: Moves from one state to another, whether any case makes each.
         tables: What was met of each table; outside the headline.
         unconfirmed: What is reached if passing cases count too that nobody has confirmed; None if there are none.
@@ -100,6 +106,8 @@ class Coverage:
     steps: dict[str, int] = field(default_factory=dict)
     limits: dict[str, int] = field(default_factory=dict)
     winners: dict[str, int] = field(default_factory=dict)
+    misses: dict[str, int] = field(default_factory=dict)
+    functions: dict[str, int] = field(default_factory=dict)
     moves: dict[str, bool] = field(default_factory=dict)
     tables: dict[str, TableReached] = field(default_factory=dict)
     unconfirmed: Coverage | None = None
@@ -121,7 +129,7 @@ class Coverage:
     def headline(self) -> dict[str, tuple[int, int]]:
         """How many of each kind are covered, and how many there are."""
         leaves = [leaf for mine in self.conditions.values() for leaf in mine]
-        counted = {"options": self.options, "steps": self.steps, "limits": self.limits, "winners": self.winners}
+        counted = {kind: getattr(self, kind) for kind in COUNTED}
         return {
             "rules": (sum(each.is_covered for each in self.rules.values()), len(self.rules)),
             "conditions": (sum(leaf.is_covered for leaf in leaves), len(leaves)),
@@ -170,6 +178,8 @@ class Coverage:
             "steps": self.steps,
             "limits": self.limits,
             "winners": self.winners,
+            "misses": self.misses,
+            "functions": self.functions,
             "moves": self.moves,
             "tables": {
                 name: {
@@ -221,9 +231,6 @@ def nothing_reached(program: Program) -> Coverage:
     found = Coverage()
     for rule in [each for each in program.rules if not each.definition.built_in]:
         found.rules[rule.id] = RuleReached()
-        for key, formula in (("when", rule.when), ("require", rule.require)):
-            if formula is not None and (leaves := list(leaves_of(formula))):
-                found.conditions[f"rule.{rule.id}.{key}"] = [Leaf(text) for text, _ in leaves]
     for routine in program.routines:
         for step in routine.steps:
             path = f"{routine.name}.{step.name}"
@@ -236,8 +243,10 @@ def nothing_reached(program: Program) -> Coverage:
                     found.limits[f"{path}.{key}"] = 0
             if step.definition.best_of:
                 found.winners[path] = 0
-            if "when" in step.parts and (leaves := list(leaves_of(step.parts["when"]))):
-                found.conditions[f"routine.{path}.when"] = [Leaf(text) for text, _ in leaves]
+    for place, conditions in countable(program):
+        found.conditions[place.path] = [Leaf(each.text) for each in conditions]
+    found.misses = dict.fromkeys(may_miss(program), 0)
+    found.functions = dict.fromkeys(program.definition.functions, 0)
     states = program.definition.lifecycle.states
     found.moves = {f"{name} to {after}": False for name, state in states.items() for after in state.to}
     found.tables = {

@@ -14,12 +14,13 @@ import numpy as np
 from dokima.columns.column import value_at
 from dokima.compiling.places import FormulaPlace, formula_places
 from dokima.exact import decimals
-from dokima.formulas.rewriting import Rewritten, next_number, rewritings
+from dokima.formulas.rewriting import Rewritten, next_number, parts_as_written, rewritings, with_part
+from dokima.formulas.tree import LITERAL
 from dokima.model.content import digest_of
 from dokima.model.raw import RawColumn
 from dokima.model.said import Said
 from dokima.pricing.program import Program, ProgramDefinition
-from dokima.pricing.steps.definition import RoutineDefinition, StepDefinition
+from dokima.pricing.steps.definition import RESERVED, RoutineDefinition, StepDefinition
 from dokima.tables.candidates import row_terms
 from dokima.tables.table import Table
 
@@ -28,6 +29,15 @@ ROUNDING: Mapping[str, str] = {
     "ceiling": "floor", "floor": "ceiling",
 }  # fmt: skip
 """For each rounding mode the one it is replaced with."""
+MOMENTS: Mapping[str, str] = {
+    "edit": "enter", "enter": "save", "save": "approve", "approve": "save", "remove": "save", "close": "save",
+    "cancel": "save",
+}  # fmt: skip
+"""For each moment another one at which a rule might have been asked by mistake."""
+SEVERITIES: Mapping[str, Any] = {"error": "warning", "warning": "notice", "notice": "warning"}
+CATEGORIES = ("S", "E")
+"""Tax categories that stand in for others (UN/ECE 5305)."""
+
 EVERY = "every"
 """What a mutant reaches that may touch any case."""
 
@@ -99,6 +109,25 @@ def _of_formulas(program: Program) -> Iterator[Mutant]:
             make = partial(place.put, program.definition, each.text)
             words, text = _words(each, place.formula.written.strip()), f"{each.operator} {each.text}"
             yield _mutant(place.path, each.operator, text, words, reach, make, tables=tables)
+        for each in _exchanged(program, place):
+            make = partial(place.put, program.definition, each.text)
+            words = _words(each, place.formula.written.strip())
+            yield _mutant(place.path, each.operator, f"{each.operator} {each.text}", words, reach, make, tables=tables)
+
+
+def _exchanged(program: Program, place: FormulaPlace) -> Iterator[Rewritten]:
+    """A formula with another tax category, or a condition with the figure beside the one that it reads."""
+    amounts = list(dict.fromkeys(name for routine in program.routines for name in routine.amounts))
+    own = [name for name in amounts if name not in RESERVED]  # of two that are always there one is mostly the other
+    for node in parts_as_written(place.formula):
+        head, _, name = node.name.partition(".")
+        if place.path.endswith(".category") and node.role == LITERAL and node.kind == "text" and node.value is not None:
+            old = value_at(node.value, 0)
+            new = repr(next(each for each in CATEGORIES if each != old))
+            yield Rewritten("category", repr(old), new, with_part(place.formula, node, new))
+        elif place.formula.kind == "flag" and head in ("header", "line") and name in amounts and set(own) - {name}:
+            new = f"{head}.{own[(own.index(name) + 1) % len(own)] if name in own else own[0]}"
+            yield Rewritten("figure", node.name, new, with_part(place.formula, node, new))
 
 
 def _whose(place: FormulaPlace) -> Sequence[tuple[str, str]]:
@@ -136,9 +165,10 @@ def _of_rules(program: Program) -> Iterator[Mutant]:
             continue
         path, reach = f"rule.{rule.id}", f"rule:{rule.id}"
 
-        def with_rule(at: int, **changes: Any) -> Callable[[], ProgramDefinition]:
+        def with_rule(place: int, **changes: Any) -> Callable[[], ProgramDefinition]:
             rules = list(definition.rules)
-            return lambda: replace(definition, rules=[*rules[:at], replace(rules[at], **changes), *rules[at + 1 :]])
+            rules[place] = replace(rules[place], **changes)
+            return lambda: replace(definition, rules=rules)
 
         others = [each for place, each in enumerate(definition.rules) if place != at]
         yield _mutant(
@@ -148,6 +178,24 @@ def _of_rules(program: Program) -> Iterator[Mutant]:
         if rule.when is not None:
             words = Said("rule {rule} applied always", rule=rule.id)
             yield _mutant(f"{path}.when", "always", str(rule.when), words, reach, with_rule(at, when=None))
+        moments = tuple(MOMENTS.get(each, each) for each in rule.at)
+        words = Said(
+            "rule {rule} were asked at {new}, not at {old}",
+            rule=rule.id,
+            new=", ".join(moments),
+            old=", ".join(rule.at),
+        )
+        yield _mutant(f"{path}.at", "moment", " ".join(rule.at), words, reach, with_rule(at, at=moments))
+        milder = SEVERITIES[rule.severity]
+        words = Said("rule {rule} gave {new}, not {old}", rule=rule.id, new=milder, old=rule.severity)
+        make = with_rule(at, severity=milder, acknowledge=False)
+        yield _mutant(f"{path}.severity", "severity", rule.severity, words, reach, make)
+        if rule.acknowledge:
+            words = Said("rule {rule} had not to be accepted by anybody", rule=rule.id)
+            yield _mutant(f"{path}.acknowledge", "dropped", rule.id, words, reach, with_rule(at, acknowledge=False))
+        if rule.message:
+            words = Said("rule {rule} said nothing of its own", rule=rule.id)
+            yield _mutant(f"{path}.message", "dropped", rule.message, words, reach, with_rule(at, message=""))
 
 
 # -- routines ---------------------------------------------------------------------------------------------------------
@@ -268,10 +316,15 @@ def _of_rows(program: Program, table: Table, reach: str) -> Iterator[Mutant]:
                 column=column.replace("_", " "), row=number, table=table.name, new=new, old=value,
             )  # fmt: skip
             make = _with_cell(program, table, column, row, new)
-            yield _mutant(
-                f"table.{table.name}.{column}", operator, f"{terms} {value}", words, reach, make,
-                tables=frozenset([table.name]), row=number, at=row, terms=told,
-            )  # fmt: skip
+            more = {"tables": frozenset([table.name]), "row": number, "at": row, "terms": told}
+            yield _mutant(f"table.{table.name}.{column}", operator, f"{terms} {value}", words, reach, make, **more)
+            if operator == "value" and value:
+                tenfold = value * 10
+                facts = {**words.facts, "new": tenfold}
+                yield _mutant(
+                    f"table.{table.name}.{column}", "tenfold", f"{terms} {value}", Said(words.template, **facts), reach,
+                    _with_cell(program, table, column, row, tenfold), **more,
+                )  # fmt: skip
 
 
 def _as_written(table: Table, column: str, row: int, value: Decimal) -> Decimal:

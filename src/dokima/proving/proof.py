@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from dokima.columns.shown import shown
+from dokima.model.finding import Finding
 from dokima.model.said import SHOWN
 from dokima.proving.cases import Case
 
@@ -40,6 +41,7 @@ class Outcome:
         values: What came out for each path that was expected, as it was found.
         moves: States the order moved through, from and to.
         refused_by: Rules that refused an edit, as it was expected.
+        findings: What rules and prices said, or what refused an edit.
     """
 
     case: Case
@@ -49,6 +51,7 @@ class Outcome:
     values: Mapping[str, Any] = field(default_factory=dict)
     moves: Sequence[tuple[str, str]] = ()
     refused_by: Sequence[str] = ()
+    findings: Sequence[Finding] = ()
 
     @property
     def passed(self) -> bool:

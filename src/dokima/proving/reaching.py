@@ -10,17 +10,21 @@ import numpy as np
 
 from dokima.checking.rule_columns import rule_context
 from dokima.columns.column import value_at
+from dokima.compiling.places import formula_places
 from dokima.exact import decimals, stored
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Formula, Level
+from dokima.explaining.written_formulas import Traced
+from dokima.formulas import Level
 from dokima.formulas.operators import compared, flags, numbers
-from dokima.formulas.tree import Node
+from dokima.formulas.tree import OWN, Node
 from dokima.pricing.defaults.preparing import prepare
 from dokima.pricing.names.context import Before, Context
 from dokima.pricing.program import Program
 from dokima.pricing.running.pricing import Part
 from dokima.pricing.steps.routine import Routine, Step
+from dokima.proving.conditions import conditions_of, is_countable, met
 from dokima.proving.running_cases import Batch
+from dokima.proving.usage import read_tables
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import judge
 from dokima.tables.candidates import candidates
@@ -67,21 +71,18 @@ def reached(batch: Batch, kept: Mask, most: int = MOST_LINES) -> Iterator[Reache
         Targets, each with the places of the orders in the batch: one for each line or order that reaches it.
     """
     yield from rules_reached(batch)
+    yield from _routines_chosen(batch)
     for part in batch.pricing.parts:
         yield from _part(batch, part, kept, most)
 
 
-def leaves_of(formula: Formula) -> Iterator[tuple[str, Node]]:
-    """The conditions of a formula outside ``and``, ``or`` and ``not``, with their text."""
-    yield from _leaves(formula.root, formula.source)
-
-
-def _leaves(node: Node, source: str) -> Iterator[tuple[str, Node]]:
-    if node.role in ("and", "or", "not"):
-        for operand in node.operands:
-            yield from _leaves(operand, source)
-    elif node.kind == "flag" and (node.name or node.operands):
-        yield source[node.start : node.stop], node
+def may_miss(program: Program) -> list[str]:
+    """The tables that formulas read and that may have no row for an order: one without a row is not always an error."""
+    read = read_tables(program)
+    return [
+        name for name, table in program.tables.items()
+        if name in read and table.definition.required is not True and table.assemblies is None
+    ]  # fmt: skip
 
 
 def option_path(routine: Routine, at: int) -> str:
@@ -96,9 +97,9 @@ def setting_of(target: Target) -> str:
     Args:
         target: A condition, or what is reached of a step: an option, its figure, its limits.
     """
-    if target.name.startswith("rule."):
+    if target.kind == "conditions":
         return target.name
-    routine, _, rest = target.name.removeprefix("routine.").partition(".")
+    routine, _, rest = target.name.partition(".")
     return f"routine.{routine}.step.{rest}"
 
 
@@ -127,28 +128,18 @@ def _rule(rule: Rule, context: Context) -> Iterator[Reached]:
         said = {"fired": fired, "undecided": undecided, "does_not_apply": silent}
         for what, mask in {**said, "passed": ~silent & ~fired & ~undecided}.items():
             yield Target("rules", rule.id, what), orders[mask]
-    asked = np.ones(len(orders), bool)
-    if rule.when is not None:
-        yield from _conditions(f"rule.{rule.id}.when", rule.when, context, asked, rule.level)
-        asked = flags(rule.when.evaluate(context, rule.level)).spread(len(orders)).is_true()
-    if rule.require is not None:
-        yield from _conditions(f"rule.{rule.id}.require", rule.require, context, asked, rule.level)
-
-
-def _conditions(path: str, formula: Formula, context: Context, asked: Mask, level: Level) -> Iterator[Reached]:
-    """Where each condition of a formula was true and false, where it was asked; a blank is neither."""
-    if context.before is None and any(name.startswith(("was.", "was_header.")) for name in formula.reads):
+    if context.before is None and (rule.wants_before is not None):
         return  # nothing was edited
-    by_line = level is Level.LINE
-    orders = context.order_of if by_line else np.arange(len(asked))
-    for place, (_, node) in enumerate(leaves_of(formula)):
-        column = flags(formula.part(node, context))
-        if len(column) == 1:
-            column = column.spread(len(asked))
-        elif by_line and node.level is Level.HEADER:
-            column = column.take(context.order_of)
-        yield Target("conditions", path, "true", place), orders[column.is_true() & asked]
-        yield Target("conditions", path, "false", place), orders[~column.is_true() & ~column.is_missing() & asked]
+    every = np.ones(context.orders.count, bool)
+    lines: Mask | None = None
+    for key, formula in (("when", rule.when), ("require", rule.require)):
+        if formula is None or rule.definition.built_in:
+            continue
+        for place, what, places in met(formula, context, every, lines):
+            yield Target("conditions", f"rule.{rule.id}.{key}", what, place), places
+        asked = flags(formula.evaluate(context, rule.level)).spread(len(orders)).is_true()
+        lines = asked if by_line else None
+        every = np.isin(np.arange(context.orders.count), orders[asked])
 
 
 def refusals(program: Program, rules: Collection[str]) -> Iterator[Target]:
@@ -164,9 +155,9 @@ def refusals(program: Program, rules: Collection[str]) -> Iterator[Target]:
             for key, formula, value in (("when", rule.when, True), ("require", rule.require, False)):
                 if formula is not None:
                     known = dict(_implied(formula.root, value=value))
-                    for place, (_, node) in enumerate(leaves_of(formula)):
-                        if node in known:
-                            yield Target("conditions", f"rule.{rule.id}.{key}", str(known[node]).lower(), place)
+                    for place, each in enumerate(conditions_of(formula)):
+                        if each.node in known:
+                            yield Target("conditions", f"rule.{rule.id}.{key}", str(known[each.node]).lower(), place)
 
 
 def _implied(node: Node, *, value: bool) -> Iterator[tuple[Node, bool]]:
@@ -193,7 +184,43 @@ def _part(batch: Batch, part: Part, kept: Mask, most: int) -> Iterator[Reached]:
             yield Target("options", option_path(routine, place - 1)), orders[part.result.options == place]
     for step in routine.steps:
         yield from _step(routine, step, part, orders, context)
+    yield from _conditions(batch.program, routine, part, context)
+    for name in may_miss(batch.program):
+        by_line = batch.program.tables[name].level is Level.LINE
+        yield Target("misses", name), (orders if by_line else part.orders)[context.rows(name) < 0]
     yield from _tables(batch, part, context, kept, most)
+
+
+def _routines_chosen(batch: Batch) -> Iterator[Reached]:
+    """The conditions by which orders take their routine."""
+    if not batch.orders.count:
+        return
+    context = Context(batch.program, prepare(batch.program, batch.orders, batch.run), batch.run)
+    every = np.ones(context.order_count, bool)
+    for routine in batch.program.routines:
+        for place, what, places in met(routine.when, context, every) if routine.when is not None else ():
+            yield Target("conditions", f"routine.{routine.name}.when", what, place), places
+
+
+def _conditions(program: Program, routine: Routine, part: Part, context: Context) -> Iterator[Reached]:
+    """The conditions of the routine, on the columns that each step saw, and of what it is made from."""
+    seen = {trace.step.name: Traced(context, trace.columns) for trace in part.result.trace}
+    every = np.ones(context.order_count, bool)
+    for formula_place in formula_places(program):
+        if formula_place.rule or formula_place.routine not in ("", routine.name):
+            continue
+        if formula_place.formula is routine.when:
+            continue  # asked of all orders, those of other routines too
+        step = formula_place.path.split(".")[3] if ".step." in formula_place.path else ""
+        frame = seen.get(step, context) if step else context
+        if is_countable(formula_place):
+            for place, what, places in met(formula_place.formula, frame, every):
+                yield Target("conditions", formula_place.path, what, place), part.orders[places]
+        for node in formula_place.formula.root.walk() if formula_place.formula.own else ():
+            if node.role == OWN:
+                answered = ~formula_place.formula.part(node, frame).is_missing()
+                of = frame.order_of if node.level is Level.LINE else np.arange(frame.order_count)
+                yield Target("functions", node.facts["function"]), part.orders[of[np.broadcast_to(answered, of.shape)]]
 
 
 def _tables(batch: Batch, part: Part, context: Context, kept: Mask, most: int) -> Iterator[Reached]:
@@ -217,10 +244,6 @@ def _step(routine: Routine, step: Step, part: Part, orders: Integers, context: C
     if step.definition.best_of and step.name in part.result.winners:
         rivals = [each for each in routine.steps if each.definition.best_of == step.definition.best_of]
         yield Target("winners", path), orders[part.result.winners[step.name] == rivals.index(step)]
-    if "when" in step.parts:
-        every = np.ones(len(orders), bool)
-        for target, places in _conditions(f"routine.{path}.when", step.parts["when"], context, every, Level.LINE):
-            yield target, part.orders[places]
 
 
 def _after(part: Part, step: Step) -> Any:

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from dokima.model.finding import Finding
 from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
 from dokima.proving.cases import OPEN, Case, Expected, line_paths, written
@@ -91,11 +92,19 @@ def recorded(program: Program, case: Case, paths: Sequence[str] = ()) -> tuple[C
     if outcome.error or len(outcome.values) != len(open_.expect):
         return None
     kept = {path: value for path, value in outcome.values.items() if path != "findings" or value}
+    for path in ("findings", "refused"):  # with what a person would look at, and not the rule's name alone
+        if isinstance(kept.get(path), list) and kept[path]:
+            kept[path] = [_facts(each) for each in outcome.findings]
     if case.at and "findings" not in kept:
         kept["no_findings"] = True
     made = replace(case, expect=[Expected(path, value) for path, value in kept.items()], recorded=True)
     outcomes, batches = run_cases([made], lambda _: program, lambda _: {})
     return (made, covered(program, outcomes, batches).with_unconfirmed) if outcomes[0].passed else None
+
+
+def _facts(finding: Finding) -> dict[str, Any]:
+    facts = {"rule": finding.rule, "line": finding.line, "severity": finding.severity, "message": str(finding.message)}
+    return {name: value for name, value in facts.items() if value}
 
 
 def is_reached(coverage: Coverage, target: Target) -> bool:

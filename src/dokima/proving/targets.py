@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from dokima.compiling.places import formula_places
 from dokima.formulas import Formula
 from dokima.model.said import Said
 from dokima.pricing.program import Program
-from dokima.proving.coverage import Coverage
-from dokima.proving.reaching import SIDES, Target, leaves_of, setting_of
+from dokima.proving.conditions import countable
+from dokima.proving.coverage import COUNTED, Coverage
+from dokima.proving.reaching import SIDES, Target
 from dokima.tables.candidates import row_terms
 
 MOST_BREAKS = 12
@@ -30,7 +30,7 @@ def wanted_of(coverage: Coverage) -> dict[Target, int]:
             for what in ("true", "false"):
                 if not getattr(leaf, what):
                     found[Target("conditions", path, what, place)] = HEADLINE
-    for kind in ("options", "steps", "limits", "winners"):
+    for kind in COUNTED:
         found |= {Target(kind, name): HEADLINE for name, count in getattr(coverage, kind).items() if not count}
     for name, table in coverage.tables.items():
         for row in table.break_rows[:MOST_BREAKS]:
@@ -63,7 +63,7 @@ class Readings:
 
     def of(self, target: Target) -> set[str]:
         """The names that decide whether a target is reached."""
-        if target.kind == "tables":
+        if target.kind in ("tables", "misses"):
             return set(self.program.tables[target.name].behind)
         known = [name for name in self._names if target.name == name or target.name.startswith(f"{name}.")]
         return self._names[max(known, key=len)] if known else set()
@@ -84,8 +84,11 @@ def _readings(program: Program) -> Iterator[tuple[str, set[str]]]:
         whole = _names([routine.when] if routine.when is not None else [])
         for step in routine.steps:
             mine = whole | _names(formula for _, formula in step.formulas())
-            for name in (f"{routine.name}.{step.name}", f"routine.{routine.name}.{step.name}.when"):
-                yield name, mine
+            yield f"{routine.name}.{step.name}", mine
+            yield f"routine.{routine.name}.step.{step.name}", mine
+    for place, _ in countable(program):
+        if not place.rule and ".step." not in place.path:
+            yield place.path, _names([place.formula])
 
 
 def _names(formulas: Iterable[Formula]) -> set[str]:
@@ -106,13 +109,16 @@ def target_words(program: Program, target: Target) -> str:
             return f"{name} {_row_words(program, target)}: {what} it"
         case "moves":
             return f"from {name}"
+        case "misses":
+            return f"no row of {name}"
+        case "functions":
+            return f"{name}() answers"
     return f"{ {'steps': 'step', 'limits': 'limit', 'winners': 'best of'}[target.kind] } {name}"
 
 
 def _condition(program: Program, target: Target) -> str:
-    formulas = {place.path: place.formula for place in formula_places(program)}
-    texts = [text for text, _ in leaves_of(formulas[setting_of(target)])]
-    return texts[target.place]
+    formulas = {place.path: conditions for place, conditions in countable(program)}
+    return formulas[target.name][target.place].text
 
 
 def _row_words(program: Program, target: Target) -> Said | str:

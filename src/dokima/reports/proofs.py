@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from dokima.proving.coverage import Coverage, TableReached
+from dokima.proving.coverage import COUNTED, Coverage, TableReached
 from dokima.proving.mutation import MutationScore
 from dokima.proving.proof import Outcome, Proof
 from dokima.reports.language import N_, _, counted, told
@@ -16,7 +16,8 @@ from dokima.reports.translations import Wording
 
 HEADLINE = {
     "rules": N_("rules"), "conditions": N_("conditions"), "options": N_("price options"), "steps": N_("steps"),
-    "limits": N_("caps and floors"), "winners": N_("winners"), "moves": N_("moves of state"),
+    "limits": N_("caps and floors"), "winners": N_("winners"), "misses": N_("tables without a row"),
+    "functions": N_("functions in Python"), "moves": N_("moves of state"),
 }  # fmt: skip
 """What the headline counts, in words."""
 
@@ -179,7 +180,7 @@ def uncovered(coverage: Coverage) -> Iterator[tuple[str, str, str]]:
             if not leaf.is_covered:
                 lacks = [_("never true")] * (not leaf.true) + [_("never false")] * (not leaf.false)
                 yield _("conditions"), f"{path}: {leaf.text}", ", ".join(lacks)
-    for kind in ("options", "steps", "limits", "winners"):
+    for kind in COUNTED:
         for name, count in getattr(coverage, kind).items():
             if not count:
                 yield _(HEADLINE[kind]), name, _("no line")

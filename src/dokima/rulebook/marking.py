@@ -89,6 +89,8 @@ def _met(coverage: Coverage) -> Iterator[tuple[str, int, int, str]]:
             said = name.split(".", 2)[2] if kind == "options" else name
             step = ".".join(name.split(".", 2)[:2])
             yield setting_of(Target("steps", step)), int(count > 0), 1, f"{word} {said}: {count} lines"
+    for name, count in coverage.misses.items():
+        yield f"table.{name}", int(count > 0), 1, f"{count} without a row"
     for name, done in coverage.moves.items():
         yield f"states.order.{name.partition(' to ')[0]}", int(done), 1, f"{name}: {'met' if done else 'never'}"
     for name, table in coverage.tables.items():
