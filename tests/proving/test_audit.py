@@ -95,7 +95,7 @@ def test_keys_codes_and_what_nobody_reads():
     )
     found = rules.audit(TODAY)
     assert [remark.message for remark in found if remark.check == "near-twin"] == [
-        "line.item: 'A' and 'a ' differ only in case or spaces (item, extra)"
+        "line.item: 'A' and 'a ' differ only in case, spaces or accents (item, extra)"
     ]
     assert _of(found, "unknown-key") == [("warning", [3])]
     assert _of(found, "unknown-currency") == [("error", [3])]
@@ -185,3 +185,57 @@ def test_a_flag_that_decides_a_price_is_no_price():
         ]},
     )  # fmt: skip
     assert [remark.message for remark in rules.audit(datetime.date(2026, 3, 2))] == []
+
+
+def _of_tools(tools, taxes, **columns):
+    rules = dokima.Rulebook.from_dict(
+        {
+            "rulebook": {"name": "tools", "currency": "EUR"},
+            "header": {"zone": {"choices": ["north", "south"]}},
+            "table": {
+                "tool": {"key": {"tool": "line.item"}, "columns": {"rate": {"kind": "decimal"}}},
+                "tax": {"key": {"tax_class": "tool.tax_class"}, "columns": {"percent": {"kind": "decimal", **columns}}},
+                "trip": {"key": {"zone": "header.zone"}, "columns": {"fee": {"kind": "decimal"}}},
+            },
+            "routine": {"hire": {"step": [
+                {"name": "price", "kind": "price", "options": [{"value": "tool.rate"}]},
+                {"name": "trip", "kind": "charge", "over": "order", "amount": "trip.fee"},
+                {"name": "vat", "kind": "tax", "percent": "tax.percent"},
+            ]}},
+        },
+        tables={
+            "tool": [dict(zip(("tool", "family", "tax_class", "rate"), each.split(), strict=True)) for each in tools],
+            "tax": [{"tax_class": each, "percent": "21"} for each in taxes], "trip": [{"zone": "north", "fee": "5"}],
+        },
+    )  # fmt: skip
+    return {(remark.check, remark.message, tuple(remark.rows)) for remark in rules.audit(TODAY)}
+
+
+def test_what_is_looked_up_is_found_as_it_is_written():
+    """A class in capitals, with an accent, or without a rate has no tax; a zone that may be chosen has no fee."""
+    found = _of_tools(["SAW saw Standard 12", "BOOK book zéro 2", "GIFT book exempt 1"], ["standard", "zero"])
+    alike = "tool.tax_class: '{}' and '{}' differ only in case, spaces or accents (tool, tax)"
+    assert {each[1] for each in found if each[0] == "near-twin"} == {
+        alike.format("Standard", "standard"), alike.format("zéro", "zero"),
+    }  # fmt: skip
+    lost = "'{}' of {} has no row in table {}, which is asked with it"
+    assert {each[1:] for each in found if each[0] == "never-found"} == {
+        (lost.format("Standard", "tool.tax_class", "tax"), (2,)), (lost.format("zéro", "tool.tax_class", "tax"), (3,)),
+        (lost.format("exempt", "tool.tax_class", "tax"), (4,)), (lost.format("south", "header.zone", "trip"), ()),
+    }  # fmt: skip
+    # What stands in for a missing row is as it was meant; and what fits is no twin.
+    found = _of_tools(["SAW saw standard 12", "GIFT book exempt 1"], ["standard"], default="0")
+    assert {each[1] for each in found if each[0] in ("near-twin", "never-found")} == {
+        lost.format("south", "header.zone", "trip")
+    }
+
+
+def test_a_digit_too_many_stands_out_among_its_own_kind():
+    """Saws at 12 and 13, one at 125: a slip. Books at 2 are no slip beside them, nor five tools of all sizes."""
+    saws = [f"SAW{at} saw standard {rate}" for at, rate in enumerate(("12.00", "13.00", "12.50", "125.00", "13.50"))]
+    found = _of_tools([*saws, "BOOK book standard 0.20", "TOY book standard 2"], ["standard"])
+    assert {each[1:] for each in found if each[0] == "outlying"} == {
+        ("for tool SAW3: the rate 125 is far from the others like it, 13 in the middle", (5,))
+    }
+    sizes = [f"SAW{at} saw standard {rate}" for at, rate in enumerate(("0.12", "13.00", "1.50", "125.00", "1300"))]
+    assert not {each for each in _of_tools([*sizes, "BOOK book standard 2"], ["standard"]) if each[0] == "outlying"}

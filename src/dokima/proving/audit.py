@@ -7,7 +7,9 @@ import datetime
 from dokima.model.finding import SEVERITIES
 from dokima.pricing.program import Program
 from dokima.proving.examples import Examples
-from dokima.proving.priced_items import audit_discounts, audit_keys, audit_prices
+from dokima.proving.keys import audit_keys
+from dokima.proving.outlying import audit_outlying
+from dokima.proving.priced_items import audit_discounts, audit_prices
 from dokima.proving.remark import CHECKS, AuditRemarks
 from dokima.proving.rows import audit_rows
 from dokima.proving.usage import audit_comparisons, audit_rules, audit_usage
@@ -26,6 +28,7 @@ def audit(program: Program, today: datetime.date) -> AuditRemarks:
         *audit_prices(program, examples),
         *audit_discounts(program, examples),
         *audit_keys(program),
+        *audit_outlying(program),
         *audit_usage(program),
         *audit_rules(program),
         *audit_comparisons(program),

@@ -1,8 +1,7 @@
-"""What the tables say together: items without a price, prices with discounts on top, keys that nobody has."""
+"""What the tables say together of prices: items without one, agreed ones with discounts on top."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 
 import numpy as np
@@ -29,16 +28,12 @@ MOST_TRIED = 5_000
 """Rows of a table that are tried by pricing an example."""
 _OFF_PLACES = 4
 """Decimal places of what a discount takes off an example."""
-_MEASURES = "C62 MTR MTK MTQ KGM GRM TNE LTR MLT CMT MMT KMT HUR DAY MIN WEE MON ANN KWH"
-_PACKS = "SET PR DZN GRO BX PK PA RO EA"
-COMMON_UNITS = frozenset([*_MEASURES.split(), *_PACKS.split()])
-"""Common codes of UN/ECE Recommendation 20 (with the package codes that trade uses as units)."""
 
 
 def audit_prices(program: Program, examples: Examples) -> Iterator[AuditRemark]:
     """Items that no option of a routine has a price for."""
-    items = [table for table in program.tables.values() if _found_by(table, "line.item") and table.required]
-    items = items or [table for table in program.tables.values() if _found_by(table, "line.item")]
+    items = [table for table in program.tables.values() if found_by(table, "line.item") and table.required]
+    items = items or [table for table in program.tables.values() if found_by(table, "line.item")]
     routines = {routine.name: _items_of(program, routine, items) for routine in program.routines}
     for table in items:
         (key,) = table.conditions
@@ -66,7 +61,7 @@ def _is_priced(program: Program, routine: Routine, item: str) -> bool:
     return any(_may_price(program, option.value, item) for option in routine.steps[0].options)
 
 
-def _found_by(table: Table, source: str) -> bool:
+def found_by(table: Table, source: str) -> bool:
     return table.definition.is_master and [f.source.strip() for f in table.conditions.values()] == [source]
 
 
@@ -128,88 +123,3 @@ def _on_top(program: Program, routine: Routine, table: Table, place: int, exampl
                 message = f"{said} takes another {shown(amount)} off it"
                 place_ = (table.name, table.source.file, rows)
                 yield AuditRemark("price-and-discount", "warning", message, *place_, example=example)
-
-
-def audit_keys(program: Program) -> Iterator[AuditRemark]:
-    """Keys that differ only in case or spaces, and keys, currencies and units that nobody has."""
-    words: dict[str, dict[str, list[tuple[Table, str]]]] = {}
-    for table in program.tables.values():
-        for name, formula in table.conditions.items():
-            cells = table.cells[name]
-            if isinstance(cells, Texts):
-                for word in cells.words.items:
-                    for each in word.split(SEPARATOR):
-                        words.setdefault(formula.source.strip(), {}).setdefault(each, []).append((table, name))
-    for source, known in words.items():
-        yield from _near_twins(source, known)
-        yield from _unknown_keys(program, source, known)
-    yield from _unknown_codes(program)
-
-
-def _near_twins(source: str, known: dict[str, list[tuple[Table, str]]]) -> Iterator[AuditRemark]:
-    alike: dict[str, list[str]] = {}
-    for word in known:
-        alike.setdefault(" ".join(word.split()).casefold(), []).append(word)
-    for twins in alike.values():
-        if len(twins) > 1:
-            places = [(table, name, word) for word in twins for table, name in known[word]]
-            table = places[-1][0]
-            rows = [_row(each, name, word) for each, name, word in places if each.name == table.name]
-            said = " and ".join(f"'{word}'" for word in twins)
-            files = ", ".join(dict.fromkeys(each.source.file or each.name for each, _, _ in places))
-            message = f"{source}: {said} differ only in case or spaces ({files})"
-            yield AuditRemark("near-twin", "warning", message, table.name, table.source.file, rows)
-
-
-def _row(table: Table, name: str, word: str) -> int:
-    cells = table.cells[name]
-    assert isinstance(cells, Texts)
-    codes = [code for code, each in enumerate(cells.words.items) if word in each.split(SEPARATOR)]
-    return table.source.row_number(int(np.flatnonzero(np.isin(cells.codes, codes))[0]))
-
-
-def _unknown_keys(program: Program, source: str, known: dict[str, list[tuple[Table, str]]]) -> Iterator[AuditRemark]:
-    """Values that rows ask for, and that the table found by them does not have."""
-    owner = next((table for table in program.tables.values() if _found_by(table, source)), None)
-    column = re.fullmatch(r"(\w+)\.(\w+)", source)
-    there: set[str] = set()
-    if owner is not None:
-        (key,) = owner.conditions
-        there = {str(word) for word in owner.cells[key].to_list()}  # type: ignore[union-attr]
-    elif column is not None and column[1] in program.tables and column[2] in program.tables[column[1]].columns:
-        owner = program.tables[column[1]]
-        there = {str(value) for value in _listed(owner, column[2])}
-    if owner is None:
-        return
-    for word, places in known.items():
-        for table, name in places:
-            if word not in there and table.name != owner.name:
-                message = f"'{word}' is no {name.replace('_', ' ')} of table {owner.name}, so this row never answers"
-                rows = [_row(table, name, word)]
-                severity: Severity = "notice" if column is not None and column[1] == owner.name else "warning"
-                yield AuditRemark("unknown-key", severity, message, table.name, table.source.file, rows)
-
-
-def _listed(table: Table, column: str) -> list[object]:
-    return [value_at(table.columns[column], row) for row in range(table.size)]
-
-
-def _unknown_codes(program: Program) -> Iterator[AuditRemark]:
-    currencies = set(program.definition.minor_units)
-    units = set(COMMON_UNITS)
-    for table in program.tables.values():
-        if _found_by(table, "line.item") and "unit" in table.columns:
-            units |= {str(value) for value in _listed(table, "unit") if value is not None}
-        if _found_by(table, "line.unit"):
-            (key,) = table.conditions
-            units |= {str(value) for value in _listed(table, key) if value is not None}
-    for check, column, known in (("unknown-currency", "currency", currencies), ("unknown-unit", "unit", units)):
-        for table in program.tables.values():
-            cells = table.cells.get(column)
-            if isinstance(cells, Texts):
-                said = [each for cell in cells.words.items for each in cell.split(SEPARATOR)]
-                for word in [each for each in said if each not in known]:
-                    rows = [_row(table, column, word)]
-                    severity = "error" if column == "currency" else "warning"
-                    message = f"'{word}' is no {column} that is known"
-                    yield AuditRemark(check, severity, message, table.name, table.source.file, rows)  # type: ignore[arg-type]
