@@ -222,7 +222,7 @@ def test_a_rulebook_in_a_folder_says_its_own(place, tmp_path, monkeypatch):
         assert status == 0, command
     assert "makes 42.20 EUR net" in printed["explain order.json"]
     assert "A,,,,,,draft,EUR,42.20,0.00,42.20" in printed["orders --store"]
-    assert "5 cases suggested" in printed["prove --suggest"]
+    assert "6 cases suggested" in printed["prove --suggest"]
     assert book.program.fingerprint == dokima.load(tmp_path).program.fingerprint
 
 

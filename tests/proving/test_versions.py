@@ -49,12 +49,76 @@ def test_settings_differ_by_their_paths_and_rows_by_their_terms(next_version):
         ("rule.surveys-of-colleges", "added"),
     ]
     assert [(each.path, each.change, each.before, each.after, each.row) for each in changes.changes if each.row] == [
-        ("agreed", "removed", "price 43.1, base 1", "", terms.format(48)),
+        ("agreed", "changed", "min_quantity 48", "min_quantity 60", terms.format(60)),
         ("agreed", "changed", "price 44.25", "price 44.95", terms.format(24)),
-        ("agreed", "added", "", "price 43.1, base 1", terms.format(60)),
+    ]
+    assert [each.said for each in changes.changes] == [
+        "freight rate: from 0.38 to 0.41",
+        "the rule half-days: from 0.5 to 0.25, in what it requires",
+        "the rule surveys-of-institutions is gone",
+        "the rule surveys-of-colleges is new",
+        "a break moved from 48 to 60",
+        "price from 44.25 to 44.95",
     ]
     same = dokima.load(DEMO)
     assert len(same.compare(dokima.load(DEMO))) == 0
+
+
+RULE = {"id": "few", "at": "save", "require": "line.quantity < 5"}
+STEPS = [
+    {"name": "price", "kind": "price", "options": [{"value": "9"}]},
+    {"name": "off", "kind": "discount", "percent": "5", "label": "discount"},
+    {"name": "fee", "kind": "charge", "amount": "line.quantity * 0.38", "when": "line.quantity > 2"},
+]
+
+
+def _with(rule=None, step=None, **sections):
+    """A rulebook with settings of one rule, of steps, or of whole sections changed."""
+    steps = [{**each, **(step or {}).get(each["name"], {})} for each in STEPS]
+    rules = [RULE, {**RULE, "id": "own", **(rule or {})}]
+    return book(rule=rules, routine={"all": {"step": steps}}, **sections)
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"rule": {"at": "enter"}}, ["the rule own is asked when a line is entered, no longer when an order is saved"]),
+        ({"rule": {"at": ["save", "close"]}}, ["the rule own is asked when a line is closed"]),
+        ({"rule": {"severity": "warning"}}, ["the rule own gives a warning, no longer an error"]),
+        ({"rule": {"message": "too many"}}, ["the rule own says now: “too many”"]),
+        ({"rule": {"require": "line.quantity <= 5"}}, ["the rule own: what it requires is now: the quantity of the line is at most 5; before: the quantity of the line is below 5"]),
+        ({"rule": {"when": "line.item == 'A'"}}, ["the rule own applies only where the item of the line is ‘A’"]),
+        ({"step": {"fee": {"amount": "line.quantity * 0.41"}}}, ["fee (step fee of all): from 0.38 to 0.41, in the amount"]),
+        ({"step": {"off": {"percent": "6"}}}, ["discount (step off of all): from 5 to 6, in the percentage"]),
+        ({"step": {"price": {"options": [{"value": "8"}]}}}, ["price (step price of all): from 9 to 8, in the value"]),
+        ({"value": {"rate": "1.5"}}, ["rate: from 1.25 to 1.5"]),
+        ({"formula": {"dear": "line.quantity > 8"}}, ["the named formula dear: from 7 to 8"]),
+    ],
+)  # fmt: skip
+def test_what_changed_is_said_in_a_sentence(changes, said):
+    base = {"value": {"rate": "1.25"}, "formula": {"dear": "line.quantity > 7"}}
+    found = _with(**base).compare(_with(**{**base, **changes}))
+    assert [each.said for each in found.changes] == said
+
+
+def test_a_function_in_python_says_which_lines_changed(tmp_path):
+    said = """
+[rulebook]
+name = "own"
+currency = "EUR"
+python = ["own.py"]
+[[routine.all.step]]
+name = "price"
+kind = "price"
+options = [{ value = "halved(line.quantity)" }]
+"""
+    body = "import dokima\nfrom decimal import Decimal\n\n@dokima.function\ndef halved(x: Decimal) -> Decimal:\n    half = x / 2\n    return half\n"
+    for name, text in (("old", body), ("new", "# a line above\n" + body.replace("x / 2", "x / 4"))):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "rulebook.toml").write_text(said)
+        (tmp_path / name / "own.py").write_text(text)
+    (change,) = dokima.load(tmp_path / "old").compare(dokima.load(tmp_path / "new")).changes
+    assert change.said == "the Python function halved changed: line 7"
 
 
 def test_steps_in_another_order_are_told(next_version):
@@ -83,7 +147,7 @@ def test_compare_says_what_it_does_to_cases_and_orders(next_version):
     )
     assert (status, "Was sich geändert hat" in out) == (0, True)
     assert "rule.half-days.require" in (next_version / "changes.html").read_text(encoding="utf-8")
-    assert "rule.half-days.require | geändert" in (next_version / "changes.md").read_text(encoding="utf-8")
+    assert "geändert | rule.half-days.require" in (next_version / "changes.md").read_text(encoding="utf-8")
 
 
 @pytest.mark.skipif(shutil.which("git") is None, reason="there is no git program here")
@@ -96,7 +160,7 @@ def test_the_old_version_may_be_a_commit_of_git(next_version, tmp_path_factory):
     shutil.copytree(next_version / "new", next_version / "book" / "rules", dirs_exist_ok=True)
     folder = next_version / "book" / "rules"
     status, out, _ = run_here(folder, "compare", "git:HEAD", "--format", "csv")
-    assert (status, out.splitlines()[1]) == (0, "value.freight_rate,,changed,0.38,0.41")
+    assert (status, out.splitlines()[1]) == (0, "value.freight_rate,,changed,0.38,0.41,freight rate: from 0.38 to 0.41")
     for revision in ("nowhere", "--output=x", "HEAD:book"):
         assert f"there is no revision '{revision}'" in run_here(folder, "compare", f"git:{revision}")[2]
     assert not (folder / "x").exists()

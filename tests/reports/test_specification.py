@@ -8,8 +8,8 @@ import pytest
 
 import dokima
 from dokima.compiling.scope import Scope
+from dokima.explaining.phrases import Phrases
 from dokima.formulas import compile_formula
-from dokima.reports.specification.phrases import Phrases
 from tests.books import DEMO
 from tests.pdf import text_of
 from tests.proving.test_cases import case, small

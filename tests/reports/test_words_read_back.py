@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 import dokima
 from dokima.compiling.scope import Scope
+from dokima.explaining.phrases import Phrases
 from dokima.formulas import compile_formula
 from dokima.formulas.comparing import shape
 from dokima.formulas.signs import COMPARISONS, MEMBERSHIP
 from dokima.formulas.tree import Node
-from dokima.reports.specification.phrases import Phrases
 
 BOOK = dokima.Rulebook.from_dict(
     {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, is_dataclass
+from dataclasses import asdict, dataclass, fields, is_dataclass, replace
 from typing import Any
 
 from dokima.columns.column import value_at
@@ -12,6 +12,7 @@ from dokima.model.content import digest_of
 from dokima.model.said import SHOWN
 from dokima.model.source import source_of
 from dokima.pricing.program import Program
+from dokima.proving.change_words import ChangeWords
 from dokima.proving.proof import Proof
 from dokima.proving.replay import Replay
 from dokima.tables.candidates import row_terms, row_values
@@ -31,6 +32,7 @@ class VersionChange:
         before: What stood there; blank where nothing did.
         after: What stands there now.
         row: Of a row of a table its terms, blank for all else.
+        said: That in a sentence, where there is more to say than the path, and what stood there and stands there now.
     """
 
     path: str
@@ -38,6 +40,7 @@ class VersionChange:
     before: str = ""
     after: str = ""
     row: str = ""
+    said: str = ""
 
 
 @dataclass(frozen=True)
@@ -86,7 +89,11 @@ class VersionChanges:
 
 def compare_versions(old: Program, new: Program) -> VersionChanges:
     """What differs between two rulebooks; rules and functions in Python are told apart by a digest of their source."""
-    changes = [*_differences("", _settings(old), _settings(new))]
+    words = ChangeWords(old, new)
+    changes = [
+        replace(each, said=words.setting(each.path, each.change, each.before, each.after))
+        for each in _differences("", _settings(old), _settings(new))
+    ]
     for name in dict.fromkeys([*old.tables, *new.tables]):
         if name in old.tables and name in new.tables:
             changes += _rows(old.tables[name], new.tables[name])
@@ -127,7 +134,7 @@ def _settings(program: Program) -> dict[str, Any]:
     if definition.policy is not None:
         said["policy"] = _python(definition.policy)
     # Under the names of the rulebook's own sections, as somebody who reads it knows them.
-    for section, key in (("rule", "rules"), ("routine", "routines"), ("table", "tables")):
+    for section, key in (("rule", "rules"), ("routine", "routines"), ("table", "tables"), ("formula", "formulas")):
         said[section] = said.pop(key) or {}
     said |= said.pop("fields") or {}
     return said
@@ -198,18 +205,64 @@ def _text(value: Any) -> str:
 def _rows(old: Table, new: Table) -> Iterator[VersionChange]:
     """Rows that are there once only, and those whose values differ. A row is known by its terms, not by its place."""
     before, after = _by_terms(old), _by_terms(new)
+    moved = _moved_breaks(old, new, before, after)
     for terms, row in before.items():
         told = terms[0]
+        if terms in moved:
+            yield moved[terms][1]
+            continue
         if terms not in after:
             yield VersionChange(old.name, "removed", _values(old, row), "", told)
             continue
         cells, others = row_values(old, row), row_values(new, after[terms])
         named = [name for name in dict.fromkeys([*cells, *others]) if cells.get(name) != others.get(name)]
         if named:
-            yield VersionChange(old.name, "changed", _cells(cells, named), _cells(others, named), told)
+            yield VersionChange(
+                old.name,
+                "changed",
+                _cells(cells, named),
+                _cells(others, named),
+                told,
+                ChangeWords.row(cells, others),
+            )
+    arrived = {terms for terms, _ in moved.values()}
+    for terms, row in after.items():
+        if terms not in before and terms not in arrived:
+            yield VersionChange(new.name, "added", "", _values(new, row), terms[0])
+
+
+Terms = tuple[str, int]
+"""The terms of a row, and how many rows with the same ones stand before it."""
+
+
+def _moved_breaks(
+    old: Table, new: Table, before: Mapping[Terms, int], after: Mapping[Terms, int]
+) -> dict[Terms, tuple[Terms, VersionChange]]:
+    """Rows that are the same but for the value of one break: by their old terms the new ones, and what changed."""
+    arrived: dict[tuple[Any, ...], list[Terms]] = {}
     for terms, row in after.items():
         if terms not in before:
-            yield VersionChange(new.name, "added", "", _values(new, row), terms[0])
+            arrived.setdefault(_but_breaks(new, row), []).append(terms)
+    found: dict[Terms, tuple[Terms, VersionChange]] = {}
+    for terms, row in before.items():
+        others = arrived.get(_but_breaks(old, row), []) if terms not in after else []
+        if len(others) == 1:
+            (other,) = others
+            steps = {each.column: value_at(each.least, row) for each in old.breaks}
+            now = {each.column: value_at(each.least, after[other]) for each in new.breaks}
+            apart = [name for name in steps if name in now and steps[name] != now[name]]
+            if steps.keys() == now.keys() and len(apart) == 1:
+                name, others[:] = apart[0], []
+                said = f"a break moved from {shown(steps[name])} to {shown(now[name])}"
+                told = f"{name} {shown(steps[name])}", f"{name} {shown(now[name])}"
+                found[terms] = other, VersionChange(new.name, "changed", *told, other[0], said)
+    return found
+
+
+def _but_breaks(table: Table, row: int) -> tuple[Any, ...]:
+    """What a row says but for its breaks."""
+    breaks = {each.column for each in table.breaks}
+    return tuple((name, value) for name, value in row_values(table, row).items() if name not in breaks)
 
 
 def _by_terms(table: Table) -> dict[tuple[str, int], int]:

@@ -32,7 +32,7 @@ def versions_report(changes: VersionChanges) -> RenderableType:
 def versions_paper(changes: VersionChanges, words: Wording) -> Paper:
     """Settings by their paths, rows of tables by their terms, then cases."""
     settings = [each for each in changes.changes if not each.row]
-    columns = [Column(_("where")), Column(""), Column(_("before"), wide=True), Column(_("after"), wide=True)]
+    columns = [Column(_("what"), wide=True), Column(""), Column(_("where"), wide=True)]
     sections = [
         Section(
             _("fields, rules and steps"), columns, [_row(each, each.path) for each in settings], _("nothing changed")
@@ -40,7 +40,7 @@ def versions_paper(changes: VersionChanges, words: Wording) -> Paper:
     ]
     for table in dict.fromkeys(each.path for each in changes.changes if each.row):
         rows = [_row(each, each.row) for each in changes.changes if each.row and each.path == table]
-        sections.append(Section(table, [Column(_("row"), wide=True), *columns[1:]], rows))
+        sections.append(Section(table, [*columns[:2], Column(_("row"), wide=True)], rows))
     if changes.cases is not None:
         heads = [Column(_("case"), wide=True), Column(_("before")), Column(_("after"))]
         cases = [
@@ -73,7 +73,8 @@ def _summary(changes: VersionChanges, settings: int) -> str:
 
 
 def _row(change: VersionChange, where: str) -> Row:
-    return Row(
-        [where, _(WORDS[change.change]), change.before, change.after],
-        "changed" if change.change == "moved" else change.change,
-    )
+    """What changed in words; without any what stood there and what stands there now."""
+    parts = [each for each in (change.before, change.after) if each]
+    said = change.said or (change.after if change.change == "moved" else " → ".join(parts))
+    mark = "changed" if change.change == "moved" else change.change
+    return Row([said, _(WORDS[change.change]), where], mark)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from dokima.columns.column import value_at
 from dokima.columns.shown import shown
+from dokima.explaining.phrases import Phrases
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
 from dokima.pricing.fingerprint import rows_digest
 from dokima.pricing.program import Program
@@ -16,7 +17,6 @@ from dokima.reports.formatting import plural
 from dokima.reports.specification.content import Block, Chapter, Examples, Grid, Item, Items, Sentence
 from dokima.reports.specification.diagram import ORDER, diagram_of, lookups
 from dokima.reports.specification.evidence import Evidence
-from dokima.reports.specification.phrases import Phrases
 from dokima.reports.specification.steps import routine_figure, step_sentences
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from dokima.explaining.phrases import Phrases
 from dokima.formulas.tree import LITERAL
 from dokima.pricing.steps.routine import Routine, Step
 from dokima.reports.specification.content import Sentence
-from dokima.reports.specification.phrases import Phrases
 
 OVER = {"order": "once for the order", "parent": "once for each line that has sub-lines"}
 
