@@ -419,7 +419,7 @@ def test_spec_says_what_the_rulebook_says():
     assert status == 0
     for sentence in (
         "4.7 Agreed prices (agreed)",
-        "15 rows, digest",
+        "15 rows in tables/agreed_prices.csv, digest",
         "Of several rows wins that with the lowest price / base, then the first in the file.",
         "5.4 At save pane-needs-crate Where the kind of the order is ‘sales’ and (on some line the family of the item is",
         "Else it stops: “A manual price of {line.price_override} for {line.item} needs a reason.”",

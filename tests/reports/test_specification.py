@@ -70,7 +70,7 @@ def test_each_part_stands_with_the_cases_that_verify_it():
     assert "SURV-1" not in half_days
     items = page[page.index("Item (item)</h3>") : page.index("Size (size)</h3>")]
     assert items.count("<tr>") == 1 + 10 + 1  # of 25 rows ten, and a sign that there are more
-    assert "25 rows, digest" in items
+    assert "25 rows in tables/items.csv, digest" in items
 
 
 def test_nothing_unconfirmed_is_called_verified_and_failures_stand_out(tmp_path):

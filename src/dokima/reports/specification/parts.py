@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
 
 from dokima.columns.column import value_at
 from dokima.columns.shown import shown
@@ -91,6 +92,11 @@ class Parts:
         named = [[name.replace("_", " "), f"formula.{name}", self.phrases.condition(formula)]
                  for name, formula in self.program.named.items()]  # fmt: skip
         parts.append(Chapter("Named formulas", [Grid(("formula", "in formulas", "says"), named)] if named else []))
+        own = [[f"{name}()", first_line(each.own.body if each.own is not None else each.apply)]
+               for name, each in self.program.definition.functions.items()]  # fmt: skip
+        untold = "This text does not verify what a function in Python does; the cases that call it do."
+        grids = [Grid(("function", "what it says of itself"), own, untold)] if own else []
+        parts.append(Chapter("Functions in Python", grids))
         return Chapter("Data dictionary", [], [part for part in parts if part.blocks])
 
     def _field(self, level: str, field: Field) -> list[str]:
@@ -133,7 +139,8 @@ class Parts:
             [shown(value_at(table.cells[name], row)) for name in columns] for row in range(min(table.size, MOST_ROWS))
         ]
         rows += [["…", *[""] * (len(columns) - 1)]] if table.size > MOST_ROWS else []
-        below = f"{plural(table.size, 'row')}, digest {rows_digest(table.source)[:12]}."
+        where = f" in {table.source.file}" if table.source.file else ""
+        below = f"{plural(table.size, 'row')}{where}, digest {rows_digest(table.source)[:12]}."
         headings = [table.fields[name].shown if name in table.fields else name.replace("_", " ") for name in columns]
         blocks.append(Grid(headings, rows, below, is_sample=True))
         title = f"{_title(table.definition.shown)} ({table.name})"
@@ -156,7 +163,8 @@ class Parts:
             yield Sentence(f"It is valid on {say(day)}, {bounds}, {days} included.", day.source)
         for each in table.breaks:
             column = table.fields[each.column].shown if each.column in table.fields else each.column.replace("_", " ")
-            yield Sentence(f"It counts once {say(each.value)} reaches its ‘{column}’.", each.value.source)
+            said = f"It counts once {say(each.value)}, whatever its sign, reaches its ‘{column}’"
+            yield Sentence(f"{said}; an empty ‘{column}’ asks for nothing.", each.value.source)
         if spec.choose:
             yield Sentence(f"Of several rows wins that with {_choices(spec.choose)}, then the first in the file.")
         for column, what in spec.roll_up.items():
@@ -189,15 +197,15 @@ class Parts:
     def _rule(self, rule: Rule) -> Iterator[Sentence]:
         spec = rule.definition
         if spec.python is not None:
-            doc = (spec.python.work.__doc__ or "").strip().split("\n")[0]
-            yield Sentence(
-                f"{doc or spec.python.work.__name__} (A rule in Python: this text does not verify what it does.)"
-            )
+            doc = first_line(spec.python.work)
+            yield Sentence(f"{doc} (A rule in Python: this text does not verify what it does.)")
         else:
             when = f"Where {self.phrases.condition(rule.when)}: " if rule.when is not None else ""
             must = self.phrases.condition(rule.require) if rule.require is not None else ""
             formula = f"{spec.require}" if spec.when is None else f"when {spec.when} require {spec.require}"
             yield Sentence(f"{when}it must be so that {must}." if when else f"It must be so that {must}.", formula)
+        if spec.field and "edit" in spec.at:
+            yield Sentence(f"It is asked whenever {self.phrases.name(spec.field)} is edited.", spec.field)
         follows = "somebody must accept it by name" if spec.acknowledge else FOLLOWS[spec.severity]
         yield Sentence(f"Else {follows}" + (f": “{spec.message}”" if spec.message else "."))
         if spec.help:
@@ -313,3 +321,8 @@ def _first(text: str) -> str:
 def _choices(choose: Sequence[str] | str) -> str:
     words = [choose] if isinstance(choose, str) else list(choose)
     return ", then ".join(f"the {word.replace('_', ' ')}" for word in words)
+
+
+def first_line(body: Callable[..., Any]) -> str:
+    """What a function says of itself in the first line of its docstring; its name if it says nothing."""
+    return (body.__doc__ or "").strip().split("\n")[0] or body.__name__

@@ -65,6 +65,12 @@ def _adjustment(step: Step, phrases: Phrases) -> Iterator[Sentence]:
         where = f" where {phrases.condition(step.parts['where'])}" if spec.where is not None else ""
         said = f"It is worked out {OVER[spec.over]}, and shared over the lines{where} by {share}."
         yield Sentence(said, "; ".join(str(each) for each in (spec.share, spec.where) if each is not None))
+        yield Sentence(
+            "Each part is cut to whole units of the currency; those left over go, one each, to the lines with the "
+            "largest remainders, of equal ones to the first."
+        )
+        none = "it is shared equally" if spec.if_no_share == "equal" else "the order has no total: that is an error"
+        yield Sentence(f"Where all of these are 0, {none}.")
 
 
 def _tax(step: Step, routine: Routine, phrases: Phrases) -> Iterator[Sentence]:
@@ -89,8 +95,9 @@ def _limits(step: Step, phrases: Phrases) -> Iterator[Sentence]:
         yield Sentence(f"What is left is never below {phrases.of(step.parts['keep_above'])}.", f"{spec.keep_above}")
     if spec.best_of is not None:
         yield Sentence(f"Of all steps for ‘{spec.best_of}’ only the largest counts.")
-    if spec.rounding is not None and spec.rounding != "half-up":
-        yield Sentence(f"It is rounded {spec.rounding}.")
+    if step.way.is_amount and (spec.rounding is not None or spec.places is not None):
+        to = "the places of the currency" if spec.places is None else f"{spec.places} decimal places"
+        yield Sentence(f"It is rounded {step.rounding} to {to}.")
 
 
 def _percent(step: Step, phrases: Phrases) -> str:
