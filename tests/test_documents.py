@@ -169,3 +169,72 @@ def test_the_architecture_lists_the_folders_as_the_contract_has_them():
     assert sorted(rooms) == sorted(p.name for p in (source / "pricing").iterdir() if (p / "__init__.py").exists())
     folders = {p.name for p in source.iterdir() if (p / "__init__.py").exists()}
     assert folders == {name for names in shown for name in names} - {"errors", "limits"}
+
+
+OUR_VERBS = frozenset(
+    [
+        "add",
+        "begin",
+        "beginning",
+        "check",
+        "choices",
+        "coverage",
+        "create",
+        "delta",
+        "detail",
+        "dokima",
+        "draw",
+        "edited",
+        "error",
+        "exact",
+        "file",
+        "files",
+        "found",
+        "is",
+        "kind",
+        "leave",
+        "list",
+        "load",
+        "many",
+        "not",
+        "open",
+        "page",
+        "prove",
+        "refresh",
+        "schema",
+        "settling",
+        "specify",
+        "told",
+        "to",
+        "upgrade",
+        "url",
+        "visible",
+        "working",
+        "write",
+        "csv",
+        "json",
+        "junit",
+        "dask",
+        "parquet",
+        "sql",
+        "processes",
+        "comparison",
+        "priced",
+        "running",
+    ]
+)
+"""Words of names that say what is done, or name a format: they mean what they mean everywhere."""
+
+
+def test_every_noun_of_the_public_names_is_in_the_glossary():
+    page = (ROOT / "docs" / "glossary.md").read_text(encoding="utf-8")
+    entries = [line for line in page.splitlines() if line.startswith("- ")]
+    heads = [head for line in entries for head in re.findall(r"\*\*(.+?)\*\*", line.partition(": ")[0])]
+    assert len(heads) == len(set(heads))
+    assert all(re.fullmatch(r"- \*\*.+\*\*: \S.*\.", line) for line in entries)
+    headed = {word for head in heads for word in head.lower().split()}
+    words = {word.lower() for name in dokima.__all__ for word in re.findall(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])", name)}
+    forms = {
+        word: {word, word.removesuffix("s"), word.removesuffix("ies") + "y", word.removesuffix("d")} for word in words
+    }
+    assert {word for word in words - OUR_VERBS if not forms[word] & headed} == set()

@@ -53,7 +53,7 @@ take orders 140 42 \
     "dokima edit --where 'with_tax > 4000' --to cancelled --store sqlite:///o.db --by Ben"
 SIZE=9 take audit 156 54 "dokima audit --today 2026-03-12 --severity warning | head -44"
 SIZE=9 take compare 156 54 \
-    "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima compare --table volume=new.csv --orders orders"
+    "sed 's/,4\$/,5/' tables/volume_discounts.csv > new.csv" "dokima compare --table volume=new.csv --orders orders | head -40"
 SIZE=9 take ledger 156 54 \
     "dokima change open SQ-2041 --reason 'more panes, a bench' --by Ada" \
     "dokima change edit SQ-2041-C1 --set 10.quantity=40 --set 20.quantity=3 --add item=BENCH-K,quantity=1 --by Ada | tail -11" \
