@@ -78,7 +78,7 @@ def attack(program: Program, changed: Program, at: tuple[str, int] | None = None
 
 def _behind(program: Program, changed: Program, at: tuple[str, int] | None) -> tuple[set[str], list[Document]]:
     """The fields of an order behind the difference, and orders to begin with."""
-    boundaries = Boundaries(program)
+    boundaries = Boundaries(program, TODAY)
     begin = seeds(program, [], TODAY) or [example_document(program, {"header.date": TODAY, "line.quantity": 1})]
     if at is not None:
         name, row = at
@@ -99,7 +99,7 @@ def _values(name: str, program: Program, changed: Program, at: tuple[str, int] |
     """What a field is tried with: boundaries of both rulebooks, zero, their negatives, blank, absent."""
     found: list[Any] = list(Missing)
     for each in (program, changed):
-        boundaries = Boundaries(each)
+        boundaries = Boundaries(each, TODAY)
         found += [value for value in boundaries.values.get(name, []) if value is not None]
         found += _of_row(name, each, boundaries, at)
     numbers = [value for value in found if isinstance(value, int | Decimal) and not isinstance(value, bool)]

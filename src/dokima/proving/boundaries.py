@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterable, Iterator, Sequence
 from decimal import ROUND_FLOOR, Decimal
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -25,6 +26,8 @@ MOST_KEYS = 40
 MAGNITUDES = tuple(Decimal(each) for each in ("1", "2", "5", "10", "25", "50", "100", "250", "1000"))
 """What a number is tried at beside its boundaries: a comparison of a sum has its boundary somewhere between."""
 DAY = datetime.timedelta(days=1)
+DAYS = (0, 1, -1, 2, 6, 7, 30)
+"""Days from today on that a date is tried at: two dates have their boundary somewhere between."""
 UNEVEN = Decimal("7.313")
 """A number that leaves something to be rounded."""
 SOME_TEXT = "some text"
@@ -41,10 +44,12 @@ class Boundaries:
 
     Args:
         program: The rulebook.
+        today: The day about which dates are tried that are compared with no constant.
     """
 
-    def __init__(self, program: Program) -> None:
+    def __init__(self, program: Program, today: datetime.date) -> None:
         self.program = program
+        self.today = today
         self.values: dict[str, list[Any]] = {}
         for formula in all_formulas(program):
             self._compared(formula)
@@ -54,8 +59,19 @@ class Boundaries:
             self._of_field(name)
 
     def behind(self, names: Iterable[str]) -> list[str]:
-        """The fields of an order that lie behind some names, through the tables they lead to."""
-        return [name for name in sorted(names_behind(names, self.program.tables)) if self._field(name) is not None]
+        """The fields of an order that lie behind some names, through the tables and the figures they lead to."""
+        every = names_behind(names, self.program.tables)
+        amounts = {f"{level}.{name.partition('.')[2]}" for name in self.program.figures for level in ("header", "line")}
+        if every & amounts:
+            every |= self._behind_figures
+        return [name for name in sorted(every) if self._field(name) is not None]
+
+    @cached_property
+    def _behind_figures(self) -> set[str]:
+        """What the steps of all routines read: a figure follows from those before it."""
+        steps = [step for routine in self.program.routines for step in routine.steps]
+        read = {name for step in steps for _, formula in step.formulas() for name in formula.reads}
+        return set(names_behind([*read, "line.quantity"], self.program.tables))
 
     def _field(self, name: str) -> Field | None:
         level, _, field = name.partition(".")
@@ -177,6 +193,8 @@ class Boundaries:
             self._add(name, [SOME_TEXT])
         if field.kind in ("integer", "decimal") and not field.choices:
             self._add(name, [Decimal(0), *MAGNITUDES])
+        if field.kind == "date":
+            self._add(name, [self.today + DAY * days for days in DAYS])
         if field.kind == "decimal":
             most = -int(UNEVEN.as_tuple().exponent)
             self._add(name, [round(UNEVEN, most if field.places is None else min(field.places, most))])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,7 +12,10 @@ from dokima.pricing.program import Program
 from dokima.proving.cases import OPEN, Case, Expected, line_paths, written
 from dokima.proving.coverage import Coverage, covered
 from dokima.proving.reaching import Target
-from dokima.proving.running_cases import run_cases
+from dokima.proving.running_cases import number_of, run_cases
+
+NUMBER = "S-1"
+"""The number of an order whose findings name it."""
 
 
 @dataclass(frozen=True)
@@ -86,12 +89,16 @@ def recorded(program: Program, case: Case, paths: Sequence[str] = ()) -> tuple[C
         case: What it is of.
         paths: What is written down; prices, the total and findings if nothing is said.
     """
-    usual = [*line_paths(case), "payable", "findings"]
+    usual = [*line_paths(case), "payable", "tax", "findings"]
     open_ = replace(case, expect=[Expected(path, OPEN) for path in paths or usual], recorded=True)
     (outcome,), _ = run_cases([open_], lambda _: program, lambda _: {})
     if outcome.error or len(outcome.values) != len(open_.expect):
         return None
-    kept = {path: value for path, value in outcome.values.items() if path != "findings" or value}
+    if isinstance(case.order, Mapping) and "number" not in case.order:
+        said = " ".join(str(each.message) for each in outcome.findings)
+        if number_of(case) in said:  # the case will have another name, and its order so another number
+            return recorded(program, replace(case, order={**case.order, "number": NUMBER}), paths)
+    kept = {path: value for path, value in outcome.values.items() if path not in ("findings", "tax") or value}
     for path in ("findings", "refused"):  # with what a person would look at, and not the rule's name alone
         if isinstance(kept.get(path), list) and kept[path]:
             kept[path] = [_facts(each) for each in outcome.findings]
@@ -103,8 +110,9 @@ def recorded(program: Program, case: Case, paths: Sequence[str] = ()) -> tuple[C
 
 
 def _facts(finding: Finding) -> dict[str, Any]:
-    facts = {"rule": finding.rule, "line": finding.line, "severity": finding.severity, "message": str(finding.message)}
-    return {name: value for name, value in facts.items() if value}
+    names = ("rule", "line", "severity", "message", "acknowledge")
+    facts = {name: getattr(finding, name) for name in names}
+    return {name: value if isinstance(value, bool) else str(value) for name, value in facts.items() if value}
 
 
 def is_reached(coverage: Coverage, target: Target) -> bool:

@@ -68,7 +68,7 @@ class _Search:
 
     def __post_init__(self) -> None:
         self.pool = Pool(self.program, self.today)
-        self.boundaries = Boundaries(self.program)
+        self.boundaries = Boundaries(self.program, self.today)
         self.readings = Readings(self.program)
         self.wanted = wanted_of(self.coverage)
         self.mutants = {each.mutant.id: each.mutant for each in self.survivors}
