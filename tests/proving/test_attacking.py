@@ -32,7 +32,7 @@ def book_of(rows, choose, breaks):
 
 def orders():
     """Every order that a table of this kind can tell apart: items, quantities beside breaks, days beside windows."""
-    quantities = ("-6", "-5", "0", "0.5", "1", "1.5", "4", "5", "6", "9", "10", "11")
+    quantities = ("-5", "0", "0.5", "1", "4", "5", "9", "10")
     grid = itertools.product(("A", "B", "C"), quantities, DAYS)
     return [
         dokima.Order(f"G{at}", date=day, lines=[{"item": item, "quantity": quantity}])
