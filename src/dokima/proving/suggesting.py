@@ -23,6 +23,8 @@ from dokima.proving.suggested_edits import Edits
 from dokima.proving.targets import KILL, KILLS, Readings, rule_of, target_words, wanted_of
 from dokima.proving.telling_apart import changed_program, differing
 
+MOST_STARTS = 3
+"""Orders around which others are tried that tell a survivor of mutation apart."""
 MOST_SAID = 6
 """What a case reaches that is said in its note, at most."""
 Progress = Callable[[str], None]
@@ -166,16 +168,33 @@ class _Search:
         return {at for at in every if not self.pool.flawed.get(at)} or every
 
     def _tell_apart(self) -> None:
-        """Which orders come out otherwise with each survivor of mutation."""
+        """Which orders come out otherwise with each survivor of mutation; where none does, others near are tried."""
+        near = self._different(MOST_SEEDS) if self.survivors else []
         for at, each in enumerate(self.survivors):
             self.progress(f"survivors {at + 1} of {len(self.survivors)}")
-            target = self._kill(each.mutant)
-            self.wanted[target] = KILLS
-            start = 0
-            for batch in self.pool.batches:
-                apart = differing(self.program, each.mutant, batch)
-                self.pool.hits.setdefault(target, set()).update(start + place for place in apart)
-                start += batch.orders.count
+            self.wanted[self._kill(each.mutant)] = KILLS
+            self._note_apart(each.mutant, 0)
+            if not self.pool.hits[self._kill(each.mutant)]:
+                self._look_around(each.mutant, near)
+
+    def _note_apart(self, mutant: Mutant, first: int) -> None:
+        """Note the orders of the pool, from one batch on, that come out otherwise with a mutant."""
+        start = sum(batch.orders.count for batch in self.pool.batches[:first])
+        hits = self.pool.hits.setdefault(self._kill(mutant), set())
+        for batch in self.pool.batches[first:]:
+            hits.update(start + place for place in differing(self.program, mutant, batch))
+            start += batch.orders.count
+
+    def _look_around(self, mutant: Mutant, near: Sequence[int]) -> None:
+        """Try orders with two or three fields otherwise, or a line more, of those behind the spot of a mutant."""
+        spot = Target("conditions", mutant.path)
+        names = self.boundaries.behind(self.readings.of(spot))
+        for place in self._nearest(spot, near)[:MOST_STARTS]:
+            first = len(self.pool.batches)
+            self.pool.add(further(self.pool.documents[place], names, self.boundaries, several=True))
+            self._note_apart(mutant, first)
+            if self.pool.hits[self._kill(mutant)]:
+                return
 
     # -- choosing ---------------------------------------------------------------------------------------------------
 
