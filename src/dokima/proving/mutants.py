@@ -99,20 +99,13 @@ def _mutant(
 
 def _of_formulas(program: Program) -> Iterator[Mutant]:
     """Every formula that a rulebook says itself, changed at one spot."""
-    built_in = {rule.id for rule in program.rules if rule.definition.built_in}
-    for place in formula_places(program):
-        if not place.way or place.rule in built_in:
-            continue
+    for place in [each for each in formula_places(program) if each.way]:
         tables = frozenset([place.table]) if place.table else frozenset[str]()
         reach = next((f"{kind}:{name}" for kind, name in _whose(place) if name), EVERY)
-        for each in rewritings(place.formula):
+        for each in (*rewritings(place.formula), *_exchanged(program, place)):
             make = partial(place.put, program.definition, each.text)
             words, text = _words(each, place.formula.written.strip()), f"{each.operator} {each.text}"
             yield _mutant(place.path, each.operator, text, words, reach, make, tables=tables)
-        for each in _exchanged(program, place):
-            make = partial(place.put, program.definition, each.text)
-            words = _words(each, place.formula.written.strip())
-            yield _mutant(place.path, each.operator, f"{each.operator} {each.text}", words, reach, make, tables=tables)
 
 
 def _exchanged(program: Program, place: FormulaPlace) -> Iterator[Rewritten]:
