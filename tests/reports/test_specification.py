@@ -111,7 +111,7 @@ def test_one_source_for_page_markdown_word_and_pdf(tmp_path):
     titles = [chapter["title"] for chapter in data["chapters"]]
     assert titles == [
         "Purpose", "Data dictionary", "Linked records", "Tables", "Rules by moment", "How an order is priced",
-        "Totals and tax", "States of an order", "Change orders and agreed terms",
+        "Totals and tax", "States of an order", "Change orders and agreed terms", "One order, worked out",
     ]  # fmt: skip
     document = docx.Document(str(files[2]))
     headings = [each for each in document.paragraphs if each.style.name == "Heading 1"]
@@ -197,3 +197,17 @@ def _sentences(found):
     if isinstance(found, list):
         for each in found:
             yield from _sentences(each)
+
+
+def test_one_verified_order_stands_at_the_end_with_its_figures():
+    """24 panes at 44.25 are 1062.00; 4 % off are 42.48, freight 102.14; 21 % of 1121.66 are 235.55."""
+    text = dokima.report(dokima.specify(dokima.CaseFolder(DEMO))).markdown
+    told = text[text.rindex("One order, worked out") :]
+    rows = [[cell.strip() for cell in line.strip("|").split("|")] for line in told.splitlines() if line.startswith("|")]
+    assert rows[0] == ["step", "line 10", "order"]
+    assert [row[1] for row in rows if row[0] in ("item", "quantity", "unit price")] == ["PANE-T6", "24", "44.25"]
+    figures = {row[0].lstrip("=+\N{MINUS SIGN}- "): row[-1] for row in rows}
+    assert {name: figures[name] for name in ("goods", "quantity discount", "freight", "vat", "without tax", "payable")} == {
+        "goods": "1062.00", "quantity discount": "42.48", "freight": "102.14", "vat": "235.55",
+        "without tax": "1121.66", "payable": "1357.21",
+    }  # fmt: skip

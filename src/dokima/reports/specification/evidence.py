@@ -13,6 +13,7 @@ import numpy as np
 
 from dokima.columns.shown import shown
 from dokima.errors import DokimaError, NotFound, nearest
+from dokima.pricing.calculation.calculation import PricedOrder
 from dokima.pricing.program import Program
 from dokima.pricing.steps.routine import Step
 from dokima.proving.cases import Case
@@ -33,6 +34,8 @@ from dokima.reports.specification.content import (
 
 MOST_EXAMPLES = 2
 """Cases that are shown beside one part."""
+MOST_WORKED = 4
+"""Lines of the order that is worked out at the end."""
 MOST_LINES = 3
 """Lines of an order that are told."""
 MOST_RESULTS = 4
@@ -130,6 +133,23 @@ class Evidence:
         won = [each for each in self._hits if (each.kind, each.name, each.what) == ("tables", table, "won")]
         return self.of(won, ("price", table, "payable"))
 
+    def worked(self) -> tuple[Case, PricedOrder] | None:
+        """A verified case that prices a short order, the one that most steps move; None if there is none."""
+        best: tuple[tuple[int, int, int], Case, PricedOrder] | None = None
+        for at, (batch, number) in self._pricing.items():
+            outcome, order = self.outcomes[at], batch.pricing.calculation[number]
+            edited = outcome.case.edit or outcome.case.change or outcome.case.set
+            if status_of(outcome) != VERIFIED or edited or order.routine is None or len(order.lines) > MOST_WORKED:
+                continue
+            if order.totals.payable is None:
+                continue
+            steps = [step for step in order.routine.steps if step.way.is_amount and not step.way.is_level]
+            moved = sum(bool(order.total(step.name)) for step in steps if not step.way.is_price)
+            rank = (moved, -len(order.lines), -at)
+            if best is None or rank > best[0]:
+                best = rank, outcome.case, order
+        return None if best is None else best[1:]
+
     def _first(self, places: Iterable[int], example: Callable[[int], Example], most: int = MOST_EXAMPLES) -> Examples:
         """The best of some cases as examples, and how many more there are."""
         best = self._best(places)
@@ -156,7 +176,7 @@ class Evidence:
         order = batch.pricing.calculation[number]
         name = "price" if step.way.is_price else step.name
         if step.way.is_amount and not step.way.is_price:
-            results = [(step.definition.shown, _money(order.total(name), order.places))]
+            results = [(step.definition.shown, amount_text(order.total(name), order.places))]
         elif name in order.figures:
             results = [(step.definition.shown, shown(order.figures[name]))]
         else:
@@ -231,7 +251,7 @@ class Evidence:
         return Figure(name, path, in_words(outcome.values[path]), status_of(outcome))
 
 
-def _money(value: Decimal | None, places: int) -> str:
+def amount_text(value: Decimal | None, places: int) -> str:
     """An amount with the places of its currency."""
     return "blank" if value is None else format(value, f".{places}f")
 

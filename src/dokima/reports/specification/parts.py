@@ -17,7 +17,7 @@ from dokima.proving.usage import all_formulas
 from dokima.reports.formatting import plural
 from dokima.reports.specification.content import Block, Chapter, Examples, Grid, Item, Items, Sentence
 from dokima.reports.specification.diagram import ORDER, diagram_of, lookups
-from dokima.reports.specification.evidence import Evidence
+from dokima.reports.specification.evidence import Evidence, amount_text
 from dokima.reports.specification.steps import routine_figure, step_sentences
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table
@@ -46,7 +46,7 @@ class Parts:
         """All that the rulebook says; what it does not have is left out."""
         made = [
             self._purpose(), self._dictionary(), self._linked(), self._tables(), self._rules(), self._routines(),
-            self._totals(), self._states(), self._changes(),
+            self._totals(), self._states(), self._changes(), self._worked(),
         ]  # fmt: skip
         return [chapter for chapter in made if chapter.blocks or chapter.parts]
 
@@ -302,6 +302,40 @@ class Parts:
             Sentence(f"Who types a price by hand {manual}; it {below} negative."),
         ]
         return Chapter("Change orders and agreed terms", [*blocks, *self._proved(self.evidence.of_changes())])
+
+    # -- one order ----------------------------------------------------------------------------------------------------
+
+    def _worked(self) -> Chapter:
+        """One order, each line step by step with its figures: that of a verified case."""
+        found = self.evidence.worked()
+        if found is None:
+            return Chapter("One order, worked out")
+        case, order = found
+        assert order.routine is not None
+        places, rows = order.places, list[list[str]]()
+        lines = list(order.lines)
+        for name, label in (("item", "item"), ("quantity", "quantity"), ("price", "unit price")):
+            rows.append([label, *(shown(getattr(line, name)) for line in lines), ""])
+        for step in order.routine.steps:
+            if step.way.is_amount and not step.way.is_price:
+                label = f"{step.way.symbol} {step.definition.shown}".strip()
+                figures = [amount_text(getattr(line, step.name), places) for line in lines]
+                rows.append([label, *figures, amount_text(order.total(step.name), places)])
+        for name in ("net", "without_tax"):
+            figures = [amount_text(getattr(line, name), places) for line in lines]
+            rows.append([name.replace("_", " "), *figures, amount_text(order.total(name), places)])
+        totals = {"total without tax": order.totals.without_tax, "tax": order.totals.tax,
+                  "total with tax": order.totals.with_tax, "payable": order.totals.payable}  # fmt: skip
+        said = f"The case ‘{case.name}’, by the routine {order.routine.name.replace('_', ' ')}."
+        columns = ["step", *(f"line {line.number}" for line in lines), "order"]
+        return Chapter(
+            "One order, worked out",
+            [
+                Sentence(said),
+                Grid(columns, rows),
+                Grid(("total", "comes to"), [[name, amount_text(each, places)] for name, each in totals.items()]),
+            ],
+        )
 
 
 def _filled(columns: Sequence[str], rows: Sequence[Sequence[str]]) -> Grid:
