@@ -188,13 +188,13 @@ def mutate(
             if progress is not None:
                 progress(at - 1, len(made))
             found = trial.of(mutant)
+            awaited = not isinstance(found, str) and trial.is_awaited(mutant)
         except KeyboardInterrupt:  # whoever stops it gets what has been found so far
             untried = len(made) - at + 1
             break
         if isinstance(found, str):
             counts[found] += 1
         else:
-            awaited = trial.is_awaited(mutant)
             survivors.append(Survivor(mutant, found, (excuses or {}).get(mutant.id, ""), awaited))
     # An excuse of what a case notices by now, or of what is not there any more, would hide the next one of that id.
     known = {each.mutant.id for each in survivors}

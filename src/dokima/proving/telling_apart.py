@@ -30,18 +30,21 @@ def changed_program(program: Program, mutant: Mutant) -> Program | None:
 
 
 def differing(program: Program, mutant: Mutant, batch: Batch) -> Set[int]:
-    """The orders of a batch that come out otherwise with a mutant: in a figure, a finding, or a rule."""
+    """The orders of a batch that come out otherwise with a mutant: in a figure, a finding, or a rule.
+
+    All of them where they cannot be priced or asked at all with it.
+    """
     changed = changed_program(program, mutant)
     if changed is None:
         return set()
-    if mutant.reach.startswith("rule:"):
-        return ruled_apart(batch, changed)
     try:
+        if mutant.reach.startswith("rule:"):
+            return ruled_apart(batch, changed)
         priced = price_orders(changed, batch.orders, batch.run)
+        apart = priced_apart(batch.pricing.calculation, priced.calculation)
+        return apart | ruled_apart(batch, changed) if mutant.reach == EVERY else apart
     except Exception:
         return set(range(batch.orders.count))
-    apart = priced_apart(batch.pricing.calculation, priced.calculation)
-    return apart | ruled_apart(batch, changed) if mutant.reach == EVERY else apart
 
 
 def ruled_apart(batch: Batch, changed: Program) -> set[int]:
