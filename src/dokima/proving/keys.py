@@ -92,17 +92,17 @@ def _read_bare(program: Program) -> set[str]:
     """The tables of which a formula reads a column without saying what holds where there is no row."""
     found: set[str] = set()
     for formula in all_formulas(program):
+        read: set[str] = set()
         todo = [formula.root]
         while todo:
             node = todo.pop()
             if node.role == NAME:
-                found.add(node.name.partition(".")[0])
+                read.add(node.name.partition(".")[0])
             elif node.role == "coalesce":
                 todo.append(node.operands[-1])
             elif node.role != "blank":
                 todo += node.operands
-        if formula.tables:  # it asks whether there is a row
-            found -= set(formula.tables)
+        found |= read - set(formula.tables)  # of those it asks whether there is a row
     return found
 
 
