@@ -26,5 +26,6 @@ def shape(node: Node, known: Callable[[Node], Shape | None] = lambda _: None) ->
     if node.role == LITERAL:
         assert node.value is not None
         return (LITERAL, "decimal" if node.kind == "integer" else node.kind, value_at(node.value, 0))
+    # Where the places of a rounding stand in the text says nothing.
     facts = tuple(sorted((key, value) for key, value in node.facts.items() if key != "places_at"))
     return (node.role, node.table, node.roles, facts, *(shape(each, known) for each in node.operands))

@@ -11,6 +11,7 @@ from dokima.columns.column import value_at
 from dokima.columns.shown import shown
 from dokima.compiling.places import FormulaPlace, formula_places
 from dokima.explaining.phrases import Phrases
+from dokima.formulas.comparing import Shape, shape
 from dokima.formulas.names import NUMBERS
 from dokima.formulas.tree import LITERAL, Node
 from dokima.model.source import source_of
@@ -78,7 +79,7 @@ class ChangeWords:
     def _formula(self, old: FormulaPlace, new: FormulaPlace) -> str:
         """A formula that differs: by the one number that does, if that is all, else in words."""
         thing, key = self._thing(old.path), old.path.rpartition(".")[2]
-        numbers = list(_numbers_apart(old.formula.root, new.formula.root) or ())
+        numbers = _numbers_apart(old.formula.root, new.formula.root)
         where = "" if old.path.startswith("formula.") else f"{KEYS.get(key, key)} "
         if len(numbers) == 1:
             told = f"{thing}: from {shown(numbers[0][0])} to {shown(numbers[0][1])}"
@@ -164,24 +165,21 @@ class ChangeWords:
         return ", ".join(said)
 
 
-def _numbers_apart(old: Node, new: Node) -> list[tuple[Decimal, Decimal]] | None:
-    """The numbers in which two formulas differ; None if they differ in anything else."""
-    if old.role == new.role == LITERAL and old.kind in NUMBERS and new.kind in NUMBERS:
-        assert old.value is not None
-        assert new.value is not None
-        one, other = value_at(old.value, 0), value_at(new.value, 0)
-        return [] if one == other else [(one, other)]
-    same = (old.role, old.name, old.table, old.roles, len(old.operands)) == (
-        new.role, new.name, new.table, new.roles, len(new.operands)
-    )  # fmt: skip
-    facts = [{key: value for key, value in each.facts.items() if key != "places_at"} for each in (old, new)]
-    values = [None if each.value is None else value_at(each.value, 0) for each in (old, new)]
-    if not same or facts[0] != facts[1] or values[0] != values[1]:
-        return None
-    found: list[tuple[Decimal, Decimal]] = []
-    for one, other in zip(old.operands, new.operands, strict=True):
-        inner = _numbers_apart(one, other)
-        if inner is None:
-            return None
-        found += inner
-    return found
+def _numbers_apart(old: Node, new: Node) -> list[tuple[Decimal, Decimal]]:
+    """The numbers in which two formulas differ; none if they differ in anything else."""
+    if shape(old, _any_number) != shape(new, _any_number):
+        return []
+    pairs = zip(_numbers(old), _numbers(new), strict=True)
+    return [(one, other) for one, other in pairs if one != other]
+
+
+def _any_number(node: Node) -> Shape | None:
+    return (LITERAL, "any number") if _is_number(node) else None
+
+
+def _is_number(node: Node) -> bool:
+    return node.role == LITERAL and node.kind in NUMBERS
+
+
+def _numbers(node: Node) -> list[Decimal]:
+    return [value_at(each.value, 0) for each in node.walk() if _is_number(each) and each.value is not None]
