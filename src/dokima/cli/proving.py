@@ -34,8 +34,6 @@ from dokima.cli.writing import ReportFiles, write_reports
 
 MUTATION = "mutation"
 """Under this name --fail-under asks for the score of mutation."""
-STOPPED = "it was stopped"
-"""Why suggestions ended, where somebody pressed Ctrl-C."""
 
 
 class Written(StrEnum):
@@ -103,7 +101,7 @@ def prove(
         write(Format.table if form is Written.junit else Format(form), shown)
         if found.ended:
             complain(f"ended early: {found.ended}; what was found so far is in {propose}")
-            raise typer.Exit(130 if found.ended == STOPPED else 1)
+            raise typer.Exit(130 if found.was_stopped else 1)
         return
     proof = cases.prove(names or [], coverage=coverage or page is not None or bool(set(wanted) - {MUTATION}))
     if page is not None:

@@ -14,6 +14,8 @@ from dokima.proving.coverage import Coverage, covered
 from dokima.proving.reaching import Target
 from dokima.proving.running_cases import number_of, run_cases
 
+STOPPED = "it was stopped"
+"""Why suggestions ended, where somebody stopped them."""
 NUMBER = "S-1"
 """The number of an order whose findings name it."""
 
@@ -60,6 +62,11 @@ class Suggestions:
     tried: int = 0
     waiting: int = 0
     ended: str = ""
+
+    @property
+    def was_stopped(self) -> bool:
+        """Whether somebody stopped it before all was looked for."""
+        return self.ended == STOPPED
 
     def __len__(self) -> int:
         return len(self.items)

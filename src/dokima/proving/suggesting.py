@@ -18,7 +18,7 @@ from dokima.proving.mutation import Survivor
 from dokima.proving.pool import MOST_SEEDS, Document, Pool, checked, flaws, further, near_breaks, neighbours, seeds
 from dokima.proving.reaching import Target, reached
 from dokima.proving.running_cases import run_cases
-from dokima.proving.suggested_cases import Suggestion, Suggestions, is_reached, named, recorded
+from dokima.proving.suggested_cases import STOPPED, Suggestion, Suggestions, is_reached, named, recorded
 from dokima.proving.suggested_edits import Edits
 from dokima.proving.targets import KILL, KILLS, Readings, rule_of, target_words, wanted_of
 from dokima.proving.telling_apart import changed_program, differing
@@ -82,7 +82,7 @@ class _Search:
         try:
             self._look(most, made)
         except KeyboardInterrupt:
-            ended = "it was stopped"
+            ended = STOPPED
         except Exception as error:
             ended = f"a defect of Dokima ended it: {type(error).__name__}: {error}"
         seen = set().union(*(targets for _, targets in made))
