@@ -207,6 +207,7 @@ OUR_VERBS = frozenset(
         "told",
         "to",
         "upgrade",
+        "verify",
         "url",
         "visible",
         "working",

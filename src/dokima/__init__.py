@@ -95,6 +95,8 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.reports.inert import visible as visible
     from dokima.reports.specification.content import Specification as Specification
     from dokima.reports.specification.making import specify as specify
+    from dokima.reports.specification.verifying import SpecificationChanges as SpecificationChanges
+    from dokima.reports.specification.verifying import verify_specification as verify_specification
     from dokima.rulebook.beginning import answer as answer
     from dokima.rulebook.beginning import begin as begin
     from dokima.rulebook.book import Rulebook as Rulebook
@@ -228,6 +230,8 @@ _HOMES = {
     "report": "dokima.reports.front",
     "Specification": "dokima.reports.specification.content",
     "specify": "dokima.reports.specification.making",
+    "SpecificationChanges": "dokima.reports.specification.verifying",
+    "verify_specification": "dokima.reports.specification.verifying",
     "rule": "dokima.rules.declaring",
     "rulebook_schema": "dokima.rulebook.schema",
     "settings_page": "dokima.rulebook.schema",
@@ -311,6 +315,7 @@ __all__ = [
     "Settlement",
     "Source",
     "Specification",
+    "SpecificationChanges",
     "StaleBaseline",
     "StepKind",
     "Store",
@@ -355,6 +360,7 @@ __all__ = [
     "to_json",
     "told_outcome",
     "upgrade_store",
+    "verify_specification",
     "version_folder",
     "visible",
     "worker_processes",

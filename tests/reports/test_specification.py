@@ -211,3 +211,27 @@ def test_one_verified_order_stands_at_the_end_with_its_figures():
         "goods": "1062.00", "quantity discount": "42.48", "freight": "102.14", "vat": "235.55",
         "without tax": "1121.66", "payable": "1357.21",
     }  # fmt: skip
+
+
+def test_each_case_is_told_once_and_named_elsewhere():
+    spec = dokima.specify(dokima.CaseFolder(DEMO)).to_dict()
+    found = [(number, each) for number, each in _examples(spec["chapters"], "")]
+    full = {each["name"]: number for number, each in found if not each["told_at"]}
+    named = [each for _, each in found if each["told_at"]]
+    assert len(full) + len(named) == len(found)  # no name is told twice
+    assert len(named) > 20
+    assert {each["name"]: each["told_at"] for each in named}.items() <= full.items()
+
+
+def _examples(chapters, before):
+    for at, chapter in enumerate(chapters, start=1):
+        yield from ((f"{before}{at}", each) for each in _told(chapter["blocks"]))
+        yield from _examples(chapter["parts"], f"{before}{at}.")
+
+
+def _told(blocks):
+    for block in blocks:
+        if block["is"] == "examples":
+            yield from block["items"]
+        for item in block.get("items", ()) if block["is"] == "items" else ():
+            yield from _told(item["below"])

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from dokima import CaseFolder, report, specify, version_folder
+from dokima import CaseFolder, DokimaError, report, specify, verify_specification, version_folder, visible
 from dokima.cli.finding_books import book_folder
 from dokima.cli.options import HERE, Book, Today, day
 from dokima.cli.output import note
@@ -23,14 +23,24 @@ def spec(
     with_cases: Annotated[
         bool, typer.Option("--cases", help="Run the cases, and say which parts they verify; always with --out.")
     ] = False,
+    verify: Annotated[
+        Path | None, typer.Option("--verify", help="Say whether a specification that was written is still true.")
+    ] = None,
     today: Today = "",
     book: Book = HERE,
 ) -> None:
     """Say what a rulebook says, in plain words; with --out as a document, in which its cases verify each part.
 
-    Exit status 1 if a case fails.
+    Exit status 1 if a case fails, or if what --verify names is no longer true; 2 if that is no specification, or was
+    edited since it was made.
     """
+    if verify is not None and (out or since or version or with_cases):
+        raise DokimaError("expected --verify by itself: it writes nothing, and asks nothing but whether a file is true")
     cases = CaseFolder(book_folder(book), loaded(book_folder(book)))
+    if verify is not None:
+        found = verify_specification(verify, cases)
+        typer.echo(visible(found.text))
+        raise typer.Exit(0 if found.is_true else 1)
     facts = {"version": version, "date": day(today).isoformat()}
     changes = None
     if since:

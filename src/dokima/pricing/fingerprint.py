@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import fields, is_dataclass
 from datetime import date
 from decimal import Decimal
@@ -71,6 +71,50 @@ def _of_settings(definition: ProgramDefinition) -> Any:
         if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE):
             digest.update(_text(getattr(definition, each.name)).encode())
     return digest
+
+
+def part_digests(definition: ProgramDefinition) -> dict[str, str]:
+    """A digest of each part of a rulebook, with what its author says of it: by kind and name, such as ``rule stock``.
+
+    What is no field, value, formula, table, rule, routine, step or function is ``other settings`` together.
+
+    Raises:
+        TypeError: As for `fingerprint_of`.
+    """
+    parts: dict[str, Any] = {}
+    for level, known in (("header", definition.fields.header), ("line", definition.fields.line)):
+        parts |= {f"field {level}.{name}": each for name, each in known.items()}
+    parts |= {f"value {name}": each for name, each in definition.values.items()}
+    parts |= {f"formula {name}": each for name, each in definition.formulas.items()}
+    for table in definition.tables:
+        source = definition.sources.get(table.name)
+        parts[f"table {table.name}"] = (table, None if source is None else rows_digest(source))
+    parts |= {f"rule {each.id}": each for each in definition.rules}
+    for routine in definition.routines:
+        settings = {each.name: getattr(routine, each.name) for each in fields(routine) if each.name != "steps"}
+        parts[f"routine {routine.name}"] = (settings, [step.name for step in routine.steps])
+        parts |= {f"step {routine.name}.{step.name}": step for step in routine.steps}
+    parts |= {f"function {name}": each for name, each in definition.functions.items()}
+    of_their_own = {"fields", "values", "formulas", "tables", "sources", "rules", "routines", "functions", *OF_REPORTS}
+    rest = {each.name: getattr(definition, each.name) for each in fields(definition) if each.name not in of_their_own}
+    parts["other settings"] = {name: each for name, each in rest.items() if name not in OF_PLACES}
+    return {name: _part_digest(each) for name, each in parts.items()}
+
+
+def _part_digest(part: Any) -> str:
+    return hashlib.sha256(f"{_text(part)} {list(_notes(part))}".encode()).hexdigest()[:16]
+
+
+def _notes(value: Any) -> Iterator[str]:
+    """What authors say within a part, which decides nothing and so stands in no fingerprint."""
+    if is_dataclass(value) and not isinstance(value, type):
+        yield from [str(getattr(value, NOTE))] if getattr(value, NOTE, "") else []
+        value = [getattr(value, each.name) for each in fields(value)]
+    if isinstance(value, dict):
+        value = list(value.values())
+    if isinstance(value, list | tuple):
+        for each in value:
+            yield from _notes(each)
 
 
 def rows_digest(source: TableSource) -> str:

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from dokima.model.content import canonical_json, digest_of
 from dokima.model.said import SHOWN
 
 VERIFIED, UNCONFIRMED, FAILED = "verified", "unconfirmed", "failed"
@@ -91,6 +92,7 @@ class Example:
         given: What was ordered and done, in words.
         results: What came out when the specification was made, by what was expected.
         place: The file it stands in.
+        told_at: The number of the chapter in which it is told in full; blank if that is here.
     """
 
     name: str
@@ -98,6 +100,7 @@ class Example:
     given: str
     results: Sequence[tuple[str, str]] = ()
     place: str = ""
+    told_at: str = ""
 
 
 @dataclass(frozen=True)
@@ -153,6 +156,7 @@ class Specification:
         verdict: How many cases passed, failed, are unconfirmed, by word; empty where no cases were run.
         uncovered: What no verified case reaches, in words.
         chapters: What it says.
+        parts: A digest of each part of the rulebook and of each case, by kind and name.
     """
 
     title: str
@@ -160,9 +164,15 @@ class Specification:
     chapters: Sequence[Chapter]
     verdict: Mapping[str, int] = field(default_factory=dict)
     uncovered: Sequence[str] = ()
+    parts: Mapping[str, str] = field(default_factory=dict)
 
     def __repr__(self) -> str:
         return f"<Specification of {self.title}: {len(self.chapters)} chapters; {SHOWN}>"
+
+    @property
+    def date(self) -> str:
+        """The date that it carries; blank for none."""
+        return self.facts.get("date", "")
 
     @property
     def summary(self) -> str:
@@ -174,13 +184,15 @@ class Specification:
 
     def to_dict(self) -> dict[str, Any]:
         """The specification as plain data."""
-        return {
+        said = {
             "title": self.title,
             "facts": dict(self.facts),
             "verdict": dict(self.verdict),
             "uncovered": list(self.uncovered),
             "chapters": [_plain(chapter) for chapter in self.chapters],
+            "parts": dict(self.parts),
         }
+        return {**said, "seal": digest_of(canonical_json(said))}
 
 
 def numbered(chapters: Sequence[Chapter], before: str = "") -> Iterator[tuple[str, int, Chapter]]:

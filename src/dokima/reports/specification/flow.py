@@ -21,7 +21,7 @@ from dokima.reports.specification.content import (
 
 Style = Literal[
     "title", "fact", "verdict", "chapter", "part", "said", "formula", "label", "note", "below", "case", "given", "came",
-    "none",
+    "named", "none",
 ]  # fmt: skip
 
 
@@ -91,6 +91,10 @@ def _sentence(sentence: Sentence, depth: int) -> Iterator[Line]:
 
 def _examples(block: Examples, depth: int) -> Iterator[Line]:
     for each in block.items:
+        if each.told_at:
+            came = f": {results(each)}" if each.results else ""
+            yield Line("named", f"{each.name} ({each.status}; told in {each.told_at}){came}", depth, status=each.status)
+            continue
         yield Line("case", f"{each.name} ({each.status})", depth, status=each.status)
         yield Line("given", each.given, depth)
         yield Line("came", results(each), depth)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Mapping, Sequence
 
+from dokima.pricing.fingerprint import part_digests
 from dokima.pricing.program import Program
 from dokima.proving.proof import Outcome
 from dokima.proving.running_cases import Batch, run_cases
@@ -11,7 +13,9 @@ from dokima.proving.targets import target_words, wanted_of
 from dokima.proving.versions import VersionChanges
 from dokima.reports.specification.content import Chapter, Examples, Grid, Specification
 from dokima.reports.specification.evidence import Evidence
+from dokima.reports.specification.once import told_once
 from dokima.reports.specification.parts import Parts
+from dokima.reports.specification.verifying import parts_of
 from dokima.reports.versions import WORDS
 from dokima.rulebook.case_files import CaseFolder
 
@@ -27,7 +31,7 @@ def specify(
 
     Args:
         cases: The rulebook and its cases.
-        facts: What is to be known first, by label, such as version and date.
+        facts: What is to be known first, by label, such as version and date; the date of today unless it is given.
         since: What changed since an older version: a chapter of its own.
         run: Whether its cases are run; without them it says that nothing is verified.
 
@@ -35,7 +39,9 @@ def specify(
         NotFound: An author's text takes a figure from a case that is not there.
     """
     outcomes, batches = run_cases(cases.cases, cases.program_of, cases.pinned) if run else ((), ())
-    return specification_of(cases.rulebook.program, outcomes, batches, facts=facts, since=since)
+    dated = {"date": datetime.date.today().isoformat(), **(facts or {})}
+    parts = parts_of(cases, with_cases=run)
+    return specification_of(cases.rulebook.program, outcomes, batches, facts=dated, since=since, parts=parts)
 
 
 def specification_of(
@@ -45,6 +51,7 @@ def specification_of(
     *,
     facts: Mapping[str, str] | None = None,
     since: VersionChanges | None = None,
+    parts: Mapping[str, str] | None = None,
 ) -> Specification:
     """What a rulebook says, in plain words, in the order in which an order is worked on.
 
@@ -54,7 +61,7 @@ def specification_of(
         batches: The cases as they ran together.
         facts: What is to be known first, by label: version, date.
         since: What changed since an older version: a chapter of its own.
-        run: Whether its cases are run; without them it says that nothing is verified.
+        parts: A digest of each part and of each case; of the parts of the rulebook alone if None.
 
     Raises:
         NotFound: An author's text takes a figure from a case that is not there.
@@ -66,16 +73,18 @@ def specification_of(
     failures = [evidence.example(at) for at, each in enumerate(outcomes) if not each.passed]
     if failures:
         chapters.insert(0, Chapter("Cases that failed", [Examples(failures)]))
+    chapters = told_once(chapters)
     known = {"fingerprint": program.fingerprint[:14], **(facts or {})}
+    parts = part_digests(program.definition) if parts is None else parts
     if not outcomes:
-        return Specification(program.definition.name, known, chapters)
+        return Specification(program.definition.name, known, chapters, parts=parts)
     failed = [each for each in outcomes if not each.passed]
     unconfirmed = [each for each in outcomes if each.passed and not each.is_confirmed]
     passed = len(outcomes) - len(failed) - len(unconfirmed)
     verdict = {"passed": passed, "failed": len(failed), "unconfirmed": len(unconfirmed)}
     missing = [target_words(program, each) for each in wanted_of(evidence.coverage) if each.kind != "tables"]
     missing += [f"from {name}" for name, done in evidence.coverage.moves.items() if not done]
-    return Specification(program.definition.name, known, chapters, verdict, missing)
+    return Specification(program.definition.name, known, chapters, verdict, missing, parts)
 
 
 def _changed(since: VersionChanges) -> Chapter:

@@ -9,6 +9,7 @@ from dokima.reports.inert import visible
 from dokima.reports.plain import inert, markdown_row
 from dokima.reports.specification.content import Grid, Specification
 from dokima.reports.specification.flow import Line, Style, flow_of
+from dokima.reports.specification.record import record_text, sealed_text
 
 _SAID: Mapping[Style, Callable[[str], str]] = {
     "title": lambda text: f"# {inert(text)}",
@@ -21,6 +22,7 @@ _SAID: Mapping[Style, Callable[[str], str]] = {
     "case": lambda text: f"- **{inert(text)}**  ",
     "given": lambda text: f"  {inert(text)}  ",
     "came": lambda text: f"  → {inert(text)}",
+    "named": lambda text: f"- {inert(text)}",
     "none": lambda text: f"- _{inert(text)}_",
 }
 
@@ -34,7 +36,8 @@ def markdown_text(spec: Specification) -> str:
             lines += [markdown_row(row) for row in piece.rows]
         elif isinstance(piece, Line):
             lines += _line(piece)
-    return visible("\n".join(lines).strip()) + "\n"
+    text = visible("\n".join(lines).strip())
+    return sealed_text(f"{text}\n\n<!-- {record_text(spec)} -->\n")
 
 
 def _line(line: Line) -> list[str]:
@@ -50,4 +53,4 @@ def write_markdown(spec: Specification, target: Path) -> None:
     Raises:
         OSError: The file cannot be written.
     """
-    target.write_text(markdown_text(spec), encoding="utf-8")
+    target.write_bytes(markdown_text(spec).encode())

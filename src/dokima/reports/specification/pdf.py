@@ -13,13 +13,14 @@ from dokima.reports.pdf import BOLD, FONT, GLASS, GREY, INK, LINE, MARGIN, fonts
 from dokima.reports.specification.content import Diagram, Grid, Specification
 from dokima.reports.specification.diagram import ORDER, ends
 from dokima.reports.specification.flow import Line, flow_of
+from dokima.reports.specification.record import NAMESPACE, record_text, sealed
 
 _OPEN, _BAD, _GOOD, _NOTE = "#8a6100", "#9c3f1b", "#3f6b1f", "#f7f1e3"
 _SIZES: Mapping[str, tuple[str, float, str]] = {
     "title": (BOLD, 20, INK), "fact": (FONT, 9, GREY), "verdict": (BOLD, 10, INK), "chapter": (BOLD, 14, GLASS),
     "part": (BOLD, 10.5, INK), "said": (FONT, 9, INK), "formula": (FONT, 7.5, GREY), "label": (BOLD, 9, INK),
     "note": (FONT, 9, INK), "below": (FONT, 7.5, GREY), "case": (BOLD, 8, _GOOD), "given": (FONT, 8, GREY),
-    "came": (FONT, 8, INK), "none": (FONT, 8.5, _OPEN),
+    "came": (FONT, 8, INK), "named": (FONT, 8, _GOOD), "none": (FONT, 8.5, _OPEN),
 }  # fmt: skip
 """Font, size and ink of each kind of paragraph."""
 
@@ -53,7 +54,29 @@ def write_pdf(spec: Specification, target: Path) -> None:
         str(target), pagesize=A4, title=f"{spec.title}: specification", author="Dokima", lang="en",
         leftMargin=MARGIN, rightMargin=MARGIN, topMargin=60, bottomMargin=52, invariant=1,
     )  # fmt: skip
-    document.build(flow, canvasmaker=numbered_pages(Paper(f"{spec.title}: specification", "", {}, [], "", 0), A4))
+    paper = Paper(f"{spec.title}: specification", "", {}, [], "", 0)
+    document.build(flow, canvasmaker=_with_record(numbered_pages(paper, A4), record_text(spec)))
+    target.write_bytes(sealed(target.read_bytes()))
+
+
+def _with_record(canvas: Any, record: str) -> Any:
+    """A canvas that puts the record into the metadata of the file (ISO 16684-1), readable without a reader of PDF."""
+    from reportlab.pdfbase.pdfdoc import PDFDictionary, PDFName, PDFStream
+
+    packet = (
+        '<?xpacket begin="" id="W5M0MpCehiHzreSzNTczkc9d"?><x:xmpmeta xmlns:x="adobe:ns:meta/">'
+        '<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+        f'<rdf:Description rdf:about="" xmlns:s="{NAMESPACE}"><s:record>{record}</s:record></rdf:Description>'
+        '</rdf:RDF></x:xmpmeta><?xpacket end="r"?>'
+    )
+
+    class Recorded(canvas):  # type: ignore[misc]
+        def save(self) -> None:
+            kind = PDFDictionary({"Type": PDFName("Metadata"), "Subtype": PDFName("XML")})
+            self._doc.Catalog.Metadata = PDFStream(kind, packet, filters=[])
+            super().save()
+
+    return Recorded
 
 
 def _style(line: Line) -> Any:

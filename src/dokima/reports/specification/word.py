@@ -13,13 +13,14 @@ from dokima.reports.inert import visible
 from dokima.reports.specification.content import Diagram, Grid, Specification, numbered
 from dokima.reports.specification.diagram import png_of
 from dokima.reports.specification.flow import Line, Style, flow_of
+from dokima.reports.specification.record import NAMESPACE, record_text, texts_of, word_seal
 
 _GREY, _GLASS, _OPEN, _BAD, _GOOD = "56676F", "23475B", "8A6100", "9C3F1B", "3F6B1F"
 _LOOKS: Mapping[Style, dict[str, Any]] = {
     "fact": {"color": _GREY}, "verdict": {"bold": True}, "formula": {"mono": True, "color": _GREY, "size": 8.5},
     "label": {"bold": True}, "note": {"italic": True, "serif": True}, "below": {"color": _GREY, "size": 9},
     "case": {"bold": True, "size": 9.5}, "given": {"color": _GREY, "size": 9}, "came": {"size": 9},
-    "none": {"color": _OPEN, "size": 9.5},
+    "named": {"size": 9}, "none": {"color": _OPEN, "size": 9.5},
 }  # fmt: skip
 _WIDTH = 6.3
 """Inches between the margins."""
@@ -51,7 +52,19 @@ def write_docx(spec: Specification, target: Path) -> None:
             _heading(document, piece, marks[piece.number])
         else:
             _paragraph(document, piece)
+    _record(document, spec)
     write_in_one_go(target, document.save)
+
+
+def _record(document: Any, spec: Specification) -> None:
+    """The record as a custom XML part, which stays where it is when the document is saved again."""
+    from docx.opc.constants import RELATIONSHIP_TYPE
+    from docx.opc.part import Part
+
+    text = f'<record xmlns="{NAMESPACE}">{record_text(spec, word_seal(texts_of(document)))}</record>'
+    package = document.part.package
+    part = Part(package.next_partname("/customXml/item%d.xml"), "application/xml", text.encode(), package)
+    document.part.relate_to(part, RELATIONSHIP_TYPE.CUSTOM_XML)
 
 
 def _styles(document: Any) -> None:
