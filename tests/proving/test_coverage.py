@@ -3,6 +3,8 @@
 import datetime
 import json
 
+import pytest
+
 import dokima
 from tests.proving.test_cases import case, small
 from tests.shell import run_here
@@ -113,9 +115,9 @@ def test_everything_that_can_go_two_ways_counts_both(tmp_path):
         ("line.grade.default", "line.quantity > 2"): (True, False),
         ("rule.few.require", "line.quantity < 80"): (True, False),
         ("rule.few.require", "line.item == 'A'"): (True, False),
-        ("rule.few.require", "line.quantity < 90"): (True, False),
+        ("rule.few.require", "line.quantity < 90"): (False, False),  # its branch was never taken
         ("when", "header.currency == 'EUR'"): (True, False),
-        ("when", "header.currency == 'CHF'"): (False, True),
+        ("when", "header.currency == 'CHF'"): (False, False),  # euros had decided already
         ("price.options.0.value", "line.quantity < 5"): (True, False),
         ("off.percent", "formula.large"): (False, True),
         ("fee.amount", "line.grade == 'fine'"): (True, False),
@@ -131,3 +133,86 @@ def test_everything_that_can_go_two_ways_counts_both(tmp_path):
     left = [(path, leaf.text) for path, leaves in found.conditions.items() for leaf in leaves if not leaf.is_covered]
     assert {path for path, _ in left} == {"rule.few.require", "routine.all.when"}
     assert found.misses == {"item": 1}
+
+
+DECIDING = """
+[rulebook]
+name = "deciding"
+currency = "EUR"
+[header]
+express = { kind = "flag" }
+partner = { kind = "flag" }
+[[rule]]
+id = "large"
+at = "save"
+severity = "notice"
+require = "(header.express and line.quantity > 5 and not header.partner) or line.item == 'A'"
+[routine.all]
+step = [{ name = "price", kind = "price", options = [{ value = "1" }] }]
+"""
+ORDERS = {  # express, partner, quantity, item: what decided, being true or being false
+    "a": ((True, False, 6, "B"), {"express": "true", "quantity": "true", "partner": "false", "item": ""}),
+    "b": ((True, False, 5, "B"), {"express": "", "quantity": "false", "partner": "", "item": "false"}),
+    "c": ((False, False, 6, "B"), {"express": "false", "quantity": "", "partner": "", "item": "false"}),
+    "d": ((True, True, 6, "B"), {"express": "", "quantity": "", "partner": "true", "item": "false"}),
+    "e": ((False, False, 5, "A"), {"express": "", "quantity": "", "partner": "", "item": "true"}),
+    "f": ((True, False, 6, "A"), {"express": "", "quantity": "", "partner": "", "item": ""}),
+}
+
+
+@pytest.mark.parametrize("name", ORDERS)
+def test_a_condition_counts_where_it_decided(name, tmp_path):
+    """Beside it all else is true in an `and`, false in an `or`: by hand for each order."""
+    (express, partner, quantity, item), decided = ORDERS[name]
+    (tmp_path / "cases").mkdir()
+    (tmp_path / "rulebook.toml").write_text(DECIDING)
+    order = (
+        f"{{ express = {str(express).lower()}, partner = {str(partner).lower()}, "
+        f'lines = [{{ item = "{item}", quantity = {quantity} }}] }}'
+    )
+    (tmp_path / "cases" / "a.toml").write_text(case(f'payable = "{quantity}.00"', order, 'at = "save"'))
+    proof = dokima.prove(tmp_path, coverage=True)
+    assert not proof.failed
+    leaves = proof.coverage.conditions["rule.large.require"]
+    assert [leaf.text for leaf in leaves] == [
+        "header.express",
+        "line.quantity > 5",
+        "header.partner",
+        "line.item == 'A'",
+    ]
+    seen = ["true" * leaf.true + "false" * leaf.false for leaf in leaves]
+    assert dict(zip(decided, seen, strict=True)) == decided
+
+
+def test_a_window_counts_at_its_first_and_last_day_and_what_no_order_reaches_is_named(tmp_path):
+    folder = small(tmp_path)
+    (folder / "rulebook.toml").write_text(
+        '[rulebook]\nname = "x"\ncurrency = "EUR"\npython = ["own.py"]\n'
+        '[table.item]\nfile = "items.csv"\nkey = { item = "line.item" }\n'
+        '[table.rate]\nfile = "rates.csv"\nmatch = { price = "item.group" }\nchoose = ["latest start"]\n'
+        'window = { from = "start", until = "end", on = "header.date" }\ncolumns.rate = { kind = "decimal" }\n'
+        '[routine.all]\nstep = [{ name = "price", kind = "price", options = [{ value = "coalesce(half(rate.rate), 1)" }] }]\n'
+    )
+    (folder / "items.csv").write_text("item,group\nA,low\nB,high\n")
+    (folder / "rates.csv").write_text(
+        "price,start,end,rate\nlow,2026-01-01,2026-01-31,4\nlow,2026-02-01,,6\nnone,2025-01-01,,9\n,2024-01-01,2024-12-31,3\n"
+    )
+    (folder / "own.py").write_text(
+        "from decimal import Decimal\nimport dokima\n\n@dokima.function\ndef half(x: Decimal) -> Decimal:\n"
+        "    if x == 3:\n        raise ValueError('odd')\n    return x / 2\n"
+    )
+
+    def on(day, price, more=""):
+        order = f'{{ date = {day}, lines = [{{ item = "A", quantity = 1 }}] }}'
+        return case(more or f'payable = "{price}"', order, name=day)
+
+    cases = on("2026-01-01", "2.00") + on("2026-01-30", "2.00") + on("2026-02-01", "3.00")
+    (folder / "cases" / "a.toml").write_text(cases + on("2024-06-01", "", 'findings = ["all.price"]'))
+    proof = dokima.prove(folder, coverage=True)
+    assert not proof.failed
+    assert proof.coverage.edges == {
+        "rate start 2024-01-01": 0, "rate start 2026-01-01": 1, "rate start 2026-02-01": 1,
+        "rate end 2024-12-31": 0, "rate end 2026-01-31": 0,
+    }  # fmt: skip
+    assert proof.coverage.unreachable == {"rate start 2025-01-01": "no group of table item is 'none'"}
+    assert (proof.coverage.functions, proof.coverage.raised) == ({"half": 3}, {"half": 1})

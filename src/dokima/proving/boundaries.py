@@ -25,9 +25,15 @@ MOST_KEYS = 40
 """Keys of a table that are tried for a field; those that lead to different cells come first."""
 MAGNITUDES = tuple(Decimal(each) for each in ("1", "2", "5", "10", "25", "50", "100", "250", "1000"))
 """What a number is tried at beside its boundaries: a comparison of a sum has its boundary somewhere between."""
+RETURNED = (Decimal(-1), Decimal(-25))
+"""Quantities of lines that come back."""
 DAY = datetime.timedelta(days=1)
 DAYS = (0, 1, -1, 2, 6, 7, 30)
 """Days from today on that a date is tried at: two dates have their boundary somewhere between."""
+FINEST = 4
+"""Decimal places of a number that is to meet a limit, at most."""
+MOST = 10**9
+"""Beyond it no limit is looked for."""
 UNEVEN = Decimal("7.313")
 """A number that leaves something to be rounded."""
 SOME_TEXT = "some text"
@@ -66,6 +72,39 @@ class Boundaries:
             every |= self._behind_figures
         return [name for name in sorted(every) if self._field(name) is not None]
 
+    def numbers_behind(self, names: Iterable[str]) -> list[str]:
+        """The numbers of an order that lie behind some names; behind figures the price typed by hand too."""
+        behind = self.behind(names)
+        every = set(names_behind(names, self.program.tables))
+        amounts = {f"{level}.{name.partition('.')[2]}" for name in self.program.figures for level in ("header", "line")}
+        typed = ["line.price_override"] if every & amounts else []
+        return [name for name in dict.fromkeys([*typed, *behind]) if self._is_number(name)]
+
+    def _is_number(self, name: str) -> bool:
+        field = self._field(name)
+        return field is not None and field.kind in ("integer", "decimal") and name.startswith(("header.", "line."))
+
+    def nearer(
+        self, name: str, tries: Sequence[Decimal], first: Decimal | None, second: Decimal | None
+    ) -> tuple[Decimal, Decimal] | None:
+        """Two numbers of a field about where a straight line through two tries comes to nothing; None if it never does.
+
+        Args:
+            name: The field.
+            tries: What was tried.
+            first: How far apart the numbers were that a condition compares, at the first.
+            second: And at the second.
+        """
+        if first is None or second is None or first == second:
+            return None
+        field = self._field(name)
+        assert field is not None
+        meeting = tries[0] - first * (tries[1] - tries[0]) / (second - first)
+        places = 0 if field.kind == "integer" else FINEST if field.places is None else min(field.places, FINEST)
+        unit = Decimal(1).scaleb(-places)
+        below = meeting.quantize(unit, ROUND_FLOOR)
+        return (below, below + unit) if abs(below) < MOST else None
+
     @cached_property
     def _behind_figures(self) -> set[str]:
         """What the steps of all routines read: a figure follows from those before it."""
@@ -80,9 +119,11 @@ class Boundaries:
         return known.get(field)
 
     def _read(self) -> list[str]:
-        """Every field that anything reads."""
+        """Every field that anything reads; steps read what makes an amount without naming it."""
         tables = [each for table in self.program.tables.values() for each in table.behind]
-        return self.behind([*tables, *(name for formula in all_formulas(self.program) for name in formula.reads)])
+        unnamed = ["line.quantity", "line.price_override"] if self.program.routines else []
+        read = [name for formula in all_formulas(self.program) for name in formula.reads]
+        return self.behind([*tables, *read, *unnamed])
 
     def _add(self, name: str, values: Iterable[Any]) -> None:
         if self._field(name) is not None and name.partition(".")[2] not in OWN:
@@ -192,7 +233,7 @@ class Boundaries:
         if field.kind == "text" and not field.choices:
             self._add(name, [SOME_TEXT])
         if field.kind in ("integer", "decimal") and not field.choices:
-            self._add(name, [Decimal(0), *MAGNITUDES])
+            self._add(name, [Decimal(0), *MAGNITUDES, *(RETURNED if name == "line.quantity" else ())])
         if field.kind == "date":
             self._add(name, [self.today + DAY * days for days in DAYS])
         if field.kind == "decimal":

@@ -250,12 +250,20 @@ def _expected(path: str, value: Any, where: str) -> Expected:
     return Expected(path, None if value == "" else value)
 
 
+ONLY = "only"
+"""The key of findings that are all there are."""
 _FINDING = ("rule", "line", "severity", "message", "field", "acknowledge")
 """What may be said of a finding that is expected."""
 
 
 def _check_findings(path: str, value: Any, where: str) -> None:
     """Refuse what no finding has."""
+    if isinstance(value, Mapping) and ONLY in value:
+        if path != "findings" or set(value) != {ONLY}:
+            raise CaseError(
+                f"{where}: expect {path}: expected {{ {ONLY} = [...] }} for findings, and nothing beside it"
+            )
+        value = value[ONLY]
     for each in value if isinstance(value, list | tuple) else [value]:
         if isinstance(each, Mapping) and (unknown := set(each) - set(_FINDING)) | ({"rule"} - set(each)):
             came = f"got '{min(unknown)}'" if unknown else "there is no 'rule'"

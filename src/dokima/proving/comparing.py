@@ -17,7 +17,7 @@ from dokima.pricing.calculation.calculation import PricedOrder
 from dokima.pricing.program import Program
 from dokima.pricing.running.pricing import Pricing
 from dokima.pricing.steps.totals import TOTALS
-from dokima.proving.cases import Case, Expected, as_day, as_number
+from dokima.proving.cases import ONLY, Case, Expected, as_day, as_number
 from dokima.proving.proof import Difference, Outcome, in_words
 from dokima.tables.candidates import row_values
 
@@ -72,11 +72,18 @@ def compared(case: Case, ran: Ran, confirmed: bool) -> Outcome:
     return Outcome(case, tuple(differences), "", confirmed, values, tuple(ran.moved), refused, said)
 
 
-def rule_named(wanted: Any) -> str:
-    """The rule that an expected finding names, with its line if it says one."""
-    if not isinstance(wanted, Mapping):
-        return str(wanted)
-    return f"{wanted['rule']}@{wanted['line']}" if wanted.get("line") else str(wanted["rule"])
+def rules_named(wanted: Any) -> list[str]:
+    """The rules that expected findings, or an expected refusal, name, each with its line if it says one."""
+    named = []
+    for each in _each(wanted[ONLY] if _is_only(wanted) else wanted):
+        rule, line = (each["rule"], each.get("line")) if isinstance(each, Mapping) else (each, "")
+        named.append(f"{rule}@{line}" if line else str(rule))
+    return named
+
+
+def _is_only(wanted: Any) -> bool:
+    """Whether findings are all that there may be."""
+    return isinstance(wanted, Mapping) and ONLY in wanted
 
 
 def _told_got(expected: Expected, got: Any) -> str:
@@ -108,7 +115,7 @@ def _value(expected: Expected, ran: Ran) -> Any:
     if ran.refused is not None:
         raise DokimaError(f"the edit was refused: {ran.said}")
     if path in ("findings", "no_findings"):
-        return [f"{each.rule}@{each.line}" if each.line else each.rule for each in ran.findings]
+        return [_named(each) for each in ran.findings]
     order = ran.order
     assert order is not None
     head, _, tail = path.partition(".")
@@ -203,8 +210,10 @@ def _is_met(expected: Expected, got: Any, ran: Ran) -> bool:
             return bool(got) == wanted
         return bool(got) and all(_refusal_met(each, got, ran.refused or ()) for each in _each(wanted))
     if path == "findings":
-        said = {*got, *(each.partition("@")[0] for each in got)}
-        return all(_finding_met(each, ran.findings) or str(each) in said for each in _each(wanted))
+        only = _is_only(wanted)
+        named = _each(wanted[ONLY] if only else wanted)
+        met = all(any(_is_finding(each, finding) for finding in ran.findings) for each in named)
+        return met and (not only or all(any(_is_finding(each, finding) for each in named) for finding in ran.findings))
     if path == "no_findings":
         if isinstance(wanted, list | tuple):
             return not {each.partition("@")[0] for each in got} & set(map(str, wanted))
@@ -223,15 +232,19 @@ def _each(wanted: Any) -> Sequence[Any]:
 def _refusal_met(wanted: Any, got: Any, findings: Sequence[Finding]) -> bool:
     """Whether an edit was refused by a rule, or with words."""
     if isinstance(wanted, Mapping):
-        return _finding_met(wanted, findings)
+        return any(_is_finding(wanted, finding) for finding in findings)
     return any(str(wanted) == rule or str(wanted) in str(rule) for rule in (got if isinstance(got, list) else [got]))
 
 
-def _finding_met(wanted: Any, findings: Sequence[Finding]) -> bool:
-    """Whether one of the findings has all the facts that are named."""
+def _is_finding(wanted: Any, finding: Finding) -> bool:
+    """Whether a finding has all the facts that are named: its rule, its rule and its line, or more of it."""
     if not isinstance(wanted, Mapping):
-        return False
-    return any(all(_same(value, getattr(each, name), None) for name, value in wanted.items()) for each in findings)
+        return str(wanted) in (finding.rule, _named(finding))
+    return all(_same(value, getattr(finding, name), None) for name, value in wanted.items())
+
+
+def _named(finding: Finding) -> str:
+    return f"{finding.rule}@{finding.line}" if finding.line else finding.rule
 
 
 def _like(wanted: Mapping[str, Any], got: Mapping[str, Any]) -> bool:
@@ -260,7 +273,7 @@ def _unexpected(case: Case, ran: Ran) -> list[Difference]:
     named: set[str] = set()
     for each in case.expect:
         if each.path == "findings":
-            named |= {rule_named(one) for one in _each(each.value)}
+            named |= set(rules_named(each.value))
     lost = [
         each for each in ran.findings
         if each.severity == "error" and not {each.rule, f"{each.rule}@{each.line}"} & named

@@ -2,6 +2,9 @@
 
 A condition is what stands outside ``and``, ``or`` and ``not``: where a formula is one itself, before ``if ... else``,
 in ``where=`` and as what is counted or asked of lines. The text of a named formula is counted once, where it stands.
+
+It counts where it decided: beside it in an ``and`` nothing else was false, in an ``or`` nothing else was true, and the
+branch of an ``if`` in which it stands was the one that was taken.
 """
 
 from __future__ import annotations
@@ -13,11 +16,16 @@ from functools import lru_cache
 import numpy as np
 
 from dokima.compiling.places import FormulaPlace, formula_places
+from dokima.exact import Decimals, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.formulas import Formula, Frame, Level
-from dokima.formulas.operators import flags
+from dokima.formulas.operators import flags, numbers
+from dokima.formulas.signs import COMPARISONS
 from dokima.formulas.tree import LITERAL, Node
 from dokima.pricing.program import Program
+
+NUMBERS = ("decimal", "integer")
+"""Kinds of formulas that are numbers."""
 
 
 @dataclass(frozen=True)
@@ -29,12 +37,15 @@ class Condition:
         node: The part of the formula.
         is_gathered: Whether it stands in an aggregate, which asks it of every line of an order.
         rows: What that aggregate runs over, ``delivery`` or ``payment``; blank for lines.
+        beside: What must not be so for it to decide: parts of the formula, and what they must not have been, ``true``,
+            ``false`` or ``blank``.
     """
 
     text: str
     node: Node
     is_gathered: bool = False
     rows: str = ""
+    beside: tuple[tuple[Node, str], ...] = ()
 
 
 @lru_cache(maxsize=2048)
@@ -44,9 +55,11 @@ def conditions_of(formula: Formula) -> Sequence[Condition]:
     return tuple(found[place] for place in sorted(found))
 
 
-def _found(formula: Formula, node: Node, around: Node | None) -> Iterator[Condition]:
-    """The conditions of a part, given the aggregate around it."""
-    gathered = (around is not None, "" if around is None else around.rows)
+def _found(
+    formula: Formula, node: Node, around: Node | None, beside: tuple[tuple[Node, str], ...] = ()
+) -> Iterator[Condition]:
+    """The conditions of a part, given the aggregate around it, and what must be so for it to decide."""
+    gathered = (around is not None, "" if around is None else around.rows, beside)
     if node.formula:  # said where the named formula is
         if node.kind == "flag":
             yield Condition(node.formula, node, *gathered)
@@ -54,7 +67,19 @@ def _found(formula: Formula, node: Node, around: Node | None) -> Iterator[Condit
     if node.kind == "flag" and node.role not in ("and", "or", "not", "if", LITERAL):
         yield Condition(formula.source[node.start : node.stop], node, *gathered)
     for operand in node.operands:
-        yield from _found(formula, operand, node if node.gathers else around)
+        if node.gathers:  # within it is asked of each line by itself
+            yield from _found(formula, operand, node)
+        else:
+            yield from _found(formula, operand, around, (*beside, *_beside(node, operand)))
+
+
+def _beside(node: Node, operand: Node) -> Iterator[tuple[Node, str]]:
+    """What must not be so beside an operand of a part for it to decide what the part is."""
+    if node.role in ("and", "or"):
+        settles = "false" if node.role == "and" else "true"
+        yield from ((other, settles) for other in node.operands if other is not operand)
+    elif node.role == "if" and operand is not node.operands[0]:
+        yield from ((node.operands[0], what) for what in ("blank", "false" if operand is node.operands[1] else "true"))
 
 
 def countable(program: Program) -> Iterator[tuple[FormulaPlace, Sequence[Condition]]]:
@@ -70,7 +95,7 @@ def is_countable(place: FormulaPlace) -> bool:
 
 
 def met(formula: Formula, frame: Frame, orders: Mask, lines: Mask | None = None) -> Iterator[tuple[int, str, Integers]]:
-    """Where each condition of a formula was true and where it was false; a blank is neither.
+    """Where each condition of a formula decided, being true or being false; a blank is neither.
 
     Args:
         formula: The formula.
@@ -83,12 +108,57 @@ def met(formula: Formula, frame: Frame, orders: Mask, lines: Mask | None = None)
     """
     for place, each in enumerate(conditions_of(formula)):
         inner = frame.records(each.rows) if each.rows else frame
-        column = flags(formula.part(each.node, inner))
-        if each.node.level is Level.LINE:
+        by_line = Level.LINE in {each.node.level, *(other.level for other, _ in each.beside)}
+        if by_line:
             of = inner.order_of
             counted = orders[of] if lines is None or each.is_gathered else lines
         else:
             of, counted = np.arange(inner.order_count), orders
-        column = column.spread(len(of))
-        yield place, "true", of[column.is_true() & counted]
-        yield place, "false", of[column.is_false() & counted]
+        for other, what in each.beside:
+            counted = counted & ~_is(formula, other, inner, what, by_line=by_line)
+        for what in ("true", "false"):
+            yield place, what, of[counted & _is(formula, each.node, inner, what, by_line=by_line)]
+
+
+def sides(
+    formula: Formula, frame: Frame, orders: Mask, lines: Mask | None = None
+) -> Iterator[tuple[int, Decimals, Decimals, Integers]]:
+    """The numbers that the conditions of a formula compare.
+
+    Args:
+        formula: The formula.
+        frame: The columns it was worked out on.
+        orders: The orders for which it was worked out.
+        lines: The lines for which it was; None for all of those orders.
+
+    Yields:
+        The place of a comparison, its left and its right numbers for each line or order, and its order's position.
+    """
+    for place, each in enumerate(conditions_of(formula)):
+        if not compares_numbers(each.node):
+            continue
+        inner = frame.records(each.rows) if each.rows else frame
+        by_line = each.node.level is Level.LINE
+        of = inner.order_of if by_line else np.arange(inner.order_count)
+        counted = orders[of] if not by_line or lines is None or each.is_gathered else lines
+        found = []
+        for side in each.node.operands:
+            column = stored(numbers(formula.part(side, inner)))
+            by_order = by_line and side.level is not Level.LINE
+            column = column.spread(inner.order_count if by_order or not by_line else len(of))
+            found.append((column.take(of) if by_order else column).take(np.flatnonzero(counted)))
+        yield place, found[0], found[1], of[counted]
+
+
+def compares_numbers(node: Node) -> bool:
+    """Whether a condition compares two numbers."""
+    return node.role in COMPARISONS and not node.formula and all(side.kind in NUMBERS for side in node.operands)
+
+
+def _is(formula: Formula, node: Node, frame: Frame, what: str, *, by_line: bool) -> Mask:
+    """Where a part of a formula is true, false or blank: for each line or for each order."""
+    column = flags(formula.part(node, frame))
+    by_order = by_line and node.level is not Level.LINE
+    column = column.spread(frame.order_count if by_order or not by_line else len(frame.order_of))
+    found = {"true": column.is_true, "false": column.is_false, "blank": column.is_missing}[what]()
+    return found[frame.order_of] if by_order else found

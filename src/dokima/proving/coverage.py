@@ -15,13 +15,13 @@ import numpy as np
 from dokima.columns.column import value_at
 from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
-from dokima.proving.conditions import countable
+from dokima.proving.conditions import compares_numbers, countable
 from dokima.proving.proof import Outcome
-from dokima.proving.reaching import ENDS, SIDES, Target, may_miss, option_path, reached, refusals
+from dokima.proving.reaching import ENDS, SIDES, Target, edges_of, may_miss, option_path, reached, refusals, summed
 from dokima.proving.running_cases import Batch
 from dokima.tables.table import Table
 
-COUNTED = ("options", "steps", "limits", "winners", "misses", "functions")
+COUNTED = ("options", "steps", "limits", "winners", "misses", "edges", "functions")
 """What is counted by lines or orders that reach it."""
 
 
@@ -89,27 +89,41 @@ class Coverage:
     Attributes:
         rules: By id.
         conditions: By the path of their formula.
+        thresholds: For each condition that compares two numbers, by path and place, whether any case had them equal
+            (``at``), and whether any had them just beyond, where the condition changes (``beyond``); outside the
+            headline, since they may never be.
+        together: For each table with breaks on a sum how many lines reached a break only with others beside them;
+            outside the headline.
         options: How many lines took their price from each option, by routine and option.
         steps: How many lines each step moved, by routine and step.
         limits: How many lines a cap or a floor held, by routine and step.
         winners: How often each step that competes won, by routine and step.
         misses: How many lines or orders had no row of a table that may be without one.
+        edges: How many lines or orders a row answered on the first or the last day of its window, by table, column and
+            day.
         functions: How many lines or orders each function in Python answered for.
+        raised: How many it failed for; outside the headline, since it may never do.
         moves: Moves from one state to another, whether any case makes each.
         tables: What was met of each table; outside the headline.
+        unreachable: What no order can reach, which is out of the count, and why.
         unconfirmed: What is reached if passing cases count too that nobody has confirmed; None if there are none.
     """
 
     rules: dict[str, RuleReached] = field(default_factory=dict)
     conditions: dict[str, list[Leaf]] = field(default_factory=dict)
+    thresholds: dict[str, dict[int, set[str]]] = field(default_factory=dict)
+    together: dict[str, int] = field(default_factory=dict)
     options: dict[str, int] = field(default_factory=dict)
     steps: dict[str, int] = field(default_factory=dict)
     limits: dict[str, int] = field(default_factory=dict)
     winners: dict[str, int] = field(default_factory=dict)
     misses: dict[str, int] = field(default_factory=dict)
+    edges: dict[str, int] = field(default_factory=dict)
     functions: dict[str, int] = field(default_factory=dict)
+    raised: dict[str, int] = field(default_factory=dict)
     moves: dict[str, bool] = field(default_factory=dict)
     tables: dict[str, TableReached] = field(default_factory=dict)
+    unreachable: dict[str, str] = field(default_factory=dict)
     unconfirmed: Coverage | None = None
 
     @property
@@ -149,6 +163,9 @@ class Coverage:
         elif kind == "conditions":
             if name in self.conditions:
                 setattr(self.conditions[name][target.place], what, True)
+        elif kind == "thresholds":
+            if target.place in self.thresholds.get(name, ()):
+                self.thresholds[name][target.place].add(what)
         elif kind == "tables":
             self.tables[name].add(what, target.place)
         elif name in (counts := getattr(self, kind)):
@@ -174,12 +191,20 @@ class Coverage:
                 path: [{"text": leaf.text, "true": leaf.true, "false": leaf.false} for leaf in leaves]
                 for path, leaves in self.conditions.items()
             },
+            "thresholds": {
+                path: {self.conditions[path][at].text: sorted(seen) for at, seen in mine.items()}
+                for path, mine in self.thresholds.items()
+            },
+            "together": self.together,
             "options": self.options,
             "steps": self.steps,
             "limits": self.limits,
             "winners": self.winners,
             "misses": self.misses,
+            "edges": self.edges,
+            "unreachable": self.unreachable,
             "functions": self.functions,
+            "raised": self.raised,
             "moves": self.moves,
             "tables": {
                 name: {
@@ -245,7 +270,15 @@ def nothing_reached(program: Program) -> Coverage:
                 found.winners[path] = 0
     for place, conditions in countable(program):
         found.conditions[place.path] = [Leaf(each.text) for each in conditions]
+        compared: dict[int, set[str]] = {at: set() for at, each in enumerate(conditions) if compares_numbers(each.node)}
+        if compared:
+            found.thresholds[place.path] = compared
     found.misses = dict.fromkeys(may_miss(program), 0)
+    edges = edges_of(program)
+    found.edges = {name: 0 for name, never in edges.items() if not never}
+    found.unreachable = {name: never for name, never in edges.items() if never}
+    found.together = {table.name: 0 for table in program.tables.values() if summed(table)}
+    found.raised = dict.fromkeys(program.definition.functions, 0)
     found.functions = dict.fromkeys(program.definition.functions, 0)
     states = program.definition.lifecycle.states
     found.moves = {f"{name} to {after}": False for name, state in states.items() for after in state.to}

@@ -68,8 +68,8 @@ class Examples:
         return self._lead_to(found, self.program.tables[head], column, wanted)
 
     def _lead_to(self, found: Example, table: Table, column: str, wanted: Sequence[Any]) -> bool:
-        """Choose fields so that a table answers with one of some values."""
-        if not table.definition.is_key or column not in table.columns:
+        """Choose fields so that a table answers with one of some values; of a table with several fitting it may."""
+        if column not in table.columns:
             return True
         for row in range(table.size):
             if value_at(table.columns[column], row) in wanted:
@@ -78,7 +78,7 @@ class Examples:
                 if all(self._want(trial, formula, value) for formula, value in keys):
                     found.update(trial)
                     return True
-        return False
+        return not table.definition.is_key
 
     def _day(self, table: Table, rows: Sequence[int]) -> datetime.date | None:
         """A day on which all rows are valid, today if it is one."""

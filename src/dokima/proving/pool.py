@@ -14,6 +14,7 @@ import numpy as np
 
 from dokima.columns.column import value_at
 from dokima.errors import DokimaError
+from dokima.formulas import Formula
 from dokima.model.intake import read_documents
 from dokima.model.order import Order
 from dokima.pricing.program import Program, Run
@@ -21,8 +22,9 @@ from dokima.pricing.running.pricing import price_orders
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
 from dokima.proving.examples import Examples, document, header_of
-from dokima.proving.reaching import Target, reached
+from dokima.proving.reaching import Target, reached, summed
 from dokima.proving.running_cases import Batch
+from dokima.tables.table import Table
 
 MOST_SEEDS = 16
 """Orders whose neighbours are looked at."""
@@ -152,11 +154,15 @@ def example_document(program: Program, example: Mapping[str, Any]) -> Document:
     return made
 
 
-def near_breaks(
+def near_rows(
     program: Program, targets: Iterable[Target], boundaries: Boundaries, today: datetime.date
 ) -> Iterator[Document]:
-    """For each row whose break is aimed at orders below it, at it and above it."""
-    examples = Examples(program, today)
+    """For each row whose break is aimed at orders below, at and above it; for each first or last day orders on it."""
+    targets, examples = list(targets), Examples(program, today)
+    for name, column, day in [each.name.split(" ") for each in targets if each.kind == "edges"]:
+        yield from _on_the_day(program, program.tables[name], column, day, examples, boundaries)
+    for name in [target.name for target in targets if target.kind == "together"]:
+        yield from _two_lines(program, program.tables[name], examples, boundaries)
     for name, number in dict.fromkeys((each.name, each.place) for each in targets if each.kind == "tables"):
         table = program.tables[name]
         for row in [row for row in range(table.size) if table.source.row_number(row) == number]:
@@ -166,6 +172,52 @@ def near_breaks(
                 for field_ in boundaries.behind(each.value.reads) if least is not None else ():
                     order = example_document(program, example or {})
                     yield from (changed(order, [(field_, value)]) for value in boundaries.around(field_, least))
+
+
+def _two_lines(program: Program, table: Table, examples: Examples, boundaries: Boundaries) -> Iterator[Document]:
+    """Orders of two lines of one group that reach a break together and not alone, of two items where there are."""
+    for formula, own, least in summed(table):
+        levels = [(row, value_at(least, row)) for row in range(table.size)]
+        numbers = boundaries.numbers_behind({each.name for each in own.walk() if each.name})
+        for row, value in [each for each in levels if each[1] is not None and each[1] > 1][:MOST_ROWS]:
+            example = examples.of(table, [row])
+            for name in numbers if example is not None else ():
+                order = changed(example_document(program, example or {}), [(name, -(-value // 2))])
+                for key, other in _of_one_group(program, formula, order):
+                    yield with_line(order, [(key, other)])
+                yield with_line(order, [])
+
+
+def _of_one_group(program: Program, formula: Formula, order: Document) -> Iterator[tuple[str, Any]]:
+    """Another key by which a line falls into the group of the line of an order: an item of the same family."""
+    root = formula.root
+    by = root.operands[root.roles.index("by")].name if "by" in root.roles else ""
+    head, _, column = by.partition(".")
+    group = program.tables.get(head)
+    if group is None or not group.definition.is_key or len(group.conditions) != 1 or column not in group.columns:
+        return
+    ((name, key),) = group.conditions.items()
+    mine = leaf_of(order).get(key.root.name.partition(".")[2])
+    cells = [(value_at(group.cells[name], row), value_at(group.columns[column], row)) for row in range(group.size)]
+    wanted = next((kin for value, kin in cells if value == mine), None)
+    yield from [(key.root.name, value) for value, kin in cells if kin == wanted and value != mine][:1]
+
+
+def _on_the_day(
+    program: Program, table: Table, column: str, day: str, examples: Examples, boundaries: Boundaries
+) -> Iterator[Document]:
+    """Orders that ask for a row on its first or its last day, with what its breaks ask for."""
+    assert table.window is not None
+    dates = boundaries.behind(table.window.on.reads)
+    rows = [row for row in range(table.size) if str(value_at(table.cells[column], row)) == day]
+    for row in rows[:MOST_ROWS]:
+        example = examples.of(table, [row])
+        if example is not None:
+            changes: list[Change] = [(name, datetime.date.fromisoformat(day)) for name in dates]
+            for each in table.breaks:
+                least = value_at(each.least, row)
+                changes += [(name, least) for name in boundaries.behind(each.value.reads)[:1] if least is not None]
+            yield changed(example_document(program, example), changes)
 
 
 def plain(value: Any) -> Any:

@@ -4,30 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 import numpy as np
 
 from dokima.checking.rule_columns import rule_context
-from dokima.columns.column import value_at
+from dokima.columns.column import value_at, values_of
+from dokima.columns.dates import Dates
+from dokima.columns.texts import Texts
 from dokima.compiling.places import formula_places
-from dokima.exact import decimals, stored
+from dokima.exact import Decimals, decimals, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.explaining.written_formulas import Traced
-from dokima.formulas import Level
+from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import compared, flags, numbers
-from dokima.formulas.tree import OWN, Node
+from dokima.formulas.tree import NAME, OWN, Node
 from dokima.pricing.defaults.preparing import prepare
 from dokima.pricing.names.context import Before, Context
 from dokima.pricing.program import Program
 from dokima.pricing.running.pricing import Part
 from dokima.pricing.steps.routine import Routine, Step
-from dokima.proving.conditions import conditions_of, is_countable, met
+from dokima.proving.conditions import conditions_of, is_countable, met, sides
 from dokima.proving.running_cases import Batch
 from dokima.proving.usage import read_tables
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import judge
 from dokima.tables.candidates import candidates
+from dokima.tables.index import SEPARATOR
 from dokima.tables.table import Table
 
 MOST_LINES = 500
@@ -36,6 +40,11 @@ SIDES = ("below", "at", "above")
 """Where a value may be that meets a break."""
 ENDS = ("first day", "last day")
 """The ends of a window."""
+AT, BEYOND = "at", "beyond"
+"""What may be met of a threshold: both numbers equal, and at most one apart on the other side."""
+ORDERING = ("<", "<=", ">", ">=")
+NO_DAY = 4_000_000
+"""Days from 1970 that no calendar has: where a window is open."""
 
 
 @dataclass(frozen=True)
@@ -43,7 +52,8 @@ class Target:
     """One thing that an order may reach.
 
     Attributes:
-        kind: What it is, as `Coverage` names it: rules, conditions, options, steps, limits, winners, tables.
+        kind: What it is, as `Coverage` names it: rules, conditions, thresholds, options, steps, limits, winners, tables
+            ...
         name: Which one: an id, the path of a formula, routine and step, a table.
         what: What was met there: ``fired``, ``true``, ``won``, ``below`` ...; blank where there is one thing only.
         place: Of a condition its place in the formula, of a table the number of the row.
@@ -78,11 +88,94 @@ def reached(batch: Batch, kept: Mask, most: int = MOST_LINES) -> Iterator[Reache
 
 def may_miss(program: Program) -> list[str]:
     """The tables that formulas read and that may have no row for an order: one without a row is not always an error."""
+    return [t.name for t in _read(program) if t.definition.required is not True and t.assemblies is None]
+
+
+def _read(program: Program) -> list[Table]:
+    """The tables that formulas read."""
     read = read_tables(program)
+    return [table for name, table in program.tables.items() if name in read]
+
+
+def edges_of(program: Program) -> dict[str, str]:
+    """The first and the last days of rows of tables that are read: by table, column and day, each once.
+
+    Returns:
+        For each why no order reaches it, blank if one may: a row asks for a text that another table never gives.
+    """
+    found: dict[str, str] = {}
+    for table in _read(program):
+        never = _never_asked(program, table) if table.window is not None else {}
+        for column, days in _bounds(table):
+            for day in np.unique(days[np.abs(days) < NO_DAY]).tolist():
+                rows = np.flatnonzero(days == day).tolist()
+                found[_edge(table, column, day)] = never[rows[0]] if all(row in never for row in rows) else ""
+    return found
+
+
+def _never_asked(program: Program, table: Table) -> dict[int, str]:
+    """The rows of a table that never fit, and why: they ask for a text that no row of another table gives."""
+    found: dict[int, str] = {}
+    for name, formula in table.conditions.items():
+        cells, asked = table.cells[name], formula.root
+        owner, _, column = asked.name.partition(".")
+        given = program.tables[owner].columns.get(column) if owner in program.tables else None
+        if asked.role != NAME or not isinstance(cells, Texts) or not isinstance(given, Texts):
+            continue
+        default = program.tables[owner].defaults.get(column)
+        if default is not None:
+            continue  # a formula may give anything
+        known = set(given.to_list())
+        for row, cell in enumerate(cells.to_list()):
+            if cell is not None and not known & set(cell.split(SEPARATOR)):
+                found.setdefault(row, f"no {column.replace('_', ' ')} of table {owner} is {cell!r}")
+    return found
+
+
+def _bounds(table: Table) -> Iterator[tuple[str, Integers]]:
+    """The columns of a table's window, each with its days; an open end is a day far beyond the calendar."""
+    if table.window is not None:
+        days = zip(table.window.names, (table.window.start, table.window.end), strict=True)
+        yield from ((column, each) for column, each in days if column)
+
+
+def _edge(table: Table, column: str, day: int) -> str:
+    return f"{table.name} {column} {np.datetime64(day, 'D')}"
+
+
+def _edges_met(table: Table, context: Context, orders: Integers) -> Iterator[Reached]:
+    """Where a row answered on the first or the last day of its window."""
+    if table.window is None:
+        return
+    rows = context.rows(table.name)
+    column = table.window.on.evaluate(context, table.level)
+    if not isinstance(column, Dates):
+        return  # a blank
+    days = column.spread(len(rows)).days
+    for name, ends in _bounds(table):
+        at_edge = (rows >= 0) & (ends[rows] == days) if table.size else np.zeros(len(rows), bool)
+        for day in np.unique(days[at_edge]).tolist():
+            yield Target("edges", _edge(table, name, day)), orders[at_edge & (days == day)]
+
+
+def summed(table: Table) -> list[tuple[Formula, Node, Decimals]]:
+    """The breaks of a table that several lines reach together: what is summed, of each line, and the breaks."""
     return [
-        name for name, table in program.tables.items()
-        if name in read and table.definition.required is not True and table.assemblies is None
-    ]  # fmt: skip
+        (each.value, each.value.root.operands[each.value.root.roles.index("argument")], each.least)
+        for each in table.breaks
+        if each.value.root.role == "sum" and each.value.root.rows == "" and table.level is Level.LINE
+    ]
+
+
+def _together(table: Table, context: Context, orders: Integers) -> Iterator[Reached]:
+    """Where a row answered whose break a line reaches only with others beside it."""
+    rows = context.rows(table.name)
+    for formula, own, least in summed(table):
+        alone = stored(numbers(formula.part(own, context)))
+        if own.level is Level.LINE and table.size:
+            needed = least.take(np.maximum(rows, 0))
+            helped = compared(needed, abs(alone.spread(len(rows))), ">").is_true() & (rows >= 0)
+            yield Target("together", table.name), orders[helped]
 
 
 def option_path(routine: Routine, at: int) -> str:
@@ -103,43 +196,129 @@ def setting_of(target: Target) -> str:
     return f"routine.{routine}.step.{rest}"
 
 
+@dataclass(frozen=True)
+class Asked:
+    """A formula as it was asked of orders of a batch.
+
+    Attributes:
+        path: The path of its setting.
+        formula: The formula.
+        frame: The columns it was worked out on.
+        orders: Whether it was asked of each order of the frame.
+        lines: Whether of each line; None for all lines of those orders.
+        at: The place in the batch of each order of the frame.
+    """
+
+    path: str
+    formula: Formula
+    frame: Frame
+    orders: Mask
+    lines: Mask | None
+    at: Integers
+
+    def conditions(self) -> Iterator[Reached]:
+        """Its conditions, where they decided, and where the numbers that one compares were equal."""
+        for place, what, places in met(self.formula, self.frame, self.orders, self.lines):
+            yield Target("conditions", self.path, what, place), self.at[places]
+        for place, left, right, places in sides(self.formula, self.frame, self.orders, self.lines):
+            for what, met_there in _thresholds(conditions_of(self.formula)[place].node, left, right):
+                yield Target("thresholds", self.path, what, place), self.at[places[met_there]]
+
+
+def _thresholds(node: Node, left: Decimals, right: Decimals) -> Iterator[tuple[str, Mask]]:
+    """Where two numbers are equal, and where they are just beyond, so that the condition is the other way.
+
+    Two nothings tell nothing, unless nothing is what the condition names.
+    """
+    equal = compared(left, right, "==").is_true()
+    if not any(side.level is Level.CONSTANT for side in node.operands):
+        equal &= compared(left, decimals([0]), "!=").is_true()
+    yield AT, equal
+    if node.role in ORDERING:
+        near = compared(abs(left - right), decimals([1]), "<=").is_true()
+        holds = compared(left, right, node.role)
+        yield BEYOND, near & (holds.is_false() if node.role in ("<=", ">=") else holds.is_true())
+
+
+def differences_met(batch: Batch, target: Target) -> dict[int, Decimal]:
+    """How far the numbers are apart that a condition compares: for each order that asks it, of its first line.
+
+    Args:
+        batch: The orders.
+        target: The condition, by path and place.
+    """
+    found: dict[int, Decimal] = {}
+    for asked in _asked(batch, target.name):
+        for place, left, right, places in sides(asked.formula, asked.frame, asked.orders, asked.lines):
+            if place == target.place:
+                for order, value in zip(asked.at[places].tolist(), values_of(left - right), strict=True):
+                    if value is not None:
+                        found.setdefault(order, value)
+    return found
+
+
+def _asked(batch: Batch, path: str) -> Iterator[Asked]:
+    """A formula as it was asked of a batch."""
+    if path.startswith("rule."):
+        rules, context = _asking(batch)
+        for rule in rules:
+            yield from (asked for asked in _of_rule(rule, context) if asked.path == path)
+        return
+    for part in batch.pricing.parts:
+        if part.context is not None:
+            routine = batch.program.routines[int(batch.pricing.calculation.routine_of[part.orders[0]])]
+            yield from (asked for asked in _of_routine(batch.program, routine, part) if asked.path == path)
+
+
 def rules_reached(batch: Batch) -> Iterator[Reached]:
     """What came of each rule of the moments that were asked, and its conditions where they were asked."""
+    rules, context = _asking(batch)
+    for rule in rules:
+        yield from _verdicts(rule, context)
+        for asked in _of_rule(rule, context):
+            yield from asked.conditions()
+
+
+def _asking(batch: Batch) -> tuple[list[Rule], Any]:
+    """The rules of the moments that were asked, and the columns they were asked with."""
     moments = [*([batch.moment] if batch.moment else []), *batch.also]
     rules = list(dict.fromkeys(rule for moment in moments for rule, _ in batch.program.rules_at[moment]))
-    if rules:
-        prepared = prepare(batch.program, batch.orders, batch.run)
-        was = None
-        if batch.was is not None:
-            was = Before.of_one(prepare(batch.program, batch.was, batch.run), batch.orders.line_numbers)
-        context = rule_context(batch.program, prepared, batch.run, rules, was)
-        for rule in rules:
-            yield from _rule(rule, context)
+    if not rules:
+        return [], None
+    prepared = prepare(batch.program, batch.orders, batch.run)
+    was = None
+    if batch.was is not None:
+        was = Before.of_one(prepare(batch.program, batch.was, batch.run), batch.orders.line_numbers)
+    return rules, rule_context(batch.program, prepared, batch.run, rules, was)
 
 
-def _rule(rule: Rule, context: Context) -> Iterator[Reached]:
-    by_line = rule.level is Level.LINE
-    orders = context.orders.order_of if by_line else np.arange(context.orders.count)
+def _verdicts(rule: Rule, context: Context) -> Iterator[Reached]:
+    if rule.definition.built_in:
+        return
+    orders = context.orders.order_of if rule.level is Level.LINE else np.arange(context.orders.count)
     verdicts = judge(rule, context)
-    if not rule.definition.built_in:
-        silent = ~verdicts.applies
-        undecided = verdicts.applies & verdicts.undecided
-        fired = verdicts.applies & verdicts.refused & ~undecided
-        said = {"fired": fired, "undecided": undecided, "does_not_apply": silent}
-        for what, mask in {**said, "passed": ~silent & ~fired & ~undecided}.items():
-            yield Target("rules", rule.id, what), orders[mask]
-    if context.before is None and (rule.wants_before is not None):
-        return  # nothing was edited
-    every = np.ones(context.orders.count, bool)
-    lines: Mask | None = None
+    silent = ~verdicts.applies
+    undecided = verdicts.applies & verdicts.undecided
+    fired = verdicts.applies & verdicts.refused & ~undecided
+    said = {"fired": fired, "undecided": undecided, "does_not_apply": silent}
+    for what, mask in {**said, "passed": ~silent & ~fired & ~undecided}.items():
+        yield Target("rules", rule.id, what), orders[mask]
+
+
+def _of_rule(rule: Rule, context: Context) -> Iterator[Asked]:
+    """The formulas of a rule, its requirement where its condition holds."""
+    if rule.definition.built_in or (context.before is None and rule.wants_before is not None):
+        return  # of the rules that compare with before: nothing was edited
+    by_line, count = rule.level is Level.LINE, context.orders.count
+    orders = context.orders.order_of if by_line else np.arange(count)
+    every, lines = np.ones(count, bool), None
     for key, formula in (("when", rule.when), ("require", rule.require)):
-        if formula is None or rule.definition.built_in:
+        if formula is None:
             continue
-        for place, what, places in met(formula, context, every, lines):
-            yield Target("conditions", f"rule.{rule.id}.{key}", what, place), places
+        yield Asked(f"rule.{rule.id}.{key}", formula, context, every, lines, np.arange(count))
         asked = flags(formula.evaluate(context, rule.level)).spread(len(orders)).is_true()
         lines = asked if by_line else None
-        every = np.isin(np.arange(context.orders.count), orders[asked])
+        every = np.isin(np.arange(count), orders[asked])
 
 
 def refusals(program: Program, rules: Collection[str]) -> Iterator[Target]:
@@ -184,10 +363,13 @@ def _part(batch: Batch, part: Part, kept: Mask, most: int) -> Iterator[Reached]:
             yield Target("options", option_path(routine, place - 1)), orders[part.result.options == place]
     for step in routine.steps:
         yield from _step(routine, step, part, orders, context)
-    yield from _conditions(batch.program, routine, part, context)
+    yield from _conditions(batch.program, routine, part)
     for name in may_miss(batch.program):
         by_line = batch.program.tables[name].level is Level.LINE
         yield Target("misses", name), (orders if by_line else part.orders)[context.rows(name) < 0]
+    for table in _read(batch.program):
+        yield from _together(table, context, orders)
+        yield from _edges_met(table, context, orders if table.level is Level.LINE else part.orders)
     yield from _tables(batch, part, context, kept, most)
 
 
@@ -198,29 +380,54 @@ def _routines_chosen(batch: Batch) -> Iterator[Reached]:
     context = Context(batch.program, prepare(batch.program, batch.orders, batch.run), batch.run)
     every = np.ones(context.order_count, bool)
     for routine in batch.program.routines:
-        for place, what, places in met(routine.when, context, every) if routine.when is not None else ():
-            yield Target("conditions", f"routine.{routine.name}.when", what, place), places
+        if routine.when is not None:
+            path = f"routine.{routine.name}.when"
+            yield from Asked(path, routine.when, context, every, None, np.arange(context.order_count)).conditions()
 
 
-def _conditions(program: Program, routine: Routine, part: Part, context: Context) -> Iterator[Reached]:
-    """The conditions of the routine, on the columns that each step saw, and of what it is made from."""
-    seen = {trace.step.name: Traced(context, trace.columns) for trace in part.result.trace}
-    every = np.ones(context.order_count, bool)
-    for formula_place in formula_places(program):
-        if formula_place.rule or formula_place.routine not in ("", routine.name):
-            continue
-        if formula_place.formula is routine.when:
-            continue  # asked of all orders, those of other routines too
-        step = formula_place.path.split(".")[3] if ".step." in formula_place.path else ""
-        frame = seen.get(step, context) if step else context
-        if is_countable(formula_place):
-            for place, what, places in met(formula_place.formula, frame, every):
-                yield Target("conditions", formula_place.path, what, place), part.orders[places]
-        for node in formula_place.formula.root.walk() if formula_place.formula.own else ():
+def _conditions(program: Program, routine: Routine, part: Part) -> Iterator[Reached]:
+    """The conditions of the routine and of what it is made from, and its functions in Python."""
+    for asked in _of_routine(program, routine, part):
+        formula, frame = asked.formula, asked.frame
+        yield from asked.conditions()
+        for node in formula.root.walk() if formula.own else ():
             if node.role == OWN:
-                answered = ~formula_place.formula.part(node, frame).is_missing()
+                answered = ~formula.part(node, frame).is_missing()
                 of = frame.order_of if node.level is Level.LINE else np.arange(frame.order_count)
                 yield Target("functions", node.facts["function"]), part.orders[of[np.broadcast_to(answered, of.shape)]]
+        yield from _raised(formula, frame, part)
+
+
+def _of_routine(program: Program, routine: Routine, part: Part) -> Iterator[Asked]:
+    """The formulas of a routine on the columns that each step saw, and those of what it is made from."""
+    context = part.context
+    assert context is not None
+    seen = {trace.step.name: Traced(context, trace.columns) for trace in part.result.trace}
+    every = np.ones(context.order_count, bool)
+    for place in formula_places(program):
+        if place.rule or place.routine not in ("", routine.name) or place.formula is routine.when:
+            continue  # what chooses a routine is asked of all orders, those of other routines too
+        if is_countable(place) or place.formula.own:
+            step = place.path.split(".")[3] if ".step." in place.path else ""
+            frame = seen.get(step, context) if step else context
+            orders, lines = every, None
+            own = routine.step(step)
+            when = own.parts.get("when") if own is not None else None
+            if when is not None and place.formula is not when:  # the rest of a step is asked where the step applies
+                lines = flags(when.evaluate(frame, Level.LINE)).spread(len(frame.order_of)).is_true()
+                orders = np.isin(np.arange(frame.order_count), frame.order_of[lines])
+            yield Asked(place.path if is_countable(place) else "", place.formula, frame, orders, lines, part.orders)
+
+
+def _raised(formula: Formula, frame: Frame, part: Part) -> Iterator[Reached]:
+    """Where functions in Python failed that a formula calls."""
+    failed = formula.failures(frame) if formula.own else None
+    if failed is None:
+        return
+    of = frame.order_of if formula.level is Level.LINE else np.arange(frame.order_count)
+    at = part.orders[of[np.broadcast_to(~failed.is_missing(), of.shape)]]
+    for name in dict.fromkeys(node.facts["function"] for node in formula.root.walk() if node.role == OWN):
+        yield Target("raised", name), at
 
 
 def _tables(batch: Batch, part: Part, context: Context, kept: Mask, most: int) -> Iterator[Reached]:

@@ -9,7 +9,7 @@ from typing import Any
 from dokima.model.finding import Finding
 from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
-from dokima.proving.cases import OPEN, Case, Expected, line_paths, written
+from dokima.proving.cases import ONLY, OPEN, Case, Expected, line_paths, written
 from dokima.proving.coverage import Coverage, covered
 from dokima.proving.reaching import Target
 from dokima.proving.running_cases import number_of, run_cases
@@ -108,7 +108,8 @@ def recorded(program: Program, case: Case, paths: Sequence[str] = ()) -> tuple[C
     kept = {path: value for path, value in outcome.values.items() if path not in ("findings", "tax") or value}
     for path in ("findings", "refused"):  # with what a person would look at, and not the rule's name alone
         if isinstance(kept.get(path), list) and kept[path]:
-            kept[path] = [_facts(each) for each in outcome.findings]
+            facts = [_facts(each) for each in outcome.findings]
+            kept[path] = {ONLY: facts} if path == "findings" else facts
     if case.at and "findings" not in kept:
         kept["no_findings"] = True
     made = replace(case, expect=[Expected(path, value) for path, value in kept.items()], recorded=True)
@@ -129,6 +130,8 @@ def is_reached(coverage: Coverage, target: Target) -> bool:
             return bool(getattr(coverage.rules[target.name], target.what))
         case "conditions":
             return bool(getattr(coverage.conditions[target.name][target.place], target.what))
+        case "thresholds":
+            return target.what in coverage.thresholds[target.name][target.place]
         case "tables":
             return target.what in coverage.tables[target.name].breaks.get(target.place, ())
     return bool(getattr(coverage, target.kind)[target.name])

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import datetime
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from typing import Any
 
 import numpy as np
@@ -15,16 +17,39 @@ from dokima.proving.cases import Case
 from dokima.proving.coverage import Coverage
 from dokima.proving.mutants import Mutant
 from dokima.proving.mutation import Survivor
-from dokima.proving.pool import MOST_SEEDS, Document, Pool, checked, flaws, further, near_breaks, neighbours, seeds
-from dokima.proving.reaching import Target, reached
+from dokima.proving.pool import (
+    MOST_SEEDS,
+    Document,
+    Pool,
+    changed,
+    checked,
+    flaws,
+    further,
+    near_rows,
+    neighbours,
+    seeds,
+)
+from dokima.proving.reaching import Target, differences_met, reached
 from dokima.proving.running_cases import run_cases
 from dokima.proving.suggested_cases import STOPPED, Suggestion, Suggestions, is_reached, named, recorded
 from dokima.proving.suggested_edits import Edits
-from dokima.proving.targets import KILL, KILLS, Readings, rule_of, target_words, wanted_of
+from dokima.proving.targets import KILL, KILLS, OUTSIDE, Readings, rule_of, target_words, wanted_of
 from dokima.proving.telling_apart import changed_program, differing
 
 MOST_STARTS = 3
 """Orders around which others are tried that tell a survivor of mutation apart."""
+MOST_STEPS = 4
+"""How often a straight line is drawn anew towards a limit."""
+MOST_WAYS = 6
+"""Numbers of orders that are moved towards a limit at once."""
+ROW_KINDS = (*OUTSIDE, "edges")
+"""Kinds of targets that count less: they are outside the headline, or one of many rows."""
+BESIDE = tuple(Decimal(each) for each in ("-1", "-0.01", "0.01", "1"))
+"""Steps from a limit that is met: what lies just below and above it."""
+FIRST_TRIES = (Decimal(4), Decimal(12))
+"""What a number is tried at first, to see which way the limit lies."""
+MOST_EDITED = 6
+"""Orders that are edited for what is asked only then."""
 MOST_SAID = 6
 """What a case reaches that is said in its note, at most."""
 Progress = Callable[[str], None]
@@ -86,7 +111,8 @@ class _Search:
         except Exception as error:
             ended = f"a defect of Dokima ended it: {type(error).__name__}: {error}"
         seen = set().union(*(targets for _, targets in made))
-        left = [target for target in (*self.wanted, *self._moves()) if target not in seen and target.kind != KILL]
+        open_ = [target for target in (*self.wanted, *self._moves()) if target not in seen]
+        left = [target for target in open_ if target.kind not in (KILL, "thresholds")]
         alike = [name for name, mutant in self.mutants.items() if not self.pool.hits.get(self._kill(mutant))]
         items = named([suggestion for suggestion, _ in made], {case.name for case in self.cases})
         words = [target_words(self.program, each) for each in left]
@@ -116,14 +142,14 @@ class _Search:
         """Known orders, those one field away, and for what is still missing those two or three fields away."""
         self.progress("known orders")
         begin = seeds(self.program, self.cases, self.today)
-        at_breaks = list(near_breaks(self.program, self.wanted, self.boundaries, self.today))
+        at_breaks = list(near_rows(self.program, self.wanted, self.boundaries, self.today))
         self.pool.add(((each, 0) for each in begin), rows=len(begin))
-        self.pool.add(((each, 1) for each in at_breaks), rows=len(at_breaks))
+        self.pool.add(((each, 1) for each in at_breaks), rows=sum(len(each["lines"]) for each in at_breaks))
         near = self._different(MOST_SEEDS)
         for at, place in enumerate(near):
             self.progress(f"neighbours {at + 1} of {len(near)}")
             self.pool.add((each, 1) for each in neighbours(self.pool.documents[place], self.boundaries))
-        missing = [target for target in self.wanted if not self._reaching(target) and target.kind != "tables"]
+        missing = [each for each in self.wanted if not self._reaching(each) and each.kind not in ROW_KINDS]
         for at, target in enumerate(missing):
             self.progress(f"further orders {at + 1} of {len(missing)}")
             names = self.boundaries.behind(self.readings.of(target))
@@ -131,6 +157,66 @@ class _Search:
                 if not self._reaching(target):
                     start, several = self.pool.documents[place], self.readings.gathers(target)
                     self.pool.add(further(start, names, self.boundaries, several=several))
+
+        self._without_findings(near)
+        for target in [each for each in self.wanted if each.kind == "thresholds" and not self._reaching(each)]:
+            self._meet(target)
+
+    def _without_findings(self, near: Sequence[int]) -> None:
+        """Look for an order to which no rule objects: of the nearest one, what its rules read is tried otherwise."""
+        for _ in range(len(self.program.rules)):
+            fired = self._fired()
+            worth = {
+                at: (fired[at] + self.pool.flawed.get(at, 0), len(self.pool.documents[at]["lines"]), at) for at in near
+            }
+            best = min(near, key=worth.__getitem__, default=None)
+            if best is None or not worth[best][0]:
+                return
+            objecting = [target for target, orders in self.pool.hits.items() if _objects(target) and best in orders]
+            names = self.boundaries.behind(set().union(*map(self.readings.of, objecting)))
+            first = len(self.pool)
+            start = self.pool.documents[best]
+            self.pool.add(
+                (changed(start, [(name, value)]), 1) for name in names for value in self.boundaries.values[name]
+            )
+            self.pool.add(further(start, names, self.boundaries, several=False))
+            near = [best, *range(first, len(self.pool))]
+
+    def _fired(self) -> Counter[int]:
+        """How many rules object to each order of the pool."""
+        return Counter(at for target, orders in self.pool.hits.items() if _objects(target) for at in orders)
+
+    def _meet(self, target: Target) -> None:
+        """Orders in which the two numbers that a condition compares are equal.
+
+        One number of an order at a time is moved to where a straight line through two tries meets the limit.
+        """
+        self.progress(f"limits: {target_words(self.program, target)}")
+        free = self.boundaries.numbers_behind(self.readings.of(target))
+        fired = self._fired()
+        kin = (("conditions", target.name, what, target.place) for what in ("true", "false"))
+        asked = set().union(*(self.pool.hits.get(Target(*each), set()) for each in kin))
+        places = sorted(asked, key=lambda at: (fired[at], self.pool.changes[at], at))[:MOST_WAYS]
+        starts = [self.pool.documents[at] for at in places]
+        ways = [(start, name, FIRST_TRIES) for start in starts for name in free]
+        for _ in range(MOST_STEPS):
+            tried = [changed(start, [(name, each)]) for start, name, tries in ways for each in tries]
+            batch, kept = checked(self.program, tried, self.today)
+            if batch is None:
+                return
+            met = differences_met(batch, target)
+            apart = {at: met.get(place) for place, at in enumerate(kept)}
+            ways = [
+                (start, name, after)
+                for at, (start, name, tries) in enumerate(ways)
+                if (after := self.boundaries.nearer(name, tries, apart.get(2 * at), apart.get(2 * at + 1)))
+            ][:MOST_WAYS]
+            self.pool.add((changed(start, [(name, each)]), 1) for start, name, tries in ways for each in tries)
+            if self._reaching(target):
+                beside = [(start, name, tries[0] + step) for start, name, tries in ways for step in BESIDE]
+                self.pool.add((changed(start, [(name, each)]), 1) for start, name, each in beside)
+            if self._reaching(target) or not ways:
+                return
 
     def _different(self, most: int) -> list[int]:
         """Orders of the pool that reach as much as possible together."""
@@ -282,27 +368,45 @@ class _Search:
 
     def _edited(self, left: Sequence[Target]) -> Iterator[tuple[Suggestion, set[Target]]]:
         """Cases that edit: for rules that are asked only then, and for moves of states."""
-        sound = [at for at in self._different(MOST_SEEDS) if not self.pool.flawed.get(at)]
-        begin = [self.pool.documents[at] for at in sorted(sound, key=lambda at: self.pool.changes[at])[:6]]
-        edits = Edits(self.program, self.boundaries, begin, self.today)
+        edits = Edits(self.program, self.boundaries, self._to_edit(), self.today)
         seen: set[Target] = set()
+        known: dict[str, tuple[Case, Coverage] | None] = {}
         for target in left:
             self.progress(f"edits for {target_words(self.program, target)}")
             if target in seen:
                 continue
             for case in edits.towards(target, self.boundaries.behind(self.readings.of(target))):
-                told = ("refused", "variance.without_tax") if case.change else ("refused", "payable")
-                made = recorded(self.program, case, told) or recorded(self.program, case, ("refused",))
+                said = repr((case.order, case.edit, case.change))
+                if said not in known:  # many targets are looked for with the same edits
+                    told = ("refused", "variance.without_tax") if case.change else ("refused", "payable")
+                    known[said] = recorded(self.program, case, told) or recorded(self.program, case, ("refused",))
+                made = known[said]
                 if made is not None and is_reached(made[1], target):
                     mine = [each for each in left if each not in seen and is_reached(made[1], each)]
                     seen |= set(mine)
                     yield self._suggestion(made[0], mine), set(mine)
                     break
 
+    def _to_edit(self) -> list[Document]:
+        """Orders to edit: without findings, with as little that is made up as there is; of each routine one first."""
+        fired = self._fired()
+        chosen = np.concatenate([batch.pricing.calculation.routine_of for batch in self.pool.batches])
+        sound = [at for at in self._different(MOST_SEEDS) if not self.pool.flawed.get(at)]
+        sound.sort(key=lambda at: (fired[at], self.pool.changes[at]))
+        first: dict[int, int] = {}
+        for at in sorted([at for at in range(len(self.pool)) if not self.pool.flawed.get(at)], key=fired.__getitem__):
+            first.setdefault(int(chosen[at]), at)
+        return [self.pool.documents[at] for at in dict.fromkeys([*first.values(), *sound])][:MOST_EDITED]
+
+
+def _objects(target: Target) -> bool:
+    """Whether it is that a rule objects."""
+    return target.kind == "rules" and target.what in ("fired", "undecided")
+
 
 def _is_of_rows(targets: Sequence[Target]) -> bool:
     """Whether a case would be for rows of tables only."""
-    return all(target.kind == "tables" for target in targets)
+    return all(target.kind in ROW_KINDS for target in targets)
 
 
 def _smaller(order: Document) -> Iterator[Document]:

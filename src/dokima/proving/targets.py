@@ -9,13 +9,15 @@ from dokima.model.said import Said
 from dokima.pricing.program import Program
 from dokima.proving.conditions import countable
 from dokima.proving.coverage import COUNTED, Coverage
-from dokima.proving.reaching import SIDES, Target
+from dokima.proving.reaching import AT, BEYOND, SIDES, Target
 from dokima.tables.candidates import row_terms
 
 MOST_BREAKS = 12
 """Rows of a table whose breaks are aimed at, at most."""
 KILL = "kill"
 """The kind of a target that is a survivor of mutation."""
+OUTSIDE = ("tables", "thresholds", "together")
+"""Kinds that are outside the headline of coverage: orders are looked for that reach them, and none need do so."""
 HEADLINE, KILLS, ROWS = 4, 3, 1
 """How much a target counts: the headline of coverage more than rows of tables."""
 
@@ -31,7 +33,14 @@ def wanted_of(coverage: Coverage) -> dict[Target, int]:
                 if not getattr(leaf, what):
                     found[Target("conditions", path, what, place)] = HEADLINE
     for kind in COUNTED:
-        found |= {Target(kind, name): HEADLINE for name, count in getattr(coverage, kind).items() if not count}
+        worth = ROWS if kind == "edges" else HEADLINE
+        found |= {Target(kind, name): worth for name, count in getattr(coverage, kind).items() if not count}
+    for path, places in coverage.thresholds.items():
+        for place, seen in places.items():
+            ordered = any(sign in coverage.conditions[path][place].text for sign in "<>")
+            wanted = (AT, BEYOND) if ordered else (AT,)
+            found |= {Target("thresholds", path, what, place): ROWS for what in wanted if what not in seen}
+    found |= {Target("together", name): ROWS for name, count in coverage.together.items() if not count}
     for name, table in coverage.tables.items():
         for row in table.break_rows[:MOST_BREAKS]:
             met = table.breaks.get(row, set())
@@ -45,7 +54,7 @@ def rule_of(target: Target) -> str:
         return target.name
     if target.kind == KILL:
         return target.what
-    if target.kind == "conditions" and target.name.startswith("rule."):
+    if target.kind in ("conditions", "thresholds") and target.name.startswith("rule."):
         return target.name.removeprefix("rule.").rpartition(".")[0]
     return ""
 
@@ -63,8 +72,8 @@ class Readings:
 
     def of(self, target: Target) -> set[str]:
         """The names that decide whether a target is reached."""
-        if target.kind in ("tables", "misses"):
-            return set(self.program.tables[target.name].behind)
+        if target.kind in ("tables", "misses", "edges", "together"):
+            return set(self.program.tables[target.name.partition(" ")[0]].behind)
         known = [name for name in self._names if target.name == name or target.name.startswith(f"{name}.")]
         return self._names[max(known, key=len)] if known else set()
 
@@ -103,6 +112,9 @@ def target_words(program: Program, target: Target) -> str:
             return f"{name} {'speaks' if what == 'fired' else 'passes'}"
         case "conditions":
             return f"{rule_of(target) or name.split('.', 1)[1]}: {_condition(program, target)} is {what}"
+        case "thresholds":
+            beside = "with both equal" if what == AT else "with one just beyond the other"
+            return f"{rule_of(target) or name.split('.', 1)[1]}: {_condition(program, target)} {beside}"
         case "options":
             return f"price by {name}"
         case "tables":
@@ -111,6 +123,10 @@ def target_words(program: Program, target: Target) -> str:
             return f"from {name}"
         case "misses":
             return f"no row of {name}"
+        case "together":
+            return f"several lines reach a break of {name} together"
+        case "edges":
+            return f"on the day of {name}"
         case "functions":
             return f"{name}() answers"
     return f"{ {'steps': 'step', 'limits': 'limit', 'winners': 'best of'}[target.kind] } {name}"

@@ -17,7 +17,8 @@ from dokima.reports.translations import Wording
 HEADLINE = {
     "rules": N_("rules"), "conditions": N_("conditions"), "options": N_("price options"), "steps": N_("steps"),
     "limits": N_("caps and floors"), "winners": N_("winners"), "misses": N_("tables without a row"),
-    "functions": N_("functions in Python"), "moves": N_("moves of state"),
+    "edges": N_("first and last days of windows"), "functions": N_("functions in Python"),
+    "moves": N_("moves of state"),
 }  # fmt: skip
 """What the headline counts, in words."""
 
@@ -127,11 +128,20 @@ def _coverage_sections(coverage: Coverage) -> list[Section]:
         Column(_("table")), Column(_("rows"), "number"), Column(_("won"), "number"), Column(_("only lost"), "number"),
         Column(_("never looked at"), "number"), Column(_("breaks met"), wide=True),
     ]  # fmt: skip
-    return [
+    beyond = [Row([name, why]) for name, why in coverage.unreachable.items()]
+    own = [Row([f"{name}()", str(count)]) for name, count in coverage.raised.items()]
+    sections = [
         Section("", head, rows),
         Section(_("not reached"), lacking, missing, _("every one is reached")),
         Section(_("tables, outside the headline"), columns, tables),
     ]
+    if own:
+        failed = [Column(_("function")), Column(_("raised an error for"), "number")]
+        sections.append(Section(_("functions in Python, outside the headline"), failed, own))
+    if beyond:
+        named = [Column(_("out of the count")), Column(_("why no order reaches it"), wide=True)]
+        sections.append(Section(_("out of the count"), named, beyond))
+    return sections
 
 
 def _mutation_sections(score: MutationScore) -> list[Section]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dokima.proving.comparing import rule_named
+from dokima.proving.comparing import rules_named
 from dokima.proving.suggested_cases import Suggestion, Suggestions
 from dokima.reports.language import _, counted
 from dokima.reports.paper import Column, Paper, Row, Section, paper_in
@@ -37,7 +37,7 @@ def suggestions_paper(suggestions: Suggestions, words: Wording) -> Paper:
 def _row(each: Suggestion) -> Row:
     expect = {expected.path: expected.value for expected in each.case.expect}
     said = expect.get("findings") or expect.get("refused") or ()
-    findings = [rule_named(rule) for rule in (said if isinstance(said, list | tuple) else [said])]
+    findings = rules_named(said)
     return Row(
         [each.case.name, str(len(each.reaches)), str(len(each.kills)), expect.get("payable"), ", ".join(findings)]
     )

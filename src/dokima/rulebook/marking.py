@@ -83,7 +83,8 @@ def _met(coverage: Coverage) -> Iterator[tuple[str, int, int, str]]:
         key = setting_of(Target("conditions", path))
         for leaf in leaves:
             seen = [word for word, was in (("true", leaf.true), ("false", leaf.false)) if was]
-            yield key, len(seen), 2, f"{leaf.text}: seen {' and '.join(seen) or 'neither true nor false'}"
+            said = f"decided by being {' and '.join(seen)}" if seen else "decided nothing"
+            yield key, len(seen), 2, f"{leaf.text}: {said}"
     for kind, word in (("options", "price option"), ("steps", "step"), ("limits", "limit"), ("winners", "best of")):
         for name, count in getattr(coverage, kind).items():
             said = name.split(".", 2)[2] if kind == "options" else name
@@ -91,6 +92,9 @@ def _met(coverage: Coverage) -> Iterator[tuple[str, int, int, str]]:
             yield setting_of(Target("steps", step)), int(count > 0), 1, f"{word} {said}: {count} lines"
     for name, count in coverage.misses.items():
         yield f"table.{name}", int(count > 0), 1, f"{count} without a row"
+    for name, count in coverage.edges.items():
+        owner, column, day = name.split(" ")
+        yield f"table.{owner}", int(count > 0), 1, f"{column} {day}: {count} on the day"
     for name, done in coverage.moves.items():
         yield f"states.order.{name.partition(' to ')[0]}", int(done), 1, f"{name}: {'met' if done else 'never'}"
     for name, table in coverage.tables.items():

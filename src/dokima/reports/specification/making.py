@@ -9,7 +9,7 @@ from dokima.pricing.fingerprint import part_digests
 from dokima.pricing.program import Program
 from dokima.proving.proof import Outcome
 from dokima.proving.running_cases import Batch, run_cases
-from dokima.proving.targets import target_words, wanted_of
+from dokima.proving.targets import OUTSIDE, target_words, wanted_of
 from dokima.proving.versions import VersionChanges
 from dokima.reports.specification.content import Chapter, Examples, Grid, Specification
 from dokima.reports.specification.evidence import Evidence
@@ -82,7 +82,7 @@ def specification_of(
     unconfirmed = [each for each in outcomes if each.passed and not each.is_confirmed]
     passed = len(outcomes) - len(failed) - len(unconfirmed)
     verdict = {"passed": passed, "failed": len(failed), "unconfirmed": len(unconfirmed)}
-    missing = [target_words(program, each) for each in wanted_of(evidence.coverage) if each.kind != "tables"]
+    missing = [target_words(program, each) for each in wanted_of(evidence.coverage) if each.kind not in OUTSIDE]
     missing += [f"from {name}" for name, done in evidence.coverage.moves.items() if not done]
     return Specification(program.definition.name, known, chapters, verdict, missing, parts)
 
