@@ -35,6 +35,7 @@ BENCHMARKS = (
     "editing",
     "sheets",
     "databases",
+    "proving",
 )
 LIBRARIES = (
     "numpy",

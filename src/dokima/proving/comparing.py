@@ -212,8 +212,11 @@ def _is_met(expected: Expected, got: Any, ran: Ran) -> bool:
     if path == "findings":
         only = _is_only(wanted)
         named = _each(wanted[ONLY] if only else wanted)
-        met = all(any(_is_finding(each, finding) for finding in ran.findings) for each in named)
-        return met and (not only or all(any(_is_finding(each, finding) for each in named) for finding in ran.findings))
+        if not all(any(_is_finding(each, finding) for finding in ran.findings) for each in named):
+            return False
+        rules = {str(each) for each in named if not isinstance(each, Mapping)}  # nearly always all of them
+        rest = [each for each in ran.findings if not {each.rule, _named(each)} & rules] if only else []
+        return all(any(_is_finding(each, finding) for each in named) for finding in rest)
     if path == "no_findings":
         if isinstance(wanted, list | tuple):
             return not {each.partition("@")[0] for each in got} & set(map(str, wanted))
@@ -239,7 +242,7 @@ def _refusal_met(wanted: Any, got: Any, findings: Sequence[Finding]) -> bool:
 def _is_finding(wanted: Any, finding: Finding) -> bool:
     """Whether a finding has all the facts that are named: its rule, its rule and its line, or more of it."""
     if not isinstance(wanted, Mapping):
-        return str(wanted) in (finding.rule, _named(finding))
+        return str(wanted) in (finding.rule, f"{finding.rule}@{finding.line}")
     return all(_same(value, getattr(finding, name), None) for name, value in wanted.items())
 
 

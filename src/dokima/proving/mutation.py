@@ -25,6 +25,8 @@ Pin = Callable[[Program, Case], Program]
 """Gives a rulebook with the tables that a case pins."""
 Progress = Callable[[int, int], None]
 """Is told how many mutants are done, and how many there are."""
+FIRST = 16
+"""Cases that are run first, those that noticed most so far: they notice most of what is noticed at all."""
 LOOKED_AT = ("won", "window", "break", "choose", "file order")
 """What happens to a row that a case looks at; one that is about something else is not looked at."""
 
@@ -273,8 +275,10 @@ class _Trial:
     def _any_notices(self, changed: Program, near: Sequence[Case]) -> bool:
         alone = [each for each in near if each.edit or each.change or each.set]
         together = [each for each in near if not (each.edit or each.change or each.set)]
-        alone.sort(key=lambda each: -self.noticed[id(each)])
-        return any(some and self._notices(changed, some) for some in (together, *([each] for each in alone)))
+        for some in (alone, together):
+            some.sort(key=lambda each: -self.noticed[id(each)])
+        ways = (together[:FIRST], together[FIRST:], *([each] for each in alone))
+        return any(some and self._notices(changed, some) for some in ways)
 
     def _notices(self, changed: Program, cases: Sequence[Case]) -> bool:
         programs: dict[tuple[tuple[str, str], ...], Program] = {(): changed}

@@ -69,21 +69,25 @@ Reached = tuple[Target, Integers]
 """A target, and the place in the batch of the order of each line, or of each order, that reaches it."""
 
 
-def reached(batch: Batch, kept: Mask, most: int = MOST_LINES) -> Iterator[Reached]:
+def reached(
+    batch: Batch, kept: Mask, most: int = MOST_LINES, wanted: Collection[Target] | None = None
+) -> Iterator[Reached]:
     """What the orders of a batch reach.
 
     Args:
         batch: The orders, priced.
         kept: Whether the rows of tables are looked at, one flag for each order.
         most: The most lines, over all orders, of which they are.
+        wanted: The targets that matter: of rules and formulas no others are looked at; all if None.
 
     Yields:
         Targets, each with the places of the orders in the batch: one for each line or order that reaches it.
     """
-    yield from rules_reached(batch)
+    names = None if wanted is None else {each.name for each in wanted}
+    yield from rules_reached(batch, names)
     yield from _routines_chosen(batch)
     for part in batch.pricing.parts:
-        yield from _part(batch, part, kept, most)
+        yield from _part(batch, part, kept, most, names)
 
 
 def may_miss(program: Program) -> list[str]:
@@ -260,29 +264,36 @@ def differences_met(batch: Batch, target: Target) -> dict[int, Decimal]:
 def _asked(batch: Batch, path: str) -> Iterator[Asked]:
     """A formula as it was asked of a batch."""
     if path.startswith("rule."):
-        rules, context = _asking(batch)
+        rules, context = _asking(batch, [path])
         for rule in rules:
             yield from (asked for asked in _of_rule(rule, context) if asked.path == path)
         return
     for part in batch.pricing.parts:
         if part.context is not None:
             routine = batch.program.routines[int(batch.pricing.calculation.routine_of[part.orders[0]])]
-            yield from (asked for asked in _of_routine(batch.program, routine, part) if asked.path == path)
+            yield from (asked for asked in _of_routine(batch.program, routine, part, [path]) if asked.path == path)
 
 
-def rules_reached(batch: Batch) -> Iterator[Reached]:
-    """What came of each rule of the moments that were asked, and its conditions where they were asked."""
-    rules, context = _asking(batch)
+def rules_reached(batch: Batch, names: Collection[str] | None = None) -> Iterator[Reached]:
+    """What came of each rule of the moments that were asked, and its conditions where they were asked.
+
+    Args:
+        batch: The orders.
+        names: The rules that matter, by id or by the path of one of their formulas; all if None.
+    """
+    rules, context = _asking(batch, names)
     for rule in rules:
         yield from _verdicts(rule, context)
         for asked in _of_rule(rule, context):
             yield from asked.conditions()
 
 
-def _asking(batch: Batch) -> tuple[list[Rule], Any]:
+def _asking(batch: Batch, names: Collection[str] | None = None) -> tuple[list[Rule], Any]:
     """The rules of the moments that were asked, and the columns they were asked with."""
     moments = [*([batch.moment] if batch.moment else []), *batch.also]
     rules = list(dict.fromkeys(rule for moment in moments for rule, _ in batch.program.rules_at[moment]))
+    if names is not None:
+        rules = [r for r in rules if {r.id, f"rule.{r.id}.when", f"rule.{r.id}.require"} & {*names}]
     if not rules:
         return [], None
     prepared = prepare(batch.program, batch.orders, batch.run)
@@ -351,7 +362,7 @@ def _implied(node: Node, *, value: bool) -> Iterator[tuple[Node, bool]]:
         yield node, value
 
 
-def _part(batch: Batch, part: Part, kept: Mask, most: int) -> Iterator[Reached]:
+def _part(batch: Batch, part: Part, kept: Mask, most: int, names: Collection[str] | None = None) -> Iterator[Reached]:
     """Options, steps, limits, winners and rows of the orders of one routine."""
     context = part.context
     if context is None:
@@ -363,7 +374,7 @@ def _part(batch: Batch, part: Part, kept: Mask, most: int) -> Iterator[Reached]:
             yield Target("options", option_path(routine, place - 1)), orders[part.result.options == place]
     for step in routine.steps:
         yield from _step(routine, step, part, orders, context)
-    yield from _conditions(batch.program, routine, part)
+    yield from _conditions(batch.program, routine, part, names)
     for name in may_miss(batch.program):
         by_line = batch.program.tables[name].level is Level.LINE
         yield Target("misses", name), (orders if by_line else part.orders)[context.rows(name) < 0]
@@ -385,9 +396,9 @@ def _routines_chosen(batch: Batch) -> Iterator[Reached]:
             yield from Asked(path, routine.when, context, every, None, np.arange(context.order_count)).conditions()
 
 
-def _conditions(program: Program, routine: Routine, part: Part) -> Iterator[Reached]:
+def _conditions(program: Program, routine: Routine, part: Part, names: Collection[str] | None) -> Iterator[Reached]:
     """The conditions of the routine and of what it is made from, and its functions in Python."""
-    for asked in _of_routine(program, routine, part):
+    for asked in _of_routine(program, routine, part, names):
         formula, frame = asked.formula, asked.frame
         yield from asked.conditions()
         for node in formula.root.walk() if formula.own else ():
@@ -398,7 +409,9 @@ def _conditions(program: Program, routine: Routine, part: Part) -> Iterator[Reac
         yield from _raised(formula, frame, part)
 
 
-def _of_routine(program: Program, routine: Routine, part: Part) -> Iterator[Asked]:
+def _of_routine(
+    program: Program, routine: Routine, part: Part, names: Collection[str] | None = None
+) -> Iterator[Asked]:
     """The formulas of a routine on the columns that each step saw, and those of what it is made from."""
     context = part.context
     assert context is not None
@@ -407,7 +420,7 @@ def _of_routine(program: Program, routine: Routine, part: Part) -> Iterator[Aske
     for place in formula_places(program):
         if place.rule or place.routine not in ("", routine.name) or place.formula is routine.when:
             continue  # what chooses a routine is asked of all orders, those of other routines too
-        if is_countable(place) or place.formula.own:
+        if place.formula.own or (is_countable(place) and (names is None or place.path in names)):
             step = place.path.split(".")[3] if ".step." in place.path else ""
             frame = seen.get(step, context) if step else context
             orders, lines = every, None

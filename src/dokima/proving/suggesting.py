@@ -351,7 +351,7 @@ class _Search:
             if batch is None:
                 return order
             every = np.ones(batch.orders.count, bool)
-            hits = {target: set(orders.tolist()) for target, orders in reached(batch, every)}
+            hits = {target: set(orders.tolist()) for target, orders in reached(batch, every, wanted=targets)}
             still = set(range(len(kept)))
             for target in targets:
                 if target.kind == KILL:
