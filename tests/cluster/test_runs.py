@@ -228,8 +228,8 @@ def test_a_run_that_another_version_began_is_left_alone(rulebook, tmp_path):
     """Its files may have other columns."""
     source = write(tmp_path / "lines.parquet", FLAT)
     path = dokima.price_files(rulebook, source, tmp_path / "out.csv").folder / "_manifest.json"
-    path.write_text(path.read_text().replace('"form": 2', '"form": 1'))
-    with pytest.raises(dokima.DokimaError, match="has form 1, expected 2: another version of Dokima began the run"):
+    path.write_text(path.read_text().replace('"form": 3', '"form": 1'))
+    with pytest.raises(dokima.DokimaError, match="has form 1, expected 3: another version of Dokima began the run"):
         dokima.price_files(rulebook, source, tmp_path / "out.csv", resume=True)
 
 

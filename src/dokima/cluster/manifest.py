@@ -17,11 +17,12 @@ from typing import Any
 from dokima.cluster.parts import SUMMED, PartDone
 from dokima.errors import DokimaError
 from dokima.exact import added
+from dokima.formats.pieces import Numbers
 from dokima.formats.whole_files import write_whole
 from dokima.pricing.calculation.calculation import TableLevel
 
 NAME = "_manifest.json"
-FORM = 2
+FORM = 3
 """The form of manifests, raised with each change of what they say, or of the columns that the files of a run have."""
 CHUNK = 1 << 20
 """So many bytes of a source are read at once."""
@@ -70,7 +71,7 @@ class Manifest:
     def add(self, done: PartDone) -> None:
         """Note a piece; its file is there already."""
         sums = {currency: {name: str(value) for name, value in mine.items()} for currency, mine in done.sums.items()}
-        ascending = None if done.numbers is None else done.numbers.ascending
+        ends = done.numbers.ends if isinstance(done.numbers, Numbers) else done.numbers
         self.pieces.append(
             {
                 "file": done.file,
@@ -81,7 +82,7 @@ class Manifest:
                 "set_aside": len({(problem.order, problem.file) for problem in done.set_aside}),
                 "in_no_sum": done.in_no_sum,
                 "sums": sums,
-                "numbers": None if ascending is None else list(ascending),
+                "numbers": None if ends is None else ends.to_list(),
             }
         )
         self.write()

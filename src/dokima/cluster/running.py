@@ -16,6 +16,7 @@ from dokima.cluster.manifest import About, Manifest, digesting, open_manifest
 from dokima.cluster.parts import WRITERS, Part, PartDone, let_know
 from dokima.errors import DokimaError, listed
 from dokima.formats.layouts import Layout
+from dokima.formats.pieces import Ends
 from dokima.formats.reading import Source
 from dokima.formats.streaming import Seen, check_size, order_pieces
 from dokima.formats.stretches import Stretch, order_stretches
@@ -123,7 +124,7 @@ def _pieces_done(
 ) -> Iterator[PartDone]:
     """What comes of each piece that is left, once it stands in the manifest; ``how`` is as for `order_pieces`."""
     seen = Seen(*how)
-    seen.skip([piece["numbers"] for piece in manifest.pieces])
+    seen.skip([Ends.of(piece["numbers"]) for piece in manifest.pieces])
     like = Part(
         book.fingerprint, str(manifest.folder.absolute()), known.level, known.check, known.columns, seen.reads_again
     )

@@ -20,6 +20,9 @@ MOST_PARTS = 8
 _MIX = 0x9E3779B97F4A7C15  # 2**64 by the golden ratio: odd, and its bits are spread evenly
 _ALL = np.uint64(2**64 - 1)
 
+_STIRRED = ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB))
+
+Digests = np.ndarray[Any, np.dtype[np.uint64]]
 Parts = Sequence[Any]
 """For each place in the texts, eight bytes wide, a column of unsigned 64-bit numbers, 0 beyond a text's end."""
 
@@ -87,6 +90,32 @@ def parts_of(offsets: Any, data: Any, missing: Mask | None = None) -> Parts | No
         mask = np.where(rest == 8, _ALL, (np.uint64(1) << (rest % np.uint64(8) * np.uint64(8))) - np.uint64(1))
         parts.append(eight[start + 8 * number * (rest > 0)] & mask)
     return parts
+
+
+def digests_of(parts: Parts) -> Digests:
+    """A digest of 64 bits for each text, well mixed (the finalizer of SplitMix64), whatever stands beside it."""
+    found = np.zeros(len(parts[0]), np.uint64)
+    for number, part in enumerate(parts):
+        mixed = part * np.uint64(_MIX * (2 * number + 1) % 2**64)  # 0, beyond the end of a text, stays 0
+        for shift, factor in _STIRRED:
+            mixed = (mixed ^ (mixed >> np.uint64(shift))) * np.uint64(factor)
+        found ^= mixed ^ (mixed >> np.uint64(31))
+    return found
+
+
+def digests_of_texts(texts: Sequence[str]) -> Digests:
+    """The same digests, of texts in Python and of any length."""
+    coded = [text.encode("utf-8", "surrogatepass") for text in texts]
+    offsets = np.cumsum([0, *map(len, coded)])
+    parts = parts_of(offsets, np.frombuffer(b"".join(coded), np.uint8))
+    if parts is not None:
+        return digests_of(parts)
+    return np.concatenate([np.zeros(0, np.uint64), *map(_digest_of_long, coded)])
+
+
+def _digest_of_long(text: bytes) -> Digests:
+    padded = np.frombuffer(text + bytes(-len(text) % 8 or (0 if text else 8)), np.uint64)
+    return digests_of([padded[at : at + 1] for at in range(len(padded))])
 
 
 def keys_of_texts(texts: Sequence[str]) -> WordKeys | None:

@@ -16,7 +16,7 @@ from dokima.columns.column import Column
 from dokima.columns.dates import Dates
 from dokima.columns.flags import Flags
 from dokima.columns.texts import Texts
-from dokima.columns.word_keys import coded, parts_of
+from dokima.columns.word_keys import Digests, coded, digests_of, parts_of
 from dokima.columns.words import Words
 from dokima.errors import DocumentError, Problem
 from dokima.exact.arrow_buffers import arrow_positions, flags_of, nulls_of, values_of
@@ -24,7 +24,7 @@ from dokima.exact.conversion import from_arrow
 from dokima.exact.integers import Integers, Mask
 from dokima.formats.grid import Grid, check_headings
 from dokima.formats.grid import coded as coded_cells
-from dokima.model.raw import ColumnValues, RawColumn
+from dokima.model.raw import ColumnValues, RawColumn, Rising
 
 FEW_TEXTS = 5_000
 """Up to so many texts are coded in Python."""
@@ -196,18 +196,38 @@ class TextColumn(RawColumn):
             self.array.take(arrow_positions(rows)), is_distinct=self.is_distinct, is_filled=self.is_filled
         )
 
-    def distinct(self) -> RawColumn | None:
+    @cached_property
+    def rising(self) -> frozenset[Rising]:
         from pyarrow import compute
 
         array = self.array
+        if hasattr(array, "dictionary") or array.null_count or (len(array) and array[0].as_py() == ""):
+            return frozenset()  # where texts rise in either order a blank could only come first
+        above = flags_of(compute.less(array[:-1], array[1:]))
+        found: set[Rising] = {"text"} if above.all() else set()
+        sizes = np.diff(_bytes_of(array)[0])
+        longer = np.diff(sizes)
+        if bool(((longer > 0) | ((longer == 0) & above)).all()):
+            found.add("length")
+        return frozenset(found)
+
+    def digests(self) -> Digests:
+        array = self.array
+        parts = None if hasattr(array, "dictionary") else parts_of(*_bytes_of(array), nulls_of(array))
+        return super().digests() if parts is None else digests_of(parts)
+
+    def distinct(self) -> RawColumn | None:
         if self.is_distinct:
             return self
-        if hasattr(array, "dictionary") or array.null_count or (len(array) and array[0].as_py() == ""):
-            return None
-        # In ascending order nothing comes twice, and blanks would come first.
-        if compute.all(compute.less(array[:-1], array[1:])).as_py() is False:
-            return None
-        return TextColumn(array, is_distinct=True)
+        return _Rising(self.array, self.rising) if self.rising else None
+
+
+class _Rising(TextColumn):
+    """Texts of which it is known already how they rise."""
+
+    def __init__(self, array: Any, rising: frozenset[Rising]) -> None:
+        super().__init__(array, is_distinct=True)
+        self.rising = rising
 
 
 def _bytes_of(array: Any) -> tuple[Integers, np.ndarray[Any, np.dtype[np.uint8]]]:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
+from dokima.columns.word_keys import Digests
 from dokima.errors import DocumentError, Problem
 from dokima.exact.integers import Integers
 from dokima.formats.arrow_columns import grid_of_table, raw_column
@@ -17,7 +19,7 @@ from dokima.formats.orders_of_grids import flat_orders, linked_orders
 from dokima.model.fields import Fields
 from dokima.model.intake import RawOrders, read_orders
 from dokima.model.orders import Orders
-from dokima.model.raw import RawColumn
+from dokima.model.raw import RISES, RawColumn, Rising
 
 
 @dataclass(frozen=True)
@@ -35,23 +37,22 @@ class Numbers:
     file: str
 
     @cached_property
-    def ascending(self) -> tuple[str, str] | None:
-        """The lowest and the highest; None unless each is above the one before it."""
-        column = self.column.distinct()
-        return None if column is None or not column.size else (column.values[0], column.values[column.size - 1])
+    def ends(self) -> Ends | None:
+        """The lowest and the highest; None unless they rise."""
+        column, rising = self.column, self.column.rising
+        if not rising or not column.size:
+            return None
+        return Ends(str(column.values[0]), str(column.values[column.size - 1]), rising)
 
     @cached_property
-    def digests(self) -> Integers:
+    def digests(self) -> Digests:
         """Eight bytes for each: of a hundred million, two are the same by chance once in some thousand runs."""
-        values = self.column.values
-        words = np.append(np.fromiter((hash(value) for value in values), np.int64, len(values)), hash(None))
-        found: Integers = words[np.array(self.column.places(), np.int64)]
-        return found
+        return self.column.digests()
 
     @property
     def in_short(self) -> Numbers | Ends:
         """The lowest and the highest, where that says enough of a source that can be read again."""
-        return self if self.ascending is None else Ends(self.ascending)
+        return self if self.ends is None else self.ends
 
 
 @dataclass(frozen=True)
@@ -59,10 +60,27 @@ class Ends:
     """The order numbers of a piece in which each is above the one before it.
 
     Attributes:
-        ascending: The lowest and the highest.
+        first: The lowest.
+        last: The highest.
+        rising: The orders in which they rise.
     """
 
-    ascending: tuple[str, str]
+    first: str
+    last: str
+    rising: frozenset[Rising]
+
+    @classmethod
+    def of(cls, told: Sequence[Any] | None) -> Ends | None:
+        """Ends as `to_list` gives them."""
+        return None if told is None else cls(told[0], told[1], frozenset(told[2:]))
+
+    def to_list(self) -> list[str]:
+        """The lowest, the highest, and the orders in which they rise, as plain data."""
+        return [self.first, self.last, *sorted(self.rising)]
+
+    def above(self, last: str, rising: Collection[Rising]) -> frozenset[Rising]:
+        """Those of some orders in which all of them are above a number."""
+        return frozenset(each for each in self.rising & {*rising} if RISES[each](last) < RISES[each](self.first))
 
 
 @dataclass(frozen=True)

@@ -13,8 +13,9 @@ from typing import Any
 
 import numpy as np
 
+from dokima.columns.word_keys import Digests
 from dokima.errors import DocumentError, DokimaError, Problem
-from dokima.exact.integers import Integers
+from dokima.exact.integers import Integers, Mask
 from dokima.formats.arrow_columns import raw_column
 from dokima.formats.frames import is_arrow
 from dokima.formats.grid import Batch, check_headings
@@ -25,6 +26,8 @@ from dokima.formats.reading import Source, orders_from
 from dokima.formats.registry import module_of, offers
 from dokima.model.fields import Fields
 from dokima.model.orders import Orders
+from dokima.model.raw import RISES, Rising
+from dokima.model.values import number_shown
 
 
 def order_pieces(source: Source, fields: Fields, layout: Layout | None, lines: int) -> Iterator[Piece]:
@@ -275,8 +278,8 @@ def _can_be_read_again(source: Any) -> bool:
 class Seen:
     """The orders of the pieces so far, so that one that comes back is refused instead of being priced in two parts.
 
-    While numbers come in ascending order the last one is enough. From the first one that does not, a digest of eight
-    bytes is kept of each; those before it are read once more.
+    While numbers rise, as texts or by their length, the last one is enough. From the first one that does not, a digest
+    of eight bytes is kept of each; those before it are read once more.
 
     Attributes:
         reads_again: Whether the ends of a piece say enough, because what else must be known is read from the source.
@@ -294,20 +297,20 @@ class Seen:
         self._layout = layout or own_layout(fields)
         self._again = partial(_rows, source, self._layout, lines)
         self._last = ""
+        self._rising: frozenset[Rising] = frozenset(RISES)
         self._pieces = 0
         self.reads_again = _can_be_read_again(source)
-        self._digests: Integers | None = None if self.reads_again else np.zeros(0, np.int64)
+        self._digests: _Digests | None = None if self.reads_again else _Digests()
         self._rest: Iterator[Numbers] = iter(())  # of the pieces that come, once they have to be read again
         self._rest_from = 0
 
-    def skip(self, numbers: Sequence[Sequence[str] | None]) -> None:
-        """Count pieces of an earlier run as added: lowest and highest number of each, None if they do not ascend."""
-        for each in numbers:
-            if each is None or self._digests is not None or each[0] <= self._last:
-                self._pieces, self._last = len(numbers), ""
+    def skip(self, ends: Sequence[Ends | None]) -> None:
+        """Count pieces of an earlier run as added, by their lowest and highest numbers, None where they do not rise."""
+        for each in ends:
+            if self._digests is not None or each is None or not self._goes_on(each):
+                self._pieces = len(ends)
                 self._digests = self._digests_so_far()
                 return
-            self._last, self._pieces = each[1], self._pieces + 1
 
     def add(self, numbers: Numbers | Ends) -> None:
         """Add the orders of the next piece.
@@ -318,35 +321,74 @@ class Seen:
         if isinstance(numbers, Numbers) and not numbers.column.size:
             self._pieces += 1  # of nothing but rows that are left out
             return
-        ascending = numbers.ascending if self._digests is None else None
-        if ascending is not None and ascending[0] > self._last:
-            self._last, self._pieces = ascending[1], self._pieces + 1
-            return
         if self._digests is None:
+            ends = numbers if isinstance(numbers, Ends) else numbers.ends
+            if ends is not None and self._goes_on(ends):
+                return
             self._digests = self._digests_so_far()
         if isinstance(numbers, Ends):
             (numbers,) = deque(islice(self._rest, self._pieces + 1 - self._rest_from), 1)
             self._rest_from = self._pieces + 1
-        mine = numbers.digests
-        at = np.searchsorted(self._digests, mine)
-        known = (np.append(self._digests, 0)[at] == mine) & (at < len(self._digests))
-        if known.any():
-            self._refuse(numbers, int(np.flatnonzero(known)[0]))
-        self._digests = np.sort(np.concatenate([self._digests, mine]), kind="stable")
+        met = np.flatnonzero(self._digests.has(numbers.digests))
+        for at in met.tolist():
+            if self._was_there(_number(numbers, at)):
+                self._refuse(numbers, at)
+        self._digests.add(numbers.digests)
         self._pieces += 1
 
-    def _digests_so_far(self) -> Integers:
+    def _goes_on(self, ends: Ends) -> bool:
+        """Whether a piece goes on where the last one ended, in one of the orders in which all have risen so far."""
+        rising = ends.above(self._last, self._rising) if self._pieces else ends.rising
+        if rising:
+            self._last, self._rising, self._pieces = ends.last, rising, self._pieces + 1
+        return bool(rising)
+
+    def _digests_so_far(self) -> _Digests:
         self._rest, self._rest_from = (rows.numbers(self._layout) for rows in self._again()), self._pieces
-        found = [numbers.digests for numbers in islice(self._rest, self._pieces)]
-        return np.sort(np.concatenate(found)) if found else np.zeros(0, np.int64)
+        found = _Digests()
+        for numbers in islice(self._rest, self._pieces):
+            found.add(numbers.digests)
+        return found
+
+    def _was_there(self, number: str) -> bool:
+        """Whether an earlier piece has an order of that number; of what can be read only once its digest has to do."""
+        if not self.reads_again:
+            return True
+        before = (rows.numbers(self._layout) for rows in islice(self._again(), self._pieces))
+        return any(number in map(number_shown, numbers.column.values) for numbers in before)
 
     def _refuse(self, numbers: Numbers, at: int) -> None:
-        place = numbers.column.place(at)
-        number = str(numbers.column.values[place]) if place >= 0 else ""
         message = (
             "expected all lines of an order to stand together (it was met before, too far back to be held): "
             "sort the source by order number, or read it whole"
         )
-        raise DocumentError(
-            [Problem(number, "", number_heading(self._layout), message, numbers.file, int(numbers.rows[at]))]
-        )
+        heading = number_heading(self._layout)
+        raise DocumentError([Problem(_number(numbers, at), "", heading, message, numbers.file, int(numbers.rows[at]))])
+
+
+def _number(numbers: Numbers, at: int) -> str:
+    place = numbers.column.place(at)
+    return number_shown(numbers.column.values[place]) if place >= 0 else ""
+
+
+class _Digests:
+    """Digests in sorted runs, each at least twice as long as the next: a hundred million of them cost little to add."""
+
+    def __init__(self) -> None:
+        self._runs: list[Digests] = []
+
+    def add(self, more: Digests) -> None:
+        """Add the digests of a piece."""
+        run = np.sort(more)
+        while self._runs and len(self._runs[-1]) < 2 * len(run):
+            run = np.sort(np.concatenate([self._runs.pop(), run]), kind="stable")  # two runs, merged
+        self._runs.append(run)
+
+    def has(self, asked: Digests) -> Mask:
+        """Which of some digests are there."""
+        found = np.zeros(len(asked), bool)
+        for run in self._runs:
+            at = np.searchsorted(run, asked)
+            at[at == len(run)] = 0
+            found |= run[at] == asked if len(run) else False
+        return found

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Final
+from functools import cached_property
+from typing import Any, Final, Literal
 
 import numpy as np
 
@@ -13,13 +14,18 @@ from dokima.columns.dates import Dates
 from dokima.columns.flags import Flags
 from dokima.columns.positions import take_or_blank
 from dokima.columns.texts import Texts
+from dokima.columns.word_keys import Digests, digests_of_texts
 from dokima.columns.words import Words
 from dokima.exact import Decimals
 from dokima.exact.integers import Integers, Mask
 from dokima.model.arguments import is_halved
 from dokima.model.fields import Field
-from dokima.model.values import BadValue, ValueReader
+from dokima.model.values import BadValue, ValueReader, number_shown
 
+Rising = Literal["text", "length"]
+"""How order numbers rise: as texts (O-08, O-09, O-10), or by their length and then as texts (O9, O10)."""
+RISES: Mapping[Rising, Callable[[str], Any]] = {"text": str, "length": lambda text: (len(text.encode()), text)}
+"""What a number is compared by in each of them."""
 SMALL = 2**62
 """Whole numbers below it are kept as they are."""
 _TEXTS = {str, type(None)}
@@ -96,9 +102,24 @@ class RawColumn:
         codes = rows if self.codes is None else self.codes[rows]
         return RawColumn(self.values, codes, None if self.absent is None else self.absent[rows])
 
+    @cached_property
+    def rising(self) -> frozenset[Rising]:
+        """The orders in which each value is known to be above the one before it; so each is there once, none blank."""
+        column = self.values.column if isinstance(self.values, ColumnValues) and self.codes is None else None
+        if not isinstance(column, Decimals) or column.places or column.missing is not None:
+            return frozenset()
+        units = column.units
+        is_rising = not len(units) or (int(units[0]) >= 0 and bool((units[1:] > units[:-1]).all()))
+        return frozenset({"length"} if is_rising else ())
+
     def distinct(self) -> RawColumn | None:
-        """The same column if each text of it is known to be there once and none is blank; None if that is not known."""
-        return None
+        """The same column if each value is known to be there once and none is blank; None if that is not known."""
+        return self if self.rising else None
+
+    def digests(self) -> Digests:
+        """Eight bytes for the value of each row, equal for equal texts; 0 for a blank."""
+        words = np.append(digests_of_texts([number_shown(value) for value in self.values]), np.uint64(0))
+        return words[:-1] if self.codes is None else words[self.codes]
 
     def rows_of(self, places: Sequence[int]) -> Integers:
         """The rows whose value stands at one of the given places."""
