@@ -8,12 +8,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from dokima.errors import DokimaError
-from dokima.formats.arrow_columns import grid_of_table
+from dokima.formats.arrow_columns import grid_of_table, raw_column
 from dokima.formats.grid import Grid, check_headings
 from dokima.model.raw import RawColumn
 
 if TYPE_CHECKING:
     import pandas as pd
+
+
+_OBJECTS = {"string": "string", "date": "date32"}
+"""Kinds of Python values that Arrow takes sooner than pandas tells them apart, by what pandas calls them."""
 
 
 def is_frame(data: object) -> bool:
@@ -57,6 +61,40 @@ def grid_of(data: Any, what: str = "rows") -> Grid:
 
 
 def _of_series(series: pd.Series[Any]) -> RawColumn:
+    """A column of a frame: as Arrow has it or would have it, where that says the same; else value by value."""
+    array = _as_arrow(series)
+    return _by_values(series) if array is None else raw_column(array)
+
+
+def _as_arrow(series: pd.Series[Any]) -> Any:
+    """The array of Arrow in a column, or one made of it at once; None for what has to be looked at value by value."""
+    import pandas as pd
+    import pyarrow as pa
+
+    values = series.array
+    if hasattr(values, "__arrow_array__") and isinstance(series.dtype, pd.ArrowDtype | pd.StringDtype):
+        found = values.__arrow_array__()
+        kind = found.type
+    elif series.dtype.kind in "iub" and isinstance(series.dtype, np.dtype):
+        found = pa.array(series.to_numpy())
+        kind = found.type
+    elif series.dtype == object:
+        known = _OBJECTS.get(pd.api.types.infer_dtype(series, skipna=True))
+        if known is None:
+            return None
+        try:
+            found = pa.array(series, getattr(pa, known)(), from_pandas=True)
+        except (pa.ArrowException, OverflowError, UnicodeError):
+            return None  # a text that is not UTF-8: its reader says where
+        kind = found.type
+    else:
+        return None
+    straight = any(test(kind) for test in (pa.types.is_string, pa.types.is_large_string, pa.types.is_integer,
+                                           pa.types.is_decimal, pa.types.is_boolean, pa.types.is_date32))  # fmt: skip
+    return pa.chunked_array([found] if isinstance(found, pa.Array) else found.chunks, kind) if straight else None
+
+
+def _by_values(series: pd.Series[Any]) -> RawColumn:
     import pandas as pd
 
     try:

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
 from dokima.columns.shown import shown
+from dokima.columns.texts import Texts
 from dokima.errors import HeadingsError, Problem, nearest
 from dokima.exact.integers import Integers
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout, LayoutColumn
 from dokima.model.intake import RawOrders
 from dokima.model.orders import Origin
-from dokima.model.raw import RawColumn
+from dokima.model.raw import ColumnValues, RawColumn
 from dokima.model.values import no_column, number_shown
 
 
@@ -83,19 +84,13 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
     if layout.link not in lines.columns:
         _missing(files[1], layout.link, lines, layout)
     headers_key = headers.columns[layout.header["number"].heading or "number"]
-    key = headers_key.coded()
-    link = lines.columns[layout.link].coded()
-    # The first header of each number; a second one is a problem of its own.
-    first = np.full(len(key.values) + 1, -1, np.int64)
-    first[_codes(key, headers.size)[::-1]] = np.arange(headers.size - 1, -1, -1)
-    code = {value: at for at, value in enumerate(key.values)}
-    blank = int(first[-1])
-    known = np.array([first[code[value]] if value in code else -1 for value in link.values] + [blank], np.int64)
-    order_of = known[_codes(link, lines.size)]
+    link = lines.columns[layout.link]
+    order_of = _headers_of(headers_key, link, headers.size, lines.size)
     lost = np.flatnonzero(order_of < 0)
     problems = [*_with_numbers(headers, headers_key), *_with_numbers(lines, lines.columns[layout.link])]
     for row in lost.tolist():
-        value = link.values[link.place(row)] if link.place(row) >= 0 else None
+        place = link.place(row)
+        value = link.values[place] if place >= 0 else None
         message = f"expected the number of an order in {files[0]} (got {value!r})"
         at = int(lines.rows[row])
         cell = f"{lines.letters[layout.link]}{at}" if lines.letters else ""
@@ -118,6 +113,35 @@ def linked_orders(headers: Grid, lines: Grid, layout: Layout, files: tuple[str, 
         given=kept,
         set_aside=wrong - {-1},
     )
+
+
+def _headers_of(key: RawColumn, link: RawColumn, headers: int, lines: int) -> Integers:
+    """For each line the place of the header of its number, the first of several; -1 for none."""
+    if not lines:
+        return np.zeros(0, np.int64)
+    # Lines of an order usually stand together: then only the first of them need be looked at.
+    moved = link.changes()
+    begins = np.append(0, np.flatnonzero(moved) + 1)
+    runs = link.taken(begins)
+    known, asked = key.coded(), runs.coded()
+    # A second header of a number is a problem of its own.
+    first = np.full(len(known.values) + 1, -1, np.int64)
+    first[_codes(known, headers)[::-1]] = np.arange(headers - 1, -1, -1)
+    places = _places_in(asked.values, known.values)
+    found = np.append(np.where(places < 0, -1, first[places]), first[-1])[_codes(asked, len(begins))]
+    order_of: Integers = found[np.append(0, np.cumsum(moved))]
+    return order_of
+
+
+def _places_in(asked: Sequence[Any], known: Sequence[Any]) -> Integers:
+    """For each distinct value its place among others, negative for none."""
+    columns = [each.column for each in (asked, known) if isinstance(each, ColumnValues)]
+    texts = [each for each in columns if isinstance(each, Texts)]
+    if len(texts) == 2:
+        places: Integers = texts[0].words.numbers_in(texts[1].words)[texts[0].codes]
+        return places
+    place = {value: at for at, value in enumerate(known)}
+    return np.array([place.get(value, -1) for value in asked], np.int64)
 
 
 def _numbered(lines: dict[str, RawColumn], layout: Layout, order_of: Integers) -> dict[str, RawColumn]:

@@ -89,6 +89,8 @@ class RawColumn:
         """True for each row without a value; None if there is none."""
         if self.codes is not None:
             return self.codes < 0
+        if isinstance(self.values, ColumnValues):
+            return self.values.column.missing
         return np.fromiter((value is None for value in self.values), bool, len(self.values))
 
     def changes(self) -> Mask:
