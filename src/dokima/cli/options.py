@@ -191,18 +191,19 @@ def _existing(path: Path) -> Path:
     raise NotFound(f"there is no file or folder '{path}'{hint}")
 
 
-def one_path(named: Sequence[str], folder: str | None) -> Path:
-    """The one file or folder that a run reads.
+def run_source(named: Sequence[str], folder: str | None) -> Path | list[Path]:
+    """The file or folder that a run reads, or two: headers and lines.
 
     Raises:
-        DokimaError: There is none, or there are several.
+        DokimaError: There is none, or one is not there.
     """
     if folder is not None and is_store_url(folder):
         raise DokimaError("--out reads files (got a store)")
     paths = [*named, *([folder] if folder is not None else [])]
-    if len(paths) != 1:
-        raise DokimaError(f"--out reads one file or folder of orders (got {len(paths)})")
-    return _existing(Path(paths[0]))
+    if not paths:
+        raise DokimaError("--out reads one file or folder of orders, or two of headers and their lines (got none)")
+    found = [_existing(Path(each)) for each in paths]
+    return found[0] if len(found) == 1 else found
 
 
 def refuse_given(options: Mapping[str, object], why: str) -> None:

@@ -26,10 +26,10 @@ from dokima.cli.options import (
     Values,
     names_of,
     one_order,
-    one_path,
     open_book,
     read_orders,
     refuse_given,
+    run_source,
 )
 from dokima.cli.output import complain, note, write
 from dokima.errors import listed
@@ -81,7 +81,7 @@ def price(
         from dokima.cli.streaming import price_to_files
 
         how = (layout, totals, workers, processes, scheduler, resume, check, names_of(columns))
-        raise typer.Exit(price_to_files(rulebook, one_path(orders_named or [], orders), out, *how))
+        raise typer.Exit(price_to_files(rulebook, run_source(orders_named or [], orders), out, *how))
     found = read_orders(rulebook, orders_named or [], orders, layout)
     calculation = rulebook.price(found)
     shown = report(calculation, locale=locale, figures=names_of(figures), columns=names_of(columns), totals=totals)

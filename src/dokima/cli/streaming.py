@@ -19,7 +19,7 @@ from dokima.cli.output import note
 
 def price_to_files(
     book: Rulebook,
-    source: Path,
+    source: Path | list[Path],
     out: Path,
     layout: str | None,
     totals: bool,
@@ -76,8 +76,11 @@ def _counted(count: int, what: str) -> str:
     return f"1 {what}" if count == 1 else f"{count:,} {what}s"
 
 
-def _rows(source: Path) -> int | None:
-    """How many rows there are, where the file says so."""
+def _rows(source: Path | list[Path]) -> int | None:
+    """How many rows there are, where the file says so; of headers and lines those of the longer one."""
+    if isinstance(source, list):
+        counts = [_rows(each) for each in source]
+        return None if None in counts else max(each or 0 for each in counts)
     if source.suffix != ".parquet" or not os.path.isfile(source):
         return None
     from pyarrow import ArrowException, parquet

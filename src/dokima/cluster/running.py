@@ -15,10 +15,11 @@ from dokima.cluster.executors import Workers
 from dokima.cluster.manifest import About, Manifest, digesting, open_manifest
 from dokima.cluster.parts import WRITERS, Part, PartDone, let_know
 from dokima.errors import DokimaError, listed
-from dokima.formats.layouts import Layout
+from dokima.formats.headers_and_lines import is_whole
+from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.pieces import Ends
 from dokima.formats.reading import Source
-from dokima.formats.streaming import Seen, check_size, order_pieces
+from dokima.formats.streaming import Seen, check_size, linked, order_pieces
 from dokima.formats.stretches import Stretch, order_stretches
 from dokima.model.content import digest_of
 from dokima.model.fields import Fields
@@ -101,6 +102,7 @@ def price_files(
     level: TableLevel = "headers" if totals else "lines"
     book.arrow_schema(level, columns)  # refuses what is no column
     with book.reading(layout) as chosen:
+        _check_files(source, chosen or own_layout(book.program.fields))
         how = (source, book.program.fields, chosen, lines)
         said = None if chosen is None else {"name": chosen.name, "sha256": digest_of(repr(chosen))}
         known = About({}, book.fingerprint, said, level, lines, check, tuple(columns))
@@ -138,9 +140,21 @@ def _pieces_done(
         yield done
 
 
+def _check_files(source: Source, layout: Layout) -> None:
+    """Refuse several files of whole orders: of those an order may have lines in two."""
+    if isinstance(source, Sequence) and len(source) > 1 and all(isinstance(each, Path) for each in source):
+        if len(source) == 2 and (layout.files is not None or linked(source, layout) is not None):
+            return
+        why = f"got {len(source)}"
+        if len(source) == 2:
+            why = is_whole(source, layout)
+        raise DokimaError(f"expected one file or folder of orders, or two of headers and their lines ({why})")
+
+
 def _check_folder(out: Path, source: Source) -> None:
-    if isinstance(source, Path) and os.path.isdir(source) and out.absolute().is_relative_to(source.absolute()):
-        raise DokimaError(f"expected a folder outside '{source}', which is read (got '{out}')")
+    for each in source if isinstance(source, list | tuple) else [source]:
+        if isinstance(each, Path) and os.path.isdir(each) and out.absolute().is_relative_to(each.absolute()):
+            raise DokimaError(f"expected a folder outside '{each}', which is read (got '{out}')")
     if out.suffix not in WRITERS:
         raise DokimaError(f"expected a folder that ends in {listed(WRITERS)} (got '{out}')")
 

@@ -54,6 +54,15 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:
     return grid.kept(np.flatnonzero(~np.isin(grid.rows, _empty_lines(path, marks))))
 
 
+def read_headings(path: Path, marks: Marks = PLAIN_MARKS) -> list[str]:
+    """The headings of a CSV file.
+
+    Raises:
+        DocumentError: As for `read_grid`.
+    """
+    return _headings(path, marks)[0]
+
+
 def read_batches(path: Path, marks: Marks = PLAIN_MARKS, rows: int = 1_000_000) -> Iterator[Batch]:  # noqa: ARG001
     """Read a CSV file block by block, so that no more than a block is held.
 

@@ -25,6 +25,15 @@ def read_grid(path: Path, marks: Marks = PLAIN_MARKS) -> Grid:  # noqa: ARG001 (
     return grid_of_table(read_table(path))
 
 
+def read_headings(path: Path, marks: Marks = PLAIN_MARKS) -> list[str]:  # noqa: ARG001 (formats are asked alike)
+    """The names of the columns of a file.
+
+    Raises:
+        DocumentError: It cannot be read.
+    """
+    return list(read_head(path, 1)[0].column_names)
+
+
 def read_table(path: Path) -> Any:
     """A file as a `pyarrow.Table`.
 

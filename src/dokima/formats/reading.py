@@ -12,6 +12,7 @@ from dokima.errors import DocumentError, DokimaError, Problem, listed, nearest
 from dokima.formats.documents_in_layouts import in_our_words, rows_of_documents
 from dokima.formats.frames import grid_of, is_arrow, is_frame
 from dokima.formats.grid import Grid
+from dokima.formats.headers_and_lines import apart, grid_apart
 from dokima.formats.layouts import Layout, LayoutFiles, own_layout
 from dokima.formats.orders_of_grids import flat_orders, linked_orders
 from dokima.formats.parquet_folders import files_of_orders, flat_orders_of_files
@@ -90,9 +91,14 @@ def _from_frames(source: Any, fields: Fields, given: Layout | None) -> Orders:
     else:
         headers, lines = (grid_of(part) for part in source)
         if given is None:
-            # In a frame of its own each level may simply say "number".
-            headers, lines = _named(headers, "order"), _named(lines, "line")
+            return _from_grids(headers, lines, layout, fields, ("headers", "lines"))
         raw = linked_orders(headers, lines, layout, ("headers", "lines"))
+    return read_orders(raw, layout.fields(fields), layout.reader)
+
+
+def _from_grids(headers: Grid, lines: Grid, layout: Layout, fields: Fields, files: tuple[str, str]) -> Orders:
+    """Headers and lines in Dokima's own words; where each level stands by itself it may simply say "number"."""
+    raw = linked_orders(_named(headers, "order"), _named(lines, "line"), layout, files)
     return read_orders(raw, layout.fields(fields), layout.reader)
 
 
@@ -106,6 +112,10 @@ def _named(grid: Grid, heading: str) -> Grid:
 def _from_paths(paths: Sequence[Path], fields: Fields, layout: Layout | None) -> Orders:
     if layout is not None and not layout.is_flat:
         return _from_two_files(paths, fields, layout)
+    both = apart(paths, own_layout(fields)) if layout is None else None
+    if both is not None:
+        grids = [grid_apart(each) for each in both]
+        return _from_grids(grids[0], grids[1], own_layout(fields), fields, (both[0].name, both[1].name))
     files = [file for path in paths for file in _files(path)]
     tables = [file for file in files if offers(file, "read_grid")]
     if tables:

@@ -11,18 +11,19 @@ from dokima.errors import DocumentError, Problem
 from dokima.formats.grid import Grid
 from dokima.model.values import PLAIN_MARKS, Marks
 
-Ability = Literal["read_documents", "read_grid", "read_batches"]
+Ability = Literal["read_documents", "read_grid", "read_batches", "read_headings"]
 """What a module may offer: ``read_documents(path)`` gives whole orders, ``read_grid(path, marks)`` rows under headings,
-of which tables and flat orders are made, ``read_batches(path, marks, rows)`` the same rows, some at a time."""
+of which tables and flat orders are made, ``read_batches(path, marks, rows)`` the same rows, some at a time, and
+``read_headings(path, marks)`` the headings alone."""
 
 MODULES: Mapping[str, tuple[str, tuple[Ability, ...]]] = {
     ".json": ("json_files", ("read_documents",)),
     ".jsonl": ("json_lines_files", ("read_documents",)),
-    ".csv": ("csv_files", ("read_grid", "read_batches")),
-    ".tsv": ("csv_files", ("read_grid", "read_batches")),
-    ".txt": ("csv_files", ("read_grid", "read_batches")),
+    ".csv": ("csv_files", ("read_grid", "read_batches", "read_headings")),
+    ".tsv": ("csv_files", ("read_grid", "read_batches", "read_headings")),
+    ".txt": ("csv_files", ("read_grid", "read_batches", "read_headings")),
     ".xlsx": ("xlsx_files", ("read_grid",)),
-    ".parquet": ("parquet_files", ("read_grid", "read_batches")),
+    ".parquet": ("parquet_files", ("read_grid", "read_batches", "read_headings")),
 }
 """The module of each ending, and what it offers; it is imported when a file of that kind is met."""
 

@@ -19,6 +19,7 @@ from dokima.exact.integers import Integers, Mask
 from dokima.formats.arrow_columns import raw_column
 from dokima.formats.frames import is_arrow
 from dokima.formats.grid import Batch, check_headings
+from dokima.formats.headers_and_lines import apart
 from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.parquet_folders import files_of_orders
 from dokima.formats.pieces import Ends, FlatRows, LinkedRows, Numbers, Piece, Rows, number_heading, out_of_step
@@ -49,10 +50,10 @@ def order_pieces(source: Source, fields: Fields, layout: Layout | None, lines: i
             different sequences.
     """
     check_size(lines)
-    if _linked(source, layout) is None and not _is_streamable(source, layout):
+    chosen = layout or own_layout(fields)
+    if linked(source, chosen) is None and not _is_streamable(source, layout):
         yield from _parts(orders_from(source, fields, layout), lines)
         return
-    chosen = layout or own_layout(fields)
     for rows in _rows(source, chosen, lines):
         yield partial(rows.read, chosen, fields)
 
@@ -79,9 +80,9 @@ def files_of_flat_rows(source: Any, layout: Layout | None) -> Sequence[Path]:
     return _files(source)
 
 
-def _linked(source: Any, layout: Layout | None) -> tuple[Any, Any] | None:
-    """Headers and lines apart that can be read side by side, files of a layout or two of Arrow; None for neither."""
-    if layout is not None and layout.files is not None:
+def linked(source: Any, layout: Layout) -> tuple[Any, Any] | None:
+    """Headers and lines apart that can be read side by side, files or folders or two of Arrow; None for neither."""
+    if layout.files is not None:
         if isinstance(source, Path) and os.path.isdir(source):
             source = [source / layout.files.headers, source / layout.files.lines]
         paths = isinstance(source, list | tuple) and len(source) == 2 and all(isinstance(each, Path) for each in source)
@@ -89,11 +90,11 @@ def _linked(source: Any, layout: Layout | None) -> tuple[Any, Any] | None:
             return source[0], source[1]
     if isinstance(source, tuple) and len(source) == 2 and all(is_arrow(each) for each in source):
         return source
-    return None
+    return apart(source, layout) if layout.name == "own" else None
 
 
 def _rows(source: Any, layout: Layout, lines: int) -> Iterator[Rows]:
-    both = _linked(source, layout)
+    both = linked(source, layout)
     if both is not None:
         yield from _side_by_side(both, layout, lines)
         return
@@ -105,7 +106,7 @@ def _rows(source: Any, layout: Layout, lines: int) -> Iterator[Rows]:
 def _side_by_side(both: tuple[Any, Any], layout: Layout, lines: int) -> Iterator[LinkedRows]:
     """Lines of whole orders, each with the headers up to that of its last order."""
     heading = number_heading(layout)
-    (file, headers), (lines_file, bodies) = (next(iter(_sources(each, layout, lines))) for each in both)
+    (file, headers), (lines_file, bodies) = (_one_source(each, layout, lines) for each in both)
     files = (file or "headers", lines_file or "lines")
     coming = _Coming(map(partial(_named, heading=heading), headers), lines)
     without_rows = _no_lines(layout)
@@ -209,6 +210,13 @@ def _sources(source: Any, layout: Layout, lines: int) -> Iterator[tuple[str, Ite
             yield file.name, module_of(file).read_batches(file, layout, lines)
     else:
         yield "", _arrow_batches(source)
+
+
+def _one_source(source: Any, layout: Layout, lines: int) -> tuple[str, Iterator[Batch]]:
+    """A source as one flow of rows: of a folder those of all its files, one after the other."""
+    if isinstance(source, Path) and os.path.isdir(source):
+        return source.name, (batch for _, batches in _sources(source, layout, lines) for batch in batches)
+    return next(iter(_sources(source, layout, lines)))
 
 
 def _files(path: Path) -> Sequence[Path]:
