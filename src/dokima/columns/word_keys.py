@@ -139,6 +139,12 @@ def coded(parts: Parts) -> tuple[Integers, Integers, WordKeys] | None:
     order = np.argsort(mixed)
     in_order = mixed[order]
     is_new = np.append(True, in_order[1:] != in_order[:-1])[: len(order)]
+    if (
+        is_new.all() and len(order) and any(part[order[0]] for part in parts)
+    ):  # as keys of a table: they stay in sequence
+        keys = WordKeys(parts, mixed)
+        keys.__dict__["_sorted"] = order, in_order
+        return np.arange(len(order)), np.arange(len(order)), keys
     codes = np.empty(len(order), np.int64)
     codes[order] = np.cumsum(is_new) - 1
     first = order[is_new]

@@ -164,7 +164,7 @@ class TextColumn(RawColumn):
         codes, first, keys = found
 
         def words() -> Any:
-            return array.take(arrow_positions(first))
+            return array if len(first) == len(array) else array.take(arrow_positions(first))
 
         them = Words(lambda: words().to_pylist(), size=len(first), keys=keys, arrow=words)
         column = Texts(np.arange(len(first)), them)

@@ -203,11 +203,12 @@ def _pattern(
     for at, stride in zip(filled, strides, strict=True):
         key = key + (codes[at][mine] if space < _WIDEST else codes[at][mine].astype(object)) * stride
     here = rows[mine]
-    order = (
-        np.lexsort((preference[here], key))
-        if key.dtype != object
-        else np.array(sorted(range(len(key)), key=lambda i: (key[i], preference[here[i]])), np.int64)
-    )
+    if (key[1:] > key[:-1]).all():
+        order = np.arange(len(key))  # each key is there once, and they rise: as those of most tables do
+    elif key.dtype != object:
+        order = np.lexsort((preference[here], key))
+    else:
+        order = np.array(sorted(range(len(key)), key=lambda i: (key[i], preference[here[i]])), np.int64)
     key = key[order]
     first = np.flatnonzero(begins(key))
     slots = None
