@@ -1,101 +1,137 @@
-"""A column of a data frame is the same whether Arrow has it or each value is looked at: two ways, held equal."""
+"""Columns as other libraries hold them: the same orders and tables whatever kind they are of, and what none can be."""
 
-import datetime
-from decimal import Decimal
+from datetime import datetime
+from decimal import Decimal as D
 
-import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from pyarrow import compute, parquet
 
 import dokima
-from dokima.formats.frames import _as_arrow, _by_values, _of_series
-from tests.books import book
+from tests.formats.test_streaming import BOOK
 
-DECIMALS = st.decimals(-(10**9), 10**9, allow_nan=False, places=3) | st.sampled_from(
-    [Decimal("1E+3"), Decimal("-0"), Decimal("0.10"), Decimal("NaN"), Decimal("1E-30"), Decimal(10) ** 40]
-)
-DATES = st.dates(datetime.date(1, 1, 1), datetime.date(9999, 12, 31))
-TEXTS = st.text(max_size=5) | st.sampled_from(["", " ", "A\0", "é", "\ud800"])
-MIXED = TEXTS | st.integers() | st.floats() | st.booleans() | DECIMALS | DATES | st.datetimes() | st.binary(max_size=2)
-KINDS = {
-    "texts": TEXTS, "dates": DATES, "decimals": DECIMALS, "mixed": MIXED, "timestamps": st.datetimes(),
-    "numbers": st.integers(-(2**63), 2**63 - 1), "flags": st.booleans(), "floats": st.floats(),
-}  # fmt: skip
-BLANKS = (None, np.nan, pd.NA, pd.NaT)
+PLAIN = {
+    "order": pa.array(["7", "7", None, "8"]),
+    "line": pa.array(["10", "20", "10", "10"]),
+    "item": pa.array(["PANE", "=SUM", "PANE", None]),
+    "quantity": pa.array([D("1.50"), None, D("2.00"), D("-3.00")], pa.decimal128(9, 2)),
+}
 
 
-def rows(column):
-    """The value of each row with its kind; nothing for a blank, the empty text and what is no number."""
-    found = []
-    for place in column.places():
-        value = column.values[place] if place >= 0 else None
-        if value is None or value == "" or (isinstance(value, Decimal) and value.is_nan()):
-            found.append(None)
-        else:
-            found.append((type(value), "nan" if pd.isna(value) else value))
-    return found
+def views(array):
+    return array.cast(pa.string_view())
 
 
-@given(st.data(), st.sampled_from(list(KINDS)), st.booleans())
-def test_a_series_is_read_as_value_by_value(data, kind, with_blanks):
-    values = data.draw(st.lists(KINDS[kind] | st.sampled_from(BLANKS) if with_blanks else KINDS[kind], max_size=8))
-    makers = [lambda: pd.Series(values, dtype=object), lambda: pd.Series(values)]
-    if kind == "texts":
-        makers += [lambda: pd.Series(values, dtype="string"), lambda: pd.Series(values, dtype=pd.ArrowDtype(pa.string())),
-                   lambda: pd.Series(values, dtype=object).astype("category")]  # fmt: skip
-    if kind == "numbers":
-        makers += [lambda: pd.Series(values, dtype=pd.ArrowDtype(pa.int64())), lambda: pd.Series(values, dtype="Int64")]
-    if kind == "dates":
-        makers += [lambda: pd.Series(values, dtype=pd.ArrowDtype(pa.date32()))]
-    try:
-        series = data.draw(st.sampled_from(makers))()
-    except (ValueError, TypeError, OverflowError, UnicodeError, pa.ArrowException):
-        return  # pandas has no such series
-    assert rows(_of_series(series)) == rows(_by_values(series))
+FORMS = {
+    "text views, as Polars writes them": {"order": views, "line": views, "item": views},
+    "a dictionary of text views": {
+        "item": lambda texts: pa.DictionaryArray.from_arrays(
+            texts.dictionary_encode().indices, views(texts.dictionary_encode().dictionary)
+        )
+    },
+    "runs": {"order": compute.run_end_encode, "line": compute.run_end_encode, "quantity": compute.run_end_encode},
+    "short decimals": {"quantity": lambda numbers: numbers.cast(pa.decimal64(12, 2))},
+    "wide decimals": {"quantity": lambda numbers: numbers.cast(pa.decimal256(50, 4))},
+    "whole decimals for numbers of orders and lines, as databases have them": {
+        "order": lambda texts: texts.cast(pa.int64()).cast(pa.decimal128(19, 0)),
+        "line": lambda texts: texts.cast(pa.decimal128(4, 0)),
+    },
+    "whole numbers": {"order": lambda texts: texts.cast(pa.int32()), "line": lambda texts: texts.cast(pa.uint8())},
+}
+
+
+def read(source):
+    orders = BOOK.orders(source)
+    return list(orders.documents()), [str(problem) for problem in orders.problems]
+
+
+@pytest.mark.parametrize("form", FORMS, ids=str)
+def test_a_column_is_read_whatever_its_form(form):
+    given = pa.table({name: FORMS[form].get(name, lambda column: column)(column) for name, column in PLAIN.items()})
+    assert read(given) == read(pa.table(PLAIN))
+    assert read(given)[1] == ["row 4, number: expected an order number (got a blank)"]
+
+
+def test_a_number_that_is_none_is_no_blank():
+    """A column of whole numbers with a blank is one of binary floats in pandas."""
+    frame = pd.DataFrame({"order": [7.0, None], "line": ["10", "10"], "item": ["PANE"] * 2, "quantity": ["1"] * 2})
+    assert read(frame)[1] == [
+        'row 2, number: expected text, or say floats = "round" for it (got 7.0)',
+        "row 3, number: expected an order number (got a blank)",
+    ]
+    data = {"rulebook": {"name": "whole", "currency": "EUR"}}
+    whole = dokima.Rulebook.from_dict({**data, "header": {"number": {"floats": "round"}}})
+    frame = frame.assign(order=[7.0, 7.5], item=["PANE", "RIDGE"])
+    orders = whole.orders(frame)
+    assert orders.numbers == ["7"]
+    assert [str(problem) for problem in orders.problems] == ["row 3, number: expected text (got 7.5)"]
 
 
 @pytest.mark.parametrize(
-    ("series", "is_taken"),
+    "word", [lambda column: column, lambda column: column.dictionary_encode()], ids=["plain", "coded"]
+)
+def test_a_text_with_a_nul_is_refused_wherever_it_comes_from(word, tmp_path):
+    """No database keeps it; JSON is refused with the same words."""
+    table = pa.table(
+        {
+            "order": pa.array(["A", "A", "B"]),
+            "line": pa.array(["10", "20", "10"]),
+            "item": word(pa.array(["X", "Y\0", "Z"])),
+        }
+    )
+    said = "order A, line 20, item: expected text without the character NUL (got 'Y\\x00')"
+    orders = BOOK.orders(table)
+    assert (orders.numbers, [str(problem) for problem in orders.problems]) == (["B"], [f"row 3, {said}"])
+    (tmp_path / "nul.csv").write_text("order,line,item\nA,10,X\nA,20,Y\0\nB,10,Z\n", encoding="utf-8")
+    orders = BOOK.orders(tmp_path / "nul.csv")
+    assert (orders.numbers, [str(problem) for problem in orders.problems]) == (["B"], [f"nul.csv row 3, {said}"])
+    orders = BOOK.orders(
+        [dokima.Order("A", lines=[{"item": "X"}, {"item": "Y\0"}]), dokima.Order("B", lines=[{"item": "Z"}])]
+    )
+    assert (orders.numbers, [str(problem) for problem in orders.problems]) == (["B"], [said])
+
+
+@pytest.mark.parametrize(
+    ("dates", "said"),
     [
-        (pd.Series(["a", None, "b"]), True),
-        (pd.Series([1, 2]), True),
-        (pd.Series([1.5, 2]), False),
-        (pd.Series(["a", 1], dtype=object), False),
-        (pd.Series([b"a", b"b"], dtype=object), False),
-        (pd.Series([datetime.date(2026, 3, 2)]), True),
-        (pd.Series([pd.Timestamp("2026-03-02")]), False),
-        (pd.Series([Decimal("1.50"), None]), False),
-        (pd.Series(["a", "b"], dtype=pd.ArrowDtype(pa.large_string())), True),
-        (pd.Series([pd.Timestamp("2026-03-02")], dtype=pd.ArrowDtype(pa.timestamp("ns"))), False),
+        ([datetime(2026, 3, 2), None], "row 3, order A, date: expected 2026-03-02 00:00:00 as in row 2 (got blank)"),
+        ([datetime(2026, 3, 2, 12)] * 2, "row 2, order A, date: expected a date such as 2026-03-02 (got 2026-03-02 12:00:00)"),
+    ],
+)  # fmt: skip
+def test_times_are_said_as_people_write_them(dates, said):
+    frame = pd.DataFrame({"order": ["A", "A"], "line": ["10", "20"], "date": dates})
+    assert read(frame) == ([], [said])
+
+
+TWICE = pa.table([pa.array(["A"])] * 2 + [pa.array(["10"])], names=["order", "order", "line"])
+
+
+@pytest.mark.parametrize(
+    ("read", "file"),
+    [
+        (lambda path: BOOK.orders(TWICE), ""),
+        (lambda path: list(BOOK.stream(TWICE)), ""),
+        (lambda path: BOOK.orders(pd.DataFrame([["A", "A", "10"]], columns=["order", "order", "line"])), ""),
+        (BOOK.orders, "twice.parquet: "),
+        (lambda path: list(BOOK.stream(path)), "twice.parquet: "),
     ],
 )
-def test_what_lies_in_a_frame_is_taken_as_it_lies(series, is_taken):
-    assert (_as_arrow(series) is not None) == is_taken
+def test_a_column_that_is_there_twice_is_refused(read, file, tmp_path):
+    parquet.write_table(TWICE, tmp_path / "twice.parquet")
+    with pytest.raises(dokima.DocumentError, match=f"^{file}expected each heading once .got 'order' 2 times.$"):
+        read(tmp_path / "twice.parquet")
 
 
-@pytest.mark.parametrize("how", ["numpy", "arrow", "table"])
-def test_headers_and_lines_as_frames_come_out_as_one_table_does(how):
-    """Three orders in a sequence of their own, their lines in another, one order's lines apart."""
-    rules = book({})
-    headers = pd.DataFrame({"number": ["O9", "O10", "O8"], "customer": ["C", None, "C"]})
-    lines = pd.DataFrame({
-        "order": ["O10", "O9", "O8", "O9"], "number": ["1", "1", "1", "2"], "item": ["B", "A", "A", "B"],
-        "quantity": [Decimal(1), Decimal(2), Decimal(3), Decimal("0.5")],
-    })  # fmt: skip
-    if how == "arrow":
-        headers, lines = (pa.Table.from_pandas(each).to_pandas(types_mapper=pd.ArrowDtype) for each in (headers, lines))
-    if how == "table":
-        headers, lines = pa.Table.from_pandas(headers), pa.Table.from_pandas(lines)
-    orders = rules.orders((headers, lines))
-    assert orders.numbers == ["O9", "O10", "O8"]
-    told = [
-        (order.number, [(line.number, str(line.quantity)) for line in order.lines]) for order in rules.price(orders)
-    ]
-    assert told == [("O9", [("1", "2"), ("2", "0.5")]), ("O10", [("1", "1")]), ("O8", [("1", "3")])]
-    wrong = lines if how == "table" else lines.assign(order=["O10", "O9", "O7", "O9"])
-    if how != "table":
-        with pytest.raises(dokima.DocumentError, match=r"expected the number of an order in headers \(got 'O7'\)"):
-            rules.orders((headers, wrong), strict=True)
+def test_rows_of_tables_come_from_arrow_too():
+    rows = {"item": ["PANE", "=SUM"], "price": [D("10.00"), D("3.00")]}
+    order = {"number": "A", "lines": [{"item": "PANE", "quantity": 2}, {"item": "=SUM", "quantity": 1}]}
+    kinds = (
+        pa.table(rows),
+        pa.table(rows).to_reader(),
+        pd.DataFrame(rows),
+        [dict(zip(rows, r, strict=True)) for r in zip(*rows.values(), strict=True)],
+    )
+    assert [BOOK.with_tables(item=each).price(order)["A"].totals.with_tax for each in kinds] == [D("27.83")] * 4
+    with pytest.raises(dokima.RulebookError, match="as a DataFrame, a table of Arrow or a list of mappings .got dict."):
+        BOOK.with_tables(item=rows)
