@@ -29,6 +29,7 @@ BENCHMARKS = (
     "prices",
     "routine",
     "files",
+    "shapes",
     "output",
     "changes",
     "change_orders",

@@ -90,3 +90,21 @@ def test_suggestions_come_behind_what_stands_in_a_file_and_go_nowhere_else(tmp_p
     assert len(dokima.prove(folder)) == 3
     status, _, said = run_here(folder, "prove", "--suggest", "cases/a.csv")
     assert (status, "expected a .toml file for cases" in said) == (2, True)
+
+
+@pytest.mark.parametrize("price", [True, False])
+def test_a_rulebook_of_rules_alone_and_a_column_with_spaces_in_its_name(price, tmp_path):
+    routine = '[routine.r]\nstep = [{ name = "price", kind = "price", options = [{ value = "rate.rate" }] }]\n'
+    (tmp_path / "rulebook.toml").write_text(
+        '[rulebook]\nname = "rules"\ncurrency = "EUR"\n[[rule]]\nid = "few"\nat = "enter"\nrequire = "line.quantity <= 3"\n'
+        '[table.rate]\nfile = "r.csv"\nmatch = { "Item no" = "line.item" }\n'
+        'window = { from = "Valid from", on = "header.date" }\ncolumns.rate = { kind = "decimal", from = "The rate" }\n'
+        + routine
+        * price
+    )
+    (tmp_path / "r.csv").write_text("Item no,Valid from,The rate\nA,2026-01-01,5\n")
+    found = dokima.CaseFolder(tmp_path).suggest(DAY)
+    reaches = {name for each in found for name in each.reaches}
+    assert reaches >= {"few speaks", "few passes", "few: line.quantity <= 3 with one just beyond the other"}
+    assert ("on the day of rate Valid from 2026-01-01" in reaches) == price
+    dokima.add_cases(tmp_path / "first.toml", [each.case for each in found])

@@ -22,7 +22,7 @@ from dokima.pricing.running.pricing import price_orders
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
 from dokima.proving.examples import Examples, document, header_of
-from dokima.proving.reaching import Target, reached, summed
+from dokima.proving.reaching import Target, edge_parts, reached, summed
 from dokima.proving.running_cases import Batch
 from dokima.tables.table import Table
 
@@ -135,7 +135,7 @@ def seeds(program: Program, cases: Sequence[Case], today: datetime.date) -> list
             example = examples.of(table, [row])
             if example is not None:
                 found.append(example_document(program, example))
-    return found
+    return found or [example_document(program, examples.first)]  # of rules alone
 
 
 def example_document(program: Program, example: Mapping[str, Any]) -> Document:
@@ -159,7 +159,7 @@ def near_rows(
 ) -> Iterator[Document]:
     """For each row whose break is aimed at orders below, at and above it; for each first or last day orders on it."""
     targets, examples = list(targets), Examples(program, today)
-    for name, column, day in [each.name.split(" ") for each in targets if each.kind == "edges"]:
+    for name, column, day in [edge_parts(each.name) for each in targets if each.kind == "edges"]:
         yield from _on_the_day(program, program.tables[name], column, day, examples, boundaries)
     for name in [target.name for target in targets if target.kind == "together"]:
         yield from _two_lines(program, program.tables[name], examples, boundaries)

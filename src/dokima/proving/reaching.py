@@ -147,6 +147,13 @@ def _edge(table: Table, column: str, day: int) -> str:
     return f"{table.name} {column} {np.datetime64(day, 'D')}"
 
 
+def edge_parts(edge: str) -> tuple[str, str, str]:
+    """Table, column and day of an edge; a column may have spaces in its name."""
+    table, _, rest = edge.partition(" ")
+    column, _, day = rest.rpartition(" ")
+    return table, column, day
+
+
 def _edges_met(table: Table, context: Context, orders: Integers) -> Iterator[Reached]:
     """Where a row answered on the first or the last day of its window."""
     if table.window is None:

@@ -177,7 +177,7 @@ class _Search:
             first = len(self.pool)
             start = self.pool.documents[best]
             self.pool.add(
-                (changed(start, [(name, value)]), 1) for name in names for value in self.boundaries.values[name]
+                (changed(start, [(name, value)]), 1) for name in names for value in self.boundaries.values.get(name, [])
             )
             self.pool.add(further(start, names, self.boundaries, several=False))
             near = [best, *range(first, len(self.pool))]
@@ -390,6 +390,8 @@ class _Search:
     def _to_edit(self) -> list[Document]:
         """Orders to edit: without findings, with as little that is made up as there is; of each routine one first."""
         fired = self._fired()
+        if not self.pool.batches:
+            return []
         chosen = np.concatenate([batch.pricing.calculation.routine_of for batch in self.pool.batches])
         sound = [at for at in self._different(MOST_SEEDS) if not self.pool.flawed.get(at)]
         sound.sort(key=lambda at: (fired[at], self.pool.changes[at]))

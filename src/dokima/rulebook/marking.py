@@ -9,7 +9,7 @@ from typing import Literal
 
 from dokima.formats.regular_files import files_in, text_of
 from dokima.proving.coverage import Coverage
-from dokima.proving.reaching import Target, setting_of
+from dokima.proving.reaching import Target, edge_parts, setting_of
 from dokima.rulebook.places import line_of
 
 Reach = Literal["", "all", "some", "none"]
@@ -93,7 +93,7 @@ def _met(coverage: Coverage) -> Iterator[tuple[str, int, int, str]]:
     for name, count in coverage.misses.items():
         yield f"table.{name}", int(count > 0), 1, f"{count} without a row"
     for name, count in coverage.edges.items():
-        owner, column, day = name.split(" ")
+        owner, column, day = edge_parts(name)
         yield f"table.{owner}", int(count > 0), 1, f"{column} {day}: {count} on the day"
     for name, done in coverage.moves.items():
         yield f"states.order.{name.partition(' to ')[0]}", int(done), 1, f"{name}: {'met' if done else 'never'}"
