@@ -37,7 +37,7 @@ SIZE=9 take prices 156 54 "dokima prices --customer FERNHOLT --date 2026-03-02 |
 take prices-item 140 42 "dokima prices --item PANE-T6 --date 2026-03-02"
 SIZE=9 take prove 156 54 \
     "sed -i 's/C62,2026-01-01,2026-12-31,24,44.25/C62,2026-01-01,2026-12-31,25,44.25/' tables/agreed_prices.csv" \
-    "dokima prove | tail -16" "sed -i 's/,25,44.25/,24,44.25/' tables/agreed_prices.csv" "dokima prove --coverage | head -14"
+    "dokima prove | tail -16" "sed -i 's/,25,44.25/,24,44.25/' tables/agreed_prices.csv" "dokima prove --coverage | head -15"
 take check 140 42 "dokima check orders"
 take price 140 42 "dokima price orders/SQ-2041.json"
 take explain 140 42 "dokima explain orders/SQ-2041.json 10"
