@@ -47,6 +47,7 @@ def _price(step: Step, phrases: Phrases) -> Iterator[Sentence]:
         base = f" for so many units as {phrases.of(option.base)} says" if option.base is not None else ""
         formula = option.value.written + (f" per {option.base.written}" if option.base is not None else "")
         yield Sentence(f"Else it is {phrases.of(option.value)}{base}, where that is not blank.", formula)
+    yield Sentence("The amount of a line is its price times its quantity.")
     yield Sentence("A line without any of these has no price, and the order no total: that is an error.")
 
 
