@@ -99,3 +99,19 @@ def test_examples_run_and_print_what_they_say(script, capsys):
 
     assert promised is not None
     assert capsys.readouterr().out.splitlines() == [line[4:] for line in promised[1].splitlines()]
+
+
+def test_every_public_name_has_its_group_in_the_pages_of_the_interface():
+    """The pages are built late in a run of the checks; a name in no group shows here at once."""
+    tree = ast.parse((ROOT / "docs" / "conf.py").read_text(encoding="utf-8"))
+    (groups,) = [
+        node.value for node in tree.body
+        if isinstance(node, ast.Assign) and [each.id for each in node.targets if isinstance(each, ast.Name)] == ["GROUPS"]
+    ]  # fmt: skip
+    named = {name for names in ast.literal_eval(groups).values() for name in names}
+    raised = {
+        name
+        for name in dokima.__all__
+        if isinstance(getattr(dokima, name), type) and issubclass(getattr(dokima, name), Exception)
+    }
+    assert named | raised | {"Problem", "RulebookProblem"} == set(dokima.__all__)
