@@ -2,6 +2,7 @@
 
 import json
 import shutil
+import zipfile
 
 import docx
 import pypdf
@@ -132,3 +133,38 @@ def test_what_is_no_specification_is_refused(name, written, tmp_path):
     assert (status, out, "expected a specification that 'dokima spec --out' has written" in said) == (2, "", True)
     assert run_here(book, "spec", "--verify", tmp_path / f"no-{name}")[0] == 2
     assert run_here(book, "spec", "--verify", tmp_path / name, "--out", tmp_path / "x.md")[0] == 2
+
+
+HOSTILE = {
+    "record that is no JSON.md": b'<!-- {"dokima_specification": 1, "title": x, "seal": "%s"} -->' % (b"0" * 64),
+    "record without parts.html": b'{"dokima_specification": 1, "title": "x", "seal": "%s"}' % (b"0" * 64),
+    "record of lists.pdf": b'{"dokima_specification": 1, "title": [], "date": 3, "parts": [1], "seal": "%s"}'
+    % (b"0" * 64),
+    "very deep.json": b"[" * 100_000,
+    "half a sign.json": b'{"title": "\\ud800", "parts": {}, "seal": "x"}',
+    "parts of numbers.json": b'{"title": "x", "parts": {"rule a": 3}, "facts": [], "seal": "x"}',
+    "no text.json": b"\xff\xfe{",
+    "a list.json": b"[1]",
+}
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_a_record_that_somebody_broke_is_told_and_never_a_defect(name, written, tmp_path):
+    book, _ = written
+    (tmp_path / name).write_bytes(HOSTILE[name])
+    status, out, said = run_here(book, "spec", "--verify", tmp_path / name)
+    assert (status, out) == (2, "")
+    assert "expected a specification that" in said or "somebody has edited it" in said
+
+
+@pytest.mark.parametrize("broken", ["word/document.xml", "[Content_Types].xml", "_rels/.rels", "customXml/item2.xml"])
+def test_a_word_document_that_is_broken_inside_is_told(broken, written, tmp_path):
+    book, files = written
+    target = tmp_path / "broken.docx"
+    with zipfile.ZipFile(files["docx"]) as old, zipfile.ZipFile(target, "w") as new:
+        for name in old.namelist():
+            content = old.read(name)
+            new.writestr(name, content[: len(content) // 2] if name == broken else content)
+    status, out, said = run_here(book, "spec", "--verify", target)
+    assert (status, out) == (2, "")
+    assert "expected a specification that" in said or "somebody has edited it" in said

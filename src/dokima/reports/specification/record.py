@@ -117,39 +117,53 @@ def _of_text(content: bytes) -> Record | None:
         return None
     seal = found[1].decode()
     blank = content.replace(_field(seal), _field(OPEN_SEAL))
-    return _record(found[0].decode(), is_intact=_digest(blank) == seal)
+    return _record(_read(found[0]), seal == _digest(blank))
 
 
 def _of_json(content: bytes) -> Record | None:
-    try:
-        said = json.loads(content)
-    except ValueError:
-        return None
-    if not isinstance(said, dict) or not isinstance(said.get("parts"), dict) or not isinstance(said.get("title"), str):
-        return None
+    said = _read(content)
     seal = said.pop(SEAL, "")
     facts = said.get("facts")
-    date = str(facts.get("date", "")) if isinstance(facts, dict) else ""
-    return Record(said["title"], date, said["parts"], digest_of(canonical_json(said)) == seal)
+    date = facts.get("date", "") if isinstance(facts, dict) else ""
+    try:
+        is_intact = digest_of(canonical_json(said)) == seal
+    except ValueError:  # half a character, as nothing of ours writes it
+        is_intact = False
+    return _record({**said, "date": date}, is_intact)
 
 
 def _of_word(content: bytes) -> Record | None:
     import io
     import zipfile
+    import zlib
 
     docx = needed("docx", "specifications as Word documents", "docx")
     try:
         document = docx.Document(io.BytesIO(content))
-    except (zipfile.BadZipFile, KeyError, ValueError):
+        blobs = [part.blob for part in document.part.package.iter_parts() if "/customXml/" in str(part.partname)]
+        texts = texts_of(document)
+    except (zipfile.BadZipFile, zlib.error, KeyError, ValueError, AttributeError, SyntaxError, EOFError):
+        return None  # no archive, no document in it, or no XML
+    found = next(filter(None, (_IN_WORD.search(blob.decode("utf-8", "replace")) for blob in blobs)), None)
+    said = {} if found is None else _read(found[1])
+    return _record(said, said.get(SEAL) == word_seal(texts))
+
+
+def _read(text: str | bytes) -> dict[str, Any]:
+    """An object of JSON; an empty one for anything else."""
+    try:
+        said = json.loads(text)
+    except (ValueError, RecursionError):
+        return {}
+    return said if isinstance(said, dict) else {}
+
+
+def _record(said: Mapping[str, Any], is_intact: bool) -> Record | None:
+    """The record that some data is; None if it is none, whatever else it may be."""
+    title, date, parts = said.get("title"), said.get("date"), said.get("parts")
+    if not isinstance(title, str) or not isinstance(date, str) or not isinstance(parts, dict):
         return None
-    for part in document.part.package.iter_parts():
-        text = part.blob.decode("utf-8", "replace") if str(part.partname).startswith("/customXml/") else ""
-        found = _IN_WORD.search(text)
-        if found is not None:
-            record = _record(found[1], is_intact=True)
-            seal = json.loads(found[1])[SEAL]
-            return Record(record.title, record.date, record.parts, word_seal(texts_of(document)) == seal)
-    return None
+    return Record(title, date, parts, is_intact)
 
 
 def texts_of(document: Any) -> list[str]:
@@ -160,8 +174,3 @@ def texts_of(document: Any) -> list[str]:
         "".join(text.text or "" for text in paragraph.iter(qn("w:t")))
         for paragraph in document.element.body.iter(qn("w:p"))
     ]
-
-
-def _record(text: str, *, is_intact: bool) -> Record:
-    said = json.loads(text)
-    return Record(said["title"], said["date"], said["parts"], is_intact)
