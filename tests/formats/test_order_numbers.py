@@ -113,7 +113,7 @@ def test_digests_of_alike_numbers_are_all_different():
     assert all(98_500 < count < 101_500 for count in counts)
 
 
-def test_a_hundred_thousand_pieces_of_digests_are_merged_seldom():
+def test_digests_of_many_pieces_are_merged_seldom():
     """Each digest is merged about as often as the runs have lengths, not once for each piece that follows."""
     runs = streaming._Digests()
     sizes = []

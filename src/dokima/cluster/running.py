@@ -15,7 +15,7 @@ from dokima.cluster.executors import Workers
 from dokima.cluster.manifest import About, Manifest, digesting, open_manifest
 from dokima.cluster.parts import WRITERS, Part, PartDone, let_know
 from dokima.errors import DokimaError, listed
-from dokima.formats.headers_and_lines import is_whole
+from dokima.formats.headers_and_lines import why_not_apart
 from dokima.formats.layouts import Layout, own_layout
 from dokima.formats.pieces import Ends
 from dokima.formats.reading import Source
@@ -104,8 +104,7 @@ def price_files(
     with book.reading(layout) as chosen:
         _check_files(source, chosen or own_layout(book.program.fields))
         how = (source, book.program.fields, chosen, lines)
-        said = None if chosen is None else {"name": chosen.name, "sha256": digest_of(repr(chosen))}
-        known = About({}, book.fingerprint, said, level, lines, check, tuple(columns))
+        known = About({}, book.fingerprint, _said(chosen), level, lines, check, tuple(columns))
         with digesting(known, source) as about:
             manifest = open_manifest(out, about, resume)
             if not manifest.is_done:
@@ -140,14 +139,17 @@ def _pieces_done(
         yield done
 
 
+def _said(layout: Layout | None) -> dict[str, str] | None:
+    """What a manifest says of a layout; None of Dokima's own."""
+    return None if layout is None else {"name": layout.name, "sha256": digest_of(repr(layout))}
+
+
 def _check_files(source: Source, layout: Layout) -> None:
     """Refuse several files of whole orders: of those an order may have lines in two."""
     if isinstance(source, Sequence) and len(source) > 1 and all(isinstance(each, Path) for each in source):
         if len(source) == 2 and (layout.files is not None or linked(source, layout) is not None):
             return
-        why = f"got {len(source)}"
-        if len(source) == 2:
-            why = is_whole(source, layout)
+        why = why_not_apart(source, layout) if len(source) == 2 else f"got {len(source)}"
         raise DokimaError(f"expected one file or folder of orders, or two of headers and their lines ({why})")
 
 

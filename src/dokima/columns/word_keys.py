@@ -34,13 +34,17 @@ class WordKeys:
     Attributes:
         parts: Their parts.
         mixed: One number for each; no two are equal.
+        in_order: Where each stands when they are sorted, and the sorted numbers; None to find out when it is asked.
     """
 
     parts: Parts
     mixed: Any
+    in_order: tuple[Integers, Any] | None = None
 
     @cached_property
     def _sorted(self) -> tuple[Integers, Any]:
+        if self.in_order is not None:
+            return self.in_order
         order = np.argsort(self.mixed)
         return order, self.mixed[order]
 
@@ -139,12 +143,10 @@ def coded(parts: Parts) -> tuple[Integers, Integers, WordKeys] | None:
     order = np.argsort(mixed)
     in_order = mixed[order]
     is_new = np.append(True, in_order[1:] != in_order[:-1])[: len(order)]
-    if (
-        is_new.all() and len(order) and any(part[order[0]] for part in parts)
-    ):  # as keys of a table: they stay in sequence
-        keys = WordKeys(parts, mixed)
-        keys.__dict__["_sorted"] = order, in_order
-        return np.arange(len(order)), np.arange(len(order)), keys
+    # As keys of a table are: each there once. Then they stay in their sequence, and are sorted already.
+    if len(order) and is_new.all() and any(part[order[0]] for part in parts):
+        every = np.arange(len(order))
+        return every, every, WordKeys(parts, mixed, (order, in_order))
     codes = np.empty(len(order), np.int64)
     codes[order] = np.cumsum(is_new) - 1
     first = order[is_new]

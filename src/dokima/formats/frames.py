@@ -74,10 +74,8 @@ def _as_arrow(series: pd.Series[Any]) -> Any:
     values = series.array
     if hasattr(values, "__arrow_array__") and isinstance(series.dtype, pd.ArrowDtype | pd.StringDtype):
         found = values.__arrow_array__()
-        kind = found.type
     elif series.dtype.kind in "iub" and isinstance(series.dtype, np.dtype):
         found = pa.array(series.to_numpy())
-        kind = found.type
     elif series.dtype == object:
         known = _OBJECTS.get(pd.api.types.infer_dtype(series, skipna=True))
         if known is None:
@@ -86,12 +84,14 @@ def _as_arrow(series: pd.Series[Any]) -> Any:
             found = pa.array(series, getattr(pa, known)(), from_pandas=True)
         except (pa.ArrowException, OverflowError, UnicodeError):
             return None  # a text that is not UTF-8: its reader says where
-        kind = found.type
     else:
         return None
-    straight = any(test(kind) for test in (pa.types.is_string, pa.types.is_large_string, pa.types.is_integer,
-                                           pa.types.is_decimal, pa.types.is_boolean, pa.types.is_date32))  # fmt: skip
-    return pa.chunked_array([found] if isinstance(found, pa.Array) else found.chunks, kind) if straight else None
+    kinds = pa.types
+    straight = (kinds.is_string, kinds.is_large_string, kinds.is_integer, kinds.is_decimal, kinds.is_boolean,
+                kinds.is_date32)  # fmt: skip
+    if not any(is_kind(found.type) for is_kind in straight):
+        return None
+    return found if isinstance(found, pa.ChunkedArray) else pa.chunked_array([found])
 
 
 def _by_values(series: pd.Series[Any]) -> RawColumn:

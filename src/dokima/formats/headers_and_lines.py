@@ -7,12 +7,11 @@ from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Any
 
-from dokima.errors import DocumentError, Problem
 from dokima.formats.arrow_columns import grid_of_table
 from dokima.formats.grid import Grid
 from dokima.formats.layouts import Layout
 from dokima.formats.parquet_files import read_table
-from dokima.formats.parquet_folders import parquet_files_in
+from dokima.formats.parquet_folders import as_one_table, parquet_files_in
 from dokima.formats.registry import module_of, offers, read_grid
 
 NUMBER = "number"
@@ -38,7 +37,7 @@ def apart(source: Any, layout: Layout) -> tuple[Path, Path] | None:
     return (other, one) if _are_apart(headings[1], headings[0], layout) else None
 
 
-def is_whole(source: Any, layout: Layout) -> str:
+def why_not_apart(source: Any, layout: Layout) -> str:
     """Why two files are no headers and lines, in words."""
     names = [each.name for each in source]
     of_lines = _level(layout, "line") - _level(layout, "header")
@@ -49,16 +48,14 @@ def is_whole(source: Any, layout: Layout) -> str:
 
 
 def grid_apart(path: Path) -> Grid:
-    """The rows of a file, or of all Parquet files of a folder, one after the other."""
-    import pyarrow as pa
+    """The rows of a file, or of all Parquet files of a folder, one after the other.
 
+    Raises:
+        DocumentError: One of them cannot be read, or their columns do not go together.
+    """
     if not os.path.isdir(path):
         return read_grid(path)
-    try:
-        return grid_of_table(pa.concat_tables(map(read_table, parquet_files_in(path)), promote_options="permissive"))
-    except pa.ArrowException as error:
-        message = f"expected files with the same kinds of columns ({error})"
-        raise DocumentError([Problem("", "", "", message, str(path))]) from None
+    return grid_of_table(as_one_table([read_table(file) for file in parquet_files_in(path)], path))
 
 
 def _are_apart(headers: Collection[str], lines: Collection[str], layout: Layout) -> bool:
@@ -69,7 +66,7 @@ def _are_apart(headers: Collection[str], lines: Collection[str], layout: Layout)
         and layout.link in lines
         and not {*headers} & (of_line - of_header)
         and not {*lines} & (of_header - of_line - {layout.link})
-        and len({*lines} & (of_line | {NUMBER})) > 0
+        and bool({*lines} & (of_line | {NUMBER}))
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -50,28 +51,41 @@ def parquet_files_in(folder: Path) -> list[Path]:
     return files_in(folder, ".parquet")
 
 
+def as_one_table(tables: Sequence[Any], place: Path) -> Any:
+    """Tables of Arrow one after the other.
+
+    Args:
+        tables: The tables.
+        place: Where they were read, for the message.
+
+    Raises:
+        DocumentError: Their columns do not go together.
+    """
+    import pyarrow as pa
+
+    try:
+        return pa.concat_tables(tables, promote_options="permissive")
+    except pa.ArrowException as error:
+        message = f"expected files with the same kinds of columns ({error})"
+        raise DocumentError([Problem("", "", "", message, str(place))]) from None
+
+
 def flat_orders_of_files(files: Sequence[Path], layout: Layout) -> RawOrders:
     """Orders out of several files of flat rows, each order in one of them.
 
     Raises:
         DocumentError: One of them cannot be read, their columns do not go together, or an order has lines in two.
     """
-    import pyarrow as pa
-
     tables, names = [read_table(file) for file in files], [file.name for file in files]
-    place = str(files[0].parent)
-    try:
-        whole = pa.concat_tables(tables, promote_options="permissive")
-    except pa.ArrowException as error:
-        message = f"expected files with the same kinds of columns ({error})"
-        raise DocumentError([Problem("", "", "", message, place)]) from None
+    place = files[0].parent
+    whole = as_one_table(tables, place)
     starts = np.cumsum([0, *(table.num_rows for table in tables)])
 
     def file_at(rows: Integers) -> Integers:
         found: Integers = np.searchsorted(starts, rows - 2, "right") - 1  # rows are counted from 2
         return found
 
-    raw = flat_orders(grid_of_table(whole).without_sums(layout.sums), layout, place)
+    raw = flat_orders(grid_of_table(whole).without_sums(layout.sums), layout, str(place))
     headers, lines = raw.origin.header_rows, raw.origin.line_rows
     assert headers is not None
     assert lines is not None

@@ -11,6 +11,8 @@ from dokima.model.said import SHOWN
 
 VERIFIED, UNCONFIRMED, FAILED = "verified", "unconfirmed", "failed"
 """What a case says of the part beside which it stands."""
+SEAL = "seal"
+"""The key of a digest of all the rest."""
 NOT_RUN = ""
 """No cases were run, which the text says as a whole."""
 
@@ -192,7 +194,7 @@ class Specification:
             "chapters": [_plain(chapter) for chapter in self.chapters],
             "parts": dict(self.parts),
         }
-        return {**said, "seal": digest_of(canonical_json(said))}
+        return {**said, SEAL: digest_of(canonical_json(said))}
 
 
 def numbered(chapters: Sequence[Chapter], before: str = "") -> Iterator[tuple[str, int, Chapter]]:

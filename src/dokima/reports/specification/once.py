@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from itertools import count
 
 from dokima.reports.specification.content import FAILED, Block, Chapter, Example, Examples, Items, numbered
 
@@ -20,8 +21,7 @@ def told_once(chapters: Sequence[Chapter]) -> list[Chapter]:
             worth = (0 if each.status == FAILED else rank, at)
             if each.name not in homes or worth < homes[each.name][0]:
                 homes[each.name] = worth, number
-    counter = iter(range(sum(1 for _ in _examples(chapters))))
-    return _rewritten(chapters, "", {name: (worth[1], number) for name, (worth, number) in homes.items()}, counter)
+    return _rewritten(chapters, {name: (worth[1], number) for name, (worth, number) in homes.items()}, count())
 
 
 def _examples(chapters: Sequence[Chapter]) -> Iterator[tuple[str, Examples]]:
@@ -40,15 +40,12 @@ def _within(blocks: Sequence[Block]) -> Iterator[Examples]:
                 yield from _within(item.below)
 
 
-def _rewritten(
-    chapters: Sequence[Chapter], before: str, homes: dict[str, tuple[int, str]], counter: Iterator[int]
-) -> list[Chapter]:
+def _rewritten(chapters: Sequence[Chapter], homes: dict[str, tuple[int, str]], counter: Iterator[int]) -> list[Chapter]:
+    """The chapters with their examples, which are counted in reading order: first a chapter's own, then its parts'."""
     made = []
-    for place, chapter in enumerate(chapters, start=1):
+    for chapter in chapters:
         blocks = _blocks(chapter.blocks, homes, counter)
-        made.append(
-            replace(chapter, blocks=blocks, parts=_rewritten(chapter.parts, f"{before}{place}.", homes, counter))
-        )
+        made.append(replace(chapter, blocks=blocks, parts=_rewritten(chapter.parts, homes, counter)))
     return made
 
 

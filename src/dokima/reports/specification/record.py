@@ -18,9 +18,8 @@ from typing import Any
 from dokima.errors import DokimaError
 from dokima.model.content import canonical_json, digest_of
 from dokima.reports.extras import needed
-from dokima.reports.specification.content import Specification
+from dokima.reports.specification.content import SEAL, Specification
 
-SEAL = "seal"
 OPEN_SEAL = "0" * 64
 """What stands in the place of the seal while the file is digested."""
 NAMESPACE = "urn:dokima:specification"
@@ -117,7 +116,7 @@ def _of_text(content: bytes) -> Record | None:
         return None
     seal = found[1].decode()
     blank = content.replace(_field(seal), _field(OPEN_SEAL))
-    return _record(_read(found[0]), seal == _digest(blank))
+    return _record(_read(found[0]), is_intact=seal == _digest(blank))
 
 
 def _of_json(content: bytes) -> Record | None:
@@ -129,7 +128,7 @@ def _of_json(content: bytes) -> Record | None:
         is_intact = digest_of(canonical_json(said)) == seal
     except ValueError:  # half a character, as nothing of ours writes it
         is_intact = False
-    return _record({**said, "date": date}, is_intact)
+    return _record({**said, "date": date}, is_intact=is_intact)
 
 
 def _of_word(content: bytes) -> Record | None:
@@ -146,7 +145,7 @@ def _of_word(content: bytes) -> Record | None:
         return None  # no archive, no document in it, or no XML
     found = next(filter(None, (_IN_WORD.search(blob.decode("utf-8", "replace")) for blob in blobs)), None)
     said = {} if found is None else _read(found[1])
-    return _record(said, said.get(SEAL) == word_seal(texts))
+    return _record(said, is_intact=said.get(SEAL) == word_seal(texts))
 
 
 def _read(text: str | bytes) -> dict[str, Any]:
@@ -158,7 +157,7 @@ def _read(text: str | bytes) -> dict[str, Any]:
     return said if isinstance(said, dict) else {}
 
 
-def _record(said: Mapping[str, Any], is_intact: bool) -> Record | None:
+def _record(said: Mapping[str, Any], *, is_intact: bool) -> Record | None:
     """The record that some data is; None if it is none, whatever else it may be."""
     title, date, parts = said.get("title"), said.get("date"), said.get("parts")
     if not isinstance(title, str) or not isinstance(date, str) or not isinstance(parts, dict):
