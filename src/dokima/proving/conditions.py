@@ -12,9 +12,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import TypeVar
 
 import numpy as np
 
+from dokima.columns.flags import Flags
 from dokima.compiling.places import FormulaPlace, formula_places
 from dokima.exact import Decimals, stored
 from dokima.exact.integers import Integers, Mask
@@ -24,8 +26,12 @@ from dokima.formulas.signs import COMPARISONS
 from dokima.formulas.tree import LITERAL, Node
 from dokima.pricing.program import Program
 
+AnyColumn = TypeVar("AnyColumn", Flags, Decimals)
 NUMBERS = ("decimal", "integer")
 """Kinds of formulas that are numbers."""
+AT, BEYOND = "at", "beyond"
+"""What may be met of a threshold: both numbers equal, and at most one apart on the other side."""
+ORDERING = ("<", "<=", ">", ">=")
 
 
 @dataclass(frozen=True)
@@ -107,17 +113,12 @@ def met(formula: Formula, frame: Frame, orders: Mask, lines: Mask | None = None)
         The place of the condition, ``true`` or ``false``, and for each time the position of the order.
     """
     for place, each in enumerate(conditions_of(formula)):
-        inner = frame.records(each.rows) if each.rows else frame
-        by_line = Level.LINE in {each.node.level, *(other.level for other, _ in each.beside)}
-        if by_line:
-            of = inner.order_of
-            counted = orders[of] if lines is None or each.is_gathered else lines
-        else:
-            of, counted = np.arange(inner.order_count), orders
+        rows = _Rows.of(each, frame, by_line=any(other.level is Level.LINE for other, _ in each.beside))
+        counted = rows.asked(orders, lines)
         for other, what in each.beside:
-            counted = counted & ~_is(formula, other, inner, what, by_line=by_line)
+            counted = counted & ~_is(formula, other, rows, what)
         for what in ("true", "false"):
-            yield place, what, of[counted & _is(formula, each.node, inner, what, by_line=by_line)]
+            yield place, what, rows.order_of[counted & _is(formula, each.node, rows, what)]
 
 
 def sides(
@@ -137,17 +138,18 @@ def sides(
     for place, each in enumerate(conditions_of(formula)):
         if not compares_numbers(each.node):
             continue
-        inner = frame.records(each.rows) if each.rows else frame
-        by_line = each.node.level is Level.LINE
-        of = inner.order_of if by_line else np.arange(inner.order_count)
-        counted = orders[of] if not by_line or lines is None or each.is_gathered else lines
-        found = []
-        for side in each.node.operands:
-            column = stored(numbers(formula.part(side, inner)))
-            by_order = by_line and side.level is not Level.LINE
-            column = column.spread(inner.order_count if by_order or not by_line else len(of))
-            found.append((column.take(of) if by_order else column).take(np.flatnonzero(counted)))
-        yield place, found[0], found[1], of[counted]
+        rows = _Rows.of(each, frame)
+        counted = rows.asked(orders, lines)
+        at = np.flatnonzero(counted)
+        left, right = (
+            rows.spread(stored(numbers(formula.part(side, rows.frame))), side).take(at) for side in each.node.operands
+        )
+        yield place, left, right, rows.order_of[counted]
+
+
+def thresholds_of(node: Node) -> tuple[str, ...]:
+    """What may be met of the threshold of a condition: of one that compares numbers, and of one by their order."""
+    return () if not compares_numbers(node) else (AT, BEYOND) if node.role in ORDERING else (AT,)
 
 
 def compares_numbers(node: Node) -> bool:
@@ -155,10 +157,44 @@ def compares_numbers(node: Node) -> bool:
     return node.role in COMPARISONS and not node.formula and all(side.kind in NUMBERS for side in node.operands)
 
 
-def _is(formula: Formula, node: Node, frame: Frame, what: str, *, by_line: bool) -> Mask:
-    """Where a part of a formula is true, false or blank: for each line or for each order."""
-    column = flags(formula.part(node, frame))
-    by_order = by_line and node.level is not Level.LINE
-    column = column.spread(frame.order_count if by_order or not by_line else len(frame.order_of))
-    found = {"true": column.is_true, "false": column.is_false, "blank": column.is_missing}[what]()
-    return found[frame.order_of] if by_order else found
+@dataclass(frozen=True)
+class _Rows:
+    """What a condition is asked of: the lines of a frame, or its orders.
+
+    Attributes:
+        frame: The frame; that of deliveries or payments for a condition on those.
+        by_line: Whether it is asked of each line.
+        is_gathered: Whether an aggregate asks it of every line of an order.
+    """
+
+    frame: Frame
+    by_line: bool
+    is_gathered: bool
+
+    @classmethod
+    def of(cls, condition: Condition, frame: Frame, *, by_line: bool = False) -> _Rows:
+        """Those of a condition; its lines too if anything beside it is about lines."""
+        frame = frame.records(condition.rows) if condition.rows else frame
+        return cls(frame, by_line or condition.node.level is Level.LINE, condition.is_gathered)
+
+    @property
+    def order_of(self) -> Integers:
+        """For each the position of its order."""
+        return self.frame.order_of if self.by_line else np.arange(self.frame.order_count)
+
+    def asked(self, orders: Mask, lines: Mask | None) -> Mask:
+        """Which are asked, given which orders are and which lines; None for all lines of those orders."""
+        return orders[self.order_of] if not self.by_line or lines is None or self.is_gathered else lines
+
+    def spread(self, column: AnyColumn, node: Node) -> AnyColumn:
+        """The column of a part of the formula as one for each of them."""
+        if self.by_line and node.level is Level.LINE:
+            return column.spread(len(self.order_of))
+        column = column.spread(self.frame.order_count)
+        return column.take(self.order_of) if self.by_line else column
+
+
+def _is(formula: Formula, node: Node, rows: _Rows, what: str) -> Mask:
+    """Where a part of a formula is true, false or blank."""
+    column = rows.spread(flags(formula.part(node, rows.frame)), node)
+    return {"true": column.is_true, "false": column.is_false, "blank": column.is_missing}[what]()

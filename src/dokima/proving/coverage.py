@@ -15,7 +15,7 @@ import numpy as np
 from dokima.columns.column import value_at
 from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
-from dokima.proving.conditions import compares_numbers, countable
+from dokima.proving.conditions import countable, thresholds_of
 from dokima.proving.proof import Outcome
 from dokima.proving.reaching import ENDS, SIDES, Target, edges_of, may_miss, option_path, reached, refusals, summed
 from dokima.proving.running_cases import Batch
@@ -41,11 +41,19 @@ class RuleReached:
 
 @dataclass
 class Leaf:
-    """A condition that is true or false by itself: whether cases have seen it so."""
+    """A condition that is true or false by itself: whether cases have seen it so.
+
+    Attributes:
+        text: As it is written.
+        true: Whether it decided being true.
+        false: Whether it decided being false.
+        thresholds: What may be met of its threshold, if it compares numbers.
+    """
 
     text: str
     true: bool = False
     false: bool = False
+    thresholds: tuple[str, ...] = ()
 
     @property
     def is_covered(self) -> bool:
@@ -269,10 +277,10 @@ def nothing_reached(program: Program) -> Coverage:
             if step.definition.best_of:
                 found.winners[path] = 0
     for place, conditions in countable(program):
-        found.conditions[place.path] = [Leaf(each.text) for each in conditions]
-        compared: dict[int, set[str]] = {at: set() for at, each in enumerate(conditions) if compares_numbers(each.node)}
-        if compared:
-            found.thresholds[place.path] = compared
+        leaves = [Leaf(each.text, thresholds=thresholds_of(each.node)) for each in conditions]
+        found.conditions[place.path] = leaves
+        if any(leaf.thresholds for leaf in leaves):
+            found.thresholds[place.path] = {at: set() for at, leaf in enumerate(leaves) if leaf.thresholds}
     found.misses = dict.fromkeys(may_miss(program), 0)
     edges = edges_of(program)
     found.edges = {name: 0 for name, never in edges.items() if not never}

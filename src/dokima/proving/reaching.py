@@ -25,7 +25,7 @@ from dokima.pricing.names.context import Before, Context
 from dokima.pricing.program import Program
 from dokima.pricing.running.pricing import Part
 from dokima.pricing.steps.routine import Routine, Step
-from dokima.proving.conditions import conditions_of, is_countable, met, sides
+from dokima.proving.conditions import AT, BEYOND, conditions_of, is_countable, met, sides, thresholds_of
 from dokima.proving.running_cases import Batch
 from dokima.proving.usage import read_tables
 from dokima.rules.rule import Rule
@@ -40,9 +40,6 @@ SIDES = ("below", "at", "above")
 """Where a value may be that meets a break."""
 ENDS = ("first day", "last day")
 """The ends of a window."""
-AT, BEYOND = "at", "beyond"
-"""What may be met of a threshold: both numbers equal, and at most one apart on the other side."""
-ORDERING = ("<", "<=", ">", ">=")
 NO_DAY = 4_000_000
 """Days from 1970 that no calendar has: where a window is open."""
 
@@ -245,7 +242,7 @@ def _thresholds(node: Node, left: Decimals, right: Decimals) -> Iterator[tuple[s
     if not any(side.level is Level.CONSTANT for side in node.operands):
         equal &= compared(left, decimals([0]), "!=").is_true()
     yield AT, equal
-    if node.role in ORDERING:
+    if BEYOND in thresholds_of(node):
         near = compared(abs(left - right), decimals([1]), "<=").is_true()
         holds = compared(left, right, node.role)
         yield BEYOND, near & (holds.is_false() if node.role in ("<=", ">=") else holds.is_true())

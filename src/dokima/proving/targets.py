@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator
 from dokima.formulas import Formula
 from dokima.model.said import Said
 from dokima.pricing.program import Program
-from dokima.proving.conditions import countable
+from dokima.proving.conditions import AT, countable
 from dokima.proving.coverage import COUNTED, Coverage
-from dokima.proving.reaching import AT, BEYOND, SIDES, Target
+from dokima.proving.reaching import SIDES, Target
 from dokima.tables.candidates import row_terms
 
 MOST_BREAKS = 12
@@ -37,9 +37,8 @@ def wanted_of(coverage: Coverage) -> dict[Target, int]:
         found |= {Target(kind, name): worth for name, count in getattr(coverage, kind).items() if not count}
     for path, places in coverage.thresholds.items():
         for place, seen in places.items():
-            ordered = any(sign in coverage.conditions[path][place].text for sign in "<>")
-            wanted = (AT, BEYOND) if ordered else (AT,)
-            found |= {Target("thresholds", path, what, place): ROWS for what in wanted if what not in seen}
+            missing = [what for what in coverage.conditions[path][place].thresholds if what not in seen]
+            found |= {Target("thresholds", path, what, place): ROWS for what in missing}
     found |= {Target("together", name): ROWS for name, count in coverage.together.items() if not count}
     for name, table in coverage.tables.items():
         for row in table.break_rows[:MOST_BREAKS]:
