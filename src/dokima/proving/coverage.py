@@ -17,8 +17,10 @@ from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
 from dokima.proving.conditions import countable, thresholds_of
 from dokima.proving.proof import Outcome
-from dokima.proving.reaching import ENDS, SIDES, Target, edges_of, may_miss, option_path, reached, refusals, summed
+from dokima.proving.reaching import option_path, reached, refusals
 from dokima.proving.running_cases import Batch
+from dokima.proving.tables_reached import ENDS, SIDES, edges_of, may_miss, summed
+from dokima.proving.target import Target
 from dokima.tables.table import Table
 
 COUNTED = ("options", "steps", "limits", "winners", "misses", "edges", "functions")

@@ -14,8 +14,8 @@ from dokima.proving.cases import Case
 from dokima.proving.equivalence import Equivalence
 from dokima.proving.mutants import EVERY, Mutant, mutants_of
 from dokima.proving.proof import Outcome
-from dokima.proving.reaching import rows_met
 from dokima.proving.running_cases import Batch, run_cases
+from dokima.proving.tables_reached import rows_met
 from dokima.proving.telling_apart import changed_program
 from dokima.proving.versions import VersionChanges
 

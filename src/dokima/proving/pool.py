@@ -22,8 +22,10 @@ from dokima.pricing.running.pricing import price_orders
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
 from dokima.proving.examples import Examples, document, header_of
-from dokima.proving.reaching import Target, edge_parts, reached, summed
+from dokima.proving.reaching import reached
 from dokima.proving.running_cases import Batch
+from dokima.proving.tables_reached import edge_parts, summed
+from dokima.proving.target import Target
 from dokima.tables.table import Table
 
 MOST_SEEDS = 16

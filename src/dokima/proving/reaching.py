@@ -1,4 +1,4 @@
-"""What each order of a batch reaches of a rulebook: rules, conditions, options, steps, rows of tables."""
+"""What each order of a batch reaches of a rulebook: rules, conditions, options, steps, tables."""
 
 from __future__ import annotations
 
@@ -10,16 +10,14 @@ from typing import Any
 import numpy as np
 
 from dokima.checking.rule_columns import rule_context
-from dokima.columns.column import value_at, values_of
-from dokima.columns.dates import Dates
-from dokima.columns.texts import Texts
+from dokima.columns.column import values_of
 from dokima.compiling.places import formula_places
 from dokima.exact import Decimals, decimals, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.explaining.written_formulas import Traced
 from dokima.formulas import Formula, Frame, Level
 from dokima.formulas.operators import compared, flags, numbers
-from dokima.formulas.tree import NAME, OWN, Node
+from dokima.formulas.tree import OWN, Node
 from dokima.pricing.defaults.preparing import prepare
 from dokima.pricing.names.context import Before, Context
 from dokima.pricing.program import Program
@@ -27,43 +25,10 @@ from dokima.pricing.running.pricing import Part
 from dokima.pricing.steps.routine import Routine, Step
 from dokima.proving.conditions import AT, BEYOND, conditions_of, is_countable, met, sides, thresholds_of
 from dokima.proving.running_cases import Batch
-from dokima.proving.usage import read_tables
+from dokima.proving.tables_reached import MOST_LINES, tables_reached
+from dokima.proving.target import Reached, Target
 from dokima.rules.rule import Rule
 from dokima.rules.verdicts import judge
-from dokima.tables.candidates import candidates
-from dokima.tables.index import SEPARATOR
-from dokima.tables.table import Table
-
-MOST_LINES = 500
-"""Lines of a batch whose rows are looked at one by one; more tell nothing new of a table."""
-SIDES = ("below", "at", "above")
-"""Where a value may be that meets a break."""
-ENDS = ("first day", "last day")
-"""The ends of a window."""
-NO_DAY = 4_000_000
-"""Days from 1970 that no calendar has: where a window is open."""
-
-
-@dataclass(frozen=True)
-class Target:
-    """One thing that an order may reach.
-
-    Attributes:
-        kind: What it is, as `Coverage` names it: rules, conditions, thresholds, options, steps, limits, winners, tables
-            ...
-        name: Which one: an id, the path of a formula, routine and step, a table.
-        what: What was met there: ``fired``, ``true``, ``won``, ``below`` ...; blank where there is one thing only.
-        place: Of a condition its place in the formula, of a table the number of the row.
-    """
-
-    kind: str
-    name: str
-    what: str = ""
-    place: int = 0
-
-
-Reached = tuple[Target, Integers]
-"""A target, and the place in the batch of the order of each line, or of each order, that reaches it."""
 
 
 def reached(
@@ -85,105 +50,6 @@ def reached(
     yield from _routines_chosen(batch)
     for part in batch.pricing.parts:
         yield from _part(batch, part, kept, most, names)
-
-
-def may_miss(program: Program) -> list[str]:
-    """The tables that formulas read and that may have no row for an order: one without a row is not always an error."""
-    return [t.name for t in _read(program) if t.definition.required is not True and t.assemblies is None]
-
-
-def _read(program: Program) -> list[Table]:
-    """The tables that formulas read."""
-    read = read_tables(program)
-    return [table for name, table in program.tables.items() if name in read]
-
-
-def edges_of(program: Program) -> dict[str, str]:
-    """The first and the last days of rows of tables that are read: by table, column and day, each once.
-
-    Returns:
-        For each why no order reaches it, blank if one may: a row asks for a text that another table never gives.
-    """
-    found: dict[str, str] = {}
-    for table in _read(program):
-        never = _never_asked(program, table) if table.window is not None else {}
-        for column, days in _bounds(table):
-            for day in np.unique(days[np.abs(days) < NO_DAY]).tolist():
-                rows = np.flatnonzero(days == day).tolist()
-                found[_edge(table, column, day)] = never[rows[0]] if all(row in never for row in rows) else ""
-    return found
-
-
-def _never_asked(program: Program, table: Table) -> dict[int, str]:
-    """The rows of a table that never fit, and why: they ask for a text that no row of another table gives."""
-    found: dict[int, str] = {}
-    for name, formula in table.conditions.items():
-        cells, asked = table.cells[name], formula.root
-        owner, _, column = asked.name.partition(".")
-        given = program.tables[owner].columns.get(column) if owner in program.tables else None
-        if asked.role != NAME or not isinstance(cells, Texts) or not isinstance(given, Texts):
-            continue
-        default = program.tables[owner].defaults.get(column)
-        if default is not None:
-            continue  # a formula may give anything
-        known = set(given.to_list())
-        for row, cell in enumerate(cells.to_list()):
-            if cell is not None and not known & set(cell.split(SEPARATOR)):
-                found.setdefault(row, f"no {column.replace('_', ' ')} of table {owner} is {cell!r}")
-    return found
-
-
-def _bounds(table: Table) -> Iterator[tuple[str, Integers]]:
-    """The columns of a table's window, each with its days; an open end is a day far beyond the calendar."""
-    if table.window is not None:
-        days = zip(table.window.names, (table.window.start, table.window.end), strict=True)
-        yield from ((column, each) for column, each in days if column)
-
-
-def _edge(table: Table, column: str, day: int) -> str:
-    return f"{table.name} {column} {np.datetime64(day, 'D')}"
-
-
-def edge_parts(edge: str) -> tuple[str, str, str]:
-    """Table, column and day of an edge; a column may have spaces in its name."""
-    table, _, rest = edge.partition(" ")
-    column, _, day = rest.rpartition(" ")
-    return table, column, day
-
-
-def _edges_met(table: Table, context: Context, orders: Integers) -> Iterator[Reached]:
-    """Where a row answered on the first or the last day of its window."""
-    if table.window is None:
-        return
-    rows = context.rows(table.name)
-    column = table.window.on.evaluate(context, table.level)
-    if not isinstance(column, Dates):
-        return  # a blank
-    days = column.spread(len(rows)).days
-    for name, ends in _bounds(table):
-        at_edge = (rows >= 0) & (ends[rows] == days) if table.size else np.zeros(len(rows), bool)
-        for day in np.unique(days[at_edge]).tolist():
-            yield Target("edges", _edge(table, name, day)), orders[at_edge & (days == day)]
-
-
-def summed(table: Table) -> list[tuple[Formula, Node, Decimals]]:
-    """The breaks of a table that several lines reach together: what is summed, of each line, and the breaks."""
-    return [
-        (each.value, each.value.root.operands[each.value.root.roles.index("argument")], each.least)
-        for each in table.breaks
-        if each.value.root.role == "sum" and each.value.root.rows == "" and table.level is Level.LINE
-    ]
-
-
-def _together(table: Table, context: Context, orders: Integers) -> Iterator[Reached]:
-    """Where a row answered whose break a line reaches only with others beside it."""
-    rows = context.rows(table.name)
-    for formula, own, least in summed(table):
-        alone = stored(numbers(formula.part(own, context)))
-        if own.level is Level.LINE and table.size:
-            needed = least.take(np.maximum(rows, 0))
-            helped = compared(needed, abs(alone.spread(len(rows))), ">").is_true() & (rows >= 0)
-            yield Target("together", table.name), orders[helped]
 
 
 def option_path(routine: Routine, at: int) -> str:
@@ -379,13 +245,7 @@ def _part(batch: Batch, part: Part, kept: Mask, most: int, names: Collection[str
     for step in routine.steps:
         yield from _step(routine, step, part, orders, context)
     yield from _conditions(batch.program, routine, part, names)
-    for name in may_miss(batch.program):
-        by_line = batch.program.tables[name].level is Level.LINE
-        yield Target("misses", name), (orders if by_line else part.orders)[context.rows(name) < 0]
-    for table in _read(batch.program):
-        yield from _together(table, context, orders)
-        yield from _edges_met(table, context, orders if table.level is Level.LINE else part.orders)
-    yield from _tables(batch, part, context, kept, most)
+    yield from tables_reached(batch, part, context, kept, most)
 
 
 def _routines_chosen(batch: Batch) -> Iterator[Reached]:
@@ -447,13 +307,6 @@ def _raised(formula: Formula, frame: Frame, part: Part) -> Iterator[Reached]:
         yield Target("raised", name), at
 
 
-def _tables(batch: Batch, part: Part, context: Context, kept: Mask, most: int) -> Iterator[Reached]:
-    """The rows of every table that the routine asked."""
-    lines = kept[part.orders[context.order_of]]
-    for name in dict.fromkeys(name for trace in part.result.trace for name in trace.rows):
-        yield from _rows(batch.program.tables[name], context, part.orders, lines, most)
-
-
 def _step(routine: Routine, step: Step, part: Part, orders: Integers, context: Context) -> Iterator[Reached]:
     path = f"{routine.name}.{step.name}"
     if step.way.is_amount and not step.way.is_price and step.name in part.result.lines:
@@ -476,50 +329,3 @@ def _after(part: Part, step: Step) -> Any:
     at = next((place for place, each in enumerate(trace) if each.step.name == step.name), -1)
     following = trace[at + 1 :] if at >= 0 else []
     return next((numbers(each.columns["line.amount"]) for each in following if "line.amount" in each.columns), None)
-
-
-def _rows(table: Table, context: Context, orders: Integers, lines: Mask, most: int) -> Iterator[Reached]:
-    """The rows that won, those that lost and by what, and the values that met breaks and windows."""
-    rows = context.rows(table.name)
-    at_header = table.level is Level.HEADER
-    chosen = np.unique(context.order_of[lines]) if at_header else np.flatnonzero(lines)
-    order_at = orders if at_header else orders[context.order_of]
-    for row in np.unique(rows[chosen][rows[chosen] >= 0]).tolist():
-        won = chosen[rows[chosen] == row]
-        yield Target("tables", table.name, "won", table.source.row_number(row)), order_at[won]
-    if table.definition.is_master:
-        return
-    met: dict[Target, list[int]] = {}
-    for position in chosen[:most].tolist():
-        for what, row in _met(table, context, position, int(rows[position])):
-            met.setdefault(Target("tables", table.name, what, row), []).append(int(order_at[position]))
-    for target, mine in met.items():
-        yield target, np.array(mine, np.int64)
-
-
-def _met(table: Table, context: Context, position: int, winner: int) -> Iterator[tuple[str, int]]:
-    """What one line meets of the rows that come near to it, by their numbers."""
-    values = [value_at(each.value.evaluate(context, table.level), position) for each in table.breaks]
-    day = None if table.window is None else value_at(table.window.on.evaluate(context, table.level), position)
-    for each in candidates(table, context, position, winner):
-        if each.reason != "won":
-            yield each.reason, each.number
-        if each.reason == "match":
-            continue
-        for column, value in zip(table.breaks, values, strict=True):
-            least = each.cells.get(column.column)
-            if least is not None and value is not None:
-                yield SIDES[1] if abs(value) == least else SIDES[2] if abs(value) > least else SIDES[0], each.number
-        if table.window is not None:
-            for name, end in zip(table.window.names, ENDS, strict=True):
-                if name and day is not None and each.cells.get(name) == day:
-                    yield end, each.number
-
-
-def rows_met(batch: Batch) -> Iterator[tuple[str, str, int]]:
-    """The rows that orders of a batch have met: the table, what happened to the row, its number."""
-    kept = np.ones(batch.orders.count, bool)
-    for part in batch.pricing.parts:
-        if part.context is not None:
-            for target, _ in _tables(batch, part, part.context, kept, MOST_LINES):
-                yield target.name, target.what, target.place

@@ -11,8 +11,8 @@ from dokima.model.said import SHOWN
 from dokima.pricing.program import Program
 from dokima.proving.cases import ONLY, OPEN, Case, Expected, line_paths, written
 from dokima.proving.coverage import Coverage, covered
-from dokima.proving.reaching import Target
 from dokima.proving.running_cases import number_of, run_cases
+from dokima.proving.target import Target
 
 STOPPED = "it was stopped"
 """Why suggestions ended, where somebody stopped them."""

@@ -12,8 +12,8 @@ from dokima.pricing.program import Program
 from dokima.proving.boundaries import Boundaries
 from dokima.proving.cases import Case
 from dokima.proving.pool import Change, Document, changed, leaf_of, plain
-from dokima.proving.reaching import Target
-from dokima.proving.targets import rule_of
+from dokima.proving.target import Target
+from dokima.proving.wanted import rule_of
 
 MOST_TRIED = 48
 """Edits that are tried for one target, at most."""

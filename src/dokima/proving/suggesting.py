@@ -29,12 +29,13 @@ from dokima.proving.pool import (
     neighbours,
     seeds,
 )
-from dokima.proving.reaching import Target, differences_met, reached
+from dokima.proving.reaching import differences_met, reached
 from dokima.proving.running_cases import run_cases
 from dokima.proving.suggested_cases import STOPPED, Suggestion, Suggestions, is_reached, named, recorded
 from dokima.proving.suggested_edits import Edits
-from dokima.proving.targets import KILL, KILLS, OUTSIDE, Readings, rule_of, target_words, wanted_of
+from dokima.proving.target import Target
 from dokima.proving.telling_apart import changed_program, differing
+from dokima.proving.wanted import KILL, KILLS, OUTSIDE, Readings, rule_of, target_words, wanted_of
 
 MOST_STARTS = 3
 """Orders around which others are tried that tell a survivor of mutation apart."""

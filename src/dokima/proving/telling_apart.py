@@ -12,8 +12,9 @@ from dokima.pricing.calculation.calculation import Calculation
 from dokima.pricing.program import Program
 from dokima.pricing.running.pricing import price_orders
 from dokima.proving.mutants import EVERY, Mutant
-from dokima.proving.reaching import Target, rules_reached
+from dokima.proving.reaching import rules_reached
 from dokima.proving.running_cases import Batch
+from dokima.proving.target import Target
 
 
 def changed_program(program: Program, mutant: Mutant) -> Program | None:

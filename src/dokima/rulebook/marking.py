@@ -9,7 +9,9 @@ from typing import Literal
 
 from dokima.formats.regular_files import files_in, text_of
 from dokima.proving.coverage import Coverage
-from dokima.proving.reaching import Target, edge_parts, setting_of
+from dokima.proving.reaching import setting_of
+from dokima.proving.tables_reached import edge_parts
+from dokima.proving.target import Target
 from dokima.rulebook.places import line_of
 
 Reach = Literal["", "all", "some", "none"]

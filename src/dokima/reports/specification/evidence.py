@@ -19,8 +19,9 @@ from dokima.pricing.steps.routine import Step
 from dokima.proving.cases import Case
 from dokima.proving.coverage import Coverage, covered
 from dokima.proving.proof import Outcome, in_words
-from dokima.proving.reaching import Target, reached, refusals
+from dokima.proving.reaching import reached, refusals
 from dokima.proving.running_cases import Batch
+from dokima.proving.target import Target
 from dokima.reports.specification.content import (
     FAILED,
     NOT_RUN,

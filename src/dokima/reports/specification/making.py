@@ -9,8 +9,8 @@ from dokima.pricing.fingerprint import part_digests
 from dokima.pricing.program import Program
 from dokima.proving.proof import Outcome
 from dokima.proving.running_cases import Batch, run_cases
-from dokima.proving.targets import OUTSIDE, target_words, wanted_of
 from dokima.proving.versions import VersionChanges
+from dokima.proving.wanted import OUTSIDE, target_words, wanted_of
 from dokima.reports.specification.content import Chapter, Examples, Grid, Specification
 from dokima.reports.specification.evidence import Evidence
 from dokima.reports.specification.once import told_once

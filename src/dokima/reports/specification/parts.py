@@ -12,7 +12,7 @@ from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
 from dokima.pricing.fingerprint import rows_digest
 from dokima.pricing.program import Program
 from dokima.pricing.steps.routine import Routine
-from dokima.proving.reaching import Target
+from dokima.proving.target import Target
 from dokima.proving.usage import all_formulas
 from dokima.reports.formatting import plural
 from dokima.reports.specification.content import Block, Chapter, Examples, Grid, Item, Items, Sentence

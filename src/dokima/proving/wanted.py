@@ -9,7 +9,8 @@ from dokima.model.said import Said
 from dokima.pricing.program import Program
 from dokima.proving.conditions import AT, countable
 from dokima.proving.coverage import COUNTED, Coverage
-from dokima.proving.reaching import SIDES, Target
+from dokima.proving.tables_reached import SIDES
+from dokima.proving.target import Target
 from dokima.tables.candidates import row_terms
 
 MOST_BREAKS = 12
