@@ -235,3 +235,44 @@ def _told(blocks):
             yield from block["items"]
         for item in block.get("items", ()) if block["is"] == "items" else ():
             yield from _told(item["below"])
+
+
+def test_every_sentence_is_said_in_the_languages_of_reports():
+    cases = dokima.CaseFolder(DEMO)
+    english = dokima.specify(cases, run=False).to_dict()
+    said = list(_sentences(english["chapters"]))
+    for locale in ("de_DE", "fr_FR", "nl_NL"):
+        other = dokima.specify(cases, run=False, locale=locale).to_dict()
+        ours = list(_sentences(other["chapters"]))
+        assert [each["formula"] for each in said] == [each["formula"] for each in ours]
+        assert [one["text"] for one, two in zip(said, ours, strict=True) if one["text"] == two["text"]] == []
+        titles = [{each["title"] for each in found["chapters"]} for found in (english, other)]
+        assert titles[0] & titles[1] <= {"Tables"}  # a French word
+
+
+def test_a_specification_in_german_in_every_form(tmp_path):
+    files = [tmp_path / f"s.{ending}" for ending in ("html", "md", "docx", "pdf", "json")]
+    written = [each for file in files for each in ("--out", file)]
+    assert run_here(DEMO, "spec", "--locale", "de_DE", "--today", "2026-03-02", *written)[0] == 0
+    page, text, data = files[0].read_text(), files[1].read_text(), json.loads(files[4].read_text())
+    assert (data["locale"], '<html lang="de">' in page) == ("de_DE", True)
+    assert "**Fälle: 121 erfüllt, 0 fehlgeschlagen, 0 unbestätigt." in text
+    assert "comes to 4.339,39" in text  # the author's text, with the figure of a case
+    assert "Fälle: 121 erfüllt" in docx.Document(str(files[2])).element.xml
+    printed = text_of(files[3])
+    assert ("Wie ein Auftrag bepreist wird" in printed, "Seite 1 von" in printed) == (True, True)
+    assert [run_here(DEMO, "spec", "--verify", file)[0] for file in files] == [0] * 5
+
+
+def test_a_specification_is_told_in_the_language_it_was_made_in(tmp_path):
+    made = dokima.specify(dokima.CaseFolder(DEMO), run=False, locale="de_DE")
+    assert dokima.report(made).text.startswith("Regelwerk quillmere\nFingerabdruck: ")
+    with pytest.raises(dokima.DokimaError, match=r"expected 'specify\(..., locale=\"fr\"\)': a specification is made"):
+        dokima.report(made, locale="fr")
+    with pytest.raises(dokima.DokimaError, match=r"expected a locale such as de_DE or en_GB \(got 'xx'\)"):
+        dokima.specify(dokima.CaseFolder(DEMO), run=False, locale="xx")
+    assert dokima.report(BOOK, locale="nl_NL").text.startswith("Regelboek quillmere\n")
+    shutil.copytree(DEMO, tmp_path / "q")
+    book = tmp_path / "q" / "rulebook.toml"
+    book.write_text(book.read_text().replace("[report]\n", '[report]\nlocale = "fr_FR"\n'))
+    assert run_here(tmp_path / "q", "spec")[1].startswith("Règles quillmere")

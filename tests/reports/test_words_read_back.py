@@ -17,6 +17,8 @@ from dokima.formulas import compile_formula
 from dokima.formulas.comparing import shape
 from dokima.formulas.signs import COMPARISONS, MEMBERSHIP
 from dokima.formulas.tree import Node
+from dokima.reports.language import _, speaking
+from dokima.reports.specification.speech import speech_of
 
 BOOK = dokima.Rulebook.from_dict(
     {
@@ -29,11 +31,10 @@ BOOK = dokima.Rulebook.from_dict(
     tables={"item": [{"item": "A", "weight": "1"}]},
 )
 NAMES = Scope(BOOK.program.definition, BOOK.program.tables.get, with_run=True)
-PHRASES = Phrases(BOOK.program)
 NUMBERS = ("line.rate", "line.quantity", "header.fee", "item.weight")
 TEXTS, DATES = ("line.grade", "line.item"), ("header.date", "line.due_date")
 FLAGS = ("header.express", "line.fragile", "line.is_new", "line.is_parent")
-KNOWN = {PHRASES.name(name): ("name", name) for name in (*NUMBERS, *TEXTS, *DATES)}
+LANGUAGES = ("en", "de", "fr", "nl")
 
 
 def compiled(formula):
@@ -57,34 +58,66 @@ def meant(node):
 
 # -- the reader -------------------------------------------------------------------------------------------------------
 
-X = r"(\d+)"  # a part that has been read, by its number
+X = r"<(\d+)>"  # a part that has been read, by its number
 CALLS = {
-    rf"the size of <{X}>": "abs", rf"the whole number at or below <{X}>": "floor", rf"the length of <{X}>": "length",
-    rf"the days from <{X}> to <{X}>": "days_between", rf"the year of <{X}>": "year", rf"<{X}> in capitals": "upper",
-    rf"the whole number at or above <{X}>": "ceil",
+    "the size of {0}": "abs", "the whole number at or below {0}": "floor", "the length of {0}": "length",
+    "the days from {0} to {1}": "days_between", "{0} in capitals": "upper", "the whole number at or above {0}": "ceil",
+    "minus {0}": "-",
+}  # fmt: skip
+FLAGS_OF_PARTS = {
+    "{0} is blank": "blank", "{0} begins with {1}": "starts_with", "{0} contains {1}": "contains",
 }  # fmt: skip
 MODES = {"rounded": "half-up", "rounded down": "down", "rounded to the next lower": "floor"}
-WORKED = {"plus": "+", "less": "-", "times": "*", "divided by": "/"}
+WORKED = {"{0} plus {1}": "+", "{0} less {1}": "-", "{0} times {1}": "*", "{0} divided by {1}": "/"}
 COMPARED = {
-    "is": "==", "is not": "!=", "is below": "<", "is at most": "<=", "is above": ">", "is at least": ">=",
-    "is before": "<", "is on or before": "<=", "is after": ">", "is on or after": ">=",
+    "{0} is {1}": "==", "{0} is not {1}": "!=", "{0} is below {1}": "<", "{0} is at most {1}": "<=",
+    "{0} is above {1}": ">", "{0} is at least {1}": ">=", "{0} is before {1}": "<", "{0} is on or before {1}": "<=",
+    "{0} is after {1}": ">", "{0} is on or after {1}": ">=",
 }  # fmt: skip
-SUMMED = {"the sum of": "sum", "the lowest of": "lowest", "the highest of": "highest", "the average of": "average"}
+SUMMED = {"the sum of {0}": "sum", "the lowest of {0}": "lowest", "the highest of {0}": "highest"}
+LINES = {"on some line {0}": "any", "on every line {0}": "all", "on no line {0}": "none"}
+SAID_OF_FLAGS = {
+    "the line is new": ("line.is_new", True), "the line has sub-lines": ("line.is_parent", True),
+    "the line is not new": ("line.is_new", False), "the line has no sub-lines": ("line.is_parent", False),
+}  # fmt: skip
 
 
 class Reader:
-    """Reads a sentence from the innermost brackets outwards; each part that is understood gives way to its number."""
+    """Reads a sentence from the innermost brackets outwards; each part that is understood gives way to its number.
 
-    def __init__(self):
+    It knows the sentences of one language, by what they are in English, and the names.
+    """
+
+    def __init__(self, language):
         self.parts = []
+        self.language = language
+        self.decimal_mark = "." if language == "en" else ","
+        with speaking("" if language == "en" else language):
+            phrases = Phrases(BOOK.program, speech_of(BOOK.program))
+            self.names = {phrases.name(name): ("name", name) for name in (*NUMBERS, *TEXTS, *DATES)}
+            self.flags = {phrases.name(name): name for name in ("header.express", "line.fragile")}
+
+    def say(self, template):
+        with speaking("" if self.language == "en" else self.language):
+            return _(template)
+
+    def form(self, template, **kinds):
+        """A pattern of a sentence: each of its parts is one that has been read, unless said otherwise."""
+        escaped = re.escape(self.say(template)).replace(r"\{", "{").replace(r"\}", "}")
+        return re.sub(r"\{(\d)\}", lambda m: f"(?P<p{m[1]}>{kinds.get('p' + m[1], X.replace('(', '(?:'))})", escaped)
+
+    def match(self, template, text, **kinds):
+        """The parts of a sentence in their English sequence; None if it is another sentence."""
+        found = re.fullmatch(self.form(template, **kinds), text)
+        return None if found is None else [found[name] for name in sorted(found.groupdict())]
 
     def read(self, text):
-        for phrase in sorted(KNOWN, key=len, reverse=True):
-            text = re.sub(rf"{re.escape(phrase)}\b", lambda _, p=phrase: self.keep(KNOWN[p]), text)
+        for phrase in sorted(self.names, key=len, reverse=True):
+            text = re.sub(rf"{re.escape(phrase)}(?!\w)", lambda _found, p=phrase: self.keep(self.names[p]), text)
         text = re.sub(r"‘([^’]*)’", lambda m: self.keep(("literal", "text", m[1])), text)
-        text = re.sub(
-            r"(?<![\w<])\d+(\.\d+)?(?![\w>])", lambda m: self.keep(("literal", "decimal", Decimal(m[0]))), text
-        )
+        number = rf"(?<![\w<])\d+(?:{re.escape(self.decimal_mark)}\d+)?(?![\w>])"
+        as_number = lambda m: self.keep(("literal", "decimal", Decimal(m[0].replace(self.decimal_mark, "."))))  # noqa: E731
+        text = re.sub(number, as_number, text)
         while "(" in text:
             text = re.sub(r"\(([^()]*)\)", lambda m: self.keep(self.flat(m[1])), text)
         return self.flat(text)
@@ -93,8 +126,8 @@ class Reader:
         self.parts.append(part)
         return f"<{len(self.parts) - 1}>"
 
-    def __getitem__(self, number):
-        return self.parts[int(number)]
+    def part(self, mark):
+        return self.parts[int(mark[1:-1])]
 
     def flat(self, text):
         found = self.condition(text)
@@ -106,7 +139,9 @@ class Reader:
         """A sentence that is so or not; None if it is none."""
         found = self.simple(text)
         for word in ("and", "or"):
-            pieces = re.split(rf" {word} (?!before|after)", text)
+            between = self.say(f"{{0}} {word} {{1}}").removeprefix("{0}").removesuffix("{1}")
+            aside = "(?!before|after)" if self.language == "en" else ""
+            pieces = re.split(f"{between}{aside}", text)
             if found is None and len(pieces) > 1:
                 parts = [self.condition(piece) for piece in pieces]
                 if None not in parts:
@@ -114,100 +149,125 @@ class Reader:
         return found
 
     def simple(self, text):
-        said = {"the line is new": "line.is_new", "the line has sub-lines": "line.is_parent"}
-        denied = {"the line is not new": "line.is_new", "the line has no sub-lines": "line.is_parent"}
-        for name in ("header.express", "line.fragile"):
-            said[f"{PHRASES.name(name)} is set"] = denied[f"{PHRASES.name(name)} is not set"] = name
-        if text in said:
-            return ("name", said[text])
-        if text in denied:
-            return ("not", "", (), (), ("name", denied[text]))
-        if text in ("“dear” holds", "“dear” does not hold"):
-            held = meant(BOOK.program.named["dear"].root)
-            return held if text.endswith("holds") else ("not", "", (), (), held)
-        if text == "there is a row of item":
+        for sentence, (name, holds) in SAID_OF_FLAGS.items():
+            if text == self.say(sentence):
+                return ("name", name) if holds else self.denied(("name", name))
+        for phrase, name in self.flags.items():
+            if text == self.say("{0} is set").format(phrase):
+                return ("name", name)
+            if text == self.say("{0} is not set").format(phrase):
+                return self.denied(("name", name))
+        dear, held = self.say("“{0}”").format("dear"), meant(BOOK.program.named["dear"].root)
+        if text in (self.say("{0} holds").format(dear), self.say("{0} does not hold").format(dear)):
+            return held if text == self.say("{0} holds").format(dear) else self.denied(held)
+        if text == self.say("there is a row of {0}").format("item"):
             return ("found", "item", (), ())
-        if text == "there is no item":
-            return ("not", "", (), (), ("found", "item", (), ()))
-        if re.fullmatch(r"<\d+>", text):
-            part = self[text[1:-1]]
+        if text == self.say("there is no {0}").format("item"):
+            return self.denied(("found", "item", (), ()))
+        if re.fullmatch(X, text):
+            part = self.part(text)
             return part if part[0] not in ("literal", "name") else None
-        if m := re.fullmatch(r"it is not so that (.*)", text):
-            return self.denied(self.condition(m[1]))
-        if m := re.fullmatch(r"on (some|every|no) line (.*?)(?: where (.*))?", text):
-            role = "all" if m[1] == "every" else "any"
-            parts = [self.condition(each) for each in m.groups()[1:] if each is not None]
-            if None in parts:
-                return None
-            found = (role, "", ("argument", "where")[: len(parts)], (), *parts)
-            return self.denied(found) if m[1] == "no" else found
-        if m := re.fullmatch(rf"<{X}> is (blank|given)", text):
-            found = ("blank", "", (), (), self[m[1]])
-            return found if m[2] == "blank" else self.denied(found)
-        if m := re.fullmatch(rf"<{X}> (begins with|contains) <{X}>", text):
-            return ("starts_with" if m[2] == "begins with" else "contains", "", (), (), self[m[1]], self[m[3]])
-        if m := re.fullmatch(rf"<{X}> is (one|none) of (<\d+>(?:, <\d+>)*)", text):
-            listed = [self.value(each) for each in m[3].split(", ")]
-            return ("in" if m[2] == "one" else "not in", "", (), (), self[m[1]], *listed)
-        if m := re.fullmatch(rf"<{X}> (is|is not) a multiple of <{X}>", text):
-            whole = ("%", "", (), (), self[m[1]], self[m[3]])
-            return (COMPARED[m[2]], "", (), (), whole, ("literal", "decimal", Decimal(0)))
-        for words in sorted(COMPARED, key=len, reverse=True):
-            left, word, right = text.partition(f" {words} ")
-            if word and (sides := (self.value(left), self.value(right))) and None not in sides:
-                return (COMPARED[words], "", (), (), *sides)
+        if m := self.match("it is not so that {0}", text, p0=".*"):
+            return self.denied(self.condition(m[0]))
+        for template, role in LINES.items():
+            if m := self.match(template, text, p0=".*"):
+                return self.on_lines(role, m[0])
+        if m := self.match("{0} is given", text):
+            return self.denied(("blank", "", (), (), self.part(m[0])))
+        for template, role in FLAGS_OF_PARTS.items():
+            if m := self.match(template, text):
+                return (role, "", (), (), *map(self.part, m))
+        for template, role in (("{0} is one of {1}", "in"), ("{0} is none of {1}", "not in")):
+            if m := self.match(template, text, p1=r"<\d+>(?:, <\d+>)*"):
+                return (role, "", (), (), self.part(m[0]), *(self.value(each) for each in m[1].split(", ")))
+        for template, sign in (("{0} is a multiple of {1}", "=="), ("{0} is not a multiple of {1}", "!=")):
+            if m := self.match(template, text):
+                whole = ("%", "", (), (), *map(self.part, m))
+                return (sign, "", (), (), whole, ("literal", "decimal", Decimal(0)))
+        for template in sorted(COMPARED, key=lambda each: len(self.say(each)), reverse=True):
+            m = self.match(template, text, p0=".*?", p1=".*")
+            if m and (sides := list(map(self.value, m))) and None not in sides:
+                return (COMPARED[template], "", (), (), *sides)
         return None
+
+    def on_lines(self, role, text):
+        m = self.match("{0} where {1}", text, p0=".*?", p1=".*") or [text]
+        parts = [self.condition(each) for each in m]
+        if None in parts:
+            return None
+        found = ("any" if role == "none" else role, "", ("argument", "where")[: len(parts)], (), *parts)
+        return self.denied(found) if role == "none" else found
 
     def denied(self, part):
         return None if part is None else ("not", "", (), (), part)
 
     def value(self, text):
-        if m := re.fullmatch(rf"<{X}>", text):
-            return self[m[1]]
-        if m := re.fullmatch(rf"minus <{X}>", text):
-            return ("-", "", (), (), self[m[1]])
-        for pattern, role in CALLS.items():
-            if m := re.fullmatch(pattern, text):
-                return (role, "", (), (), *map(self.__getitem__, m.groups()))
-        if m := re.fullmatch(rf"<{X}> (rounded.*) to (?:(a whole number)|<{X}> decimal places?)", text):
-            places = 0 if m[3] else int(self[m[4]][2])
-            return ("round", "", (), (("mode", MODES[m[2]]), ("places", places)), self[m[1]])
-        if m := re.fullmatch(rf"<{X}> days after <{X}>", text):
-            return ("add_days", "", (), (), self[m[2]], self[m[1]])
-        if m := re.fullmatch(r"the (smallest|largest) of (.*)", text):
-            each = [self.value(part) for part in re.split(", | and ", m[2])]
-            return None if None in each else ("min" if m[1] == "smallest" else "max", "", (), (), *each)
-        if m := re.fullmatch(rf"<{X}>((?:, or where that is blank <\d+>)+)", text):
-            return ("coalesce", "", (), (), self[m[1]], *map(self.__getitem__, re.findall(r"<(\d+)>", m[2])))
-        if m := re.fullmatch(rf"<{X}> if (.*), else <{X}>", text):
-            return ("if", "", (), (), self.condition(m[2]), self[m[1]], self[m[3]])
-        if m := re.fullmatch(r"the number of lines(?: where (.*))?", text):
-            parts = [] if m[1] is None else [self.condition(m[1])]
-            return None if None in parts else ("count", "", ("where",) * len(parts), (), *parts)
-        head = next((each for each in SUMMED if text.startswith(each)), None)
-        if head is not None:
-            m = re.fullmatch(rf"{head} <{X}>(?: where (.*?))?(?: over lines with the same (.*))?", text)
-            if m is not None:
-                parts = {"argument": self[m[1]]}
-                if m[2] is not None:
-                    parts["where"] = self.condition(m[2])
-                if m[3] is not None:
-                    parts["by"] = KNOWN[f"the {m[3]}"]
-                return None if None in parts.values() else (SUMMED[head], "", tuple(parts), (), *parts.values())
-        return self.calculation(text)
+        if re.fullmatch(X, text):
+            return self.part(text)
+        for template, role in CALLS.items():
+            if m := self.match(template, text):
+                return (role, "", (), (), *map(self.part, m))
+        if found := self.rounded(text):
+            return found
+        if m := self.match("{1} days after {0}", text):
+            return ("add_days", "", (), (), *map(self.part, m))
+        for template, role in (("the smallest of {0}", "min"), ("the largest of {0}", "max")):
+            if m := self.match(template, text, p0=".*"):
+                between = self.say("{0} and {1}").removeprefix("{0}").removesuffix("{1}")
+                each = [self.value(part) for part in re.split(f", |{between}", m[0])]
+                return None if None in each else (role, "", (), (), *each)
+        between = self.say("{0}, or where that is blank {1}").removeprefix("{0}").removesuffix("{1}")
+        if re.fullmatch(rf"{X}(?:{re.escape(between)}<\d+>)+", text):
+            return ("coalesce", "", (), (), *map(self.part, text.split(between)))
+        if m := self.match("{0} if {1}, else {2}", text, p1=".*"):
+            return ("if", "", (), (), self.condition(m[1]), self.part(m[0]), self.part(m[2]))
+        return self.summed(text) or self.calculation(text)
+
+    def rounded(self, text):
+        for mode, of in MODES.items():
+            start = rf"{X} {re.escape(self.say(mode))} "
+            if m := re.fullmatch(start + re.escape(self.say("to a whole number")), text):
+                return ("round", "", (), (("mode", of), ("places", 0)), self.parts[int(m[1])])
+            for to in ("to {0} decimal place", "to {0} decimal places"):
+                if m := re.fullmatch(start + self.form(to), text):
+                    places = int(self.part(m["p0"])[2])
+                    return ("round", "", (), (("mode", of), ("places", places)), self.parts[int(m[1])])
+        return None
+
+    def summed(self, text):
+        by = self.match("{0} over lines with the same {1}", text, p0=".*", p1=".*")
+        head = by[0] if by else text
+        where = self.match("{0} where {1}", head, p0=".*?", p1=".*")
+        parts = {}
+        if where:
+            head, parts["where"] = where[0], self.condition(where[1])
+        if by:
+            articles = (by[1], f"the {by[1]}")
+            parts["by"] = next((self.names[each] for each in articles if each in self.names), None)
+            parts["by"] = parts["by"] or (self.part(by[1]) if re.fullmatch(X, by[1]) else None)
+        if None in parts.values():
+            return None
+        if head == self.say("the number of lines"):
+            return ("count", "", tuple(parts), (), *parts.values())
+        for template, role in SUMMED.items():
+            if m := self.match(template, head):
+                parts = {"argument": self.part(m[0]), **parts}
+                return (role, "", tuple(parts), (), *parts.values())
+        return None
 
     def calculation(self, text):
         """From the left: only sums and products stand in a row without brackets."""
-        words = "|".join(WORKED)
-        pieces = re.split(rf" ({words}) ", text)
+        signs = {self.say(each).removeprefix("{0} ").removesuffix(" {1}"): sign for each, sign in WORKED.items()}
+        pieces = re.split(f" ({'|'.join(signs)}) ", text)
         if len(pieces) < 3:
             return None
         values = [self.value(piece) for piece in pieces[::2]]
-        if None in values or len(set(pieces[1::2])) > 1 or (len(values) > 2 and pieces[1] not in ("plus", "times")):
+        worked = {signs[each] for each in pieces[1::2]}
+        if None in values or len(worked) > 1 or (len(values) > 2 and not worked <= {"+", "*"}):
             return None
         found = values[0]
         for value in values[1:]:
-            found = (WORKED[pieces[1]], "", (), (), found, value)
+            found = (*worked, "", (), (), found, value)
         return found
 
 
@@ -256,7 +316,7 @@ def flags(inner):
 def grown(depth):
     """Formulas that give numbers, and formulas that give flags."""
     number, flag = st.one_of(st.sampled_from(NUMBERS), LITERALS), st.sampled_from(FLAGS)
-    for _ in range(depth):
+    for _level in range(depth):
         number, flag = numbers((number, flag)) | number, flags((number, flag)) | flag
     return st.one_of(number, flag)
 
@@ -275,12 +335,19 @@ def may_be(formula):
     return None
 
 
-@given(grown(3))
-def test_a_reader_takes_from_the_words_what_the_formula_says(source):
+@pytest.mark.parametrize("language", LANGUAGES)
+@given(source=grown(3))
+def test_a_reader_takes_from_the_words_what_the_formula_says(language, source):
     formula = may_be(source)
     assume(formula is not None)
-    sentence = PHRASES.condition(formula) if formula.kind == "flag" else PHRASES.of(formula)
-    assert Reader().read(sentence) == meant(formula.root), sentence
+    sentence = in_words(formula, language)
+    assert Reader(language).read(sentence) == meant(formula.root), sentence
+
+
+def in_words(formula, language):
+    with speaking("" if language == "en" else language):
+        phrases = Phrases(BOOK.program, speech_of(BOOK.program))
+        return phrases.condition(formula) if formula.kind == "flag" else phrases.of(formula)
 
 
 @pytest.mark.parametrize(
@@ -302,5 +369,5 @@ def test_a_reader_takes_from_the_words_what_the_formula_says(source):
     ],
 )
 def test_formulas_that_mean_different_things_are_said_differently(one, two):
-    words = [PHRASES.condition(compiled(each)) for each in (one, two)]
-    assert words[0] != words[1]
+    for language in LANGUAGES:
+        assert in_words(compiled(one), language) != in_words(compiled(two), language)

@@ -9,7 +9,7 @@ import typer
 
 from dokima import CaseFolder, DokimaError, report, specify, verify_specification, version_folder, visible
 from dokima.cli.finding_books import book_folder
-from dokima.cli.options import HERE, Book, Today, day
+from dokima.cli.options import HERE, Book, LocaleOption, Today, day
 from dokima.cli.output import note
 from dokima.cli.trusting import loaded
 
@@ -26,6 +26,7 @@ def spec(
     verify: Annotated[
         Path | None, typer.Option("--verify", help="Say whether a specification that was written is still true.")
     ] = None,
+    locale: LocaleOption = "",
     today: Today = "",
     book: Book = HERE,
 ) -> None:
@@ -34,7 +35,7 @@ def spec(
     Exit status 1 if a case fails, or if what --verify names is no longer true; 2 if that is no specification, or was
     edited since it was made.
     """
-    if verify is not None and (out or since or version or with_cases):
+    if verify is not None and (out or since or version or with_cases or locale):
         raise DokimaError("expected --verify by itself: it writes nothing, and asks nothing but whether a file is true")
     cases = CaseFolder(book_folder(book), loaded(book_folder(book)))
     if verify is not None:
@@ -47,7 +48,7 @@ def spec(
         with version_folder(since, cases.folder) as folder:
             changes = loaded(folder).compare(cases.rulebook)
     given = {name: value for name, value in facts.items() if value}
-    made = specify(cases, facts=given, since=changes, run=with_cases or bool(out))
+    made = specify(cases, facts=given, since=changes, run=with_cases or bool(out), locale=locale)
     shown = report(made, book=cases.rulebook)
     for target in out or ():
         note(f"written: {shown.write(target)}")

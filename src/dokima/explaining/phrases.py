@@ -1,78 +1,42 @@
-"""Formulas in plain English, for people who do not read formulas."""
+"""Formulas in words, for people who do not read formulas."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
 
 from dokima.columns.column import value_at
 from dokima.columns.shown import shown
 from dokima.errors import listed
+from dokima.explaining import words
 from dokima.formulas import Formula
 from dokima.formulas.signs import COMPARISONS, MEMBERSHIP
 from dokima.formulas.tree import Node
 from dokima.model.fields import Field
+from dokima.model.said import Said
 from dokima.pricing.program import Program
 from dokima.pricing.steps.routine import Step
 
-COMPARED: Mapping[str, tuple[str, str]] = {
-    "==": ("is", "is"), "!=": ("is not", "is not"), "<": ("is below", "is before"),
-    "<=": ("is at most", "is on or before"), ">": ("is above", "is after"),
-    ">=": ("is at least", "is on or after"), "in": ("is one of", "is one of"), "not in": ("is none of", "is none of"),
-}  # fmt: skip
-"""Comparisons in words: of numbers and texts, and of dates."""
-WORKED: Mapping[str, str] = {
-    "+": "plus", "-": "less", "*": "times", "/": "divided by", "%": "modulo", "//": "divided into whole parts by",
-}  # fmt: skip
-ROUNDED: Mapping[str, str] = {
-    "half-up": "rounded", "half-even": "rounded half to even", "half-down": "rounded half down", "up": "rounded up",
-    "down": "rounded down", "ceiling": "rounded to the next higher", "floor": "rounded to the next lower",
-}  # fmt: skip
-"""Rounding modes in words."""
-OPEN = ("it is not so that ", "on some ", "on every ", "on no ")
-"""How sentences begin that take whatever follows them."""
-KNOWN: Mapping[str, str] = {
-    "run.today": "today",
-    "run.user": "who does it",
-    "change.opened_by": "who opened the change",
-    "change.submitted_by": "who submitted the change",
-    "change.requested_by": "who asked for the change",
-    "change.valid_until": "the day until which the change is offered",
-    "ledger.headroom": "what the budget leaves before the change",
-    "ledger.headroom_after": "what the budget leaves after the change",
-    "variance.without_tax": "the variance without tax",
-    "variance.with_tax": "the variance with tax",
-    "variance.margin": "the variance of the margin",
-    "line.is_new": "the line is new",
-    "line.is_parent": "the line has sub-lines",
-    "line.position": "the place of the line",
-    "line.delivered": "the quantity of the line that is delivered",
-}
-"""Names that say more than their parts."""
-KNOWN_NOT: Mapping[str, str] = {"line.is_new": "the line is not new", "line.is_parent": "the line has no sub-lines"}
-"""What is said where such a name does not hold."""
-FIGURES: Mapping[str, str] = {
-    "without_tax": "amount without tax", "with_tax": "amount with tax", "net": "net amount",
-    "amount": "amount so far", "tax": "tax", "price": "price", "payable": "payable amount",
-}  # fmt: skip
-"""Figures that every routine has."""
-OWNERS: Mapping[str, str] = {
-    "header": " of the order", "line": " of the line", "parent": " of the line above", "was": " of the line before",
-    "was_header": " of the order before", "delivery": " of the delivery", "payment": " of the payment",
-}  # fmt: skip
-CALLS: Mapping[str, str] = {
-    "blank": "{0} is blank", "starts_with": "{0} begins with {1}", "ends_with": "{0} ends with {1}",
-    "contains": "{0} contains {1}", "matches": "{0} has the form {1}", "upper": "{0} in capitals",
-    "lower": "{0} in small letters", "trim": "{0} without spaces around it", "length": "the length of {0}",
-    "days_between": "the days from {0} to {1}", "add_days": "{1} days after {0}", "year": "the year of {0}",
-    "month": "the month of {0}", "weekday": "the day of the week of {0}", "floor": "the whole number at or below {0}",
-    "ceil": "the whole number at or above {0}", "abs": "the size of {0}",
-}  # fmt: skip
-"""Functions in words; the braces take the arguments."""
-GATHERED: Mapping[str, str] = {
-    "sum": "the sum of {0}", "lowest": "the lowest of {0}", "highest": "the highest of {0}",
-    "average": "the average of {0}", "distinct": "how many different there are of {0}",
-}  # fmt: skip
+
+@dataclass(frozen=True)
+class Speech:
+    """How a language says what formulas are made of.
+
+    Attributes:
+        template: A template of `words` in the language.
+        value: A value as people write it.
+        label: What a field is called.
+    """
+
+    template: Callable[[Said], str] = str
+    value: Callable[[Any], str] = shown
+    label: Callable[[Field], str] = lambda field: field.shown
+
+
+ENGLISH = Speech()
+_OPEN = (words.NOT, *words.ON_ROWS.values())
+"""Sentences that take whatever follows their beginning."""
 
 
 class Phrases:
@@ -80,10 +44,13 @@ class Phrases:
 
     Args:
         program: The rulebook.
+        speech: In which language.
     """
 
-    def __init__(self, program: Program) -> None:
+    def __init__(self, program: Program, speech: Speech = ENGLISH) -> None:
         self.program = program
+        self.speech = speech
+        self._open = tuple(speech.template(each).partition("{")[0] for each in _OPEN)
         self._steps = {step.name: step for routine in program.routines for step in routine.steps}
 
     def of(self, formula: Formula) -> str:
@@ -101,28 +68,42 @@ class Phrases:
 
     def name(self, dotted: str) -> str:
         """A dotted name in words: ``line.quantity`` is "the quantity of the line"."""
-        if dotted in KNOWN:
-            return KNOWN[dotted]
+        if dotted in words.KNOWN:
+            return self._say(words.KNOWN[dotted])
         head, _, tail = dotted.partition(".")
         if head == "value":
             known = self.program.definition.values.get(tail)
-            worth = "" if known is None else f" ({shown(value_at(known, 0))})"
-            return f"the {tail.replace('_', ' ')}{worth}"
+            worth = "" if known is None else f" ({self.speech.value(value_at(known, 0))})"
+            return self._say(words.OWNED[""], tail.replace("_", " ")) + worth
         if head == "formula":
-            return f"“{tail.replace('_', ' ')}”"
+            return self._say(words.NAMED, tail.replace("_", " "))
         table = self.program.tables.get(head)
         if table is not None:
             field = table.fields.get(tail)
             said = field.shown if field is not None else tail.replace("_", " ")
             kin = table.definition.shown
-            return f"the {said} of the {kin}" if table.definition.is_master else f"the {said} in {_plural(kin)}"
+            if table.definition.is_master:
+                return self._say(words.OF_MASTER, said, kin)
+            return self._say(words.IN_TABLE, said, kin if kin.endswith("s") else self._say(words.ROWS_OF, kin))
+        return self._say(words.OWNED.get(head, words.OWNED[""]), self._label(dotted))
+
+    def _label(self, dotted: str) -> str:
+        """What a field or figure of an order is called."""
         field = self.field(dotted)
+        if field is not None:
+            return self.speech.label(field)
+        head, _, tail = dotted.partition(".")
+        if head in ("header", "line", "parent") and tail in words.FIGURES:
+            return self._say(words.FIGURES[tail])
         step = self._steps.get(tail)
-        known_figure = (FIGURES.get(tail) if head in ("header", "line", "parent") else "") or (
-            step.definition.shown if step else tail.replace("_", " ")
-        )
-        said = field.shown if field is not None else known_figure
-        return f"the {said}{OWNERS.get(head, '')}"
+        return step.definition.shown if step is not None else tail.replace("_", " ")
+
+    def series(self, parts: Iterable[str], word: str = "and") -> str:
+        """Parts joined by "and" or "or"."""
+        said, *others = parts
+        for each in others:
+            said = self._say(words.JOINED[word], said, each)
+        return said
 
     def field(self, dotted: str) -> Field | None:
         """The field of an order that a dotted name stands for, None for a figure or a table's column."""
@@ -131,6 +112,10 @@ class Phrases:
         level = {"header": fields.header, "was_header": fields.header, "line": fields.line, "parent": fields.line,
                  "was": fields.line}.get(head, {})  # fmt: skip
         return level.get(tail)
+
+    def _say(self, template: Said, *parts: str) -> str:
+        """A template of `words` in the language, with its parts."""
+        return self.speech.template(template).format(*parts)
 
     # -- nodes --------------------------------------------------------------------------------------------------------
 
@@ -143,34 +128,33 @@ class Phrases:
             case "name":
                 return self.name(node.name)
             case "and" | "or":
-                return f" {node.role} ".join(self._part(each) for each in node.operands)
+                return self.series(map(self._part, node.operands), node.role)
             case "not":
                 return self._not(node.operands[0])
             case "if":
                 test, body, other = node.operands
-                return f"{self._operand(body)} if {self._part(test)}, else {self._operand(other)}"
+                return self._say(words.IF_ELSE, self._operand(body), self._part(test), self._operand(other))
             case "in" | "not in":
                 subject, *options = node.operands
-                return f"{self._operand(subject)} {COMPARED[node.role][0]} {listed(list(map(self._of, options)), 50)}"
-        if node.role in COMPARED:
+                known = listed([self._of(each) for each in options], 50)
+                return self._say(words.CHOSEN[node.role], self._operand(subject), known)
+        if node.role in COMPARISONS:
             return self._compared(node, node.role)
-        if node.role in WORKED:
+        if node.role in words.WORKED:
             return self._worked(node)
         return self._aggregate(node) if node.gathers else self._call(node)
 
     def _literal(self, node: Node) -> str:
         assert node.value is not None
         value = value_at(node.value, 0)
-        if value is None:
-            return "blank"
-        return f"‘{value}’" if node.kind == "text" else str(value) if isinstance(value, bool) else shown(value)
+        return f"‘{value}’" if isinstance(value, str) else self.speech.value(value)
 
     def _worked(self, node: Node) -> str:
         if len(node.operands) == 1:
-            return f"minus {self._operand(node.operands[0])}"
+            return self._say(words.MINUS, self._operand(node.operands[0]))
         left, right = node.operands
         first = self._of(left) if left.role == node.role and node.role in "+*" else self._operand(left)
-        return f"{first} {WORKED[node.role]} {self._operand(right)}"
+        return self._say(words.WORKED[node.role], first, self._operand(right))
 
     def _operand(self, node: Node) -> str:
         """A part of a calculation or an argument; in parentheses unless it is a name or a value."""
@@ -179,98 +163,106 @@ class Phrases:
 
     def _flag(self, node: Node, *, negated: bool = False) -> str:
         if node.formula:
-            return f"{self.name(node.formula)} {'does not hold' if negated else 'holds'}"
+            return self._say(words.HOLDS[not negated], self.name(node.formula))
         if node.role == "name":
-            if node.name in KNOWN:
-                return (KNOWN_NOT if negated else KNOWN)[node.name]
-            return f"{self.name(node.name)} is {'not ' if negated else ''}set"
+            if node.name in words.KNOWN:
+                return self._say((words.KNOWN_NOT if negated else words.KNOWN)[node.name])
+            return self._say(words.IS_SET[not negated], self.name(node.name))
         return self._not(node) if negated else self._of(node)
 
     def _part(self, node: Node) -> str:
         """A condition within another; in parentheses if it is made of several."""
         said = self._flag(node)
-        is_long = node.role in ("and", "or", "if", "coalesce") or _is_narrowed(node) or said.startswith(OPEN)
+        is_long = node.role in ("and", "or", "if", "coalesce") or _is_narrowed(node) or said.startswith(self._open)
         return f"({said})" if is_long and not node.formula else said
 
     def _not(self, node: Node) -> str:
-        if node.formula or (node.role == "name" and (node.name not in KNOWN or node.name in KNOWN_NOT)):
+        if node.formula or (node.role == "name" and (node.name not in words.KNOWN or node.name in words.KNOWN_NOT)):
             return self._flag(node, negated=True)
         if node.role == "blank":
-            return f"{self._operand(node.operands[0])} is given"
+            return self._say(words.IS_GIVEN, self._operand(node.operands[0]))
         if node.table:
-            return f"there is no {self._table(node.table)}"
+            return self._say(words.ROW_FOUND[False], self._table(node.table))
         if node.role == "any":
-            return f"on no line {self._gathered(node)}"
+            return self._on_rows("none", node)
         if node.role in MEMBERSHIP:
             return self._of(replace(node, role=MEMBERSHIP[node.role].opposite))
         if node.role in COMPARISONS:
             return self._compared(node, COMPARISONS[node.role].opposite)
-        return f"it is not so that {self._part(node)}"
+        return self._say(words.NOT, self._part(node))
 
     def _compared(self, node: Node, sign: str) -> str:
         left, right = node.operands
-        if sign in ("==", "!=") and left.role == "%" and right.role == "literal" and self._of(right) == "0":
-            whole, by = left.operands
-            return f"{self._operand(whole)} {COMPARED[sign][0]} a multiple of {self._operand(by)}"
-        words = COMPARED[sign][1 if "date" in (left.kind, right.kind) else 0]
-        return f"{self._side(left)} {words} {self._side(right)}"
+        if sign in words.MULTIPLE and left.role == "%" and right.role == "literal" and self._of(right) == "0":
+            return self._say(words.MULTIPLE[sign], *map(self._operand, left.operands))
+        is_date = "date" in (left.kind, right.kind)
+        return self._say(words.COMPARED[sign][is_date], self._side(left), self._side(right))
 
     def _side(self, node: Node) -> str:
         """A side of a comparison; in parentheses if it is a condition itself, chooses, or counts only some lines."""
         said = self._of(node)
-        is_long = node.role in ("if", "and", "or", "not", "coalesce", "min", "max", *COMPARED) or _is_narrowed(node)
+        is_long = node.role in ("if", "and", "or", "not", "coalesce", "min", "max", *COMPARISONS) or _is_narrowed(node)
         return f"({said})" if is_long and not node.formula else said
 
     def _call(self, node: Node) -> str:
         name, given = node.role, [self._operand(each) for each in node.operands]
         match name:
             case "min" | "max":
-                return f"the {'smallest' if name == 'min' else 'largest'} of {_joined(given)}"
+                return self._say(words.LEAST if name == "min" else words.MOST, self._listed(given))
             case "coalesce":
-                return f"{given[0]}, or where that is blank {', or where that is blank '.join(given[1:])}"
+                said = given[0]
+                for each in given[1:]:
+                    said = self._say(words.OR_WHERE_BLANK, said, each)
+                return said
             case "found":
-                return f"there is a row of {self._table(node.table)}"
+                return self._say(words.ROW_FOUND[True], self._table(node.table))
             case "matches":
-                return f"{given[0]} has the form ‘{node.facts['pattern']}’"
+                return self._say(words.HAS_FORM, given[0], f"‘{node.facts['pattern']}’")
             case "round":
                 places = node.facts["places"]
-                said = "a whole number" if not places else f"{places} decimal place{'' if places == 1 else 's'}"
-                return f"{given[0]} {ROUNDED[node.facts['mode']]} to {said}"
+                to = (words.TO_WHOLE, words.TO_PLACE)[places] if places in (0, 1) else words.TO_PLACES
+                return self._rounded(node, given[0], self._say(to, str(places)))
             case "round_to":
-                return f"{given[0]} {ROUNDED[node.facts['mode']]} to a multiple of {given[1]}"
+                return self._rounded(node, given[0], self._say(words.TO_MULTIPLE, given[1]))
             case "call":
                 own = node.facts["function"].replace("_", " ")
-                return f"{own} of {_joined(given)} (worked out in Python)" if given else f"{own} (worked out in Python)"
-        return CALLS[name].format(*given)
+                return self._say(words.IN_PYTHON_OF if given else words.IN_PYTHON, own, self._listed(given))
+        return self._say(words.CALLS[name], *given)
+
+    def _rounded(self, node: Node, number: str, to: str) -> str:
+        return f"{number} {self._say(words.ROUNDED[node.facts['mode']])} {to}"
 
     def _aggregate(self, node: Node) -> str:
         name = node.role
         if name in ("any", "all"):
-            return f"on {'some' if name == 'any' else 'every'} {self._row(node)} {self._gathered(node)}"
+            return self._on_rows(name, node)
         parts = self._roles(node)
         if name == "count":
             argument = [self._part(parts["argument"])] if "argument" in parts else []
-            return f"the number of {self._row(node)}{self._narrowed(node, argument)}"
-        return GATHERED[name].format(self._operand(parts["argument"])) + self._narrowed(node, [])
+            return self._narrowed(self._say(words.COUNTED[node.rows or "line"]), node, argument)
+        return self._narrowed(self._say(words.GATHERED[name], self._operand(parts["argument"])), node)
 
-    def _row(self, node: Node) -> str:
-        """What an aggregate runs over: lines, deliveries or payments, in the singular but for a count."""
-        row = node.rows or "line"
-        many = {"delivery": "deliveries"}.get(row, f"{row}s")
-        return many if node.role == "count" else row
+    def _on_rows(self, which: str, node: Node) -> str:
+        """Whether something is so on any, on all or on none of the lines, deliveries or payments."""
+        said = self._narrowed(self._part(self._roles(node)["argument"]), node)
+        return self._say(words.ON_ROWS[which, node.rows or "line"], said)
 
     def _roles(self, node: Node) -> dict[str, Node]:
         return dict(zip(node.roles, node.operands, strict=True))
 
-    def _gathered(self, node: Node) -> str:
-        return self._part(self._roles(node)["argument"]) + self._narrowed(node, [])
-
-    def _narrowed(self, node: Node, conditions: Sequence[str]) -> str:
+    def _narrowed(self, said: str, node: Node, conditions: Sequence[str] = ()) -> str:
         """Which lines an aggregate runs over."""
         parts = self._roles(node)
         where = [*conditions, *([self._part(parts["where"])] if "where" in parts else [])]
-        said = f" where {' and '.join(where)}" if where else ""
-        return said + (f" over lines with the same {_bare(self._operand(parts['by']))}" if "by" in parts else "")
+        if where:
+            said = self._say(words.WHERE, said, self.series(where))
+        if "by" in parts:
+            said = self._say(words.SAME, said, self._operand(parts["by"]).removeprefix("the "))
+        return said
+
+    def _listed(self, parts: Sequence[str]) -> str:
+        """``a, b and c``."""
+        return self.series([", ".join(parts[:-1]), parts[-1]]) if len(parts) > 1 else "".join(parts)
 
     def _table(self, name: str) -> str:
         table = self.program.tables.get(name)
@@ -280,16 +272,3 @@ class Phrases:
 def _is_narrowed(node: Node) -> bool:
     """Whether it runs over some lines only, so that a condition ends its sentence."""
     return "where" in node.roles or (node.role == "count" and bool(node.operands))
-
-
-def _bare(phrase: str) -> str:
-    return phrase.removeprefix("the ")
-
-
-def _plural(words: str) -> str:
-    """``agreed prices`` as it is; ``volume`` stands for its rows."""
-    return words if words.endswith("s") else f"{words} rows"
-
-
-def _joined(words: Sequence[str]) -> str:
-    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)

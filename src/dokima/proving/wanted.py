@@ -104,32 +104,45 @@ def _names(formulas: Iterable[Formula]) -> set[str]:
     return {name for formula in formulas for name in formula.reads}
 
 
-def target_words(program: Program, target: Target) -> str:
+def target_words(program: Program, target: Target) -> Said:
     """A target in words, as a case is called that is made for it."""
     name, what = target.name, target.what
+    place = rule_of(target) or name.partition(".")[2]
     match target.kind:
         case "rules":
-            return f"{name} {'speaks' if what == 'fired' else 'passes'}"
+            return Said("{rule} speaks", rule=name) if what == "fired" else Said("{rule} passes", rule=name)
         case "conditions":
-            return f"{rule_of(target) or name.split('.', 1)[1]}: {_condition(program, target)} is {what}"
+            facts = {"place": place, "condition": _condition(program, target)}
+            if what == "true":
+                return Said("{place}: {condition} is true", **facts)
+            return Said("{place}: {condition} is false", **facts)
         case "thresholds":
             beside = "with both equal" if what == AT else "with one just beyond the other"
-            return f"{rule_of(target) or name.split('.', 1)[1]}: {_condition(program, target)} {beside}"
+            return _outside(f"{place}: {_condition(program, target)} {beside}")
         case "options":
-            return f"price by {name}"
+            return Said("price by {name}", name=name)
         case "tables":
-            return f"{name} {_row_words(program, target)}: {what} it"
+            return _outside(f"{name} {_row_words(program, target)}: {what} it")
         case "moves":
-            return f"from {name}"
+            return Said("from {move}", move=name)
         case "misses":
-            return f"no row of {name}"
+            return Said("no row of {table}", table=name)
         case "together":
-            return f"several lines reach a break of {name} together"
+            return _outside(f"several lines reach a break of {name} together")
         case "edges":
-            return f"on the day of {name}"
+            return Said("on the day of {table}", table=name)
         case "functions":
-            return f"{name}() answers"
-    return f"{ {'steps': 'step', 'limits': 'limit', 'winners': 'best of'}[target.kind] } {name}"
+            return Said("{function}() answers", function=name)
+        case "limits":
+            return Said("limit {name}", name=name)
+        case "winners":
+            return Said("best of {name}", name=name)
+    return Said("step {name}", name=name)
+
+
+def _outside(text: str) -> Said:
+    """What stands outside the headline, and so in no report: it is said in English only."""
+    return Said(text)
 
 
 def _condition(program: Program, target: Target) -> str:

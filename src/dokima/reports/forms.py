@@ -72,6 +72,11 @@ def texts_of(result: Any) -> Mapping[str, str]:
     return _TEXTS_OF_SPECIFICATIONS if is_specification(result) else _TEXTS
 
 
+def spoken_in(result: Any) -> str | None:
+    """The locale of a result that is made of words already, as a specification is; None for any other."""
+    return result.locale if type(result).__name__ == "Specification" else None
+
+
 def is_specification(result: Any) -> bool:
     """Whether a result is a specification, or a rulebook, which is shown as one."""
     return {"Specification", "Rulebook"} & {each.__name__ for each in type(result).__mro__} != set()

@@ -13,7 +13,7 @@ from dokima.errors import DokimaError, NotFound
 from dokima.formats.results.detail import Detail
 from dokima.formats.results.registry import data_of, to_csv, to_json
 from dokima.formats.whole_files import whole_file, write_whole
-from dokima.reports.forms import Forms, forms_of, function_of, is_specification, texts_of, writers_of
+from dokima.reports.forms import Forms, forms_of, function_of, is_specification, spoken_in, texts_of, writers_of
 from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
 from dokima.reports.translations import Wording
@@ -236,16 +236,19 @@ def report(
         steps: Of a variance or change order, the line below which the variance of every step stands, or ``all``.
 
     Raises:
-        DokimaError: There is no report of such a thing, or no such locale.
+        DokimaError: There is no report of such a thing, no such locale, or a specification speaks another.
         NotFound: No line has a figure of that name.
     """
     program = _program_of(result) if book is None else book.program
     words = Wording() if program is None else Wording.of(program)
-    locale = locale or ("" if program is None else program.definition.report.locale)
-    with speaking(locale):
-        pass  # a locale that is none is refused here, not when somebody reads the report
+    made_in = spoken_in(result)
+    if made_in is not None and locale not in ("", made_in):
+        raise DokimaError(f"expected 'specify(..., locale=\"{locale}\")': a specification is made in its language")
+    usual = "" if program is None else program.definition.report.locale
+    locale = (locale or usual) if made_in is None else made_in
     detail = Detail(every, with_costs, figures, totals, technical, quantities, ledger, columns, steps)
-    return Report(result, detail, forms_of(result, words, detail), locale)
+    with speaking(locale):  # a locale that is none is refused here, not when somebody reads the report
+        return Report(result, detail, forms_of(result, words, detail), locale)
 
 
 def _program_of(result: Any) -> Any:

@@ -58,6 +58,11 @@ def speaking(locale: str) -> Iterator[None]:
         _locale.set(before)
 
 
+def locale() -> str:
+    """The locale in which reports speak; blank for English words and plain numbers."""
+    return _locale.get()
+
+
 def language() -> str:
     """The code of the language in which reports speak."""
     code = _locale.get().partition("_")[0].lower()

@@ -8,8 +8,9 @@ from typing import Any
 
 from dokima.model.content import canonical_json, digest_of
 from dokima.model.said import SHOWN
+from dokima.reports.language import N_, _
 
-VERIFIED, UNCONFIRMED, FAILED = "verified", "unconfirmed", "failed"
+VERIFIED, UNCONFIRMED, FAILED = N_("verified"), N_("unconfirmed"), N_("failed")
 """What a case says of the part beside which it stands."""
 SEAL = "seal"
 """The key of a digest of all the rest."""
@@ -65,7 +66,9 @@ class Note:
 
 def figure_text(figure: Figure) -> str:
     """A figure, and what it is worth where that is not "verified"."""
-    return figure.value if figure.status in (VERIFIED, NOT_RUN) else f"{figure.value} ({figure.status}: {figure.case})"
+    return (
+        figure.value if figure.status in (VERIFIED, NOT_RUN) else f"{figure.value} ({_(figure.status)}: {figure.case})"
+    )
 
 
 @dataclass(frozen=True)
@@ -159,6 +162,7 @@ class Specification:
         uncovered: What no verified case reaches, in words.
         chapters: What it says.
         parts: A digest of each part of the rulebook and of each case, by kind and name.
+        locale: The locale in which it speaks; blank for English words and plain numbers.
     """
 
     title: str
@@ -167,6 +171,7 @@ class Specification:
     verdict: Mapping[str, int] = field(default_factory=dict)
     uncovered: Sequence[str] = ()
     parts: Mapping[str, str] = field(default_factory=dict)
+    locale: str = ""
 
     def __repr__(self) -> str:
         return f"<Specification of {self.title}: {len(self.chapters)} chapters; {SHOWN}>"
@@ -180,14 +185,16 @@ class Specification:
     def summary(self) -> str:
         """What the cases say of it, in one sentence."""
         if not self.verdict:
-            return "No cases were run for this text: nothing in it is verified."
-        counts = ", ".join(f"{count} {word}" for word, count in self.verdict.items())
-        return f"Cases: {counts}. Not reached by any verified case: {len(self.uncovered)}."
+            return _("No cases were run for this text: nothing in it is verified.")
+        counts = ", ".join(f"{count} {_(word)}" for word, count in self.verdict.items())
+        said = _("Cases: {counts}. Not reached by any verified case: {count}.")
+        return said.format(counts=counts, count=len(self.uncovered))
 
     def to_dict(self) -> dict[str, Any]:
         """The specification as plain data."""
         said = {
             "title": self.title,
+            "locale": self.locale,
             "facts": dict(self.facts),
             "verdict": dict(self.verdict),
             "uncovered": list(self.uncovered),

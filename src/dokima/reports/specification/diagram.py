@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from dokima.pricing.program import Program
+from dokima.reports.language import _
 from dokima.reports.specification.content import Box, Diagram
 
 WIDTH, HEIGHT, ACROSS, DOWN, EDGE = 146.0, 40.0, 40.0, 12.0, 8.0
@@ -47,7 +48,7 @@ def diagram_of(program: Program) -> Diagram:
 
 def _said(program: Program, name: str) -> tuple[str, str]:
     if name in ORDER:
-        return ("Order" if name == "header" else "Line"), ("header fields" if name == "header" else "line fields")
+        return (_("Order"), _("header fields")) if name == "header" else (_("Line"), _("line fields"))
     table = program.tables[name]
     keys = ", ".join(each.replace("_", " ") for each in table.conditions)
     return _cut(table.definition.shown, 22), _cut(keys, 25)
@@ -64,7 +65,7 @@ def svg_of(diagram: Diagram) -> str:
     at = {box.name: box for box in diagram.boxes}
     parts = [
         f'<svg viewBox="0 0 {diagram.width:g} {diagram.height:g}" width="{diagram.width:g}" role="img" '
-        'aria-label="which tables an order looks up" xmlns="http://www.w3.org/2000/svg">'
+        f'aria-label="{escape(_("which tables an order looks up"))}" xmlns="http://www.w3.org/2000/svg">'
     ]
     for source, target in diagram.arrows:
         (x1, y1), (x2, y2) = ends(at[source], at[target])

@@ -18,10 +18,12 @@ from dokima.pricing.program import Program
 from dokima.pricing.steps.routine import Step
 from dokima.proving.cases import Case
 from dokima.proving.coverage import Coverage, covered
-from dokima.proving.proof import Outcome, in_words
+from dokima.proving.proof import Outcome
 from dokima.proving.reaching import reached, refusals
 from dokima.proving.running_cases import Batch
 from dokima.proving.target import Target
+from dokima.reports import language
+from dokima.reports.language import N_, _, counted
 from dokima.reports.specification.content import (
     FAILED,
     NOT_RUN,
@@ -32,6 +34,7 @@ from dokima.reports.specification.content import (
     Figure,
     Note,
 )
+from dokima.reports.specification.speech import amount_text, value_text
 
 MOST_EXAMPLES = 2
 """Cases that are shown beside one part."""
@@ -43,6 +46,7 @@ MOST_RESULTS = 4
 """Results of a case that are told."""
 WHOLE = ("net", "without_tax", "with_tax", "tax", "payable", "amount")
 """Figures that hold only if every step before them holds."""
+_NUMBER = re.compile(r"-?\d{1,30}\.\d{1,30}")
 _REFERENCE = re.compile(r"\{([^{}:]+):\s*([^{}]+)\}")
 
 
@@ -100,12 +104,12 @@ class Evidence:
     def of_rule(self, rule: str) -> Examples:
         """A case in which a rule speaks, and one in which it passes; with a change order only if there is no other."""
         chosen: list[Example] = []
-        for what, said in (("fired", "speaks"), ("passed", "passes")):
+        for what, said in (("fired", N_("speaks")), ("passed", N_("passes"))):
             found = self._best(self._hits.get(Target("rules", rule, what), []))
             found.sort(key=lambda at: bool(self.outcomes[at].case.change))
             for at in found[:1]:
                 shown_here = self.example(at, ("findings", "refused", "no_findings"))
-                chosen.append(replace(shown_here, results=[("the rule", said), *shown_here.results]))
+                chosen.append(replace(shown_here, results=[(_("the rule"), _(said)), *shown_here.results]))
         every = {at for what in ("fired", "passed") for at in self._hits.get(Target("rules", rule, what), [])}
         return Examples(chosen, max(0, len(every) - len(chosen)))
 
@@ -168,7 +172,7 @@ class Evidence:
         chosen = (named or list(outcome.values))[:MOST_RESULTS]
         results = [(path.replace("no_findings", "findings"), self._result(outcome, path)) for path in chosen]
         if outcome.error:
-            results = [("error", outcome.error)]
+            results = [(_("error"), outcome.error)]
         return Example(outcome.case.name, status_of(outcome), given(outcome.case), results, outcome.case.file)
 
     def _of_step(self, at: int, step: Step) -> Example:
@@ -179,12 +183,12 @@ class Evidence:
         if step.way.is_amount and not step.way.is_price:
             results = [(step.definition.shown, amount_text(order.total(name), order.places))]
         elif name in order.figures:
-            results = [(step.definition.shown, shown(order.figures[name]))]
+            results = [(step.definition.shown, value_text(order.figures[name]))]
         else:
             leaves = [line for line in order.lines if not line.is_parent][:MOST_LINES]
             values = [(line.number, line.figure(name)) for line in leaves]
             results = [
-                (f"{step.definition.shown} of line {number}", shown(value))
+                (_("{figure} of line {line}").format(figure=step.definition.shown, line=number), value_text(value))
                 for number, value in values
                 if value is not None
             ]
@@ -195,11 +199,13 @@ class Evidence:
 
     def _result(self, outcome: Outcome, path: str) -> str:
         expected = next((each.value for each in outcome.case.expect if each.path == path), None)
-        came = in_words(outcome.values[path])
+        came = _result_text(outcome.values[path])
         if isinstance(expected, str) and expected and isinstance(outcome.values[path], Decimal) and outcome.passed:
-            came = expected  # the same number, with the places that somebody wrote
+            came = _written(expected)  # the same number, with the places that somebody wrote
         wrong = next((each for each in outcome.differences if each.path == path), None)
-        return came if wrong is None else f"{wrong.got}, expected {wrong.expected}"
+        if wrong is None:
+            return came
+        return _("{got}, expected {expected}").format(got=wrong.got, expected=wrong.expected)
 
     def _routine_of(self, at: int) -> str:
         batch, number = self._pricing[at]
@@ -241,7 +247,8 @@ class Evidence:
         known = {outcome.case.name: outcome for outcome in self.outcomes}
         if name not in known:
             if not self.outcomes:
-                return Figure(name, path, f"({path} of the case “{name}”)", NOT_RUN)
+                said = _("({figure} of the case “{case}”)").format(figure=path, case=name)
+                return Figure(name, path, said, NOT_RUN)
             raise NotFound(f"{where}.note: there is no case '{name}' to take {path} from{nearest(name, known)}")
         outcome = known[name]
         if path not in outcome.values:
@@ -249,12 +256,7 @@ class Evidence:
                 f"{where}.note: the case '{name}' expects no '{path}'{nearest(path, outcome.values)}, "
                 "so it cannot stand for the figure"
             )
-        return Figure(name, path, in_words(outcome.values[path]), status_of(outcome))
-
-
-def amount_text(value: Decimal | None, places: int) -> str:
-    """An amount with the places of its currency."""
-    return "blank" if value is None else format(value, f".{places}f")
+        return Figure(name, path, _result_text(outcome.values[path]), status_of(outcome))
 
 
 def status_of(outcome: Outcome) -> str:
@@ -266,15 +268,17 @@ def given(case: Case) -> str:
     """What is ordered and done in a case, in words."""
     order: Mapping[str, Any] = case.order if isinstance(case.order, Mapping) else {}
     lines = order.get("lines") or []
-    head = [f"{name.replace('_', ' ')} {_value(value)}" for name, value in order.items()
+    head = [f"{_(name.replace('_', ' '))} {_value(value)}" for name, value in order.items()
             if name not in ("lines", "number", "terms") and not isinstance(value, list | Mapping)]  # fmt: skip
     told = [_line(line) for line in lines[:MOST_LINES]]
-    more = [f"and {len(lines) - MOST_LINES} lines more"] if len(lines) > MOST_LINES else []
+    left = len(lines) - MOST_LINES
+    more = [counted(left, "and {count} line more", "and {count} lines more")] if left > 0 else []
     parts = ["; ".join([", ".join(head[:6]), ", ".join([*told, *more])]).strip("; ")]
-    parts += [f"{name} becomes {_value(value)}" for name, value in case.set.items()]
+    becomes = _("{what} becomes {value}")
+    parts += [becomes.format(what=name, value=_value(value)) for name, value in case.set.items()]
     parts += [_operation(each) for each in (*case.edit, *case.change)]
     if case.at:
-        parts.append(f"asked at {case.at}")
+        parts.append(_("asked at {moment}").format(moment=case.at))
     return "; ".join(part for part in parts if part)
 
 
@@ -282,10 +286,10 @@ def _line(line: Mapping[str, Any]) -> str:
     rest = {name: value for name, value in line.items() if not isinstance(value, list | Mapping)}
     number, quantity, item = rest.pop("number", None), rest.pop("quantity", None), rest.pop("item", None)
     start = " × ".join(_value(each) for each in (quantity, item) if each is not None)
-    more = ", ".join(f"{name.replace('_', ' ')} {_value(value)}" for name, value in list(rest.items())[:3]
+    more = ", ".join(f"{_(name.replace('_', ' '))} {_value(value)}" for name, value in list(rest.items())[:3]
                      if name != "description")  # fmt: skip
     said = f"{start} ({more})" if start and more else start or more
-    return f"line {number}: {said}" if number is not None and said else said
+    return _("line {line}: {what}").format(line=number, what=said) if number is not None and said else said
 
 
 def _operation(each: Mapping[str, Any]) -> str:
@@ -294,4 +298,23 @@ def _operation(each: Mapping[str, Any]) -> str:
 
 
 def _value(value: Any) -> str:
-    return "blank" if value in (None, "") else "yes" if value is True else "no" if value is False else shown(value)
+    if value in (None, ""):
+        return _("blank")
+    if isinstance(value, bool):
+        return _("yes") if value else _("no")
+    return _written(shown(value))
+
+
+def _written(text: str) -> str:
+    """What somebody wrote: a number with its places, as the language writes it."""
+    is_number = bool(language.locale()) and _NUMBER.fullmatch(text) is not None
+    return language.number(Decimal(text)) if is_number else text
+
+
+def _result_text(value: Any) -> str:
+    """A result of a case in words."""
+    if isinstance(value, list | tuple):
+        return ", ".join(_result_text(each) for each in value) or _("none")
+    if isinstance(value, Mapping):
+        return ", ".join(f"{name} {_result_text(each)}" for name, each in value.items())
+    return value_text(value)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from dokima.reports.language import _, counted
 from dokima.reports.specification.content import (
     Block,
     Diagram,
@@ -53,13 +54,18 @@ def flow_of(spec: Specification) -> Iterator[Piece]:
     """The specification from its first line to its last."""
     yield Line("title", spec.title)
     for label, value in spec.facts.items():
-        yield Line("fact", f"{label}: {value}")
+        yield Line("fact", f"{_(label)}: {value}")
     yield Line("verdict", spec.summary)
     for each in spec.uncovered:
         yield Line("none", each, 1)
     for number, depth, chapter in numbered(spec.chapters):
         yield Line("chapter" if depth == 1 else "part", chapter.title, number=number)
         yield from _blocks(chapter.blocks, 0)
+
+
+def document_title(spec: Specification) -> str:
+    """What the document is called in its properties."""
+    return _("{rulebook}: specification").format(rulebook=spec.title)
 
 
 def _blocks(blocks: Sequence[Block], depth: int) -> Iterator[Piece]:
@@ -92,16 +98,23 @@ def _sentence(sentence: Sentence, depth: int) -> Iterator[Line]:
 def _examples(block: Examples, depth: int) -> Iterator[Line]:
     for each in block.items:
         if each.told_at:
-            came = f": {results(each)}" if each.results else ""
-            yield Line("named", f"{each.name} ({each.status}; told in {each.told_at}){came}", depth, status=each.status)
+            said = _("{case} ({status}; told in {chapter})")
+            said = said.format(case=each.name, status=_(each.status), chapter=each.told_at)
+            said += f": {results(each)}" if each.results else ""
+            yield Line("named", said, depth, status=each.status)
             continue
-        yield Line("case", f"{each.name} ({each.status})", depth, status=each.status)
+        yield Line("case", f"{each.name} ({_(each.status)})", depth, status=each.status)
         yield Line("given", each.given, depth)
         yield Line("came", results(each), depth)
     if not block.items:
-        yield Line("none", "No case verifies this.", depth)
+        yield Line("none", _("No case verifies this."), depth)
     if block.more:
-        yield Line("below", f"and {block.more} more {'case' if block.more == 1 else 'cases'}", depth)
+        yield Line("below", more_cases(block.more), depth)
+
+
+def more_cases(count: int) -> str:
+    """How many more cases there are."""
+    return counted(count, "and {count} more case", "and {count} more cases")
 
 
 def results(example: Example) -> str:

@@ -11,6 +11,8 @@ from dokima.proving.proof import Outcome
 from dokima.proving.running_cases import Batch, run_cases
 from dokima.proving.versions import VersionChanges
 from dokima.proving.wanted import OUTSIDE, target_words, wanted_of
+from dokima.reports import language
+from dokima.reports.language import N_, _, speaking, told
 from dokima.reports.specification.content import Chapter, Examples, Grid, Specification
 from dokima.reports.specification.evidence import Evidence
 from dokima.reports.specification.once import told_once
@@ -26,6 +28,7 @@ def specify(
     facts: Mapping[str, str] | None = None,
     since: VersionChanges | None = None,
     run: bool = True,
+    locale: str = "",
 ) -> Specification:
     """The specification of a rulebook in a folder: its cases run now, and stand beside the parts that they verify.
 
@@ -34,14 +37,18 @@ def specify(
         facts: What is to be known first, by label, such as version and date; the date of today unless it is given.
         since: What changed since an older version: a chapter of its own.
         run: Whether its cases are run; without them it says that nothing is verified.
+        locale: Locale of its words and numbers, such as ``de_DE``; that of the rulebook's reports if blank.
 
     Raises:
+        DokimaError: There is no such locale.
         NotFound: An author's text takes a figure from a case that is not there.
     """
     outcomes, batches = run_cases(cases.cases, cases.program_of, cases.pinned) if run else ((), ())
-    dated = {"date": datetime.date.today().isoformat(), **(facts or {})}
+    dated = {N_("date"): datetime.date.today().isoformat(), **(facts or {})}
     parts = parts_of(cases, with_cases=run)
-    return specification_of(cases.rulebook.program, outcomes, batches, facts=dated, since=since, parts=parts)
+    program = cases.rulebook.program
+    with speaking(locale or program.definition.report.locale):
+        return specification_of(program, outcomes, batches, facts=dated, since=since, parts=parts)
 
 
 def specification_of(
@@ -53,7 +60,7 @@ def specification_of(
     since: VersionChanges | None = None,
     parts: Mapping[str, str] | None = None,
 ) -> Specification:
-    """What a rulebook says, in plain words, in the order in which an order is worked on.
+    """What a rulebook says, in plain words of the language of reports, in the order in which an order is worked on.
 
     Args:
         program: The rulebook.
@@ -72,23 +79,26 @@ def specification_of(
         chapters.append(_changed(since))
     failures = [evidence.example(at) for at, each in enumerate(outcomes) if not each.passed]
     if failures:
-        chapters.insert(0, Chapter("Cases that failed", [Examples(failures)]))
+        chapters.insert(0, Chapter(_("Cases that failed"), [Examples(failures)]))
     chapters = told_once(chapters)
-    known = {"fingerprint": program.fingerprint[:14], **(facts or {})}
+    known = {N_("fingerprint"): program.fingerprint[:14], **(facts or {})}
     parts = part_digests(program.definition) if parts is None else parts
     if not outcomes:
-        return Specification(program.definition.name, known, chapters, parts=parts)
+        return Specification(program.definition.name, known, chapters, parts=parts, locale=language.locale())
     failed = [each for each in outcomes if not each.passed]
     unconfirmed = [each for each in outcomes if each.passed and not each.is_confirmed]
     passed = len(outcomes) - len(failed) - len(unconfirmed)
-    verdict = {"passed": passed, "failed": len(failed), "unconfirmed": len(unconfirmed)}
-    missing = [target_words(program, each) for each in wanted_of(evidence.coverage) if each.kind not in OUTSIDE]
-    missing += [f"from {name}" for name, done in evidence.coverage.moves.items() if not done]
-    return Specification(program.definition.name, known, chapters, verdict, missing, parts)
+    verdict = {N_("passed"): passed, N_("failed"): len(failed), N_("unconfirmed"): len(unconfirmed)}
+    missing = [told(target_words(program, each)) for each in wanted_of(evidence.coverage) if each.kind not in OUTSIDE]
+    missing += [_("from {move}").format(move=name) for name, done in evidence.coverage.moves.items() if not done]
+    return Specification(program.definition.name, known, chapters, verdict, missing, parts, language.locale())
 
 
 def _changed(since: VersionChanges) -> Chapter:
     """What changed since an older version: settings by their paths, rows by their terms."""
-    rows = [[f"{each.path} {each.row}".strip(), WORDS[each.change], each.before, each.after] for each in since.changes]
-    title = f"What changed since {since.old}"
-    return Chapter(title, [Grid(("what", "", "before", "now"), rows, "" if rows else "Nothing changed.")])
+    rows = [
+        [f"{each.path} {each.row}".strip(), _(WORDS[each.change]), each.before, each.after] for each in since.changes
+    ]
+    title = _("What changed since {version}").format(version=since.old)
+    nothing = "" if rows else _("Nothing changed.")
+    return Chapter(title, [Grid([_("what"), "", _("before"), _("now")], rows, nothing)])

@@ -8,11 +8,12 @@ from typing import Any
 
 from dokima.reports.extras import needed
 from dokima.reports.inert import visible
+from dokima.reports.language import _, language
 from dokima.reports.paper import Paper
 from dokima.reports.pdf import BOLD, FONT, GLASS, GREY, INK, LINE, MARGIN, fonts, in_font, numbered_pages, written
 from dokima.reports.specification.content import Diagram, Grid, Specification
 from dokima.reports.specification.diagram import ORDER, ends
-from dokima.reports.specification.flow import Line, flow_of
+from dokima.reports.specification.flow import Line, document_title, flow_of
 from dokima.reports.specification.record import NAMESPACE, record_text, sealed
 
 _OPEN, _BAD, _GOOD, _NOTE = "#8a6100", "#9c3f1b", "#3f6b1f", "#f7f1e3"
@@ -51,10 +52,10 @@ def write_pdf(spec: Specification, target: Path) -> None:
                 flow.append(_bookmark(f"{number}{piece.text}", 0 if piece.style == "chapter" else 1))
             flow.append(Paragraph(text, _style(piece)))
     document = SimpleDocTemplate(
-        str(target), pagesize=A4, title=f"{spec.title}: specification", author="Dokima", lang="en",
+        str(target), pagesize=A4, title=document_title(spec), author="Dokima", lang=language(),
         leftMargin=MARGIN, rightMargin=MARGIN, topMargin=60, bottomMargin=52, invariant=1,
     )  # fmt: skip
-    paper = Paper(f"{spec.title}: specification", "", {}, [], "", 0)
+    paper = Paper(document_title(spec), "", {}, [], "", 0, page_words=(_("Page"), _("of")))
     document.build(flow, canvasmaker=_with_record(numbered_pages(paper, A4), record_text(spec)))
     target.write_bytes(sealed(target.read_bytes()))
 

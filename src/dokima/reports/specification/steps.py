@@ -4,12 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from dokima.explaining import words
 from dokima.explaining.phrases import Phrases
 from dokima.formulas.tree import LITERAL
 from dokima.pricing.steps.routine import Routine, Step
+from dokima.reports.language import N_, _, told
 from dokima.reports.specification.content import Sentence
 
-OVER = {"order": "once for the order", "parent": "once for each line that has sub-lines"}
+ROUNDED = {
+    "half-up": N_("rounded half-up"), "half-even": N_("rounded half-even"), "half-down": N_("rounded half-down"),
+    "up": N_("rounded up"), "down": N_("rounded down"), "ceiling": N_("rounded ceiling"), "floor": N_("rounded floor"),
+}  # fmt: skip
+"""Rounding modes by their names."""
+OVER = {"order": N_("once for the order"), "parent": N_("once for each line that has sub-lines")}
 
 
 def step_sentences(step: Step, routine: Routine, phrases: Phrases) -> Iterator[Sentence]:
@@ -23,87 +30,113 @@ def step_sentences(step: Step, routine: Routine, phrases: Phrases) -> Iterator[S
         case "tax":
             yield from _tax(step, routine, phrases)
         case "advance":
-            of = routine_figure(spec.of, routine) if spec.of else "the total with tax"
-            yield Sentence(
-                f"Due in advance is {_percent(step, phrases)} of {of}. It moves nothing.",
-                f"{spec.percent}",
-            )
+            of = routine_figure(spec.of, routine) if spec.of else _("the total with tax")
+            said = _("Due in advance is {percent} of {of}. It moves nothing.")
+            yield Sentence(said.format(percent=_percent(step, phrases), of=of), f"{spec.percent}")
         case "figure":
-            where = "one for the order" if step.level.name == "HEADER" else "one for each line"
-            places = f", with {spec.places} decimal places" if spec.places is not None else ""
-            yield Sentence(
-                f"It is {phrases.of(step.parts['value'])} ({where}{places}). It moves no money.", f"{spec.value}"
-            )
+            where = _("one for the order") if step.level.name == "HEADER" else _("one for each line")
+            if spec.places is not None:
+                where += _(", with {places} decimal places").format(places=spec.places)
+            said = _("It is {value} ({where}). It moves no money.")
+            yield Sentence(said.format(value=phrases.of(step.parts["value"]), where=where), f"{spec.value}")
         case "subtotal":
-            yield Sentence("This is what a line comes to so far.")
+            yield Sentence(_("This is what a line comes to so far."))
         case _:
             yield Sentence(f"{step.way.describe(spec)}.")
     yield from _limits(step, phrases)
 
 
 def _price(step: Step, phrases: Phrases) -> Iterator[Sentence]:
-    yield Sentence("The price of a line is its manual price, where one is typed.")
+    yield Sentence(_("The price of a line is its manual price, where one is typed."))
     for option in step.options:
-        base = f" for so many units as {phrases.of(option.base)} says" if option.base is not None else ""
+        base = ""
+        if option.base is not None:
+            base = _(" for so many units as {base} says").format(base=phrases.of(option.base))
         formula = option.value.written + (f" per {option.base.written}" if option.base is not None else "")
-        yield Sentence(f"Else it is {phrases.of(option.value)}{base}, where that is not blank.", formula)
-    yield Sentence("The amount of a line is its price times its quantity.")
-    yield Sentence("A line without any of these has no price, and the order no total: that is an error.")
+        said = _("Else it is {value}{base}, where that is not blank.")
+        yield Sentence(said.format(value=phrases.of(option.value), base=base), formula)
+    yield Sentence(_("The amount of a line is its price times its quantity."))
+    yield Sentence(_("A line without any of these has no price, and the order no total: that is an error."))
 
 
 def _adjustment(step: Step, phrases: Phrases) -> Iterator[Sentence]:
     spec = step.definition
-    verb, past = ("Take off", "taken off") if step.sign < 0 else ("Add", "added")
+    off = step.sign < 0
     if spec.percent is not None:
-        of = f"of {spec.of.replace('_', ' ')}" if spec.of else "of what the line comes to so far"
-        yield Sentence(f"{verb} {_percent(step, phrases)} {of}.", f"{spec.percent} % {of}")
+        of = spec.of.replace("_", " ") if spec.of else _("what the line comes to so far")
+        said = _("Take off {percent} of {of}.") if off else _("Add {percent} of {of}.")
+        formula = f"{spec.percent} % of {spec.of.replace('_', ' ') if spec.of else 'what the line comes to so far'}"
+        yield Sentence(said.format(percent=_percent(step, phrases), of=of), formula)
     elif spec.amount is not None:
-        yield Sentence(f"{verb} {phrases.of(step.parts['amount'])}.", f"{spec.amount}")
+        said = _("Take off {amount}.") if off else _("Add {amount}.")
+        yield Sentence(said.format(amount=phrases.of(step.parts["amount"])), f"{spec.amount}")
     else:
-        yield Sentence(f"For each unit, {past} is {phrases.of(step.parts['per_unit'])}.", f"{spec.per_unit}")
+        said = _("For each unit, taken off is {amount}.") if off else _("For each unit, added is {amount}.")
+        yield Sentence(said.format(amount=phrases.of(step.parts["per_unit"])), f"{spec.per_unit}")
     if spec.over != "line":
-        share = phrases.part(step, "share") if spec.share is not None else "what each comes to"
-        where = f" where {phrases.condition(step.parts['where'])}" if spec.where is not None else ""
-        said = f"It is worked out {OVER[spec.over]}, and shared over the lines{where} by {share}."
-        yield Sentence(said, "; ".join(str(each) for each in (spec.share, spec.where) if each is not None))
+        share = phrases.part(step, "share") if spec.share is not None else _("what each comes to")
+        lines = _("the lines")
+        if spec.where is not None:
+            lines = told(words.WHERE).format(lines, phrases.condition(step.parts["where"]))
+        said = _("It is worked out {over}, and shared over {lines} by {share}.")
+        formula = "; ".join(str(each) for each in (spec.share, spec.where) if each is not None)
+        yield Sentence(said.format(over=_(OVER[spec.over]), lines=lines, share=share), formula)
         yield Sentence(
-            "Each part is cut to whole units of the currency; those left over go, one each, to the lines with the "
-            "largest remainders, of equal ones to the first."
+            _(
+                "Each part is cut to whole units of the currency; those left over go, one each, to the lines with the "
+                "largest remainders, of equal ones to the first."
+            )
         )
-        none = "it is shared equally" if spec.if_no_share == "equal" else "the order has no total: that is an error"
-        yield Sentence(f"Where all of these are 0, {none}.")
+        if spec.if_no_share == "equal":
+            yield Sentence(_("Where all of these are 0, it is shared equally."))
+        else:
+            yield Sentence(_("Where all of these are 0, the order has no total: that is an error."))
 
 
 def _tax(step: Step, routine: Routine, phrases: Phrases) -> Iterator[Sentence]:
     spec = step.definition
-    per = "for each category and rate of the order" if routine.definition.tax_per == "document" else "on each line"
-    also = f", and of {' and '.join(spec.on_top_of)}" if spec.on_top_of else ""
-    said = f"The tax is {_percent(step, phrases)} of the amount without tax{also}, rounded {per}."
-    yield Sentence(said, f"{spec.percent} %")
+    also = _(", and of {taxes}").format(taxes=phrases.series(spec.on_top_of)) if spec.on_top_of else ""
+    if routine.definition.tax_per == "document":
+        said = _(
+            "The tax is {percent} of the amount without tax{also}, rounded for each category and rate of the order."
+        )
+    else:
+        said = _("The tax is {percent} of the amount without tax{also}, rounded on each line.")
+    yield Sentence(said.format(percent=_percent(step, phrases), also=also), f"{spec.percent} %")
     if spec.category is not None:
-        yield Sentence(f"Its category is {phrases.of(step.parts['category'])}.", f"{spec.category}")
+        said = _("Its category is {category}.")
+        yield Sentence(said.format(category=phrases.of(step.parts["category"])), f"{spec.category}")
     if spec.reason is not None:
-        yield Sentence(f"Why no tax is due says {phrases.of(step.parts['reason'])}.", f"{spec.reason}")
+        said = _("Why no tax is due says {reason}.")
+        yield Sentence(said.format(reason=phrases.of(step.parts["reason"])), f"{spec.reason}")
 
 
 def _limits(step: Step, phrases: Phrases) -> Iterator[Sentence]:
     spec = step.definition
     if spec.when is not None:
-        yield Sentence(f"Only where {phrases.condition(step.parts['when'])}.", f"{spec.when}")
+        said = _("Only where {condition}.")
+        yield Sentence(said.format(condition=phrases.condition(step.parts["when"])), f"{spec.when}")
     if spec.cap is not None:
-        yield Sentence(f"It comes to at most {phrases.of(step.parts['cap'])}.", f"{spec.cap}")
+        yield Sentence(_("It comes to at most {cap}.").format(cap=phrases.of(step.parts["cap"])), f"{spec.cap}")
     if spec.keep_above is not None:
-        yield Sentence(f"What is left is never below {phrases.of(step.parts['keep_above'])}.", f"{spec.keep_above}")
+        said = _("What is left is never below {least}.")
+        yield Sentence(said.format(least=phrases.of(step.parts["keep_above"])), f"{spec.keep_above}")
     if spec.best_of is not None:
-        yield Sentence(f"Of all steps for ‘{spec.best_of}’ only the largest counts.")
+        yield Sentence(_("Of all steps for ‘{target}’ only the largest counts.").format(target=spec.best_of))
     if step.way.is_amount and (spec.rounding is not None or spec.places is not None):
-        to = "the places of the currency" if spec.places is None else f"{spec.places} decimal places"
-        yield Sentence(f"It is rounded {step.rounding} to {to}.")
+        mode = _(ROUNDED[step.rounding])
+        if spec.places is None:
+            yield Sentence(_("It is {rounded} to the places of the currency.").format(rounded=mode))
+        else:
+            said = _("It is {rounded} to {places} decimal places.")
+            yield Sentence(said.format(rounded=mode, places=spec.places))
 
 
 def _percent(step: Step, phrases: Phrases) -> str:
     said = phrases.part(step, "percent")
-    return f"{said} %" if step.parts["percent"].root.role == LITERAL else f"so many percent as {said} says,"
+    if step.parts["percent"].root.role == LITERAL:
+        return f"{said} %"
+    return _("so many percent as {value} says,").format(value=said)
 
 
 def routine_figure(name: str, routine: Routine) -> str:

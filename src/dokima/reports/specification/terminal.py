@@ -6,6 +6,7 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
+from dokima.reports.language import _
 from dokima.reports.specification.content import Grid, Specification
 from dokima.reports.specification.flow import Line, flow_of
 from dokima.reports.table_layout import FirstThatFits, figure_table
@@ -31,7 +32,7 @@ def _line(line: Line) -> list[RenderableType]:
     head = line.style in ("chapter", "part")
     text = f"{line.number} {line.text}" if head else line.text
     if line.style == "title":
-        text = f"Rulebook {line.text}"
+        text = _("Rulebook {name}").format(name=line.text)
     indent = 0 if head or line.style in ("title", "fact", "verdict") else 2 + 2 * line.depth
     indent += 2 if line.is_inner else 0
     style = (

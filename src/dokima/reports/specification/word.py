@@ -10,9 +10,10 @@ from typing import Any
 from dokima.formats.whole_files import write_in_one_go
 from dokima.reports.extras import needed
 from dokima.reports.inert import visible
+from dokima.reports.language import _
 from dokima.reports.specification.content import Diagram, Grid, Specification, numbered
 from dokima.reports.specification.diagram import png_of
-from dokima.reports.specification.flow import Line, Style, flow_of
+from dokima.reports.specification.flow import Line, Style, document_title, flow_of
 from dokima.reports.specification.record import NAMESPACE, record_text, texts_of, word_seal
 
 _GREY, _GLASS, _OPEN, _BAD, _GOOD = "56676F", "23475B", "8A6100", "9C3F1B", "3F6B1F"
@@ -35,7 +36,7 @@ def write_docx(spec: Specification, target: Path) -> None:
     """
     docx = needed("docx", "specifications as Word documents", "docx")
     document = docx.Document()
-    document.core_properties.title = visible(f"{spec.title}: specification")
+    document.core_properties.title = visible(document_title(spec))
     document.core_properties.author = "Dokima"
     _styles(document)
     marks = {number: f"chapter_{number.replace('.', '_')}" for number, _, _ in numbered(spec.chapters)}
@@ -134,7 +135,7 @@ def _contents(document: Any, spec: Specification, marks: Mapping[str, str]) -> N
     from docx.oxml.ns import qn
     from docx.shared import Pt, RGBColor
 
-    document.add_paragraph().add_run("Contents").bold = True
+    document.add_paragraph().add_run(_("Contents")).bold = True
     for number, depth, chapter in numbered(spec.chapters):
         paragraph = document.add_paragraph()
         paragraph.paragraph_format.left_indent = Pt(14 * (depth - 1))
