@@ -89,7 +89,7 @@ WORK: dict[str, Callable[[Batch], object]] = {
 
 @pytest.mark.parametrize("name", list(WORK))
 def test_twice_the_orders_take_twice_the_calls(name):
-    few, some, many = Batch(20), Batch(150), Batch(300)
+    few, some, many = Batch(20), Batch(300), Batch(600)
     WORK[name](few)  # what is imported or made once is there now
     once, twice = calls(lambda: WORK[name](some)), calls(lambda: WORK[name](many))
     assert twice <= 2.2 * once

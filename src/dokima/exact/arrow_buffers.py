@@ -85,9 +85,14 @@ def arrow_texts(texts: Sequence[str | None], *, large: bool = False) -> Any:
     """An Arrow array of texts, null for None; of a large one there is no limit of 2 GB."""
     import pyarrow as pa
 
-    coded = [b"" if text is None else text.encode() for text in texts]
-    offsets = np.cumsum([0, *map(len, coded)]).astype(np.int64 if large else np.int32)
-    present = np.fromiter((text is not None for text in texts), bool, len(coded))
-    valid = None if present.all() else pa.py_buffer(np.packbits(present, bitorder="little"))
-    buffers = [valid, pa.py_buffer(offsets), pa.py_buffer(b"".join(coded))]
-    return pa.Array.from_buffers(pa.large_string() if large else pa.string(), len(coded), buffers)
+    valid = None
+    if None in texts:
+        present = np.fromiter((text is not None for text in texts), bool, len(texts))
+        valid, texts = pa.py_buffer(np.packbits(present, bitorder="little")), [text or "" for text in texts]
+    whole = "".join(texts)  # type: ignore[arg-type]
+    joined = whole.encode()
+    lengths = map(len, texts if len(whole) == len(joined) else [text.encode() for text in texts])  # type: ignore[arg-type,union-attr]
+    offsets = np.zeros(len(texts) + 1, np.int64 if large else np.int32)
+    np.fromiter(lengths, offsets.dtype, len(texts)).cumsum(out=offsets[1:])
+    buffers = [valid, pa.py_buffer(offsets), pa.py_buffer(joined)]
+    return pa.Array.from_buffers(pa.large_string() if large else pa.string(), len(texts), buffers)

@@ -39,7 +39,7 @@ def _in_file(problem: Problem, file: str) -> Problem:
     return Problem(problem.order, problem.line, problem.field, problem.message, file, problem.row)
 
 
-LONG = 200
+LONG = 500
 """Entries of a list from which on each stands on a line of its own: a hundred thousand indented ones nobody reads."""
 
 

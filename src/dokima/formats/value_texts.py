@@ -7,7 +7,7 @@ import io
 import re
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
-from functools import partial
+from functools import cache, partial
 from json.encoder import encode_basestring
 from typing import Any, TypeVar
 
@@ -26,6 +26,24 @@ from dokima.model.guarding import neutral
 from dokima.pricing.calculation.amounts import amount_text_array, amount_texts
 
 _SPECIAL = re.compile(r"[,\"\r\n]")
+
+
+@dataclass(slots=True)
+class JsonTexts:
+    """Values as JSON.
+
+    Attributes:
+        array: An Arrow array of large strings.
+        quote: What stands before and after each of them. It is written together with the names of an object, since
+            every pass over a column costs as much as making its texts.
+    """
+
+    array: Any
+    quote: str = ""
+
+    def take(self, rows: Integers) -> JsonTexts:
+        """Those at some positions."""
+        return JsonTexts(self.array.take(arrow_positions(rows)), self.quote)
 
 
 @dataclass(slots=True)  # one for each figure of each result: a frozen one takes thrice as long to make
@@ -47,11 +65,14 @@ class ValueTexts:
             return amount_texts(column, self.places)
         return cells(column)
 
-    def to_json(self) -> Any:
-        """Each value as JSON text, a blank as null: an Arrow array of large strings."""
-        if isinstance(self.column, Number):
-            return _together('"', self._numbers(), '"').fill_null(_scalar("null"))
-        return self._each(encode_basestring, "null")
+    def to_json(self) -> JsonTexts:
+        """Each value as JSON, a blank as null."""
+        if not isinstance(self.column, Number):
+            return JsonTexts(self._each(encode_basestring, "null"))
+        numbers = self._numbers()
+        if not numbers.null_count:
+            return JsonTexts(numbers, '"')
+        return JsonTexts(_together('"', numbers, '"').fill_null(_scalar("null")))
 
     def to_csv(self, *, is_guarded: bool) -> Any:
         """Each value as a cell of a CSV file (RFC 4180), a blank as nothing: an Arrow array of large strings.
@@ -129,12 +150,14 @@ def _cell(text: str) -> str:
     return out.getvalue().removesuffix(",\n")
 
 
-def objects(columns: Mapping[str, Any]) -> Any:
-    """Columns of JSON as JSON objects."""
+def objects(columns: Mapping[str, JsonTexts]) -> Any:
+    """Columns of JSON as JSON objects: an Arrow array."""
     parts: list[Any] = []
-    for at, (name, column) in enumerate(columns.items()):
-        parts += [f"{', ' if at else '{'}{encode_basestring(name)}: ", column]
-    return _together(*parts, "}")
+    before = "{"
+    for name, column in columns.items():
+        parts += [f"{before}{encode_basestring(name)}: {column.quote}", column.array]
+        before = f"{column.quote}, "
+    return _together(*parts, f"{before.removesuffix(', ')}}}")
 
 
 def lists(entries: Any, offsets: Integers) -> Any:
@@ -188,5 +211,7 @@ def _together(*parts: Any) -> Any:
     )
 
 
+@cache
 def _scalar(text: str) -> Any:
+    """A text between others as Arrow takes it; there are as many as fields have names."""
     return arrow_texts([text], large=True)[0]

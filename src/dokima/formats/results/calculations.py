@@ -19,7 +19,7 @@ from dokima.formats.csv_files import csv_of_columns
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
-from dokima.formats.value_texts import ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
+from dokima.formats.value_texts import JsonTexts, ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
 from dokima.model.listing import Listing
 from dokima.pricing.calculation.amounts import amount_texts
 from dokima.pricing.calculation.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
@@ -72,13 +72,21 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
     """
     if detail.totals or detail.columns or calculation.orders.line_count <= LONG:
         return None
-    of_orders = {
-        name: each.to_json() if isinstance(each, ValueTexts) else arrow_texts(as_json(each), large=True)
-        for name, each in _order_columns(calculation).items()
+    columns = _order_columns(calculation)
+    later = {
+        "lines": lists(_lines_as_json(calculation, detail.figures), calculation.orders.line_ranges),
+        "figures": _figures_as_json(calculation),
+        "tax_breakdown": _entries_as_json(_breakdown_parts(calculation), len(calculation)),
+        "totals": objects({name: texts.to_json() for name, texts in _total_texts(calculation).items()}),
+        "instalments": _entries_as_json(_instalment_parts(calculation), len(calculation)),
+        "reporting": _reporting_as_json(calculation),
     }
-    of_orders["tax_breakdown"] = _breakdowns_as_json(calculation)
-    of_orders["lines"] = lists(_lines_as_json(calculation, detail.figures), calculation.orders.line_ranges)
-    of_orders["totals"] = objects({name: texts.to_json() for name, texts in _total_texts(calculation).items()})
+    of_orders = {
+        name: each.to_json() if isinstance(each, ValueTexts) else JsonTexts(arrow_texts(as_json(each), large=True))
+        for name, each in columns.items()
+        if name not in LATER
+    }
+    of_orders = {name: JsonTexts(later[name]) if name in LATER else of_orders[name] for name in columns}
     orders = whole_text(objects(of_orders), ",\n")
     rest = json_text(
         {"findings": entries(calculation.findings), "problems": [problem_data(p) for p in calculation.problems]}
@@ -89,17 +97,31 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
 def _lines_as_json(calculation: Calculation, chosen: Sequence[str]) -> Any:
     """Every line as a JSON object, with the figures that its routine leaves: an Arrow array."""
     columns, wanted = _line_columns(calculation, chosen)
+    names = {routine: [*LINE_FIELDS, *figures] for routine, figures in wanted.items()}
+    return _as_json_by_routine(columns, names, calculation.routine_of[calculation.orders.order_of])
+
+
+def _as_json_by_routine(
+    columns: Mapping[str, ValueTexts], wanted: Mapping[int, Sequence[str]], routine_of: Integers
+) -> Any:
+    """Rows as JSON objects, each with the columns of its routine: an Arrow array."""
     written = each_once(columns, ValueTexts.to_json)
     if len(wanted) == 1:
         (names,) = wanted.values()
-        return objects({name: written[name] for name in (*LINE_FIELDS, *names)})
-    routine_of = calculation.routine_of[calculation.orders.order_of]
+        return _objects_of(written, names, len(routine_of))
     rows = {routine: np.flatnonzero(routine_of == routine) for routine in wanted}
     found = [
-        objects({name: written[name].take(arrow_positions(rows[routine])) for name in (*LINE_FIELDS, *names)})
-        for routine, names in wanted.items()
+        _objects_of({name: written[name].take(rows[at]) for name in names}, names, len(rows[at]))
+        for at, names in wanted.items()
     ]
     return interleaved(found, np.concatenate(list(rows.values())))
+
+
+def _objects_of(columns: Mapping[str, Any], names: Sequence[str], count: int) -> Any:
+    """Some of the columns as JSON objects, which are empty without any."""
+    if names:
+        return objects({name: columns[name] for name in names})
+    return _same("{}", count)
 
 
 def problem_data(problem: Problem) -> dict[str, Any]:
@@ -166,7 +188,12 @@ def _order_data(calculation: Calculation) -> list[dict[str, Any]]:
         name: each.to_list() if isinstance(each, ValueTexts) else each
         for name, each in _order_columns(calculation).items()
     }
+    columns["figures"] = _figures(calculation)
     columns["tax_breakdown"] = breakdowns(calculation)
+    columns["instalments"] = _instalments(calculation)
+    reporting = _reporting_texts(calculation)
+    if reporting is not None:
+        columns["reporting"] = _records(each_once(reporting, ValueTexts.to_list))
     totals = each_once(_total_texts(calculation), ValueTexts.to_list)
     return _records({**columns, "totals": _records(totals)})
 
@@ -176,7 +203,7 @@ def _total_texts(calculation: Calculation) -> dict[str, ValueTexts]:
 
 
 def _order_columns(calculation: Calculation) -> dict[str, ValueTexts | list[Any]]:
-    """What is said of every order, by name in its sequence; of lines, taxes and totals only the place."""
+    """What is said of every order, by name in its sequence; of `LATER` only the place."""
     orders, later = calculation.orders, [None] * len(calculation)
     names = [routine.name for routine in calculation.program.routines]
     return {
@@ -184,42 +211,78 @@ def _order_columns(calculation: Calculation) -> dict[str, ValueTexts | list[Any]
         "routine": [names[at] if at >= 0 else None for at in calculation.routine_of.tolist()],
         **{name: ValueTexts(orders.header(name)) for name in ("currency", "date", "customer", "supplier")},
         "prices_include_tax": calculation.inclusive.tolist(),
-        "lines": later,
-        "figures": _figures(calculation),
-        "tax_breakdown": later,
-        "totals": later,
-        "instalments": _instalments(calculation),
-        "reporting": _reporting(calculation),
+        **dict.fromkeys(LATER, later),
     }
+
+
+LATER = ("lines", "figures", "tax_breakdown", "totals", "instalments", "reporting")
+"""What an order holds beside its own values: lists and records."""
+
+
+def _figure_columns(calculation: Calculation) -> tuple[dict[str, ValueTexts], dict[int, Sequence[str]]]:
+    """Header figures of figure steps by name, and which of them an order has, by its routine."""
+    routines = calculation.program.routines
+    columns = {}
+    for name, column in calculation.order_figures.items():
+        steps = [routine.step(name) for routine in routines]
+        least = np.array([0 if step is None else step.definition.places or 0 for step in steps] + [0], np.int64)
+        columns[name] = ValueTexts(column, least[calculation.routine_of] if isinstance(column, Number) else None)
+    own = {at: tuple(routine.header_figures) for at, routine in enumerate(routines)}
+    there = np.unique(calculation.routine_of).tolist()
+    return columns, {at: own.get(at, ()) for at in there}
 
 
 def _figures(calculation: Calculation) -> list[dict[str, Any]]:
     """Header figures of figure steps; an order has those of its own routine."""
-    steps = [[routine.step(name) for routine in calculation.program.routines] for name in calculation.order_figures]
-    columns = {}
-    for (name, column), of_routines in zip(calculation.order_figures.items(), steps, strict=True):
-        least = np.array([0 if step is None else step.definition.places or 0 for step in of_routines] + [0], np.int64)
-        columns[name] = (
-            amount_texts(column, least[calculation.routine_of]) if isinstance(column, Number) else cells(column)
-        )
-    own = [tuple(routine.header_figures) for routine in calculation.program.routines]
-    if columns and all(set(names) == columns.keys() for names in own) and (calculation.routine_of >= 0).all():
-        return _records(columns)
+    texts, own = _figure_columns(calculation)
+    columns = each_once(texts, ValueTexts.to_list)
     blank = [None] * len(calculation)
     return [
-        {name: columns.get(name, blank)[at] for name in (own[routine] if routine >= 0 else ())}
+        {name: columns.get(name, blank)[at] for name in own[routine]}
         for at, routine in enumerate(calculation.routine_of.tolist())
     ]
 
 
-def breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
-    """The tax breakdown of each order as plain data; amounts with the places of its currency."""
-    found: list[list[dict[str, Any]]] = [[] for _ in range(len(calculation))]
-    for groups in calculation.taxes:
-        rows = _records({name: each.to_list() for name, each in _breakdown_columns(calculation, groups).items()})
-        for order, row in zip(groups.order.tolist(), rows, strict=True):
+def _figures_as_json(calculation: Calculation) -> Any:
+    """The same as JSON objects: an Arrow array."""
+    texts, own = _figure_columns(calculation)
+    blank = ValueTexts(Texts.blanks(len(calculation)))
+    names = {name for each in own.values() for name in each}
+    return _as_json_by_routine({name: texts.get(name, blank) for name in names}, own, calculation.routine_of)
+
+
+Parts = Sequence[tuple[Integers, Mapping[str, ValueTexts]]]
+"""Entries of orders: of each the position of its order, and columns of what it says."""
+
+
+def _entries_of(parts: Parts, count: int) -> list[list[dict[str, Any]]]:
+    """The entries of each order as plain data."""
+    found: list[list[dict[str, Any]]] = [[] for _ in range(count)]
+    for orders, columns in parts:
+        for order, row in zip(orders.tolist(), _records(each_once(columns, ValueTexts.to_list)), strict=True):
             found[order].append(row)
     return found
+
+
+def _entries_as_json(parts: Parts, count: int) -> Any:
+    """The same as JSON lists: an Arrow array."""
+    from pyarrow import concat_arrays
+
+    if not parts:
+        return _same("[]", count)
+    rows = [objects({name: texts.to_json() for name, texts in columns.items()}) for _, columns in parts]
+    order_of = np.concatenate([orders for orders, _ in parts])
+    by_order = np.argsort(order_of, kind="stable")
+    return lists(concat_arrays(rows).take(arrow_positions(by_order)), Grouping(order_of, count).ranges)
+
+
+def breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
+    """The tax breakdown of each order as plain data; amounts with the places of its currency."""
+    return _entries_of(_breakdown_parts(calculation), len(calculation))
+
+
+def _breakdown_parts(calculation: Calculation) -> Parts:
+    return [(groups.order, _breakdown_columns(calculation, groups)) for groups in calculation.taxes]
 
 
 def _breakdown_columns(calculation: Calculation, groups: TaxGroups) -> dict[str, ValueTexts]:
@@ -236,48 +299,48 @@ def _breakdown_columns(calculation: Calculation, groups: TaxGroups) -> dict[str,
     }
 
 
-def _breakdowns_as_json(calculation: Calculation) -> Any:
-    """The tax breakdown of each order as a JSON list: an Arrow array."""
-    from pyarrow import concat_arrays
-
-    if not calculation.taxes:
-        return arrow_texts(["[]"] * len(calculation), large=True)
-    rows, order_of = [], np.concatenate([groups.order for groups in calculation.taxes])
-    for groups in calculation.taxes:
-        columns = _breakdown_columns(calculation, groups)
-        rows.append(objects({name: texts.to_json() for name, texts in columns.items()}))
-    by_order = np.argsort(order_of, kind="stable")
-    return lists(concat_arrays(rows).take(arrow_positions(by_order)), Grouping(order_of, len(calculation)).ranges)
-
-
 def _instalments(calculation: Calculation) -> list[list[dict[str, Any]]]:
-    found: list[list[dict[str, Any]]] = [[] for _ in range(len(calculation))]
+    return _entries_of(_instalment_parts(calculation), len(calculation))
+
+
+def _instalment_parts(calculation: Calculation) -> Parts:
+    parts: list[tuple[Integers, Mapping[str, ValueTexts]]] = []
     for plan in calculation.plans:
+        count = len(plan.orders)
         for label, due, amount in zip(plan.labels, plan.due, plan.amounts, strict=True):
-            days = [None] * len(plan.orders) if due is None else cells(due)
-            amounts = amount_texts(amount, calculation.minor_units[plan.orders])
-            for order, day, text in zip(plan.orders.tolist(), days, amounts, strict=True):
-                found[order].append({"label": label, "due": day, "amount": text})
-    return found
+            columns = {
+                "label": ValueTexts(Texts.of([label]).spread(count)),
+                "due": ValueTexts(Texts.blanks(count) if due is None else due),
+                "amount": ValueTexts(amount, calculation.minor_units[plan.orders]),
+            }
+            parts.append((plan.orders, columns))
+    return parts
 
 
-def _reporting(calculation: Calculation) -> list[dict[str, Any] | None]:
+def _reporting_as_json(calculation: Calculation) -> Any:
+    """Totals in the reporting currency as JSON, null without one: an Arrow array."""
+    texts = _reporting_texts(calculation)
+    if texts is None:
+        return _same("null", len(calculation))
+    return objects({name: each.to_json() for name, each in texts.items()})
+
+
+def _same(text: str, count: int) -> Any:
+    return arrow_texts([text], large=True).take(arrow_positions(np.zeros(count)))
+
+
+def _reporting_texts(calculation: Calculation) -> Mapping[str, ValueTexts] | None:
     """Totals in the reporting currency; None without one."""
     definition, columns = calculation.program.definition, calculation.reporting
-    count = len(calculation)
     if definition.reporting is None or not columns:
-        return [None] * count
+        return None
     currency = definition.reporting.currency
     places = definition.minor_units[currency]
-    found: list[dict[str, Any] | None] = []
-    found += _records(
-        {
-            "currency": [currency] * count,
-            "rate": amount_texts(columns["rate"], 0),
-            **{name: amount_texts(columns[name], places) for name in ("without_tax", "tax", "with_tax")},
-        }
-    )
-    return found
+    return {
+        "currency": ValueTexts(Texts.of([currency]).spread(len(calculation))),
+        "rate": ValueTexts(columns["rate"], 0),
+        **{name: ValueTexts(columns[name], places) for name in ("without_tax", "tax", "with_tax")},
+    }
 
 
 def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any]]:
