@@ -3,6 +3,7 @@
 from datetime import date
 from decimal import Decimal
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -67,3 +68,24 @@ def test_reading_the_lines_that_changed_is_reading_all_of_them(lines, data):
         if isinstance(said[0], list):
             return
         now = Document.reread(after, FIELDS)
+
+
+@given(st.lists(st.lists(LINE, max_size=4), max_size=4))
+def test_orders_read_together_are_as_each_is_read_alone(batch):
+    orders = [
+        dokima.Order(
+            f"Q{at}", customer="FERNHOLT", lines=[{"number": 10 * n + 10, **row} for n, row in enumerate(lines)]
+        )
+        for at, lines in enumerate(batch)
+    ]
+    assert Document.read_many(orders, FIELDS) == [Document.read(order, FIELDS) for order in orders]
+
+
+def test_of_orders_read_together_the_first_that_is_wrong_is_told():
+    orders = [
+        dokima.Order(number, lines=[{"wish": "red", "quantity": said}])
+        for number, said in (("A", 1), ("B", "x"), ("C", "y"))
+    ]
+    with pytest.raises(dokima.DocumentError, match="order B, line 10, quantity: expected a number") as raised:
+        Document.read_many(orders, FIELDS)
+    assert len(raised.value.problems) == 1

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -53,6 +54,23 @@ class Document:
         return cls._of(orders, fields, order.header, given)
 
     @classmethod
+    def read_many(cls, orders: Sequence[Order], fields: Fields) -> list[Document]:
+        """Each order as `read` gives it; those that can be are read together.
+
+        Raises:
+            DocumentError: With every problem of the first that has one.
+        """
+        if len(orders) > 1 and all(order.number for order in orders):
+            with suppress(DocumentError):  # one by one, it is told of which order it is
+                together = read_all(orders, fields)
+                given = [
+                    {write_address(read_address(line.number)): line.fields for line in each.lines} for each in orders
+                ]
+                values = zip(together.documents(), orders, given, strict=True)
+                return [cls._given(read, order.header, lines) for read, order, lines in values]
+        return [cls.read(order, fields) for order in orders]
+
+    @classmethod
     def reread(cls, document: Document, fields: Fields) -> Document:
         """Read a document again, of which some values are as somebody has just given them.
 
@@ -79,12 +97,15 @@ class Document:
     @classmethod
     def _of(cls, orders: Orders, fields: Fields, header: Values, lines: Mapping[str, Values]) -> Document:
         """The document that columns of one order hold, with just the fields that were given."""
-        read = orders.document(0)
+        return replace(cls._given(orders.document(0), header, lines), columns={id(fields): orders})
+
+    @classmethod
+    def _given(cls, read: Values, header: Values, lines: Mapping[str, Values]) -> Document:
+        """The document of values that were read, with just the fields that were given."""
         by_number = {str(line["number"]): line for line in read["lines"]}
         return cls(
             {name: header[name] if name in RECORDS else read.get(name) for name in header},
             {number: {name: by_number[number].get(name) for name in lines[number]} for number in by_number},
-            {id(fields): orders},
         )
 
     @property
@@ -169,13 +190,11 @@ class Document:
         return Document(self.header, dict(sorted(lines.items(), key=lambda each: read_address(each[0]))))
 
     def with_lines(self, changed: Mapping[str, Values]) -> Document:
-        """With some lines replaced that are there; of many all at once, since each copies all others."""
-        if len(changed) <= _FEW_LINES:
-            document = self
-            for number, fields in changed.items():
-                document = document.with_line(number, fields)
-            return document
-        return Document(self.header, {**self.lines, **{n: {**fields, "number": n} for n, fields in changed.items()}})
+        """With some lines replaced that are there, under the numbers that they have."""
+        lines = {**self.lines, **{number: {**fields, "number": number} for number, fields in changed.items()}}
+        columns, numbers = (self.columns, ()) if self.columns else self.since or ({}, ())
+        known = columns and len(numbers) + len(changed) <= _FEW_LINES
+        return Document(self.header, lines, since=(columns, (*numbers, *changed)) if known else None)
 
     def without(self, numbers: Iterable[str]) -> Document:
         """Without some lines."""

@@ -21,11 +21,10 @@ def changes_between(before: Mapping[str, Any] | None, after: Mapping[str, Any]) 
 
     A line that is new or gone is told by all its fields. Values are those of canonical JSON: numbers as text.
     """
-    old = plain(before or {"lines": []})
-    new = plain(after)
-    found = list(_moved("", old, new))
+    old: Mapping[str, Any] = before or {"lines": []}
+    found = list(_moved("", old, after))
     lines = {str(line["number"]): line for line in old["lines"]}
-    others = {str(line["number"]): line for line in new["lines"]}
+    others = {str(line["number"]): line for line in after["lines"]}
     for number in [*others, *(number for number in lines if number not in others)]:
         found += _moved(number, lines.get(number, {}), others.get(number, {}))
     return found
@@ -35,6 +34,9 @@ def _moved(line: str, before: Mapping[str, Any], after: Mapping[str, Any]) -> It
     drawn = after.get(DRAWN) or ()
     for name in [each for each in {**before, **after} if each not in _BESIDE]:
         was, now = before.get(name), after.get(name)
+        if type(was) is type(now) and was == now:
+            continue
+        was, now = plain(was), plain(now)
         if was != now:
             told = {"line": line, "field": name, "from": was, "to": now}
             yield {**told, "drawn": True} if name in drawn else told

@@ -49,7 +49,7 @@ class Saving:
         for name in ("by", "operation", "reason"):
             a_text(getattr(self, name), name)
         fields = self.store.book.program.fields
-        documents = [Document.read(order, fields) for order in orders]
+        documents = Document.read_many(orders, fields)
         handed = [[document.header, document.rows] for document in documents]
         operation = NamedCall.of(self.store.documents, self.operation, self.by, handed)
         if (before := operation.before()) is not None:

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from dokima.columns.column import Column, column_of, value_at
+from dokima.columns.column import Column, column_of, value_at, values_of
 from dokima.columns.flags import Flags
 from dokima.columns.positions import take_or_blank
 from dokima.exact import Decimals, from_fractions
@@ -52,11 +52,14 @@ def kept_orders(program: Program, orders: Orders, run: Run) -> list[KeptOrder | 
         return None
     base = orders.unfilled or orders
     state, first = base.header("state"), program.definition.lifecycle.first
-    found: list[KeptOrder | None] = []
-    for at in range(orders.count):
-        is_draft = run.terms == "by state" and (value_at(state, at) or first) == first
-        terms = None if is_draft else orders.terms(at)
-        found.append(None if terms is None else KeptOrder(terms, base.digest(at, terms.fields) == terms.digest))
+    states = values_of(state) if run.terms == "by state" else [""] * orders.count
+    kept = [None if (known or first) == first and run.terms == "by state" else orders.terms(at)
+            for at, known in enumerate(states)]  # fmt: skip
+    digests: dict[int, str] = {}
+    for names in {frozenset(terms.fields) for terms in kept if terms is not None}:
+        mine = [at for at, terms in enumerate(kept) if terms is not None and names == frozenset(terms.fields)]
+        digests |= zip(mine, base.select(np.array(mine, np.int64)).digests(names), strict=True)
+    found = [None if terms is None else KeptOrder(terms, digests[at] == terms.digest) for at, terms in enumerate(kept)]
     return found if any(found) else None
 
 
@@ -74,16 +77,23 @@ class _Gathered:
     def column(self, kind: Any, length: int) -> tuple[Mask, Column]:
         """A mask of the places that have a value of their own, and the values at them."""
         spec, reader = Field("", kind), ValueReader()
-        read = []
-        for value in self.values:
-            try:
-                read.append(reader.read(spec, value))
-            except BadValue:
-                # The table's column has changed its kind since: what was kept cannot be told in today's.
-                read.append(None)
+        known: dict[Any, Any] = {}  # many lines keep the same, and most kept values are texts
+        for value in dict.fromkeys(each for each in self.values if isinstance(each, str)):
+            known[value] = _read(reader, spec, value)
+        read = [known[each] if isinstance(each, str) else _read(reader, spec, each) for each in self.values]
         place = np.full(length, -1, np.int64)
         place[self.places] = np.arange(len(self.places))
         return place >= 0, take_or_blank(column_of(kind, read), place)
+
+
+def _read(reader: ValueReader, spec: Field, value: Any) -> Any:
+    """A kept value as the field holds it; None where the table's column has changed its kind since: what was kept
+    cannot be told in today's.
+    """
+    try:
+        return reader.read(spec, value)
+    except BadValue:
+        return None
 
 
 Band = Sequence[str | None]
