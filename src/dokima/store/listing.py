@@ -16,6 +16,7 @@ from dokima.rulebook.conditions import Condition, holding, order_figures
 from dokima.rulebook.listing import (
     LINE_COLUMNS,
     ORDER_COLUMNS,
+    TOTALS,
     chosen_columns,
     line_rows,
     order_rows,
@@ -58,7 +59,7 @@ def _pages(
     """The orders with their totals, page by page; what is wrong with those that cannot be read goes to ``problems``."""
     condition = Condition.of(store.book.program, where) if where else None
     whole = condition is not None and condition.reads_lines
-    wanted = {*figures, *(() if condition is None else condition.figures)}
+    wanted = {*TOTALS, *figures, *(() if condition is None else condition.figures)}
     for orders, known in store.documents.headed(selection, PAGE, whole, wanted):
         problems += orders.problems
         kept = holding(condition, orders, known)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
@@ -25,13 +26,23 @@ class Exact(TypeDecorator[Decimal]):
         """The type of this database."""
         return dialect.type_descriptor(NUMERIC() if dialect.name == "postgresql" else TEXT())
 
-    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
-        """To the database."""
-        return value if value is None or dialect.name == "postgresql" else format(value, "f")
+    # The two below give one function for all values; `process_bind_param` would be called through two others for each.
 
-    def process_result_value(self, value: Any, dialect: Dialect) -> Decimal | None:  # noqa: ARG002 (SQLAlchemy gives it)
+    def bind_processor(self, dialect: Dialect) -> Callable[[Any], Any] | None:
+        """To the database."""
+        return None if dialect.name == "postgresql" else _as_text
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Callable[[Any], Any] | None:  # noqa: ARG002
         """From the database."""
-        return None if value is None else Decimal(value)
+        return None if dialect.name == "postgresql" else _as_decimal
+
+
+def _as_text(value: Decimal | None) -> str | None:
+    return None if value is None else format(value, "f")
+
+
+def _as_decimal(value: str | None) -> Decimal | None:
+    return None if value is None else Decimal(value)
 
 
 class Words(TypeDecorator[str]):

@@ -216,17 +216,28 @@ class DatabaseDocuments:
                 found |= {keys[key]: str(number) for key, number in connection.execute(wanted)}
         return found
 
-    def headers(self, selection: Selection, size: int) -> Iterator[Sequence[Any]]:
-        """Rows of headers of a selection, page after page by number; each page sees its own state."""
+    def headers(
+        self, selection: Selection, size: int, totals: Collection[str] | None = None
+    ) -> Iterator[Sequence[Any]]:
+        """Rows of headers of a selection, page after page by number; each page sees its own state.
+
+        Args:
+            selection: Which orders.
+            size: How many of them are a page.
+            totals: The totals that are wanted; all if None.
+        """
         if len(selection.numbers) > MANY:  # a statement names only so many
             numbers = sorted(selection.numbers)
             for start in range(0, len(numbers), MANY):
-                yield from self.headers(replace(selection, numbers=tuple(numbers[start : start + MANY])), size)
+                some = tuple(numbers[start : start + MANY])
+                yield from self.headers(replace(selection, numbers=some), size, totals)
             return
         orders = self.schema["orders"]
+        left = set(self.schema.names["total"].values()) - set(self._totals(totals).values())
+        columns = [column for column in orders.c if column.name not in left]
         after = selection.after
         while True:
-            page = self._where(select(orders), replace(selection, after=after)).order_by(orders.c.number).limit(size)
+            page = self._where(select(*columns), replace(selection, after=after)).order_by(orders.c.number).limit(size)
             with self.connection() as connection:
                 found = connection.execute(page).mappings().all()
             if found:
@@ -234,6 +245,11 @@ class DatabaseDocuments:
             if len(found) < size:
                 return
             after = str(found[-1]["number"])
+
+    def _totals(self, wanted: Collection[str] | None) -> Mapping[str, str]:
+        """The columns of totals, or of some of them, by name."""
+        names = self.schema.names["total"]
+        return {name: column for name, column in names.items() if wanted is None or name in wanted}
 
     def _where(self, found: Select[Any], selection: Selection) -> Select[Any]:
         orders, lines = self.schema["orders"].c, self.schema["order_lines"].c
@@ -253,16 +269,16 @@ class DatabaseDocuments:
     def headed(
         self, selection: Selection, size: int, whole: bool, figures: Collection[str] = ()
     ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
-        """The orders of a selection with the totals that are kept, without their lines unless they are wanted whole."""
+        """The orders of a selection with some totals that are kept, without their lines unless they are wanted whole."""
         summed = [name for name in figures if name in self.schema.figures and name not in self.schema.totals]
-        for headers in self.headers(selection, size):
+        for headers in self.headers(selection, size, figures):
             if whole:
                 with self.connection() as connection:
                     documents = list(self._whole(connection, headers).values())
             else:
                 documents = [document_of(header, [], None, self.schema) for header in headers]
             orders = self.readable(documents)
-            sums, names = self._sums(headers, summed), self.schema.names["total"]
+            sums, names = self._sums(headers, summed), self._totals(figures)
             totals = {
                 header["number"]: {name: header[column] for name, column in names.items()} | sums[header["id"]]
                 for header in headers
