@@ -269,7 +269,7 @@ class DatabaseDocuments:
     def headed(
         self, selection: Selection, size: int, whole: bool, figures: Collection[str] = ()
     ) -> Iterator[tuple[Orders, Sequence[Mapping[str, Any]]]]:
-        """The orders of a selection with some totals that are kept, without their lines unless they are wanted whole."""
+        """The orders of a selection with some totals as they are kept; their lines too if they are wanted whole."""
         summed = [name for name in figures if name in self.schema.figures and name not in self.schema.totals]
         for headers in self.headers(selection, size, figures):
             if whole:
