@@ -63,8 +63,12 @@ def test_what_cannot_be_shared_on_a_parent_is_a_finding_at_the_line():
     lines = [{"number": "10", "lump": "5"}, _line("10/10", "1", "4"), _line("10/20", "-1", "4")]
     found = _priced([LUMP], *lines)
     assert [(f.line, f.message) for f in found.findings] == [
-        ("10/10", "no lump sum: it cannot be shared by weights of both signs"),
-        ("10/20", "no lump sum: it cannot be shared by weights of both signs"),
+        (
+            number,
+            "no lump sum: it cannot be shared by weights of both signs; " + 'share = "abs(line.amount)", share = '
+            '"max(line.amount, 0)" or "where" says which lines bear how much',
+        )
+        for number in ("10/10", "10/20")
     ]
     with pytest.raises(dokima.RulebookError, match="a step of the parent reads parent.x here"):
         _priced([{**LUMP, "amount": "line.lump"}], *lines)

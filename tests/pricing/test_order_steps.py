@@ -98,7 +98,7 @@ def test_a_line_step_after_an_order_step_moves_the_net_again():
     ("lines", "step", "message"),
     [
         ([{"quantity": 1, "weight": 0}], FREIGHT, "no freight: there is no line, or only lines of weight 0, to share it over"),
-        ([{"quantity": 1, "weight": 1}, {"quantity": 1, "weight": -1}], FREIGHT, "no freight: it cannot be shared by weights of both signs"),
+        ([{"quantity": 1, "weight": 1}, {"quantity": 1, "weight": -1}], FREIGHT, "no freight: it cannot be shared by weights of both signs; share = "'"abs(line.weight)", share = "max(line.weight, 0)" or "where" says which lines bear how much'),
         ([{"quantity": 1}], FREIGHT, "no freight: line.weight is blank"),
         ([], FREIGHT, "no freight: there is no line, or only lines of weight 0, to share it over"),
         ([{"quantity": 1}], {**REBATE, "percent": "header.credit"}, "no rebate: header.credit is blank"),
@@ -174,3 +174,22 @@ def test_percentages_add_up_stay_within_a_cent_and_ignore_the_sequence_of_lines(
     t = order.totals
     assert sum(line.without_tax for line in order.lines) == t.without_tax == t.line_net - t.allowances + t.charges
     assert sum(line.vat for line in order.lines) == t.tax
+
+
+@pytest.mark.parametrize(
+    ("ways", "shares"),
+    [
+        ({"share": "abs(line.amount)"}, ["7.50", "2.50"]),
+        ({"share": "max(line.amount, 0)"}, ["10.00", "0.00"]),
+        ({"where": "line.amount > 0"}, ["10.00", "0.00"]),
+    ],
+)
+def test_each_way_that_the_refusal_names_shares_a_charge_over_goods_and_a_return(ways, shares):
+    step = {"name": "freight", "kind": "charge", "amount": "10", "over": "order"}
+    lines = [{"quantity": 30}, {"quantity": -10}]
+    refused = priced(lines, step)[1]
+    assert refused == [("", "no freight: it cannot be shared by weights of both signs; share = "
+                        '"abs(line.amount)", share = "max(line.amount, 0)" or "where" says which lines bear how much')]  # fmt: skip
+    order, found = priced(lines, {**step, **ways})
+    assert found == []
+    assert figures(order, "freight") == shares

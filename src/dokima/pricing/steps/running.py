@@ -21,7 +21,6 @@ from dokima.pricing.steps.routine import Routine, Step
 from dokima.pricing.steps.spreading import Spread, spread_amount, spread_exact
 from dokima.pricing.steps.tax_steps import TaxSteps
 
-_MIXED = Said("it cannot be shared by weights of both signs")
 _WEIGHTLESS = Said("there is no line, or only lines of weight 0, to share it over")
 
 
@@ -103,7 +102,7 @@ class Run(TaxSteps):
             weightless |= groups.inside & spread.weightless[groups.lines.of]
         parts = self.agreed_or(step, step.name, self._keeping(step, Spread(parts, mixed, weightless, reached)))
         for line in np.flatnonzero((mixed | weightless) & ~self.failed).tolist():
-            self.result.blank_steps.append(BlankStep(step, line, _MIXED if mixed[line] else _WEIGHTLESS))
+            self.result.blank_steps.append(BlankStep(step, line, _mixed(step) if mixed[line] else _WEIGHTLESS))
         self.failed = self.failed | mixed | weightless
         self.note_blanks(step, parts.is_missing())
         return parts
@@ -176,7 +175,7 @@ class Run(TaxSteps):
             lines = self.frame.by_order.members(order) if self.broken is not None else ()
             broken = next((found for line in lines if (found := self._broken_at(line))), None)
             reason = broken or reason  # noqa: PLW2901 - a call that failed is the better one
-            shared = _MIXED if spread.mixed[order] else _WEIGHTLESS
+            shared = _mixed(step) if spread.mixed[order] else _WEIGHTLESS
             self.result.blank_steps.append(BlankStep(step, -1, shared if reason is None else reason.text, order))
         self.lost = self.lost | lost
         self.failed = self.failed | parts.is_missing()
@@ -262,3 +261,12 @@ def _together(steps: Sequence[Step]) -> list[list[Step]]:
         else:
             groups.append([step])
     return groups
+
+
+def _mixed(step: Step) -> Said:
+    """Returns beside goods: nobody but the rulebook can say what they bear."""
+    return Said(
+        'it cannot be shared by weights of both signs; share = "abs({weight})", share = "max({weight}, 0)" or "where" '
+        "says which lines bear how much",
+        weight=step.definition.share or "line.amount",
+    )
