@@ -22,6 +22,7 @@ from dokima.formulas.names import NOT_TABLES
 from dokima.formulas.operators import numbers
 from dokima.model.fields import DRAWN, Field
 from dokima.model.values import wrong_choice
+from dokima.pricing.facts import FACTS
 from dokima.pricing.kinds import kinds_by_name
 from dokima.pricing.program import Program, ProgramDefinition
 from dokima.pricing.steps.definition import RESERVED, RUNNING
@@ -105,6 +106,9 @@ class _Builder:
             for name, field in known.items():
                 if name in RESERVED:
                     self._problem(f"{level}.{name}", f"'{name}' is a figure every routine leaves; choose another name")
+                elif f"{level}.{name}" in FACTS:
+                    said = f"formulas read {level}.{name} as something that is known of it; choose another name"
+                    self._problem(f"{level}.{name}", said)
                 elif said := field.wrong():
                     self._problem(f"{level}.{name}", said)
                 elif said := wrong_choice(field):

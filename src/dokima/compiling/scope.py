@@ -12,7 +12,7 @@ from dokima.formulas.expanding import NAMED, in_one_line
 from dokima.formulas.functions import Function
 from dokima.model.fields import Field
 from dokima.pricing.change_facts import CHANGE_FACTS
-from dokima.pricing.line_facts import LINE_FACTS
+from dokima.pricing.facts import FACTS
 from dokima.pricing.program import ProgramDefinition
 from dokima.pricing.steps.definition import RESERVED
 from dokima.tables.definition import column_missing, is_price_column
@@ -58,10 +58,12 @@ class Scope:
         if name in self.figures:
             return self.figures[name]
         match head:
+            case "header" if name in FACTS and not self.with_run:
+                raise UnknownName(f"'{name}' is not known here: only rules and defaults may read it")
+            case "header" | "line" if name in FACTS:
+                return FACTS[name]
             case "header":
                 return self._field(name, self.definition.fields.header, Level.HEADER)
-            case "line" if name in LINE_FACTS:
-                return LINE_FACTS[name]
             case "line" | "parent":
                 return self._field(name, self.definition.fields.line, Level.LINE)
             case "was" | "was_header" if not (self.with_run and self.with_was):

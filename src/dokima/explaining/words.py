@@ -54,6 +54,7 @@ KNOWN: Mapping[str, Said] = {
     "variance.without_tax": Said("the variance without tax"),
     "variance.with_tax": Said("the variance with tax"),
     "variance.margin": Said("the variance of the margin"),
+    "header.is_new": Said("the order has never been saved"),
     "line.is_new": Said("the line is new"),
     "line.is_parent": Said("the line has sub-lines"),
     "line.position": Said("the place of the line"),
@@ -61,6 +62,7 @@ KNOWN: Mapping[str, Said] = {
 }
 """Names that say more than their parts."""
 KNOWN_NOT: Mapping[str, Said] = {
+    "header.is_new": Said("the order has been saved before"),
     "line.is_new": Said("the line is not new"),
     "line.is_parent": Said("the line has no sub-lines"),
 }

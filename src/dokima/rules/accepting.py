@@ -14,6 +14,9 @@ from dokima.model.content import ACCEPTANCE_FORM
 from dokima.model.orders import Orders
 from dokima.rules.rule import Rule
 
+_NOVELTY = ("header.is_new", "line.is_new")
+"""What the same order no longer says once it is saved."""
+
 
 def rule_digest(rule: Rule, frame: Frame, order: int, line: int | None) -> str:
     """Digest of a rule and of every value it read; any difference asks again.
@@ -28,7 +31,7 @@ def rule_digest(rule: Rule, frame: Frame, order: int, line: int | None) -> str:
         column = records.column(name)
         read[name] = [shown(value_at(column, at)) for at in records.by_order.members(order)]
     for name, level in sorted(rule.reads.items()):
-        if name.startswith(("was.", "was_header.")) or name == "line.is_new":
+        if name.startswith(("was.", "was_header.")) or name in _NOVELTY:
             continue
         column = frame.column(name)
         if level is Level.LINE and (line is None or name in rule.whole):

@@ -14,14 +14,14 @@ from dokima.columns.dates import Dates
 from dokima.columns.flags import Flags
 from dokima.columns.positions import Positions, take_or_blank
 from dokima.columns.texts import Texts
-from dokima.exact import Decimals, Quotient, group_sums, stored
+from dokima.exact import Decimals, Quotient, compare, group_sums, stored
 from dokima.exact.integers import Integers, Mask, either, mask_of
 from dokima.formulas import Formula, Level, UnknownName
 from dokima.formulas.failures import first_of
 from dokima.formulas.operators import alike, compared, numbers
 from dokima.model.orders import Orders, texts
 from dokima.pricing.change_facts import change_column
-from dokima.pricing.line_facts import LINE_FACTS
+from dokima.pricing.facts import FACTS
 from dokima.pricing.names.agreed_columns import AgreedColumns, shared_asks
 from dokima.pricing.names.by_line import ByLine
 from dokima.pricing.names.parent_lines import Under, parents_above
@@ -195,9 +195,9 @@ class Context:
             return today if self.terms is None else self._kept(table, name, today)
         match head:
             case "line":
-                return self._fact(tail) if name in LINE_FACTS else self.orders.line(tail)
+                return self._fact(tail) if name in FACTS else self.orders.line(tail)
             case "header":
-                return self._header(tail)
+                return self._never_saved() if name in FACTS else self._header(tail)
             case "was":
                 if self.before is None:
                     return blanks(self.orders.fields.line[tail].kind, len(self.order_of))
@@ -268,6 +268,11 @@ class Context:
             return Flags(np.ones(length, bool) if had is None else ~had)
         return Decimals(np.arange(length) - self.by_order.ranges[self.order_of] + 1, 0, None, length)
 
+    def _never_saved(self) -> Flags:
+        """For each order whether it has no revision yet."""
+        revision = numbers(self.orders.header("revision")).spread(self.order_count)
+        return Flags(revision.is_missing() | (compare(revision, Decimals.zeros(1)) == 0))
+
     def had(self, level: Level) -> Mask | None:
         """For each order or line whether there is a state before this edit; None if there is for none of them."""
         if self.before is None:
@@ -326,7 +331,7 @@ class Context:
             if head in ("line", "header") and name not in self._columns and name not in self._quotients:
                 known = fields.line if head == "line" else fields.header
                 summed = head == "header" and f"line.{tail}" in self._columns
-                if tail not in known and name not in LINE_FACTS and not summed:
+                if tail not in known and name not in FACTS and not summed:
                     return False
         return True
 
