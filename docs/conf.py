@@ -35,6 +35,7 @@ GROUPS = {
         "PricedLine",
         "Totals",
         "TaxRow",
+        "EarlyPaymentRow",
         "InstalmentRow",
         "ReportingTotals",
         "write_parquet",

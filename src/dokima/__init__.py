@@ -64,6 +64,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.pricing.calculation.calculation import Calculation as Calculation
     from dokima.pricing.calculation.calculation import PricedLine as PricedLine
     from dokima.pricing.calculation.calculation import PricedOrder as PricedOrder
+    from dokima.pricing.calculation.order_amounts import EarlyPaymentRow as EarlyPaymentRow
     from dokima.pricing.calculation.order_amounts import InstalmentRow as InstalmentRow
     from dokima.pricing.calculation.order_amounts import ReportingTotals as ReportingTotals
     from dokima.pricing.calculation.order_amounts import TaxRow as TaxRow
@@ -172,6 +173,7 @@ _HOMES = {
     "Findings": "dokima.model.findings",
     "FolderStore": "dokima.store.folder",
     "FormulaError": "dokima.errors",
+    "EarlyPaymentRow": "dokima.pricing.calculation.order_amounts",
     "InstalmentRow": "dokima.pricing.calculation.order_amounts",
     "JournalEntry": "dokima.editing.journal",
     "LEAVE": "dokima.editing.form_inputs",
@@ -269,6 +271,7 @@ __all__ = [
     "Discount",
     "DocumentError",
     "DokimaError",
+    "EarlyPaymentRow",
     "Editor",
     "Evaluation",
     "Event",

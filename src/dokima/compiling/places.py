@@ -121,6 +121,8 @@ def _of_routine(routine: Routine, way: Way) -> Iterator[FormulaPlace]:
     for number, each in enumerate(routine.instalments):
         for key, part in (("share", each.share), ("due", each.due)):
             whole.append((f"instalments.{number}.{key}", part, ("instalments", number, key)))
+        for key, part in () if each.early is None else (("percent", each.early.percent), ("by", each.early.by)):
+            whole.append((f"instalments.{number}.early.{key}", part, ("instalments", number, "early", key)))
     for path, found, rest in whole:
         if found is not None:
             yield FormulaPlace(f"routine.{routine.name}.{path}", found, (*way, *rest), routine=routine.name)

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 
+from dokima.columns.column import value_at
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
 from dokima.formulas import Formula, FormulaKind, Level, Name, Names, compile_formula
 from dokima.formulas.money import is_money
+from dokima.formulas.tree import LITERAL, Node
 from dokima.pricing.kinds import BUILT_IN, kinds_by_name
 from dokima.pricing.kinds.kind import NUMBER, Setting, StepKind
-from dokima.pricing.steps.definition import RESERVED, RoutineDefinition, StepDefinition
-from dokima.pricing.steps.instalments import Instalment
+from dokima.pricing.steps.definition import RESERVED, EarlyDefinition, RoutineDefinition, StepDefinition
+from dokima.pricing.steps.instalments import EarlyTerms, Instalment
 from dokima.pricing.steps.routine import Option, Routine, Step
 
 NamesWith = Callable[[Mapping[str, Name]], Names]
@@ -80,8 +82,18 @@ class _Builder:
             if each.due is not None:
                 due = self._formula(f"{path}.{at}.due", each.due, ("date",), Level.HEADER)
             if share is not None:
-                found.append(Instalment(each.label, share, due))
+                found.append(Instalment(each.label, share, due, self._early(f"{path}.{at}.early", each.early)))
         return found
+
+    def _early(self, path: str, early: EarlyDefinition | None) -> EarlyTerms | None:
+        """What may be deducted from an instalment that is paid early; a share of it, and never more than all."""
+        if early is None:
+            return None
+        percent = self._formula(f"{path}.percent", early.percent, NUMBER, Level.HEADER)
+        by = self._formula(f"{path}.by", early.by, ("date",), Level.HEADER)
+        if percent is not None and not _may_be_share(percent.root):
+            self._problem(f"{path}.percent", f"expected 0 to 100 (got {early.percent})")
+        return None if percent is None or by is None else EarlyTerms(percent, by)
 
     def _problem(self, path: str, message: str) -> None:
         self.problems.append(RulebookProblem("", path, message))
@@ -230,3 +242,11 @@ class _Builder:
         self.figures[f"line.{name}"] = Name("decimal", Level.LINE, label, money=True)
         self.figures[f"header.{name}"] = Name("decimal", Level.HEADER, label, money=True)
         self.amounts.append(name)
+
+
+def _may_be_share(node: Node) -> bool:
+    """Whether a percentage is 0 to 100, as far as it is written down."""
+    if node.role == "-" and len(node.operands) == 1:
+        return node.operands[0].role != LITERAL
+    value = None if node.role != LITERAL or node.value is None else value_at(node.value, 0)
+    return value is None or value <= 100

@@ -14,6 +14,7 @@ from dokima.errors import DokimaError, nearest
 from dokima.explaining.explainer import explain_line
 from dokima.model.finding import Finding
 from dokima.pricing.calculation.calculation import PricedOrder
+from dokima.pricing.calculation.order_amounts import InstalmentRow
 from dokima.pricing.program import Program
 from dokima.pricing.running.pricing import Pricing
 from dokima.pricing.steps.totals import TOTALS
@@ -125,7 +126,7 @@ def _value(expected: Expected, ran: Ran) -> Any:
             for t in order.tax_breakdown
         ]
     if path == "instalments":
-        return [{"label": each.label, "due": each.due, "amount": each.amount} for each in order.instalments]
+        return [_of_instalment(each) for each in order.instalments]
     if head == "line" and "." in tail:
         number, _, name = tail.rpartition(".")
         line = order.line(number)
@@ -244,6 +245,14 @@ def _is_finding(wanted: Any, finding: Finding) -> bool:
     if not isinstance(wanted, Mapping):
         return str(wanted) in (finding.rule, f"{finding.rule}@{finding.line}")
     return all(_same(value, getattr(finding, name), None) for name, value in wanted.items())
+
+
+def _of_instalment(row: InstalmentRow) -> dict[str, Any]:
+    """What a case may expect of an instalment."""
+    found = {"label": row.label, "due": row.due, "amount": row.amount}
+    for name in ("by", "percent", "discount", "amount") if row.early is not None else ():
+        found[f"early_{name}"] = getattr(row.early, name)
+    return found
 
 
 def _named(finding: Finding) -> str:

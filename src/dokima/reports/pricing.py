@@ -260,6 +260,10 @@ def _beside(order: PricedOrder) -> Iterator[tuple[str, Any]]:
     for row in order.instalments:
         due = _(", due {day}").format(day=number(row.due)) if row.due else ""
         yield row.label + due, row.amount
+        if row.early is not None:
+            early = _("{label}, if paid by {day} ({percent} % off)")
+            facts = {"day": number(row.early.by), "percent": number(row.early.percent)}
+            yield early.format(label=row.label, **facts), row.early.amount
     if (second := order.reporting) is not None:
         facts = {"currency": second.currency, "rate": number(second.rate)}
         yield _("total without tax in {currency} at {rate}").format(**facts), second.without_tax

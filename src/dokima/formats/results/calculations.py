@@ -25,6 +25,7 @@ from dokima.pricing.calculation.amounts import amount_texts
 from dokima.pricing.calculation.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
 from dokima.pricing.calculation.result_tables import AMOUNTS_OF_ORDERS, TableColumns, given_sequence, result_columns
 from dokima.pricing.calculation.summing import left_out, sums_of
+from dokima.pricing.steps.instalments import EarlyPayment
 from dokima.pricing.steps.taxing import TaxGroups
 from dokima.pricing.steps.totals import TOTALS
 
@@ -307,14 +308,29 @@ def _instalment_parts(calculation: Calculation) -> Parts:
     parts: list[tuple[Integers, Mapping[str, ValueTexts]]] = []
     for plan in calculation.plans:
         count = len(plan.orders)
-        for label, due, amount in zip(plan.labels, plan.due, plan.amounts, strict=True):
+        has_early = any(plan.early)
+        for label, due, amount, early in zip(plan.labels, plan.due, plan.amounts, plan.early, strict=True):
             columns = {
                 "label": ValueTexts(Texts.of([label]).spread(count)),
                 "due": ValueTexts(Texts.blanks(count) if due is None else due),
                 "amount": ValueTexts(amount, calculation.minor_units[plan.orders]),
             }
+            if has_early:  # of a routine without early payments nothing is said of them
+                columns |= _early_texts(early, count, calculation.minor_units[plan.orders])
             parts.append((plan.orders, columns))
     return parts
+
+
+def _early_texts(early: EarlyPayment | None, count: int, places: Integers) -> dict[str, ValueTexts]:
+    if early is None:
+        blank = ValueTexts(Texts.blanks(count))
+        return dict.fromkeys(("early_by", "early_percent", "early_discount", "early_amount"), blank)
+    return {
+        "early_by": ValueTexts(early.by),
+        "early_percent": ValueTexts(early.percent),
+        "early_discount": ValueTexts(early.discount, places),
+        "early_amount": ValueTexts(early.amount, places),
+    }
 
 
 def _reporting_as_json(calculation: Calculation) -> Any:

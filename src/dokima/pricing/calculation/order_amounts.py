@@ -20,12 +20,25 @@ class TaxRow:
 
 
 @dataclass(frozen=True)
+class EarlyPaymentRow:
+    """What an instalment comes to if it is paid by a day: percent, what is deducted, and what is paid then."""
+
+    by: datetime.date
+    percent: Decimal
+    discount: Decimal
+    amount: Decimal
+
+
+@dataclass(frozen=True)
 class InstalmentRow:
-    """One instalment of an order: what it is called, the day it is due (None for no day), and its amount."""
+    """One instalment of an order: what it is called, the day it is due (None for no day), its amount, and what it comes
+    to if it is paid early (None if nothing may be deducted).
+    """
 
     label: str
     due: datetime.date | None
     amount: Decimal | None
+    early: EarlyPaymentRow | None = None
 
 
 @dataclass(frozen=True)

@@ -9,10 +9,11 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from dokima.exact import Decimals, stored
+from dokima.columns.column import value_at
+from dokima.exact import Decimals, compare, stored
 from dokima.exact.integers import Integers
 from dokima.formulas import Formula, Level
-from dokima.formulas.operators import numbers
+from dokima.formulas.operators import compared, numbers
 from dokima.model.finding import Finding
 from dokima.model.finding_columns import FEW, Found, OneMessage, Refusals
 from dokima.model.said import Said
@@ -38,10 +39,11 @@ def instalments(
     if not routine.instalments:
         return None, []
     amounts = what_is_split(routine.definition.instalments_of, totals, result.lines, context.by_order)
-    plan = split(routine.instalments, amounts, places, context)
+    plan = split(routine.instalments, amounts, places, routine.definition.rounding, context)
+    told = _of_early(routine, plan, context)
     blank = plan.amounts[0].is_missing() & ~amounts.is_missing()
     if not np.count_nonzero(blank):
-        return plan, []
+        return plan, told
     orders = np.flatnonzero(blank)
     known = {
         **dict.fromkeys(np.flatnonzero(plan.mixed).tolist(), Said("their shares have both signs")),
@@ -49,7 +51,37 @@ def instalments(
     }
     whys = _whys([each.share for each in routine.instalments], Reasons(context, routine.figures), context, orders)
     messages = {at: Said("no instalments: {reason}", reason=why) for at, why in (known | whys).items() if why}
-    return plan, _told(Finding("instalments", "warning", ""), context, messages)
+    return plan, [*told, *_told(Finding("instalments", "warning", ""), context, messages)]
+
+
+def _of_early(routine: Routine, plan: InstalmentPlan, context: Context) -> list[Found]:
+    """Warnings about early payments: what is unknown or no share of the instalment, and days after it is due."""
+    found: list[Found] = []
+    for at, (each, early) in enumerate(zip(routine.instalments, plan.early, strict=True)):
+        if each.early is None or early is None:
+            continue
+        percent = stored(numbers(each.early.percent.evaluate(context, Level.HEADER)).spread(context.order_count))
+        nothing = (compare(percent, Decimals.zeros(1)) == 0) & ~percent.is_missing()
+        wanted = early.amount.is_missing() & ~nothing & ~plan.amounts[at].is_missing()
+        if not wanted.any() and plan.due[at] is None:
+            continue
+        orders = np.flatnonzero(wanted)
+        whys = _whys([each.early.percent, each.early.by], Reasons(context, routine.figures), context, orders)
+        messages: dict[int, str] = {}
+        for order in orders.tolist():
+            why = whys.get(order)
+            if why is None:
+                why = Said("expected 0 to 100 % (got {percent})", percent=value_at(percent, order))
+            if why:
+                messages[order] = Said("no early payment of {label}: {reason}", label=each.label, reason=why)
+        due = plan.due[at]
+        late = np.zeros(0, np.int64) if due is None else np.flatnonzero(compared(early.by, due, ">").is_true())
+        for order in late.tolist():
+            assert due is not None
+            facts = {"label": each.label, "by": value_at(early.by, order), "due": value_at(due, order)}
+            messages[order] = Said("the early payment of {label} may be as late as {by}, and it is due {due}", **facts)
+        found += _told(Finding("instalments", "warning", ""), context, messages)
+    return found
 
 
 def reported(

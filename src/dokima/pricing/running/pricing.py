@@ -377,7 +377,9 @@ def _taxed_with(terms: TaxTerms, line: int) -> str:
 
 def _failed_of_orders(job: _Job, context: Context) -> list[Finding]:
     """A finding for each order whose instalments or rate of the reporting currency a failed function leaves unknown."""
-    formulas = [("instalments", each) for part in job.routine.instalments for each in (part.share, part.due)]
+    formulas: list[tuple[str, Formula | None]] = [
+        ("instalments", each) for part in job.routine.instalments for each in part.formulas()
+    ]
     formulas.append(("reporting", job.program.reporting_rate))
     return [finding for rule, formula in formulas for finding in failed_findings(context, rule, formula)]
 

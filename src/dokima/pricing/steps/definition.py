@@ -80,12 +80,21 @@ class StepDefinition:
 
 
 @dataclass(frozen=True)
+class EarlyDefinition:
+    """What may be deducted from an instalment that is paid early."""
+
+    percent: FormulaText = setting("So much of a hundred of the instalment, a formula; 0 for nothing.")
+    by: FormulaText = setting("The last day on which it may be deducted, a formula.")
+
+
+@dataclass(frozen=True)
 class InstalmentDefinition:
     """One instalment of what is to be paid."""
 
     label: str = setting("The word shown to people.")
     share: FormulaText = setting("Its share beside those of the others, a formula.")
     due: FormulaText | None = setting("The day it is due, a formula.", default=None)
+    early: EarlyDefinition | None = setting("What may be deducted if it is paid early, and until when.", default=None)
 
 
 @dataclass(frozen=True)

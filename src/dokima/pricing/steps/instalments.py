@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dokima.columns.column import Column
-from dokima.exact import Decimals, Grouping, Number, choose, group_sums, share_groups, stored
+from dokima.exact import Decimals, Grouping, Number, choose, compare, group_sums, share_groups, stored
 from dokima.exact.integers import Integers, Mask
 from dokima.exact.ranking import distinct
 from dokima.formulas import Formula, Frame, Level
@@ -16,12 +16,45 @@ from dokima.formulas.operators import numbers
 
 
 @dataclass(frozen=True)
+class EarlyTerms:
+    """What may be deducted from an instalment that is paid early: so many percent, until a day."""
+
+    percent: Formula
+    by: Formula
+
+
+@dataclass(frozen=True)
 class Instalment:
-    """One instalment of a routine: what it is called, its share of the whole, and when it is due."""
+    """One instalment of a routine: what it is called, its share of the whole, when it is due, and what an early payment
+    may deduct.
+    """
 
     label: str
     share: Formula
     due: Formula | None
+    early: EarlyTerms | None = None
+
+    def formulas(self) -> list[Formula]:
+        """All its formulas."""
+        early = [] if self.early is None else [self.early.percent, self.early.by]
+        return [each for each in (self.share, self.due, *early) if each is not None]
+
+
+@dataclass(frozen=True)
+class EarlyPayment:
+    """What an instalment comes to if it is paid early, one value per order; blank where nothing may be deducted.
+
+    Attributes:
+        by: The last day.
+        percent: So much of a hundred.
+        discount: What may be deducted.
+        amount: What is paid then.
+    """
+
+    by: Column
+    percent: Decimals
+    discount: Decimals
+    amount: Decimals
 
 
 @dataclass(frozen=True)
@@ -33,6 +66,7 @@ class InstalmentPlan:
         labels: What each instalment is called.
         due: For each instalment the day it is due, one value per order; None for one without a day.
         amounts: For each instalment its amount, one value per order.
+        early: For each instalment what it comes to if it is paid early; None for one without such terms.
         mixed: Per order, True if its shares have both signs, and there is something to split.
         weightless: Per order, True if all of its shares are 0, and there is something to split.
     """
@@ -41,17 +75,19 @@ class InstalmentPlan:
     labels: Sequence[str]
     due: Sequence[Column | None]
     amounts: Sequence[Decimals]
+    early: Sequence[EarlyPayment | None]
     mixed: Mask
     weightless: Mask
 
 
-def split(instalments: Sequence[Instalment], amounts: Decimals, places: int, frame: Frame) -> InstalmentPlan:
+def split(instalments: Sequence[Instalment], amounts: Decimals, places: int, mode: str, frame: Frame) -> InstalmentPlan:
     """Split an amount of each order by shares, so that the parts add up to it exactly.
 
     Args:
         instalments: The instalments, one or more.
         amounts: What is split, one amount per order.
         places: Decimal places of the currency. Of an amount that has more, the parts have as many as it needs.
+        mode: Rounding mode of what an early payment deducts.
         frame: The orders.
     """
     orders, count = frame.order_count, len(instalments)
@@ -70,16 +106,35 @@ def split(instalments: Sequence[Instalment], amounts: Decimals, places: int, fra
         shared = share_groups(amounts.take(mine), weights.take(theirs), least, groups)
         parts = parts.replaced(theirs, shared.parts)
         mixed[mine], weightless[mine] = shared.mixed, shared.weightless
+    own = [parts.take(rows[of == at]) for at in range(count)]
     return InstalmentPlan(
         orders=np.arange(orders),
         labels=[each.label for each in instalments],
         due=[
             None if each.due is None else each.due.evaluate(frame, Level.HEADER).spread(orders) for each in instalments
         ],
-        amounts=[parts.take(rows[of == at]) for at in range(count)],
+        amounts=own,
+        early=[
+            _paid_early(each.early, amount, places, mode, frame) for each, amount in zip(instalments, own, strict=True)
+        ],
         mixed=mixed,
         weightless=weightless,
     )
+
+
+def _paid_early(
+    terms: EarlyTerms | None, amount: Decimals, places: int, mode: str, frame: Frame
+) -> EarlyPayment | None:
+    """What an instalment comes to if it is paid early; nothing for 0 percent, and for what is no share of it."""
+    if terms is None:
+        return None
+    percent = stored(numbers(terms.percent.evaluate(frame, Level.HEADER)).spread(frame.order_count))
+    by = terms.by.evaluate(frame, Level.HEADER).spread(frame.order_count)
+    zero, whole = Decimals.zeros(1), Decimals.constant(100)
+    is_share = (compare(percent, zero) > 0) & (compare(percent, whole) <= 0) & ~percent.is_missing()
+    gone = ~is_share | by.is_missing() | amount.is_missing()
+    discount = (amount * percent.shifted(2)).round(places, mode).without(gone)
+    return EarlyPayment(by.without(gone), percent.without(gone), discount, amount - discount)
 
 
 def what_is_split(

@@ -11,6 +11,7 @@ from dokima.explaining.phrases import Phrases
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS, Field
 from dokima.pricing.fingerprint import rows_digest
 from dokima.pricing.program import Program
+from dokima.pricing.steps.instalments import EarlyTerms
 from dokima.pricing.steps.routine import Routine
 from dokima.proving.target import Target
 from dokima.proving.usage import all_formulas
@@ -299,13 +300,21 @@ class Parts:
             if spec.payable_step is not None:
                 to = _("{routine}: payable is rounded to a multiple of {step}.")
                 blocks.append(Sentence(to.format(routine=_title(routine.name), step=value_text(spec.payable_step))))
-            rows = [[each.label, self.phrases.of(each.share), self.phrases.of(each.due) if each.due is not None else ""]
-                    for each in routine.instalments]  # fmt: skip
+            rows = [
+                [
+                    each.label,
+                    self.phrases.of(each.share),
+                    self.phrases.of(each.due) if each.due is not None else "",
+                    "" if each.early is None else self._early(each.early),
+                ]
+                for each in routine.instalments
+            ]
             if rows:
                 of = routine_figure(spec.instalments_of, routine)
                 below = _("Together they are {of}, to the cent.").format(of=of)
                 name = _("instalment ({routine})").format(routine=routine.name)
-                blocks.append(Grid([name, _("its share"), _("due on")], rows, below))
+                made = _filled([name, _("its share"), _("due on"), _("if paid early")], rows)
+                blocks.append(Grid(made.columns, made.rows, below))
         reporting = self.program.definition.reporting
         if reporting is not None and self.program.reporting_rate is not None:
             rate = self.phrases.of(self.program.reporting_rate)
@@ -321,6 +330,10 @@ class Parts:
         follows = _(FOLLOWS[stated.severity])
         blocks.append(Sentence(held.format(tolerance=value_text(stated.tolerance), follows=follows)))
         return Chapter(_("Totals and tax"), blocks)
+
+    def _early(self, early: EarlyTerms) -> str:
+        said = _("{percent} % off until {day}")
+        return said.format(percent=self.phrases.of(early.percent), day=self.phrases.of(early.by))
 
     # -- states and changes -------------------------------------------------------------------------------------------
 
