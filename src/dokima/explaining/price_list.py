@@ -72,6 +72,7 @@ class PriceRow:
         discounts: Discounts on top of it.
         net_each: What one costs after the discounts, to four places.
         left_out: Steps that are left out, because they depend on who it is.
+        above: The break that the quantity is just above, where only what is above it counts; None elsewhere.
     """
 
     party: str
@@ -88,6 +89,7 @@ class PriceRow:
     discounts: Sequence[OnTop]
     net_each: Decimal | None
     left_out: Sequence[str] = ()
+    above: Decimal | None = None
 
     @property
     def is_both(self) -> bool:

@@ -41,8 +41,8 @@ class Reads:
     """
 
     how: Literal[
-        "above zero", "anything exact", "character", "days", "formula", "heading", "kind of step", "locale", "mode",
-        "name", "not negative", "places", "places of currency", "row", "texts", "thousands", "url", "value",
+        "above zero", "anything exact", "break", "character", "days", "formula", "heading", "kind of step", "locale",
+        "mode", "name", "not negative", "places", "places of currency", "row", "texts", "thousands", "url", "value",
     ]  # fmt: skip
 
 

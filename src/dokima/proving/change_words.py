@@ -23,6 +23,8 @@ MOMENTS: Mapping[str, str] = {
     "cancel": "when an order is cancelled",
 }  # fmt: skip
 """When a rule is asked, in words."""
+_SIDES = {True: "a row counts only above", False: "a row counts from"}
+_BEFORE = {True: ", no longer from it on", False: " on, no longer only above it"}
 KEYS: Mapping[str, str] = {
     "percent": "the percentage", "amount": "the amount", "per_unit": "the amount for each unit", "cap": "the most",
     "keep_above": "the least that is left", "value": "the value", "when": "where it applies",
@@ -51,6 +53,8 @@ class ChangeWords:
     def setting(self, path: str, change: str, before: str, after: str) -> str:
         """A setting that differs, in a sentence; blank where its path says as much."""
         head, _, rest = path.partition(".")
+        if side := self._side(path):
+            return side
         places = [each.get(path) for each in self._places]
         if places[0] is not None and places[1] is not None:
             return self._formula(places[0], places[1])
@@ -63,9 +67,19 @@ class ChangeWords:
             return self._rule(*rest.partition(".")[::2], change, before, after)
         if head == "function":
             return self._function(rest, change)
-        what = self._thing(path)
-        if what and change in ("added", "removed"):
+        what, parts = self._thing(path), path.split(".")
+        if what and change in ("added", "removed") and len(parts) == (4 if parts[2:3] == ["step"] else 2):
             return f"{what} is {'new' if change == 'added' else 'gone'}"
+        return ""
+
+    def _side(self, path: str) -> str:
+        """Of a break that counts from another side than before: from which; blank elsewhere."""
+        match path.split("."):
+            case ["table", table, "breaks", column]:
+                known = [each.tables[table] for each in (self.old, self.new) if table in each.tables]
+                above = [column in each.definition.above for each in known]
+                if len(above) == 2 and above[0] != above[1]:
+                    return f"the table {table}: {_SIDES[above[1]]} its {column.replace('_', ' ')}{_BEFORE[above[1]]}"
         return ""
 
     def _apart_within(self, path: str) -> list[tuple[FormulaPlace, FormulaPlace]]:

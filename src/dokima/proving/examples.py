@@ -46,7 +46,7 @@ class Examples:
             if day is None or not self._want(found, table.window.on, day):
                 return None
         for each in table.breaks:
-            least = [value for row in rows if (value := value_at(each.least, row)) is not None]
+            least = [value for row in rows if (value := each.reached_at(row)) is not None]
             if least and "line.quantity" in each.value.reads:
                 found["line.quantity"] = max([*least, *([found["line.quantity"]] if "line.quantity" in found else [])])
         return self._filled(table, found)

@@ -178,14 +178,16 @@ def near_rows(
 
 def _two_lines(program: Program, table: Table, examples: Examples, boundaries: Boundaries) -> Iterator[Document]:
     """Orders of two lines of one group that reach a break together and not alone, of two items where there are."""
-    for formula, own, least in summed(table):
-        levels = [(row, value_at(least, row)) for row in range(table.size)]
+    for each, own in summed(table):
+        levels = [(row, value_at(each.least, row)) for row in range(table.size)]
         numbers = boundaries.numbers_behind({each.name for each in own.walk() if each.name})
-        for row, value in [each for each in levels if each[1] is not None and each[1] > 1][:MOST_ROWS]:
+        for row, value in [level for level in levels if level[1] is not None and level[1] > 1][:MOST_ROWS]:
             example = examples.of(table, [row])
             for name in numbers if example is not None else ():
-                order = changed(example_document(program, example or {}), [(name, -(-value // 2))])
-                for key, other in _of_one_group(program, formula, order):
+                order = changed(
+                    example_document(program, example or {}), [(name, value // 2 + 1 if each.above else -(-value // 2))]
+                )
+                for key, other in _of_one_group(program, each.value, order):
                     yield with_line(order, [(key, other)])
                 yield with_line(order, [])
 
@@ -217,7 +219,7 @@ def _on_the_day(
         if example is not None:
             changes: list[Change] = [(name, datetime.date.fromisoformat(day)) for name in dates]
             for each in table.breaks:
-                least = value_at(each.least, row)
+                least = each.reached_at(row)
                 changes += [(name, least) for name in boundaries.behind(each.value.reads)[:1] if least is not None]
             yield changed(example_document(program, example), changes)
 

@@ -9,10 +9,10 @@ import numpy as np
 from dokima.columns.column import value_at
 from dokima.columns.dates import Dates
 from dokima.columns.texts import Texts
-from dokima.exact import Decimals, stored
+from dokima.exact import stored
 from dokima.exact.integers import Integers, Mask
-from dokima.formulas import Formula, Level
-from dokima.formulas.operators import compared, numbers
+from dokima.formulas import Level
+from dokima.formulas.operators import numbers
 from dokima.formulas.tree import NAME, Node
 from dokima.pricing.names.context import Context
 from dokima.pricing.program import Program
@@ -22,7 +22,7 @@ from dokima.proving.target import Reached, Target
 from dokima.proving.usage import read_tables
 from dokima.tables.candidates import candidates
 from dokima.tables.index import SEPARATOR
-from dokima.tables.table import Table
+from dokima.tables.table import Break, Table
 
 MOST_LINES = 500
 """Lines of a batch whose rows are looked at one by one; more tell nothing new of a table."""
@@ -133,10 +133,10 @@ def _edges_met(table: Table, context: Context, orders: Integers) -> Iterator[Rea
             yield Target("edges", _edge(table, name, day)), orders[at_edge & (days == day)]
 
 
-def summed(table: Table) -> list[tuple[Formula, Node, Decimals]]:
-    """The breaks of a table that several lines reach together: what is summed, of each line, and the breaks."""
+def summed(table: Table) -> list[tuple[Break, Node]]:
+    """The breaks of a table that several lines reach together, and what is summed of each line."""
     return [
-        (each.value, each.value.root.operands[each.value.root.roles.index("argument")], each.least)
+        (each, each.value.root.operands[each.value.root.roles.index("argument")])
         for each in table.breaks
         if each.value.root.role == "sum" and each.value.root.rows == "" and table.level is Level.LINE
     ]
@@ -145,11 +145,11 @@ def summed(table: Table) -> list[tuple[Formula, Node, Decimals]]:
 def _together(table: Table, context: Context, orders: Integers) -> Iterator[Reached]:
     """Where a row answered whose break a line reaches only with others beside it."""
     rows = context.rows(table.name)
-    for formula, own, least in summed(table):
-        alone = stored(numbers(formula.part(own, context)))
+    for each, own in summed(table):
+        alone = stored(numbers(each.value.part(own, context))).spread(len(rows))
         if own.level is Level.LINE and table.size:
-            needed = least.take(np.maximum(rows, 0))
-            helped = compared(needed, abs(alone.spread(len(rows))), ">").is_true() & (rows >= 0)
+            answered = np.maximum(rows, 0)
+            helped = ~each.fits(alone, answered) & ~alone.is_missing() & (rows >= 0)
             yield Target("together", table.name), orders[helped]
 
 

@@ -16,6 +16,7 @@ from dokima.proving.change_words import ChangeWords
 from dokima.proving.proof import Proof
 from dokima.proving.replay import Replay
 from dokima.tables.candidates import row_terms, row_values
+from dokima.tables.definition import TableDefinition
 from dokima.tables.table import Table
 
 LEFT_OUT = ("sources", "values", "name", "functions", "policy", "kinds")
@@ -146,6 +147,11 @@ def _plain(value: Any) -> Any:
         found = {
             each.name: _plain(getattr(value, each.name)) for each in fields(value) if not each.name.startswith("_")
         }
+        if isinstance(value, TableDefinition):  # as a rulebook says it: beside the column
+            above = dict.fromkeys(found.pop("above"), True)
+            found["breaks"] = {
+                name: {"of": each, "above": True} if name in above else each for name, each in found["breaks"].items()
+            }
         return {
             "step" if name == "steps" else name: each
             for name, each in found.items()

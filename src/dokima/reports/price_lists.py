@@ -92,7 +92,7 @@ def _cells(row: PriceRow, before: PriceRow | None, prices: PriceList) -> list[An
     head = (row.party, row.name) if prices.by_party else (row.item, row.description)
     return [
         *("" if again else each for each in head),
-        row.quantity,
+        row.quantity if row.above is None else _("above {quantity}").format(quantity=number(row.above)),
         row.unit,
         row.list_price,
         row.price,

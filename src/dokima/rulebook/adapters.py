@@ -62,6 +62,10 @@ def _as_heading(value: Any) -> Any:
     return {"from": value} if isinstance(value, str) else value
 
 
+def _as_break(value: Any) -> Any:
+    return value if isinstance(value, Mapping) else {"of": value}
+
+
 def _mode(value: str) -> str:
     if value not in MODES:
         raise ValueError(f"expected a rounding mode: {', '.join(MODES)} (got '{value}')")
@@ -205,6 +209,10 @@ def _type(hint: Any) -> Any:
         if how == "heading":
             column = model_of(inner[0])
             return Annotated[column, BeforeValidator(_as_heading, json_schema_input_type=str | column)]
+        if how == "break":
+            each_break = model_of(inner[0])
+            takes = _READERS["formula"] | each_break
+            return Annotated[each_break, BeforeValidator(_as_break, json_schema_input_type=takes)]
         return _READERS[how]
     if origin in (Union, UnionType):
         return Union[tuple(_type(each) for each in inner)]  # noqa: UP007 (made from a list of types)

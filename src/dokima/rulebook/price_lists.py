@@ -29,13 +29,15 @@ from dokima.pricing.program import Program, Run
 from dokima.pricing.running.pricing import Part, Pricing, price_orders
 from dokima.pricing.steps.routine import Option, Routine, Step
 from dokima.tables.candidates import matching, row_values
-from dokima.tables.table import Table, names_behind
+from dokima.tables.table import Break, Table, names_behind
 
 if TYPE_CHECKING:
     from dokima.rulebook.book import Rulebook
 
 _KIND = re.compile(r"header\.(\w+)\s*==\s*'([^']*)'")
 _NET_PLACES = 4
+_ABOVE_PLACES = 6
+"""Decimal places of a quantity just above a break, where quantities may have any number of them."""
 LIST = "list"
 """Whoever has no terms of his own."""
 
@@ -153,6 +155,7 @@ class _Asked:
         self.header = {**dict(_KIND.findall(self.routine.when.source if self.routine.when else "")), **header}
         self.by_party = self._found_by(f"header.{which}")
         self.by_item = self._found_by("line.item", required=True)
+        self.above: dict[Decimal, Decimal] = {}  # quantities just above a break, and the breaks
         self.steps = [each for each in self.routine.steps if each.way.is_price or each.sign < 0]
         self.tables = self._tables([f for step in self.steps for _, f in step.formulas()])
 
@@ -340,7 +343,7 @@ class _Asked:
             for row in matching(table, context, at, own):
                 cells = row_values(table, row)
                 fields = tuple((key, cells[name]) for name, key in own.items() if cells[name] is not None)
-                least = [cells[each.column] for each in table.breaks if "line.quantity" in each.value.reads]
+                least = [self._first(each, row) for each in table.breaks if "line.quantity" in each.value.reads]
                 mine = breaks.setdefault(fields, {trial.quantity})
                 if quantity is None:
                     mine |= {value for value in least if isinstance(value, Decimal) and value > 0}
@@ -351,6 +354,16 @@ class _Asked:
             for fields, mine in breaks.items()
             for each in sorted(mine | everywhere)
         ]
+
+    def _first(self, each: Break, row: int) -> Decimal | None:
+        """The quantity from which on a row is reached; of a break that counts from above it the next there can be."""
+        least: Decimal | None = value_at(each.least, row)
+        if least is None or not each.above:
+            return least
+        places = self.program.fields.line["quantity"].places
+        found = least + Decimal(1).scaleb(-_ABOVE_PLACES if places is None else -places)
+        self.above[found] = least
+        return found
 
     def _is_variant(self, formula: Formula) -> bool:
         """Whether a condition asks for a field of the line that an order may name, such as its unit."""
@@ -403,6 +416,7 @@ class _Asked:
                 [self._on_top(step, part, at) for step in steps],
                 None if net is None else _of_one(net, trial.quantity),
                 [step.definition.shown for step in self.steps if step.name in trial.party.without],
+                self.above.get(trial.quantity),
             )
 
     def _of_all(self) -> list[Any]:

@@ -138,6 +138,9 @@ def _reason(
     for each, value in zip(table.breaks, reached, strict=True):
         if not each.fits(value, at)[0]:
             facts = {"least": value_at(each.least, row), "asked": value_at(value, 0)}
+            if each.above:
+                said = Said("above {column} {least}, not {asked}", column=_label(table, each.column), **facts)
+                return "break", said
             return "break", Said("from {column} {least} on, not {asked}", column=_label(table, each.column), **facts)
     for criterion in table.criteria:
         if criterion.rank[row] != criterion.rank[winner]:
@@ -170,7 +173,8 @@ def row_terms(table: Table, row: int) -> Said:
     parts += _bounds(table, cells)
     for each in table.breaks:
         if cells[each.column] is not None:
-            parts.append(Said("from {name} {value}", name=_label(table, each.column), value=cells[each.column]))
+            facts = {"name": _label(table, each.column), "value": cells[each.column]}
+            parts.append(Said("above {name} {value}", **facts) if each.above else Said("from {name} {value}", **facts))
     return Said("for {terms}", terms=listing(parts)) if parts else Said("for everyone")
 
 

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Annotated, Any
 
 from dokima.errors import nearest
 from dokima.exact.integers import Integers
 from dokima.model.databases import TableQuery
 from dokima.model.fields import Field
 from dokima.model.raw import RawColumn
-from dokima.model.settings import FormulaText, Name, Texts, setting
+from dokima.model.settings import FormulaText, Name, Reads, Texts, setting
 from dokima.model.values import Marks, ValueReader
 
 
@@ -57,11 +57,20 @@ class Spread:
 
 
 @dataclass(frozen=True)
+class BreakDefinition:
+    """From which value on a row is eligible: a column, and what is counted."""
+
+    of: FormulaText = setting("What is counted, a formula.")
+    above: bool = setting("Whether only what is above the value counts: not 50, but 50.001.", default=False)
+
+
+@dataclass(frozen=True)
 class TableDefinition(Marks):
     """A table: rows, what finds them, and which of them wins.
 
     Attributes:
         name: Its name in formulas.
+        above: Those of its breaks that only what is above them reaches.
     """
 
     name: str
@@ -76,7 +85,7 @@ class TableDefinition(Marks):
         "Columns that must equal a formula, where an empty cell fits any value.", default=None
     )
     window: WindowDefinition | None = setting("From when until when a row is valid.", default=None)
-    breaks: Mapping[str, FormulaText] = setting(
+    breaks: Mapping[str, Annotated[BreakDefinition, Reads("break")]] = setting(
         "Columns that say from which value on a row is eligible, each with the formula that is counted.",
         default_factory=dict,
     )
@@ -102,8 +111,23 @@ class TableDefinition(Marks):
     label: str = setting("The word shown to people.", default="")
     note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
 
+    above: Sequence[str] = ()
+
+    @staticmethod
+    def completed(given: dict[str, Any]) -> dict[str, Any]:
+        """What was given, with breaks as formulas by column, and beside them which of them count from above only."""
+        breaks = given.get("breaks") or {}
+        above = tuple(name for name, each in breaks.items() if each.above)
+        return {
+            **given,
+            **({"breaks": {name: each.of for name, each in breaks.items()}} if breaks else {}),
+            "above": above,
+        }
+
     def wrong(self) -> str:
         """What is wrong with the settings together, blank for nothing."""
+        if self.graduated and any(each.above for each in self.breaks.values()):
+            return "a band of a graduated price ends where the next begins: 'above' changes nothing there"
         if (self.key is None) == (self.match is None):
             return "expected either 'key' or 'match'"
         if self.file is not None and self.rows is not None:

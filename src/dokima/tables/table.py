@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from functools import cached_property
 from typing import Any, TypeAlias
 from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from dokima.columns.column import Column
+from dokima.columns.column import Column, value_at
 from dokima.columns.dates import Dates
 from dokima.columns.positions import Positions
 from dokima.columns.texts import Texts
@@ -91,11 +92,19 @@ def _days(column: Column, open_day: int) -> Integers:
 
 @dataclass(frozen=True)
 class Break:
-    """From which value on each row is eligible; the absolute value counts, an empty cell has no minimum."""
+    """From which value on each row is eligible; the absolute value counts, an empty cell has no minimum.
+
+    Attributes:
+        column: The column.
+        least: Its values.
+        value: What is counted.
+        above: Whether the value itself does not reach it yet.
+    """
 
     column: str
     least: Decimals
     value: Formula
+    above: bool = False
 
     def test(self, value: Column) -> Test:
         """How to tell whether the values at some places reach the rows beside them."""
@@ -110,6 +119,8 @@ class Break:
             values, least = Decimals.align((value.__abs__(), self.least))
             wanted = np.where(self.least.is_missing(), -1, least.units)
         reached = np.where(value.is_missing(), -1, values.units)
+        if self.above:
+            return lambda places, rows: (reached[places] > wanted[rows]) | (wanted[rows] < 0)
         return lambda places, rows: reached[places] >= wanted[rows]
 
     @cached_property
@@ -117,10 +128,17 @@ class Break:
         """The breaks as whole numbers, -1 for none."""
         return np.where(self.least.is_missing(), -1, self.least.units)
 
+    def reached_at(self, row: int) -> Decimal | None:
+        """A value with which a row is reached; None if it asks for none."""
+        least: Decimal | None = value_at(self.least, row)
+        if least is None or not self.above:
+            return least
+        return least + Decimal(1).scaleb(-self.least.places)
+
     def fits(self, value: Column, rows: Integers) -> Mask:
         """For each value whether it reaches the row beside it; a blank fits only rows without a minimum."""
         least = self.least.take(rows)
-        reached = compare(magnitude(numbers(value)), least) >= 0
+        reached = compare(magnitude(numbers(value)), least) >= (1 if self.above else 0)
         open_ended = least.is_missing()
         return (reached & ~value.is_missing()) | open_ended
 

@@ -82,7 +82,9 @@ class _Builder:
             cells=cells,
             conditions=conditions,
             window=window,
-            breaks=[Break(name, _decimals(cells[name]), formula) for name, formula in breaks.items()],
+            breaks=[
+                Break(name, _decimals(cells[name]), formula, name in spec.above) for name, formula in breaks.items()
+            ],
             criteria=criteria,
             preference=place,
             coders=coders,

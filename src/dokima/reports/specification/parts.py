@@ -197,6 +197,11 @@ class Parts:
                 "It counts once {value}, whatever its sign, reaches its ‘{column}’; "
                 "an empty ‘{column}’ asks for nothing."
             )
+            if each.above:
+                said = _(
+                    "It counts once {value}, whatever its sign, is above its ‘{column}’; "
+                    "an empty ‘{column}’ asks for nothing."
+                )
             yield Sentence(said.format(value=say(each.value), column=column), each.value.source)
         if spec.choose:
             said = _("Of several rows wins that with {choices}, then the first in the file.")
