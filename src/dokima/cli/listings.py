@@ -20,7 +20,7 @@ from dokima.cli.options import (
     read_orders,
 )
 from dokima.cli.output import complain, write
-from dokima.cli.writing import Place, Prefix, ReportFiles, Schema, store_of, write_reports
+from dokima.cli.writing import ListFiles, Place, Prefix, Schema, store_of, write_reports
 
 Kind = Annotated[str, typer.Option("--kind", help="Kind of order: sales, purchase ...")]
 State = Annotated[str, typer.Option("--state", help="State of the order.")]
@@ -49,7 +49,7 @@ def orders(
     columns: Annotated[
         str, typer.Option("--columns", help="Only these, also header fields and figures: number,party,deposit.")
     ] = "",
-    files: ReportFiles = None,
+    files: ListFiles = None,
     locale: LocaleOption = "",
     store: Place = ".",
     schema: Schema = "",
@@ -81,7 +81,7 @@ def lines(
     where: Where = "",
     sort: Sort = "",
     limit: Limit = None,
-    files: ReportFiles = None,
+    files: ListFiles = None,
     locale: LocaleOption = "",
     store: Place = ".",
     schema: Schema = "",
@@ -109,7 +109,7 @@ def lines(
     )  # fmt: skip
 
 
-def show_listing(listing: Listing, book: Any, files: ReportFiles, locale: str, form: Format) -> None:
+def show_listing(listing: Listing, book: Any, files: ListFiles, locale: str, form: Format) -> None:
     """Write a list, and end with exit status 1 if orders that could not be read may be missing in it."""
     for problem in listing.problems:
         complain(str(problem))

@@ -23,6 +23,13 @@ ReportFiles = Annotated[
     typer.Option("--report", help="Write the report: .html, .pdf, .xlsx, .md, .csv or .json. May repeat."),
 ]
 
+ListFiles = Annotated[
+    list[Path] | None,
+    typer.Option(
+        "--report", help="Write the list: .html, .pdf, .xlsx, .md, .csv, .json, .parquet or .arrow. May repeat."
+    ),
+]
+
 
 def store_of(place: str, book: Path, tables: list[str] | None = None, schema: str = "", prefix: str = "") -> Store:
     """The store that a command works on."""

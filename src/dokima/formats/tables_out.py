@@ -40,6 +40,21 @@ def write_parquet(
     return Path(path)
 
 
+def write_arrow_table(table: Any, path: Path) -> None:
+    """Write an Arrow table as Parquet, or with the ending ``.arrow`` as a file of Arrow; whole or not at all.
+
+    Raises:
+        DokimaError: The file cannot be written; says why.
+    """
+    from pyarrow import feather, parquet
+
+    with whole_file(path) as beside:
+        if path.suffix.lower() == ".arrow":
+            feather.write_feather(table, str(beside))
+        else:
+            parquet.write_table(table, beside)
+
+
 def save_parquet(calculation: Calculation, path: Path, level: TableLevel, columns: Sequence[str] = ()) -> None:
     """Write a table of a calculation as Parquet, in the schema of its rulebook.
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -78,10 +79,37 @@ class Listing(Sequence[Mapping[str, Any]]):
         return pd.DataFrame([dict(row) for row in self.rows], columns=list(self.columns))
 
     def to_arrow(self) -> Any:
-        """A `pyarrow.Table`."""
+        """A `pyarrow.Table`: numbers as decimals, dates as days, all else as text; a list of nothing has kinds too."""
         import pyarrow as pa
 
-        return pa.Table.from_pandas(self.to_frame(), preserve_index=False)
+        return pa.table({name: _arrow_column(name, [row[name] for row in self.rows]) for name in self.columns})
+
+
+_NUMBERS = frozenset(name for _, names in SUMMED.values() for name in names)
+_DAYS = frozenset({"date", "due_date"})
+_MOST_DIGITS = 38
+"""Digits of Arrow's decimals; what needs more is written as text."""
+
+
+def _arrow_column(name: str, values: Sequence[Any]) -> Any:
+    """The values of a column as an Arrow array; its kind is theirs, and where all are blank that of its name."""
+    import pyarrow as pa
+
+    kinds = {type(value) for value in values if value is not None}
+    if kinds == {bool}:
+        return pa.array(values, pa.bool_())
+    if kinds == {datetime.date} or (not kinds and name in _DAYS):
+        return pa.array(values, pa.date32())
+    if kinds == {int} and all(value is None or abs(value) < 2**63 for value in values):
+        return pa.array(values, pa.int64())
+    if (kinds and kinds <= {int, Decimal}) or (not kinds and name in _NUMBERS):
+        numbers = [None if value is None else Decimal(value) for value in values]
+        written = [each.as_tuple() for each in numbers if each is not None]
+        places = max((max(-int(each.exponent), 0) for each in written), default=2)
+        whole = max((len(each.digits) + max(int(each.exponent), -len(each.digits)) for each in written), default=1)
+        if max(whole, 0) + places <= _MOST_DIGITS:
+            return pa.array(numbers, pa.decimal128(_MOST_DIGITS, places))
+    return pa.array([None if value is None else shown(value) for value in values], pa.string())
 
 
 def with_places(value: Decimal, places: int) -> Decimal:

@@ -12,7 +12,9 @@ from rich.console import Console, RenderableType
 from dokima.errors import DokimaError, NotFound
 from dokima.formats.results.detail import Detail
 from dokima.formats.results.registry import data_of, to_csv, to_json
+from dokima.formats.tables_out import write_arrow_table
 from dokima.formats.whole_files import whole_file, write_whole
+from dokima.model.listing import Listing
 from dokima.reports.forms import Forms, forms_of, function_of, is_specification, spoken_in, texts_of, writers_of
 from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
@@ -27,6 +29,8 @@ WIDTH = 120
 """Characters of a line of text, unless another width is asked for."""
 _FOR_PROGRAMS = (".csv", ".json")
 """Forms for programs: the same in every language, each value exact."""
+_OF_LISTS = (".parquet", ".arrow")
+"""Those of lists beside them: Apache Parquet, and a file of Apache Arrow (Feather)."""
 
 
 class Report:
@@ -115,11 +119,14 @@ class Report:
         """
         target = Path(path)
         ending = target.suffix.lower()
-        programs = (".json",) if is_specification(self.result) else _FOR_PROGRAMS
+        programs: tuple[str, ...] = (".json",) if is_specification(self.result) else _FOR_PROGRAMS
+        programs += _OF_LISTS if isinstance(self.result, Listing) else ()
         known = [*writers_of(self.result), *programs]
         if ending not in known:
             raise NotFound(f"expected a report ending in {', '.join(known)} (got '{target.name}')")
-        if ending in programs:
+        if ending in _OF_LISTS and ending in programs:
+            write_arrow_table(self.result.to_arrow(), target)
+        elif ending in programs:
             write_whole(target, f"{self.json}\n" if ending == ".json" else self.csv())
         else:
             self._write(ending, target)
