@@ -50,7 +50,10 @@ def edit_change(
     insert: Annotated[list[str] | None, typer.Option("--insert", help="Before a line: 20:item=X,quantity=4.")] = None,
     remove: Annotated[list[str] | None, typer.Option("--remove", help="A line and its sub-lines.")] = None,
     override: Annotated[list[str] | None, typer.Option("--override", help="A manual price: 20=610.00:reason.")] = None,
-    reprice: Annotated[list[str] | None, typer.Option("--reprice", help="Lines whose typed price is taken back: the rulebook prices them.")] = None,
+    reprice: Annotated[
+        list[str] | None,
+        typer.Option("--reprice", help="Lines whose typed price is taken back: the rulebook prices them."),
+    ] = None,
     today: Today = "",
     by: By = "",
     locale: LocaleOption = "",

@@ -34,7 +34,10 @@ def edit(
     close: Annotated[list[str] | None, typer.Option("--close", help="Lines to close, or all.")] = None,
     reopen: Annotated[list[str] | None, typer.Option("--reopen", help="Lines to reopen.")] = None,
     override: Annotated[list[str] | None, typer.Option("--override", help="A manual price: 20=610.00:reason.")] = None,
-    reprice: Annotated[list[str] | None, typer.Option("--reprice", help="Lines whose typed price is taken back: the rulebook prices them.")] = None,
+    reprice: Annotated[
+        list[str] | None,
+        typer.Option("--reprice", help="Lines whose typed price is taken back: the rulebook prices them."),
+    ] = None,
     explode: Annotated[list[str] | None, typer.Option("--explode", help="Lines to split into components.")] = None,
     accept: Annotated[
         list[str] | None, typer.Option("--accept", help="A warning: rule=reason or rule@20=reason.")

@@ -153,7 +153,7 @@ class _Builder:
             self.tables[name] = None
             return None
         self.path.append(name)
-        names = self.scope.with_figures(self._figures_for_tables())
+        names = replace(self.scope, figures=self._figures_for_tables(), of_table=True)
         try:
             # Of one whose source cannot be read every column is taken to be there, or ten messages hide the one.
             table = None if self.definition.sources[name].is_unread else self._built(name, names)
@@ -282,7 +282,7 @@ class _Builder:
         return found
 
     def _rules(self, figures: Mapping[str, Name]) -> list[Rule]:
-        names = Scope(self.definition, self._table, figures, with_run=True, with_change=True)
+        names = Scope(self.definition, self._table, figures, with_run=True, with_change=True, with_user=True)
         rules: list[Rule] = []
         for definition in self.definition.rules:
             try:
@@ -293,7 +293,7 @@ class _Builder:
 
     def _named(self, figures: Mapping[str, Name]) -> dict[str, Formula]:
         """Named formulas, also those that nobody reads: each must make sense where most may be read."""
-        names = Scope(self.definition, self._table, figures, with_run=True, with_change=True)
+        names = Scope(self.definition, self._table, figures, with_run=True, with_change=True, with_user=True)
         found: dict[str, Formula] = {}
         for name, source in self.definition.formulas.items():
             try:

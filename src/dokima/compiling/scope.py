@@ -15,14 +15,14 @@ from dokima.pricing.change_facts import CHANGE_FACTS
 from dokima.pricing.facts import FACTS
 from dokima.pricing.program import ProgramDefinition
 from dokima.pricing.steps.definition import RESERVED
-from dokima.tables.definition import column_missing, is_price_column
+from dokima.tables.definition import USER, column_missing, is_price_column
 from dokima.tables.reading import first_text
 from dokima.tables.table import Table
 
 TableGetter = Callable[[str], Table | None]
 """Gives a table by name, building it first if need be; None for a table with problems of its own."""
 
-_RUN = {"run.today": Name("date", Level.CONSTANT, "today"), "run.user": Name("text", Level.CONSTANT, "user")}
+_RUN = {"run.today": Name("date", Level.CONSTANT, "today"), USER: Name("text", Level.CONSTANT, "user")}
 
 
 @dataclass(frozen=True)
@@ -37,6 +37,8 @@ class Scope:
         with_was: Whether what was before an edit may be read, where the run may be.
         with_run: Whether ``run.today`` and ``run.user`` may be read (in rules and defaults only).
         with_change: Whether the change being approved may be read (in rules only).
+        of_table: Whether these are the names of a table's own formulas, which may ask for ``run.user``.
+        with_user: Whether tables found by ``run.user`` may be read (in rules only: no figure depends on who asks).
     """
 
     definition: ProgramDefinition
@@ -46,6 +48,8 @@ class Scope:
     with_was: bool = True
     with_run: bool = False
     with_change: bool = False
+    of_table: bool = False
+    with_user: bool = False
 
     def with_figures(self, figures: Mapping[str, Name]) -> Scope:
         """The same names with other figures."""
@@ -78,7 +82,7 @@ class Scope:
                 return self._record(name, head, tail)
             case "value":
                 return self._value(tail)
-            case "run" if self.with_run and name in _RUN:
+            case "run" if (self.with_run and name in _RUN) or (self.of_table and name == USER):
                 return _RUN[name]
             case "run":
                 raise UnknownName(f"'{name}' is not known here: rules and defaults may read run.today and run.user")
@@ -144,6 +148,11 @@ class Scope:
             # All that is known of it is what it says itself; a wrong level would be told as a mistake of its readers.
             return next(Level.LINE if table.reads_lines else Level.HEADER for table in tables if table.name == name)
         for read in found.reads:
+            if read == USER and self.with_user:
+                continue
+            if read == USER:
+                why = "it is found by run.user, so only rules may read it: no figure depends on who asks"
+                raise UnknownName(f"table '{name}' cannot be read here: {why}")
             try:
                 self.describe(read)
             except UnknownName as error:

@@ -99,7 +99,7 @@ def evaluate_formula(program: Program, orders: Orders, source: str, order: str, 
         NotFound: There is no such order or line.
     """
     figures = {name: figure for routine in program.routines for name, figure in routine.figures.items()}
-    scope = Scope(program.definition, program.tables.get, figures, with_run=True)
+    scope = Scope(program.definition, program.tables.get, figures, with_run=True, with_user=True)
     try:
         formula = compile_formula(source, scope)
     except FormulaError as error:

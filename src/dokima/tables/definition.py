@@ -14,6 +14,9 @@ from dokima.model.raw import RawColumn
 from dokima.model.settings import FormulaText, Name, Reads, Texts, setting
 from dokima.model.values import Marks, ValueReader
 
+USER = "run.user"
+"""Who asks. A table may be found by it, and then only rules read it."""
+
 
 @dataclass(frozen=True)
 class WindowDefinition:

@@ -15,7 +15,7 @@ from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Names, compile
 from dokima.formulas.operators import pick
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader
-from dokima.tables.definition import TableDefinition, TableSource, column_missing
+from dokima.tables.definition import USER, TableDefinition, TableSource, column_missing
 from dokima.tables.graduated import Bands
 from dokima.tables.index import build_patterns
 from dokima.tables.preference import (
@@ -94,6 +94,8 @@ class _Builder:
             reads=frozenset(name for formula in used for name in formula.reads),
             required=self._required(level),
         )
+        if table.required is not None and USER in table.reads | table.required.reads.keys():
+            self._problem("required", f"prices ask for required rows, and none may depend on {USER}: a rule can ask")
         for name in [name for name in spec.convert if name not in fields or fields[name].kind not in NUMBERS]:
             self._problem(
                 f"convert.{name}", f"expected a number column of the table (got '{name}'{self._missing(name, fields)})"
