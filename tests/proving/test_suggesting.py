@@ -108,3 +108,21 @@ def test_a_rulebook_of_rules_alone_and_a_column_with_spaces_in_its_name(price, t
     assert reaches >= {"few speaks", "few passes", "few: line.quantity <= 3 with one just beyond the other"}
     assert ("on the day of rate Valid from 2026-01-01" in reaches) == price
     dokima.add_cases(tmp_path / "first.toml", [each.case for each in found])
+
+
+def test_an_order_that_was_saved_before_and_a_break_from_both_sides_are_suggested(tmp_path):
+    (tmp_path / "rulebook.toml").write_text(
+        '[rulebook]\nname = "x"\ncurrency = "EUR"\n'
+        '[table.volume]\nfile = "volume.csv"\nkey = { item = "line.item" }\nchoose = "highest over"\n'
+        'breaks = { over = { of = "line.quantity", above = true } }\ncolumns.percent = { kind = "decimal", default = 0 }\n'
+        '[routine.r]\nstep = [{ name = "price", kind = "price", options = [{ value = "1" }] },\n'
+        '  { name = "off", kind = "discount", percent = "volume.percent" }]\n'
+        '[[rule]]\nid = "first"\nat = "save"\nwhen = "header.is_new"\nrequire = "sum(line.quantity) <= 50"\nmessage = "m"\n'
+    )
+    (tmp_path / "volume.csv").write_text("item,over,percent\nA,10,5\nA,20,8\n")
+    found = dokima.CaseFolder(tmp_path).suggest(DAY, most=60)
+    reached = {name for each in found for name in each.reaches}
+    assert {"first: header.is_new is true", "first: header.is_new is false"} <= reached
+    assert {
+        f"volume for item A, above over {least}: {side} it" for least in (10, 20) for side in ("at", "above")
+    } <= reached

@@ -63,6 +63,8 @@ class Boundaries:
             self._of_table(table)
         for name in list(self._read()):
             self._of_field(name)
+        if any("header.is_new" in formula.reads for formula in all_formulas(program)):
+            self._add("header.revision", [Decimal(1)])  # an order that was saved before
 
     def behind(self, names: Iterable[str]) -> list[str]:
         """The fields of an order that lie behind some names, through the tables and the figures they lead to."""
