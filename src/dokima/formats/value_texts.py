@@ -7,7 +7,7 @@ import io
 import re
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
-from functools import cache, partial
+from functools import lru_cache, partial
 from json.encoder import encode_basestring
 from typing import Any, TypeVar
 
@@ -211,7 +211,7 @@ def _together(*parts: Any) -> Any:
     )
 
 
-@cache
+@lru_cache(1024)
 def _scalar(text: str) -> Any:
-    """A text between others as Arrow takes it; there are as many as fields have names."""
+    """A text between others as Arrow takes it; mostly the names of the same fields again."""
     return arrow_texts([text], large=True)[0]
