@@ -78,6 +78,11 @@ class Scope:
                 return self._field(name, self.definition.fields.header, Level.HEADER)
             case "change" | "variance" | "ledger":
                 return self._of_change(name)
+            case "leaving" if self.with_change:
+                found = self._field(f"line.{tail}", self.definition.fields.line, Level.LINE)
+                return replace(found, rows=head)
+            case "leaving":
+                raise UnknownName(f"'{name}' is not known here: only rules of 'remove' see the lines that leave")
             case "delivery" | "payment":
                 return self._record(name, head, tail)
             case "value":

@@ -70,13 +70,17 @@ class Edit:
         return found + self._ask(self.rules_at("enter", reads), every, tables, blank_keys=False)
 
     def removing(self, numbers: Collection[str]) -> list[Finding]:
-        """What the ``remove`` rules say to lines that leave; aggregates see the order without all of them."""
+        """What the ``remove`` rules say to lines that leave.
+
+        Aggregates see the order without all of them; those over ``leaving`` see nothing else.
+        """
         asked = self.rules_at("remove")
         if not asked:
             return []
         orders = prepare(self.program, self.before.orders(self.program.fields), self.run)
         context = self._context(orders, orders, asked)
         leaving = _marked(orders, numbers)
+        context.leaving = np.flatnonzero(leaving if orders.leaf is None else leaving & orders.leaf)
         context.leaf = ~leaving & _leaf_without(orders, leaving)
         return ask_rules(context, asked, leaving)
 

@@ -85,6 +85,7 @@ OWNED: Mapping[str, Said] = {
     "was_header": Said("the {0} of the order before"),
     "delivery": Said("the {0} of the delivery"),
     "payment": Said("the {0} of the payment"),
+    "leaving": Said("the {0} of the line that leaves"),
     "": Said("the {0}"),
 }
 """A field or figure, by whose it is."""
@@ -134,12 +135,16 @@ ON_ROWS: Mapping[tuple[str, str], Said] = {
     ("any", "payment"): Said("on some payment {0}"),
     ("all", "payment"): Said("on every payment {0}"),
     ("none", "payment"): Said("on no payment {0}"),
+    ("any", "leaving"): Said("on some line that leaves {0}"),
+    ("all", "leaving"): Said("on every line that leaves {0}"),
+    ("none", "leaving"): Said("on no line that leaves {0}"),
 }
 """Whether something is so, by how many of which rows."""
 COUNTED: Mapping[str, Said] = {
     "line": Said("the number of lines"),
     "delivery": Said("the number of deliveries"),
     "payment": Said("the number of payments"),
+    "leaving": Said("the number of lines that leave"),
 }
 WHERE, SAME = Said("{0} where {1}"), Said("{0} over lines with the same {1}")
 """Which rows an aggregate runs over."""

@@ -24,7 +24,7 @@ NUMBERS: frozenset[FormulaKind] = frozenset({"decimal", "integer"})
 
 NOT_TABLES = (
     "header", "line", "parent", "was", "was_header", "value", "formula", "run",
-    "delivery", "payment", "change", "variance", "ledger",
+    "delivery", "payment", "leaving", "change", "variance", "ledger",
 )  # fmt: skip
 """First parts of dotted names that are not tables."""
 
@@ -45,7 +45,8 @@ class Name:
         kind: What it holds.
         level: How often it has a value.
         label: The word shown to people.
-        rows: Of a field of records their name, ``delivery`` or ``payment``; blank for everything else.
+        rows: Of a field of records their name, ``delivery`` or ``payment``, of lines that leave ``leaving``; blank for
+            everything else.
         money: Whether it is an amount of money in the order's currency.
         dotted: The whole name that it is short for; blank if it is that itself.
     """
@@ -157,7 +158,7 @@ class Frame(Protocol):
         """Decimal places of the currency of an order, 0 if it is unknown."""
 
     def records(self, name: str) -> Frame:
-        """The frame in which each row is a record of an order: a ``delivery`` or a ``payment``."""
+        """The frame in which each row is a ``delivery`` or ``payment`` of an order, or a line ``leaving`` it."""
 
     def row_at(self, table: str, order: int, line: int) -> int:
         """The row of the table that answers for a line, or for its order; -1 for none."""

@@ -33,7 +33,7 @@ class Node:
         gathers: Whether it is an aggregate, which reads all lines of an order.
         name: The dotted name it stands for, blank otherwise.
         table: The table it asks about (``found``), blank otherwise.
-        rows: Of an aggregate over records their name (``delivery``, ``payment``), blank for lines.
+        rows: Of an aggregate over records their name (``delivery``, ``payment``, ``leaving``), blank for lines.
         money: Of a name whether it is an amount of money; see `money.is_money` for whole formulas.
         value: Of a literal its value, a column of length 1.
         facts: Of a function what is written out for it: ``places`` (and where they

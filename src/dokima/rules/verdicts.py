@@ -75,6 +75,11 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
     if of_change is not None and set(definition.at) != {"approve"}:
         said = f"'{of_change}' is known to rules of 'approve' only (got {listed(definition.at)})"
         problems.append(RulebookProblem("", f"{path}.at", said))
+    every = [*used, *(part.formula for part in message.parts)]
+    leaving = next((name for part in every for name in part.reads_of_records if name.startswith("leaving.")), None)
+    if leaving is not None and set(definition.at) != {"remove"}:
+        said = f"'{leaving}' is known to rules of 'remove' only (got {listed(definition.at)})"
+        problems.append(RulebookProblem("", f"{path}.at", said))
     if problems:
         raise RulebookError(problems)
     return Rule(

@@ -180,7 +180,7 @@ def _aggregate(reader: Reader, node: ast.Call, name: str, depth: int) -> Node:
 
 
 def _rows_of(reader: Reader, node: ast.Call, name: str, inner: Mapping[str, Node]) -> str:
-    """What an aggregate runs over: ``delivery``, ``payment``, or blank for the lines of the order."""
+    """What an aggregate runs over: ``delivery``, ``payment``, ``leaving``, or blank for the lines of the order."""
     every = [each for part in inner.values() for each in part.walk() if each.role == NAME]
     read = [each for each in every if each.level is Level.LINE]
     rows = {each.rows for each in read}
@@ -188,7 +188,9 @@ def _rows_of(reader: Reader, node: ast.Call, name: str, inner: Mapping[str, Node
         return ""
     if len(rows) > 1:
         both = listed(dict.fromkeys(each.name for each in read))
-        reader.fail(node, f"{name}() runs over one kind of rows: lines, deliveries or payments (got {both})")
+        reader.fail(
+            node, f"{name}() runs over one kind of rows: lines, those leaving, deliveries or payments (got {both})"
+        )
     if "by" in inner:
         reader.fail(node, f"{name}() over records takes no by=: its value is one for the order")
     return rows.pop()

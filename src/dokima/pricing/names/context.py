@@ -25,7 +25,7 @@ from dokima.pricing.facts import FACTS
 from dokima.pricing.names.agreed_columns import AgreedColumns, shared_asks
 from dokima.pricing.names.by_line import ByLine
 from dokima.pricing.names.parent_lines import Under, parents_above
-from dokima.pricing.names.records import RecordFrame
+from dokima.pricing.names.records import LeavingLines, RecordFrame
 from dokima.pricing.program import Program, Run
 from dokima.pricing.steps.groups import Groups
 from dokima.pricing.steps.results import LINE_AMOUNT, KeptTax
@@ -83,6 +83,7 @@ class Context:
         self.order_count = orders.count
         self.by_order = orders.by_order
         self.leaf: Mask | None = orders.leaf
+        self.leaving: Integers = np.zeros(0, np.int64)
         self._columns: dict[str, Column] = {}
         self._by_line: dict[str, Column] = {}
         self._quotients: dict[str, Quotient] = {}
@@ -148,9 +149,12 @@ class Context:
         return texts(self.orders.header("currency")).mapped(lambda currency: units.get(currency, 0))
 
     def records(self, name: str) -> RecordFrame:
-        """The deliveries or payments of the orders, as rows."""
+        """The deliveries or payments of the orders, or the lines that leave them, as rows."""
         if name not in self._records:
-            self._records[name] = RecordFrame(self, self.orders, name)
+            is_lines = name == "leaving"
+            self._records[name] = (
+                LeavingLines(self, self.orders, self.leaving) if is_lines else RecordFrame(self, self.orders, name)
+            )
         return self._records[name]
 
     # -- names ------------------------------------------------------------------------------------------------

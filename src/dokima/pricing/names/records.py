@@ -48,10 +48,13 @@ class RecordFrame:
         if head != self._name:
             return self._frame.column(name)
         if tail not in self._columns:
-            reader, spec = ValueReader(), self._fields[tail]
-            values = [reader.read(spec, record.get(tail)) for record in self._rows]
-            self._columns[tail] = column_of(spec.kind, values)
+            self._columns[tail] = self._values(tail)
         return self._columns[tail]
+
+    def _values(self, field: str) -> Column:
+        """The values of a field of the records."""
+        reader, spec = ValueReader(), self._fields[field]
+        return column_of(spec.kind, [reader.read(spec, record.get(field)) for record in self._rows])
 
     def line_column(self, name: str) -> Column:
         """The column of a dotted name with one value per record."""
@@ -106,3 +109,22 @@ class RecordFrame:
     def records(self, name: str) -> Frame:
         """No aggregate over records stands inside another."""
         raise KeyError(name)
+
+
+class LeavingLines(RecordFrame):
+    """A frame whose rows are the lines that leave an order together, each belonging to its order.
+
+    Args:
+        frame: The columns of the orders.
+        orders: The orders.
+        places: Where the lines that leave and have no sub-lines stand among theirs.
+    """
+
+    def __init__(self, frame: Frame, orders: Orders, places: Integers) -> None:
+        super().__init__(frame, orders, "delivery")
+        self._name, self._places = "leaving", places
+        self.order_of = orders.order_of[places]
+        self.by_order = Grouping(self.order_of, self.order_count)
+
+    def _values(self, field: str) -> Column:
+        return self._frame.column(f"line.{field}").take(self._places)
