@@ -4,6 +4,7 @@ import pytest
 
 import dokima
 from tests.books import book, routine
+from tests.shell import run_here
 
 LINES = [{"number": str(10 * n), "item": "PANE", "quantity": n} for n in range(1, 6)]
 TWO = {
@@ -91,3 +92,18 @@ def test_elsewhere_it_is_unknown():
 def test_in_words():
     told = dokima.report(book(rule=[{"id": "r", "at": "remove", "require": "sum(leaving.quantity) <= 5"}])).text
     assert "the sum of the quantity of the line that leaves is at most 5" in " ".join(told.split())
+
+
+def test_lines_named_together_at_the_command_line_leave_together(tmp_path):
+    (tmp_path / "rulebook.toml").write_text(
+        '[rulebook]\nname = "x"\n[[rule]]\nid = "two"\nat = "remove"\n'
+        'require = "count(not blank(leaving.number)) <= 2"\nmessage = "not so many at once"\n'
+    )
+    (tmp_path / "o.json").write_text('{"number": "1", "lines": [{"quantity": 1}, {"quantity": 2}, {"quantity": 3}]}')
+    three = [each for number in ("10", "20", "30") for each in ("--remove", number)]
+    status, _, said = run_here(tmp_path, "edit", "o.json", *three, "--dry-run")
+    assert (status, said) == (1, "error: 1: remove lines is refused: not so many at once\n")
+    status, out, _ = run_here(tmp_path, "edit", "o.json", *three[:4], "--dry-run")
+    assert (status, "remove lines: lines 10, 20" in out) == (0, True)
+    assert run_here(tmp_path, "edit", "o.json", "--remove", "all", "--dry-run")[0] == 1
+    assert run_here(tmp_path, "edit", "o.json", "--remove", "30", "--dry-run")[0] == 0

@@ -24,7 +24,7 @@ def line_actions(
     """What changes header and lines, in the order in which it is done."""
     return [
         *_sets(sets), *each(override, _override), *each(reprice, lambda number: lambda e: e.reprice_line(number)),
-        *each(remove, _there), *each(add, _add), *each(copy, _copy), *each(insert, _insert), *each(remove, _remove),
+        *each(remove, _there), *each(add, _add), *each(copy, _copy), *each(insert, _insert), *_removing(remove),
         *each(explode, lambda number: lambda e: e.explode_line(number)),
     ]  # fmt: skip
 
@@ -100,8 +100,15 @@ def _there(number: str) -> Action:
     return action
 
 
-def _remove(number: str) -> Action:
-    return (lambda editor: editor.remove_lines()) if number == "all" else (lambda editor: editor.remove_line(number))
+def _removing(numbers: Sequence[str] | None) -> list[Action]:
+    """Lines that are named together leave together, so that a rule may count them."""
+    if not numbers:
+        return []
+    if "all" in numbers:
+        return [lambda editor: editor.remove_lines()]
+    if len(numbers) == 1:
+        return [lambda editor: editor.remove_line(numbers[0])]
+    return [lambda editor: editor.remove_lines(numbers)]
 
 
 def close_action(number: str) -> Action:

@@ -30,7 +30,9 @@ def edit(
     add: Annotated[list[str] | None, typer.Option("--add", help="A line: item=X,quantity=4.")] = None,
     copy: Annotated[list[str] | None, typer.Option("--copy", help="A line like another: 10 or 10:quantity=4.")] = None,
     insert: Annotated[list[str] | None, typer.Option("--insert", help="Before a line: 20:item=X,quantity=4.")] = None,
-    remove: Annotated[list[str] | None, typer.Option("--remove", help="A line and its sub-lines, or all.")] = None,
+    remove: Annotated[
+        list[str] | None, typer.Option("--remove", help="Lines and their sub-lines, which leave together, or all.")
+    ] = None,
     close: Annotated[list[str] | None, typer.Option("--close", help="Lines to close, or all.")] = None,
     reopen: Annotated[list[str] | None, typer.Option("--reopen", help="Lines to reopen.")] = None,
     override: Annotated[list[str] | None, typer.Option("--override", help="A manual price: 20=610.00:reason.")] = None,
