@@ -56,6 +56,15 @@ def test_no_step_reads_it_and_no_field_is_called_so():
             book(**{level: {name: {"kind": "flag"}}})
 
 
+@pytest.mark.parametrize("kind", ["text", "date", "flag"])
+def test_a_revision_is_a_number(kind):
+    with pytest.raises(
+        dokima.RulebookError, match=f"header.revision: a store counts it up: expected a number .*{kind}"
+    ):
+        book(header={"revision": {"kind": kind}})
+    assert book(header={"revision": {"kind": "decimal"}}).check(dokima.Order("A", revision="1"), "save") is not None
+
+
 def test_a_default_reads_it():
     given = [dokima.Order("A"), dokima.Order("B", revision=3)]
     rule = {"id": "told", "at": "save", "require": "header.stage == 'first'"}

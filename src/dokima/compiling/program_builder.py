@@ -109,6 +109,10 @@ class _Builder:
                 elif f"{level}.{name}" in FACTS:
                     said = f"formulas read {level}.{name} as something that is known of it; choose another name"
                     self._problem(f"{level}.{name}", said)
+                elif (level, name) == ("header", "revision") and field.kind not in NUMBERS:
+                    self._problem(
+                        f"{level}.{name}", f"a store counts it up: expected a number (its kind is {field.kind})"
+                    )
                 elif said := field.wrong():
                     self._problem(f"{level}.{name}", said)
                 elif said := wrong_choice(field):
