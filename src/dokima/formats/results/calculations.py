@@ -12,21 +12,31 @@ import numpy as np
 from dokima.columns.cells import cell, cells
 from dokima.columns.texts import Texts
 from dokima.errors import Problem, refuse_unknown_columns
-from dokima.exact import Grouping, Number
-from dokima.exact.arrow_buffers import arrow_positions, arrow_texts, interleaved
+from dokima.exact.arrow_buffers import arrow_texts
 from dokima.exact.integers import Integers
 from dokima.formats.csv_files import csv_of_columns
 from dokima.formats.json_files import LONG, as_json, json_text
 from dokima.formats.results.detail import PLAIN, Detail
 from dokima.formats.results.findings import entries
+from dokima.formats.results.order_parts import (
+    as_json_by_routine,
+    breakdown_parts,
+    breakdowns,
+    entries_as_json,
+    figures_as_json,
+    figures_of,
+    instalment_parts,
+    instalments_of,
+    records,
+    reporting_as_json,
+    reporting_texts,
+)
 from dokima.formats.value_texts import JsonTexts, ValueTexts, csv_of_texts, each_once, lists, objects, whole_text
 from dokima.model.listing import Listing
 from dokima.pricing.calculation.amounts import amount_texts
 from dokima.pricing.calculation.calculation import LINE_FIELDS, Calculation, PricedOrder, TableLevel
 from dokima.pricing.calculation.result_tables import AMOUNTS_OF_ORDERS, TableColumns, given_sequence, result_columns
 from dokima.pricing.calculation.summing import left_out, sums_of
-from dokima.pricing.steps.instalments import EarlyPayment
-from dokima.pricing.steps.taxing import TaxGroups
 from dokima.pricing.steps.totals import TOTALS
 
 
@@ -76,11 +86,11 @@ def json_of_many(calculation: Calculation, detail: Detail = PLAIN) -> str | None
     columns = _order_columns(calculation)
     later = {
         "lines": lists(_lines_as_json(calculation, detail.figures), calculation.orders.line_ranges),
-        "figures": _figures_as_json(calculation),
-        "tax_breakdown": _entries_as_json(_breakdown_parts(calculation), len(calculation)),
+        "figures": figures_as_json(calculation),
+        "tax_breakdown": entries_as_json(breakdown_parts(calculation), len(calculation)),
         "totals": objects({name: texts.to_json() for name, texts in _total_texts(calculation).items()}),
-        "instalments": _entries_as_json(_instalment_parts(calculation), len(calculation)),
-        "reporting": _reporting_as_json(calculation),
+        "instalments": entries_as_json(instalment_parts(calculation), len(calculation)),
+        "reporting": reporting_as_json(calculation),
     }
     of_orders = {
         name: each.to_json() if isinstance(each, ValueTexts) else JsonTexts(arrow_texts(as_json(each), large=True))
@@ -99,30 +109,7 @@ def _lines_as_json(calculation: Calculation, chosen: Sequence[str]) -> Any:
     """Every line as a JSON object, with the figures that its routine leaves: an Arrow array."""
     columns, wanted = _line_columns(calculation, chosen)
     names = {routine: [*LINE_FIELDS, *figures] for routine, figures in wanted.items()}
-    return _as_json_by_routine(columns, names, calculation.routine_of[calculation.orders.order_of])
-
-
-def _as_json_by_routine(
-    columns: Mapping[str, ValueTexts], wanted: Mapping[int, Sequence[str]], routine_of: Integers
-) -> Any:
-    """Rows as JSON objects, each with the columns of its routine: an Arrow array."""
-    written = each_once(columns, ValueTexts.to_json)
-    if len(wanted) == 1:
-        (names,) = wanted.values()
-        return _objects_of(written, names, len(routine_of))
-    rows = {routine: np.flatnonzero(routine_of == routine) for routine in wanted}
-    found = [
-        _objects_of({name: written[name].take(rows[at]) for name in names}, names, len(rows[at]))
-        for at, names in wanted.items()
-    ]
-    return interleaved(found, np.concatenate(list(rows.values())))
-
-
-def _objects_of(columns: Mapping[str, Any], names: Sequence[str], count: int) -> Any:
-    """Some of the columns as JSON objects, which are empty without any."""
-    if names:
-        return objects({name: columns[name] for name in names})
-    return _same("{}", count)
+    return as_json_by_routine(columns, names, calculation.routine_of[calculation.orders.order_of])
 
 
 def problem_data(problem: Problem) -> dict[str, Any]:
@@ -139,8 +126,8 @@ def _line_data(calculation: Calculation, chosen: Sequence[str]) -> list[dict[str
     columns = each_once(written, ValueTexts.to_list)
     if len(wanted) == 1:
         (names,) = wanted.values()
-        return _records({name: columns[name] for name in (*LINE_FIELDS, *names)})
-    fields = _records({name: columns[name] for name in LINE_FIELDS})
+        return records({name: columns[name] for name in (*LINE_FIELDS, *names)})
+    fields = records({name: columns[name] for name in LINE_FIELDS})
     routines = calculation.routine_of[calculation.orders.order_of].tolist()
     return [
         {**line, **{name: columns[name][at] for name in wanted[routine]}}
@@ -172,11 +159,6 @@ def _line_columns(
     return columns, wanted
 
 
-def _records(columns: Mapping[str, Sequence[Any]]) -> list[dict[str, Any]]:
-    """Columns as a list of entries."""
-    return [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
-
-
 def _one_of_each(calculation: Calculation) -> list[int]:
     """Positions of orders, one for each routine."""
     found = {int(routine): at for at, routine in enumerate(calculation.routine_of.tolist())}
@@ -189,14 +171,14 @@ def _order_data(calculation: Calculation) -> list[dict[str, Any]]:
         name: each.to_list() if isinstance(each, ValueTexts) else each
         for name, each in _order_columns(calculation).items()
     }
-    columns["figures"] = _figures(calculation)
+    columns["figures"] = figures_of(calculation)
     columns["tax_breakdown"] = breakdowns(calculation)
-    columns["instalments"] = _instalments(calculation)
-    reporting = _reporting_texts(calculation)
+    columns["instalments"] = instalments_of(calculation)
+    reporting = reporting_texts(calculation)
     if reporting is not None:
-        columns["reporting"] = _records(each_once(reporting, ValueTexts.to_list))
+        columns["reporting"] = records(each_once(reporting, ValueTexts.to_list))
     totals = each_once(_total_texts(calculation), ValueTexts.to_list)
-    return _records({**columns, "totals": _records(totals)})
+    return records({**columns, "totals": records(totals)})
 
 
 def _total_texts(calculation: Calculation) -> dict[str, ValueTexts]:
@@ -220,149 +202,10 @@ LATER = ("lines", "figures", "tax_breakdown", "totals", "instalments", "reportin
 """What an order holds beside its own values: lists and records."""
 
 
-def _figure_columns(calculation: Calculation) -> tuple[dict[str, ValueTexts], dict[int, Sequence[str]]]:
-    """Header figures of figure steps by name, and which of them an order has, by its routine."""
-    routines = calculation.program.routines
-    columns = {}
-    for name, column in calculation.order_figures.items():
-        steps = [routine.step(name) for routine in routines]
-        least = np.array([0 if step is None else step.definition.places or 0 for step in steps] + [0], np.int64)
-        columns[name] = ValueTexts(column, least[calculation.routine_of] if isinstance(column, Number) else None)
-    own = {at: tuple(routine.header_figures) for at, routine in enumerate(routines)}
-    there = np.unique(calculation.routine_of).tolist()
-    return columns, {at: own.get(at, ()) for at in there}
-
-
-def _figures(calculation: Calculation) -> list[dict[str, Any]]:
-    """Header figures of figure steps; an order has those of its own routine."""
-    texts, own = _figure_columns(calculation)
-    columns = each_once(texts, ValueTexts.to_list)
-    blank = [None] * len(calculation)
-    return [
-        {name: columns.get(name, blank)[at] for name in own[routine]}
-        for at, routine in enumerate(calculation.routine_of.tolist())
-    ]
-
-
-def _figures_as_json(calculation: Calculation) -> Any:
-    """The same as JSON objects: an Arrow array."""
-    texts, own = _figure_columns(calculation)
-    blank = ValueTexts(Texts.blanks(len(calculation)))
-    names = {name for each in own.values() for name in each}
-    return _as_json_by_routine({name: texts.get(name, blank) for name in names}, own, calculation.routine_of)
-
-
-Parts = Sequence[tuple[Integers, Mapping[str, ValueTexts]]]
-"""Entries of orders: of each the position of its order, and columns of what it says."""
-
-
-def _entries_of(parts: Parts, count: int) -> list[list[dict[str, Any]]]:
-    """The entries of each order as plain data."""
-    found: list[list[dict[str, Any]]] = [[] for _ in range(count)]
-    for orders, columns in parts:
-        for order, row in zip(orders.tolist(), _records(each_once(columns, ValueTexts.to_list)), strict=True):
-            found[order].append(row)
-    return found
-
-
-def _entries_as_json(parts: Parts, count: int) -> Any:
-    """The same as JSON lists: an Arrow array."""
-    from pyarrow import concat_arrays
-
-    if not parts:
-        return _same("[]", count)
-    rows = [objects({name: texts.to_json() for name, texts in columns.items()}) for _, columns in parts]
-    order_of = np.concatenate([orders for orders, _ in parts])
-    by_order = np.argsort(order_of, kind="stable")
-    return lists(concat_arrays(rows).take(arrow_positions(by_order)), Grouping(order_of, count).ranges)
-
-
-def breakdowns(calculation: Calculation) -> list[list[dict[str, Any]]]:
-    """The tax breakdown of each order as plain data; amounts with the places of its currency."""
-    return _entries_of(_breakdown_parts(calculation), len(calculation))
-
-
-def _breakdown_parts(calculation: Calculation) -> Parts:
-    return [(groups.order, _breakdown_columns(calculation, groups)) for groups in calculation.taxes]
-
-
-def _breakdown_columns(calculation: Calculation, groups: TaxGroups) -> dict[str, ValueTexts]:
-    places = calculation.money_places
-    if not isinstance(places, int):
-        places = places[groups.order]
-    return {
-        "step": ValueTexts(Texts.of([groups.step]).spread(len(groups.order))),
-        "category": ValueTexts(groups.category),
-        "percent": ValueTexts(groups.rate),
-        "taxable": ValueTexts(groups.taxable, places),
-        "tax": ValueTexts(groups.tax, places),
-        "reason": ValueTexts(groups.reason),
-    }
-
-
-def _instalments(calculation: Calculation) -> list[list[dict[str, Any]]]:
-    return _entries_of(_instalment_parts(calculation), len(calculation))
-
-
-def _instalment_parts(calculation: Calculation) -> Parts:
-    parts: list[tuple[Integers, Mapping[str, ValueTexts]]] = []
-    for plan in calculation.plans:
-        count = len(plan.orders)
-        has_early = any(plan.early)
-        for label, due, amount, early in zip(plan.labels, plan.due, plan.amounts, plan.early, strict=True):
-            columns = {
-                "label": ValueTexts(Texts.of([label]).spread(count)),
-                "due": ValueTexts(Texts.blanks(count) if due is None else due),
-                "amount": ValueTexts(amount, calculation.minor_units[plan.orders]),
-            }
-            if has_early:  # of a routine without early payments nothing is said of them
-                columns |= _early_texts(early, count, calculation.minor_units[plan.orders])
-            parts.append((plan.orders, columns))
-    return parts
-
-
-def _early_texts(early: EarlyPayment | None, count: int, places: Integers) -> dict[str, ValueTexts]:
-    if early is None:
-        blank = ValueTexts(Texts.blanks(count))
-        return dict.fromkeys(("early_by", "early_percent", "early_discount", "early_amount"), blank)
-    return {
-        "early_by": ValueTexts(early.by),
-        "early_percent": ValueTexts(early.percent),
-        "early_discount": ValueTexts(early.discount, places),
-        "early_amount": ValueTexts(early.amount, places),
-    }
-
-
-def _reporting_as_json(calculation: Calculation) -> Any:
-    """Totals in the reporting currency as JSON, null without one: an Arrow array."""
-    texts = _reporting_texts(calculation)
-    if texts is None:
-        return _same("null", len(calculation))
-    return objects({name: each.to_json() for name, each in texts.items()})
-
-
-def _same(text: str, count: int) -> Any:
-    return arrow_texts([text], large=True).take(arrow_positions(np.zeros(count)))
-
-
-def _reporting_texts(calculation: Calculation) -> Mapping[str, ValueTexts] | None:
-    """Totals in the reporting currency; None without one."""
-    definition, columns = calculation.program.definition, calculation.reporting
-    if definition.reporting is None or not columns:
-        return None
-    currency = definition.reporting.currency
-    places = definition.minor_units[currency]
-    return {
-        "currency": ValueTexts(Texts.of([currency]).spread(len(calculation))),
-        "rate": ValueTexts(columns["rate"], 0),
-        **{name: ValueTexts(columns[name], places) for name in ("without_tax", "tax", "with_tax")},
-    }
-
-
 def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any]]:
     """One row a line; or one an order with its totals."""
     if not detail.totals:
-        return _records(line_columns(calculation, detail)[0])
+        return records(line_columns(calculation, detail)[0])
     table = TableColumns(calculation.program, "headers")
     own = [name for name, place in table.usual.items() if place.of == "header" and name not in (*_TOTALLED, "number")]
     refuse_unknown_columns(detail.columns, dict.fromkeys((*_TOTALLED, *table.every, "instalments")))
@@ -375,7 +218,7 @@ def rows(calculation: Calculation, detail: Detail = PLAIN) -> list[dict[str, Any
     if "instalments" in wanted:
         more["instalments"] = [
             "; ".join(f"{each['due'] or each['label']} {each['amount']}" for each in mine) or None
-            for mine in _instalments(calculation)
+            for mine in instalments_of(calculation)
         ]
     blank = dict.fromkeys(more)
     found = [
@@ -454,7 +297,7 @@ def chosen_columns(calculation: Calculation, detail: Detail) -> Listing:
         found, texts = rows(calculation, detail), set[str]()
     else:
         columns, of_text = line_columns(calculation, detail)
-        found, texts = _records(columns), set(of_text)
+        found, texts = records(columns), set(of_text)
     program = calculation.program
     fields = {**program.definition.fields.header, **program.definition.fields.line}
     labels = {name: program.label(_dotted(name, fields)) for name in detail.columns}
@@ -479,7 +322,7 @@ def total_rows(calculation: Calculation) -> list[dict[str, Any]]:
     reasons = {each.order: each.reason for each in left_out(calculation)}
     orders = calculation.orders
     lines = orders.by_order if orders.leaf is None else orders.by_order.at(np.flatnonzero(orders.leaf))
-    rows = _records(
+    rows = records(
         {
             "order": orders.numbers,
             **{name: cells(orders.header(name)) for name in ("kind", "date", "customer", "supplier", "currency")},

@@ -9,8 +9,8 @@ from dokima.changes.history import last_entry
 from dokima.changes.variance import COSTS, Variance
 from dokima.columns.cells import cell
 from dokima.formats.results import variances
-from dokima.formats.results.calculations import breakdowns
 from dokima.formats.results.detail import PLAIN, Detail
+from dokima.formats.results.order_parts import breakdowns
 from dokima.pricing.calculation.calculation import PricedOrder
 from dokima.pricing.calculation.parties import PARTIES, party
 
