@@ -73,6 +73,7 @@ class TableDefinition(Marks):
 
     Attributes:
         name: Its name in formulas.
+        breaks: Once it is complete, only the formulas by column; `above` says the rest.
         above: Those of its breaks that only what is above them reaches.
     """
 

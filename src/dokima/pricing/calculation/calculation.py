@@ -21,9 +21,9 @@ from dokima.model.findings import Findings
 from dokima.model.orders import Orders
 from dokima.model.said import SHOWN
 from dokima.pricing.calculation.amounts import amount_at, amount_texts
-from dokima.pricing.calculation.order_amounts import EarlyPaymentRow, InstalmentRow, ReportingTotals, TaxRow, Totals
+from dokima.pricing.calculation.order_amounts import InstalmentRow, ReportingTotals, TaxRow, Totals, early_row
 from dokima.pricing.program import Program
-from dokima.pricing.steps.instalments import EarlyPayment, InstalmentPlan
+from dokima.pricing.steps.instalments import InstalmentPlan
 from dokima.pricing.steps.routine import AMOUNTS_OF_ANY, Routine
 from dokima.pricing.steps.taxing import TaxGroups
 from dokima.pricing.steps.totals import TOTALS
@@ -382,13 +382,9 @@ class PricedOrder:
             for at in np.flatnonzero(plan.orders == self.position).tolist():
                 for label, due, amount, early in zip(plan.labels, plan.due, plan.amounts, plan.early, strict=True):
                     day = None if due is None else value_at(due, at)
-                    row = None if early is None or early.amount.is_missing()[at] else self._early(early, at)
+                    row = None if early is None else early_row(early, at, self.places)
                     rows.append(InstalmentRow(label, day, amount_at(amount, at, self.places), row))
         return rows
-
-    def _early(self, early: EarlyPayment, at: int) -> EarlyPaymentRow:
-        amounts = [amount_at(each, at, self.places) for each in (early.discount, early.amount)]
-        return EarlyPaymentRow(value_at(early.by, at), value_at(early.percent, at), *amounts)
 
     @property
     def tax_breakdown(self) -> list[TaxRow]:

@@ -6,6 +6,10 @@ import datetime
 from dataclasses import dataclass
 from decimal import Decimal
 
+from dokima.columns.column import value_at
+from dokima.pricing.calculation.amounts import amount_at
+from dokima.pricing.steps.instalments import EarlyPayment
+
 
 @dataclass(frozen=True)
 class TaxRow:
@@ -27,6 +31,20 @@ class EarlyPaymentRow:
     percent: Decimal
     discount: Decimal
     amount: Decimal
+
+
+def early_row(early: EarlyPayment, order: int, places: int) -> EarlyPaymentRow | None:
+    """What an instalment of one order comes to if it is paid early; None if nothing may be deducted.
+
+    Args:
+        early: The same of many orders.
+        order: The position of the order among them.
+        places: Decimal places of its currency.
+    """
+    if early.amount.is_missing()[order]:
+        return None
+    discount, amount = (amount_at(each, order, places) for each in (early.discount, early.amount))
+    return EarlyPaymentRow(value_at(early.by, order), value_at(early.percent, order), discount, amount)
 
 
 @dataclass(frozen=True)

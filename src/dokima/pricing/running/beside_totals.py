@@ -60,8 +60,7 @@ def _of_early(routine: Routine, plan: InstalmentPlan, context: Context) -> list[
     for at, (each, early) in enumerate(zip(routine.instalments, plan.early, strict=True)):
         if each.early is None or early is None:
             continue
-        percent = stored(numbers(each.early.percent.evaluate(context, Level.HEADER)).spread(context.order_count))
-        nothing = (compare(percent, Decimals.zeros(1)) == 0) & ~percent.is_missing()
+        nothing = (compare(early.asked, Decimals.zeros(1)) == 0) & ~early.asked.is_missing()
         wanted = early.amount.is_missing() & ~nothing & ~plan.amounts[at].is_missing()
         if not wanted.any() and plan.due[at] is None:
             continue
@@ -71,7 +70,7 @@ def _of_early(routine: Routine, plan: InstalmentPlan, context: Context) -> list[
         for order in orders.tolist():
             why = whys.get(order)
             if why is None:
-                why = Said("expected 0 to 100 % (got {percent})", percent=value_at(percent, order))
+                why = Said("expected 0 to 100 % (got {percent})", percent=value_at(early.asked, order))
             if why:
                 messages[order] = Said("no early payment of {label}: {reason}", label=each.label, reason=why)
         due = plan.due[at]

@@ -45,12 +45,14 @@ class EarlyPayment:
     """What an instalment comes to if it is paid early, one value per order; blank where nothing may be deducted.
 
     Attributes:
+        asked: The percentage as the rulebook gives it, whether or not it can be.
         by: The last day.
         percent: So much of a hundred.
         discount: What may be deducted.
         amount: What is paid then.
     """
 
+    asked: Decimals
     by: Column
     percent: Decimals
     discount: Decimals
@@ -134,7 +136,7 @@ def _paid_early(
     is_share = (compare(percent, zero) > 0) & (compare(percent, whole) <= 0) & ~percent.is_missing()
     gone = ~is_share | by.is_missing() | amount.is_missing()
     discount = (amount * percent.shifted(2)).round(places, mode).without(gone)
-    return EarlyPayment(by.without(gone), percent.without(gone), discount, amount - discount)
+    return EarlyPayment(percent, by.without(gone), percent.without(gone), discount, amount - discount)
 
 
 def what_is_split(
