@@ -68,18 +68,7 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         message = read_message(definition.message, names, level) if definition.message else message
     except FormulaError as error:
         problems.append(RulebookProblem("", f"{path}.message", error.pointed()))
-    reads = [*(name for part in used for name in part.reads), *message.reads]
-    of_change = next((name for name in reads if name.startswith(OF_A_CHANGE)), None)
-    if definition.python is not None and definition.python.of_change:
-        of_change = "change"
-    if of_change is not None and set(definition.at) != {"approve"}:
-        said = f"'{of_change}' is known to rules of 'approve' only (got {listed(definition.at)})"
-        problems.append(RulebookProblem("", f"{path}.at", said))
-    every = [*used, *(part.formula for part in message.parts)]
-    leaving = next((name for part in every for name in part.reads_of_records if name.startswith("leaving.")), None)
-    if leaving is not None and set(definition.at) != {"remove"}:
-        said = f"'{leaving}' is known to rules of 'remove' only (got {listed(definition.at)})"
-        problems.append(RulebookProblem("", f"{path}.at", said))
+    problems += _of_other_moments(definition, path, [*used, *(part.formula for part in message.parts)])
     if problems:
         raise RulebookError(problems)
     return Rule(
@@ -93,6 +82,22 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         reads_of_records=tuple(dict.fromkeys(name for part in used for name in part.reads_of_records)),
         fingerprint=_fingerprint(definition, [*used, *(part.formula for part in message.parts)]),
     )
+
+
+def _of_other_moments(definition: RuleDefinition, path: str, formulas: Sequence[Formula]) -> list[RulebookProblem]:
+    """Names that are known at one moment alone, in a rule that is asked at others."""
+    reads = [name for formula in formulas for name in (*formula.reads, *formula.reads_of_records)]
+    of_change = next((name for name in reads if name.startswith(OF_A_CHANGE)), "")
+    if definition.python is not None and definition.python.of_change:
+        of_change = "change"
+    leaving = next((name for name in reads if name.startswith("leaving.")), "")
+    return [
+        RulebookProblem(
+            "", f"{path}.at", f"'{name}' is known to rules of '{moment}' only (got {listed(definition.at)})"
+        )
+        for name, moment in ((of_change, "approve"), (leaving, "remove"))
+        if name and set(definition.at) != {moment}
+    ]
 
 
 def _fingerprint(definition: RuleDefinition, formulas: Sequence[Formula]) -> str:
