@@ -129,6 +129,7 @@ class Priced:
         self.running = [Fraction(0)] * len(lines)
         self.net = [Fraction(0)] * len(lines)
         self.of_order = {"discount": Fraction(0), "charge": Fraction(0)}
+        self.own: list[tuple[int, Values, Fraction, Fraction]] = []  # line, tax of its own, amount, percent
         self.taxes: dict[str, list[Fraction]] = {}
         self.steps = steps
         self.error = False
@@ -178,12 +179,19 @@ class Priced:
             best = max(range(len(group)), key=lambda place: (abs(sums[place][at]), -place))
             for place, step in enumerate(group):
                 self._leave(step["name"], at, Number(figures[place][at] if place == best else Fraction(0)))
-            figure = figures[best][at]
-            self.running[at] += figure * (-1 if group[0]["kind"] == "discount" else 1)
-            if by_order:
+            figure, own = figures[best][at], group[best].get("tax")
+            moved = figure * (-1 if group[0]["kind"] == "discount" else 1)
+            self.running[at] += moved
+            if by_order or own:
                 self.of_order[group[0]["kind"]] += figure
             else:
-                self.net[at] += figure * (-1 if group[0]["kind"] == "discount" else 1)
+                self.net[at] += moved
+            if own and moved:
+                percent = worked_out(own["percent"], self.values[at])
+                if percent is None:
+                    self.error = True
+                    return
+                self.own.append((at, own, moved, percent.value))
 
     def _exact(self, step: Values, at: int) -> Fraction | None:
         values = self.values[at]
@@ -248,43 +256,65 @@ class Priced:
         return apportioned(parts, rounded(most, 2, self.mode), 2)
 
     def _tax(self) -> None:
-        steps = [] if self.taxes else [step for step in self.steps if step["kind"] == "tax"]
-        terms = [[self._rate(step, at) for step in steps] for at in range(len(self.lines))]
-        if any(rate == "blank" for row in terms for rate in row):
+        """Every amount that is taxed by itself: that of each line, and after them those with a tax of their own."""
+        if self.taxes:
+            return
+        steps = [step for step in self.steps if step["kind"] == "tax"]
+        terms = [{step["name"]: self._rate(step, at) for step in steps} for at in range(len(self.lines))]
+        if any("blank" in rates.values() for rates in terms):
             self.error = True
             return
-        for place, step in enumerate(steps):
-            parts = self._tax_parts(step, steps, [row[place] for row in terms], terms)
-            self.taxes[step["name"]] = parts
-            for at, part in enumerate(parts):
+        amounts = list(self.running)
+        for at, _, moved, _ in self.own:
+            amounts[at] -= moved
+        entries = [(at, amount, rates) for at, (amount, rates) in enumerate(zip(amounts, terms, strict=True))]
+        for at, own, moved, percent in self.own:
+            joined, *follow = own.get("step") or [steps[0]["name"]]
+            entries.append((at, moved, {joined: (percent, own.get("category")), **{n: terms[at][n] for n in follow}}))
+        found: dict[str, list[Fraction]] = {}
+        for step in steps if len(self.lines) else []:
+            parts = found[step["name"]] = self._tax_parts(step, steps, entries, found)
+            lines = self.taxes[step["name"]] = [Fraction(0)] * len(self.lines)
+            for (at, _, _), part in zip(entries, parts, strict=True):
+                lines[at] += part
+            for at, part in enumerate(lines):
                 self._leave(step["name"], at, Number(part))
 
     def _rate(self, step: Values, at: int) -> Any:
-        """Percent on a line; None where the step does not apply there."""
+        """Percent and category on a line; None where the step does not apply there."""
         applies, percent = holds(step.get("when"), self.values[at]), worked_out(step["percent"], self.values[at])
         known = applies is not None and percent is not None
-        return None if applies is False else percent.value if known else "blank"
+        return None if applies is False else (percent.value, step.get("category")) if known else "blank"
 
-    def _tax_parts(self, step: Values, steps: Sequence[Values], rates: Sequence[Any], terms: Any) -> list[Fraction]:
+    def _tax_parts(self, step: Values, steps: Sequence[Values], entries: Any, before: Any) -> list[Fraction]:
+        name = step["name"]
         exact: list[Fraction] = []
-        for at, rate in enumerate(rates):
-            below = added(self.taxes[name][at] for name in step.get("on_top_of", ()))
-            amount = (self.running[at] + below) * (rate or 0) / 100
+        for place, (_, amount, terms) in enumerate(entries):
+            rates = {other: term[0] for other, term in terms.items() if term is not None}
+            below = added(before[other][place] for other in step.get("on_top_of", ()))
+            part = (amount + below) * rates.get(name, 0) / 100
             if self.inclusive:
                 inside: dict[str, Fraction] = {}
-                for other, percent in zip(steps, terms[at], strict=True):
-                    under = 1 + added(inside[name] for name in other.get("on_top_of", ()))
-                    inside[other["name"]] = (percent or 0) * under / 100
-                amount = self.running[at] * inside[step["name"]] / (1 + added(inside.values()))
-            exact.append(amount)
-        if self.per_line:
-            return [rounded(each, 2, self.mode) for each in exact]
+                for other in steps:
+                    under = 1 + added(inside[each] for each in other.get("on_top_of", ()))
+                    inside[other["name"]] = rates.get(other["name"], 0) * under / 100
+                part = amount * inside[name] / (1 + added(inside.values()))
+            exact.append(part)
+        groups: dict[Any, dict[int, list[int]]] = {}
+        for place, (at, _, terms) in enumerate(entries):
+            if terms.get(name) is not None:
+                groups.setdefault(terms[name], {}).setdefault(at, []).append(place)
         parts = [Fraction(0)] * len(exact)
-        for rate in {each for each in rates if each is not None}:
-            mine = [at for at, each in enumerate(rates) if each == rate]
-            tax = rounded(added(exact[at] for at in mine), 2, self.mode)
-            for at, part in zip(mine, apportioned([exact[at] for at in mine], tax, 2), strict=True):
-                parts[at] = part
+        for lines in groups.values():
+            mine = [lines[at] for at in sorted(lines)]
+            wholes = [added(exact[place] for place in places) for places in mine]
+            if self.per_line:
+                shares = [rounded(whole, 2, self.mode) for whole in wholes]
+            else:
+                shares = apportioned(wholes, rounded(added(wholes), 2, self.mode), 2)
+            for places, share in zip(mine, shares, strict=True):
+                for place, part in zip(places, apportioned([exact[p] for p in places], share, 2), strict=True):
+                    parts[place] = part
         return parts
 
     def _total(self) -> None:

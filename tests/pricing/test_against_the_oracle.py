@@ -55,10 +55,12 @@ BY_ORDER = merged(
 # A figure that reads no line would be one of the header.
 READS_A_LINE = st.tuples(st.sampled_from("+-*/"), st.sampled_from(["line.p", "line.r"]), LINE)
 FIGURE = st.fixed_dictionaries({"kind": st.just("figure"), "value": READS_A_LINE})
+RATE = st.one_of(CONSTANTS, st.sampled_from(["line.r", ("/", "100", "3")]))
+CATEGORY = st.sampled_from(["S", "E"])
 TAX = merged(
-    st.just({"kind": "tax"}), one_of(percent=st.one_of(CONSTANTS, st.sampled_from(["line.r", ("/", "100", "3")]))),
-    optional(when=TEST, top=st.booleans()),
+    st.just({"kind": "tax"}), one_of(percent=RATE), optional(when=TEST, top=st.booleans(), category=CATEGORY)
 )  # fmt: skip
+OWN_TAX = merged(one_of(percent=RATE), optional(category=CATEGORY))
 FLOOR = optional(keep_above=LINE)
 
 
@@ -79,6 +81,13 @@ def routines(draw):
         below = [each["name"] for each in steps if each["kind"] == "tax"]
         top = below[-1:] if step.pop("top", False) else []
         steps.append({**step, "name": f"t{len(steps)}", **({"on_top_of": top} if top else {})})
+    taxes = [each for each in steps if each["kind"] == "tax"]
+    for step in steps:
+        if taxes and step["kind"] in ("discount", "charge") and draw(st.integers(0, 2)) == 0:
+            joined = draw(st.sampled_from(taxes))["name"]
+            follow = [each["name"] for each in taxes if joined in each.get("on_top_of", ()) and draw(st.booleans())]
+            named = {"step": [joined, *follow]} if len(taxes) > 1 else {}
+            step["tax"] = {**draw(OWN_TAX), **named}
     settings = {"rounding": st.sampled_from(MODES), "tax_per": st.sampled_from(["document", "line"])}
     return steps, draw(st.fixed_dictionaries({**settings, "inclusive": st.booleans()}))
 
@@ -106,8 +115,14 @@ def rulebook(steps, settings):
         found = {
             k: written(v) for k, v in step.items() if k in ("percent", "amount", "per_unit", "value", "cap", "share")
         }
+        if "tax" in step:
+            own = step["tax"]
+            found["tax"] = {"percent": written(own["percent"]), **({"step": own["step"]} if "step" in own else {})}
         found |= {k: f"{v[0]} > {v[1]}" for k, v in step.items() if k in ("when", "where")}
         found |= {k: v for k, v in step.items() if k in ("kind", "name", "over", "best_of", "on_top_of", "places")}
+        for into, said in ((found, step), (found.get("tax", {}), step.get("tax", {}))):
+            if "category" in said:
+                into["category"] = f"'{said['category']}'"
         if "keep_above" in step:
             found["keep_above"] = written(step["keep_above"])
         if step["kind"] == "price":

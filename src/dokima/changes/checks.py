@@ -66,7 +66,8 @@ def _most_by_rounding(order: PricedOrder) -> Decimal:
         return Decimal(0)
     taxes = [step for step in routine.steps if step.way.is_tax]
     if routine.definition.tax_per == "line":
-        rows = len(taxes) * len([line for line in order.lines if not line.is_parent])
+        own = [step for step in routine.steps if step.joins]
+        rows = (len(taxes) + len(own)) * len([line for line in order.lines if not line.is_parent])
     else:
         rows = len(order.tax_breakdown)
     # What stands on another tax stands on its rounding too.

@@ -112,7 +112,7 @@ def _of_routine(routine: Routine, way: Way) -> Iterator[FormulaPlace]:
     for at, step in enumerate(routine.steps):
         own = step.definition.own
         for key, formula in step.parts.items():
-            rest: Way = ("own", key) if key in own else (key,)
+            rest: Way = ("own", key) if key in own else tuple(key.split("."))
             whole.append((f"step.{step.name}.{key}", formula, ("steps", at, *rest)))
         for number, option in enumerate(step.options):
             for key, formula in option.formulas():

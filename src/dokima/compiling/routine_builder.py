@@ -13,7 +13,7 @@ from dokima.pricing.kinds import BUILT_IN, kinds_by_name
 from dokima.pricing.kinds.kind import NUMBER, Setting, StepKind
 from dokima.pricing.steps.definition import RESERVED, EarlyDefinition, RoutineDefinition, StepDefinition
 from dokima.pricing.steps.instalments import EarlyTerms, Instalment
-from dokima.pricing.steps.routine import Option, Routine, Step
+from dokima.pricing.steps.routine import OWN_TAX, Option, Routine, Step
 
 NamesWith = Callable[[Mapping[str, Name]], Names]
 """The names of a rulebook with the figures that exist so far."""
@@ -160,6 +160,7 @@ class _Builder:
                 if formula is not None:
                     parts[key] = formula
                     self._check_parent(f"{path}.{key}", definition, setting, formula)
+        parts |= self._own_tax(f"{path}.tax", definition)
         options = [self._option(f"{path}.options.{n}", option) for n, option in enumerate(definition.options)]
         step = Step(
             definition,
@@ -168,9 +169,39 @@ class _Builder:
             parts,
             [option for option in options if option is not None],
             max(Level.HEADER, parts["value"].level) if "value" in parts and not way.is_amount else Level.LINE,
+            self._joined(definition),
         )
         self._leave(step)
         return step
+
+    def _own_tax(self, path: str, definition: StepDefinition) -> dict[str, Formula]:
+        """The formulas of a tax that a discount or charge has of its own."""
+        own, parts = definition.tax, dict[str, Formula]()
+        if own is None:
+            return parts
+        taxes = self._taxes()
+        if not taxes:
+            self._problem(path, "a tax of its own joins a tax step (this routine has none)")
+        elif not own.step and len(taxes) > 1:
+            self._problem(path, f"expected 'step', the tax that it joins: one of {listed(taxes)} (got none)")
+        for at, name in enumerate(own.step):
+            above = taxes if not at else [other for other in taxes if own.step[0] in taxes[other].on_top_of]
+            if name not in above or name in own.step[:at]:
+                wanted = "a tax step" if not at else f"a tax step on top of '{own.step[0]}', once"
+                self._problem(f"{path}.step", f"expected {wanted} (got '{name}'{nearest(name, above)})")
+        for key, expect in (("percent", NUMBER), ("category", ("text",)), ("reason", ("text",))):
+            source = getattr(own, key)
+            formula = None if source is None else self._formula(f"{path}.{key}", source, expect)
+            if formula is not None:
+                parts[f"{OWN_TAX}{key}"] = formula
+        return parts
+
+    def _taxes(self) -> dict[str, StepDefinition]:
+        return {step.name: step for step in self.definition.steps if self.kinds[step.kind].is_tax}
+
+    def _joined(self, definition: StepDefinition) -> Sequence[str]:
+        """The tax steps that take the amount of a step with a tax of its own."""
+        return () if definition.tax is None else tuple(definition.tax.step or list(self._taxes())[:1])
 
     def _option(self, path: str, definition: object) -> Option | None:
         keys = ("value", "amount", "base", "factor")
@@ -211,7 +242,7 @@ class _Builder:
                 self._problem(f"{path}.{key}", f"expected a known key (got '{key}'{hint})")
         for key, message in way.check(definition):
             self._problem(f"{path}.{key}" if key else path, message)
-        taxes = [step.name for step in self.definition.steps if self.kinds[step.kind].is_tax]
+        taxes = list(self._taxes())
         earlier = taxes[: taxes.index(definition.name)] if definition.name in taxes else []
         for name in definition.on_top_of:
             if name not in earlier:

@@ -36,7 +36,7 @@ NOTE = "note"
 OF_REPORTS = ("letterhead", "texts", "report")
 """What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
 
-LATER = {"beside": (), "minus": "before", "spread": None, "early": None, "above": ()}
+LATER = {"beside": (), "minus": "before", "spread": None, "early": None, "above": (), "tax": None}
 """Settings that came after fingerprints had their form: a rulebook that leaves them out keeps the one that it had."""
 
 PLAIN = frozenset({str, int, bool, float, Decimal, date})

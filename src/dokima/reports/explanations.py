@@ -12,6 +12,7 @@ from rich.text import Text
 
 from dokima.columns.shown import shown
 from dokima.explaining.explanation import ContextRows, Explanation, QuantityPrice, StepExplanation, TableAnswer
+from dokima.pricing.steps.routine import OWN_TAX
 from dokima.reports.findings import finding_lines
 from dokima.reports.formatting import number
 from dokima.reports.language import _, told
@@ -153,12 +154,17 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
             yield Text(said.format(category=category))
     elif step.kind != "subtotal":
         for key, values in formulas.items():
-            if key != "when":
+            if key != "when" and not key.startswith(OWN_TAX):
                 yield Text(told(values))
     if step.over != "line":
         whole = _("for the parent line; this line bears {share}")
         whole = whole if step.over == "parent" else _("for the order; this line bears {share}")
         yield Text(whole.format(share=number(step.value)))
+    if f"{OWN_TAX}percent" in formulas and step.value:
+        category = formulas.get(f"{OWN_TAX}category", "").strip("'")
+        said = _("a tax of its own: {percent} %, tax category {category}")
+        said = said if category else _("its own tax: {percent} %")
+        yield Text(said.format(percent=told(formulas[f"{OWN_TAX}percent"]), category=category))
 
 
 def _read_from(step: StepExplanation) -> str:

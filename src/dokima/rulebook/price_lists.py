@@ -156,7 +156,7 @@ class _Asked:
         self.by_party = self._found_by(f"header.{which}")
         self.by_item = self._found_by("line.item", required=True)
         self.above: dict[Decimal, Decimal] = {}  # quantities just above a break, and the breaks
-        self.steps = [each for each in self.routine.steps if each.way.is_price or each.sign < 0]
+        self.steps = [each for each in self.routine.steps if each.way.is_price or (each.sign < 0 and not each.joins)]
         self.tables = self._tables([f for step in self.steps for _, f in step.formulas()])
 
     def _routine(self) -> Routine:

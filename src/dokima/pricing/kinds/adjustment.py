@@ -23,6 +23,7 @@ _WAYS = {
 CAP = Setting("the most it may come to", NUMBER, once=True)
 BEST_OF = Setting("steps with the same word compete")
 WHERE = Setting("which lines of the order take part", ("flag",))
+TAX = Setting("a tax of its own")
 SHARE = Setting("the weights by which an amount of the order is shared", NUMBER)
 
 
@@ -69,7 +70,8 @@ class Adjustment(StepKind):
         amount = f"{step.percent} %{of}" if step.percent is not None else f"{step.amount or f'{step.per_unit} a unit'}"
         cap = f", at most {step.cap}" if step.cap is not None else ""
         when = f", if {step.when}" if step.when is not None else ""
-        return f"{amount}{cap}{over}{share}{when}"
+        tax = f", with a tax of its own of {step.tax.percent} %" if step.tax is not None else ""
+        return f"{amount}{cap}{over}{share}{when}{tax}"
 
 
 class Discount(Adjustment):
@@ -79,7 +81,7 @@ class Discount(Adjustment):
     settings = {
         **_WAYS, "of": OF, "when": WHEN, "cap": CAP,
         "keep_above": Setting("what the amount may not fall below", NUMBER), "best_of": BEST_OF,
-        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE,
+        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE, "tax": TAX,
     }  # fmt: skip
     sign = -1
     symbol = "\u2212"
@@ -92,7 +94,7 @@ class Charge(Adjustment):
     name = "charge"
     settings = {
         **_WAYS, "of": OF, "when": WHEN, "cap": CAP, "best_of": BEST_OF,
-        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE,
+        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE, "tax": TAX,
     }  # fmt: skip
     sign = 1
     symbol = "+"

@@ -130,18 +130,25 @@ class _Capture:
         return replace(line, rulebook=kept.rulebook or line.rulebook, day=kept.day, answers=answers)
 
     def _taxes(self, count: int) -> list[Record]:
-        """What each line is taxed with by each tax step; None for one that does not meet it."""
+        """What each line is taxed with by each tax step; None for one that does not meet it.
+
+        A step with a tax of its own that moves nothing on a line has agreed to nothing there.
+        """
         found: list[Record] = [{} for _ in range(count)]
         for step, terms in self.part.result.tax_terms.items():
             percent, category = _listed(terms.percent.spread(count)), _listed(terms.category.spread(count))
             reason = _listed(terms.reason.spread(count))
+            has_own = not self._is_tax(step)
             for at, into in enumerate(found):
-                into[step] = (
-                    {"percent": percent[at], "category": category[at], "reason": reason[at]}
-                    if terms.included[at]
-                    else None
-                )
+                if terms.included[at]:
+                    into[step] = {"percent": percent[at], "category": category[at], "reason": reason[at]}
+                elif not has_own:
+                    into[step] = None
         return found
+
+    def _is_tax(self, name: str) -> bool:
+        step = self.routine.step(name)
+        return step is not None and step.way.is_tax
 
     def _figures(self) -> dict[str, Column]:
         """Price, line amount, and every amount of a step, one value per line."""

@@ -34,6 +34,19 @@ class OptionDefinition:
 
 
 @dataclass(frozen=True)
+class OwnTaxDefinition:
+    """The tax of a discount's or charge's own amount, whatever its line is taxed with."""
+
+    percent: FormulaText = setting("Its rate, so much of a hundred, a formula.")
+    category: FormulaText | None = setting("Its tax category, a formula.", default=None)
+    reason: FormulaText | None = setting("Why no tax is due, a formula.", default=None)
+    step: Texts = setting(
+        "The tax step that it joins, where there are several; then taxes on top of that one that it bears too.",
+        default=(),
+    )
+
+
+@dataclass(frozen=True)
 class StepDefinition:
     """A step of a routine. Which settings a kind takes is checked when the routine is built."""
 
@@ -63,6 +76,9 @@ class StepDefinition:
     rounding: Mode | None = setting("Its rounding mode; that of the routine if left out.", default=None)
     category: FormulaText | None = setting("The tax category (tax).", default=None)
     reason: FormulaText | None = setting("Why no tax is due (tax).", default=None)
+    tax: OwnTaxDefinition | None = setting(
+        "A tax of its own, instead of that of its line (discount, charge).", default=None
+    )
     on_top_of: Texts = setting("Earlier taxes that this one is taken of too (tax).", default=())
     label: str = setting("The word shown to people.", default="")
     note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")

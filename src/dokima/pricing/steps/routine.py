@@ -14,6 +14,8 @@ from dokima.pricing.steps.instalments import Instalment
 if TYPE_CHECKING:
     from dokima.pricing.kinds.kind import StepKind  # kinds run on what a step is, which runs none
 
+OWN_TAX = "tax."
+"""What stands before percent, category and reason in the parts of a step with a tax of its own."""
 AMOUNTS_OF_ANY = ("amount", "net", "without_tax", "tax", "with_tax")
 """Amounts of money that stand on a line whatever the steps of its routine are."""
 
@@ -47,6 +49,7 @@ class Step:
         parts: Its formulas by setting (percent, amount, per_unit, value, when, cap, category, reason).
         options: Of a price step.
         level: Of a figure: once per order or per line. All other steps work per line.
+        joins: Of a step with a tax of its own the tax steps that take it: the one it joins, then those on top of that.
     """
 
     definition: StepDefinition
@@ -55,6 +58,7 @@ class Step:
     parts: Mapping[str, Formula] = field(default_factory=dict)
     options: Sequence[Option] = ()
     level: Level = Level.LINE
+    joins: Sequence[str] = ()
 
     @property
     def name(self) -> str:

@@ -15,6 +15,7 @@ from dokima.pricing.steps.groups import Groups
 from dokima.pricing.steps.reasons import MANY, Reason, Reasons
 from dokima.pricing.steps.results import BlankStep, NotReproduced, RoutineResult, StepTrace, Workings
 from dokima.pricing.steps.routine import Routine, Step
+from dokima.pricing.steps.tax_entries import OwnTax
 from dokima.pricing.steps.taxing import Taxed
 
 
@@ -40,6 +41,8 @@ class Running:
         self.tax = Decimals.zeros(self.length)
         self.untaxed: Decimals | None = None  # what steps outside the tax base have moved, None for none
         self._untaxed = np.zeros(self.length, bool)  # lines of orders in which a rate is unknown
+        self.own_taxes: list[OwnTax] = []  # what steps with a tax of their own have moved
+        self.tax_parts: dict[str, Decimals] = {}  # of each tax step the part of each entry
         self._taxed: list[tuple[Step, Taxed]] = []
         self._ended: tuple[Decimals, Decimals] | None = None  # what with_tax was made from
         self.failed = np.zeros(self.length, bool)
@@ -88,10 +91,10 @@ class Running:
     def _move(self, step: Step, figure: Decimals) -> None:
         """The running amount after a discount or charge; a part of an order's figure is not the line's own net."""
         sign = step.sign
-        own = step.definition.over != "order"
+        own = step.definition.over != "order" and not step.joins
         # One subtraction serves both as long as no step of the order has come between.
         same = own and self.net is self.running
-        if not step.way.taxed:
+        if not step.way.taxed or step.joins:
             moved = -figure if sign < 0 else figure
             self.untaxed = moved if self.untaxed is None else self.untaxed + moved
         self.running = self.running - figure if sign < 0 else self.running + figure

@@ -70,6 +70,7 @@ class Run(TaxSteps):
                 figure = self.agreed_or(step, step.name, self._moved_by(step))
                 self.note_blanks(step, figure.is_missing())
         self.leave(step.name, figure)
+        self.take_own_tax(step, figure)
         self._move(step, figure)
 
     def apportion(self, step: Step) -> None:
@@ -211,16 +212,20 @@ class Run(TaxSteps):
             best = Decimals.choose(winner == place, figure, best)
         best = best.without(blank if blank.any() else None)
         zero = Decimals.zeros(self.length)
-        total = zero
+        moved: list[Decimals] = []
         for place, step in enumerate(rivals):
             figure = Decimals.choose(winner == place, best, zero).without(best.missing)
             figure = self.agreed_or(step, step.name, figure)
             self.leave(step.name, figure)
             self.result.winners[step.name] = np.where(best.is_missing(), -1, winner)
-            total = total + figure
+            moved.append(figure)
+        if any(step.joins for step in rivals):
+            for step, figure in zip(rivals, moved, strict=True):
+                self.take_own_tax(step, figure)
+                self._move(step, figure)
+            return
         # Agreed figures may name another winner than today's rates; the amount moves by what was agreed.
-        best = best if self.frame.agreed() is None else total
-        self._move(rivals[0], best)
+        self._move(rivals[0], best if self.frame.agreed() is None else sum(moved[1:], moved[0]))
 
     def _rival_figures(self, rivals: Sequence[Step]) -> tuple[list[Decimals], Mask]:
         """What each step that competes would move by itself, and the lines on which one of them is blank."""

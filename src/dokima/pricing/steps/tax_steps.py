@@ -3,54 +3,79 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 
 from dokima.columns.column import blanks
 from dokima.columns.flags import Flags
 from dokima.columns.texts import Texts
-from dokima.exact import Decimals, Number, any_in, choose, compare, group_sums, stored
+from dokima.exact import Decimals, Number, any_in, choose, compare, group_sums
 from dokima.exact.integers import Mask, everywhere
 from dokima.formulas.failures import first_of, only
 from dokima.formulas.operators import compared, flags, numbers, pick
 from dokima.pricing.steps.results import OtherTax, TaxTerms
-from dokima.pricing.steps.routine import Step
+from dokima.pricing.steps.routine import OWN_TAX, Step
 from dokima.pricing.steps.run_state import Running
+from dokima.pricing.steps.tax_entries import OwnTax, TaxEntries
 from dokima.pricing.steps.taxing import TaxBase, Taxed, tax_lines
 
 
 class TaxSteps(Running):
     """A running routine that can work out its taxes."""
 
+    def take_own_tax(self, step: Step, figure: Decimals) -> None:
+        """Note what a discount or charge with a tax of its own has moved, and what that is taxed with."""
+        if not step.joins:
+            return
+        figure = figure.spread(self.length)
+        moves = (compare(figure, Decimals.zeros(1)) != 0) & ~figure.is_missing()
+        terms = self._tax_terms(step)
+        terms = replace(terms, percent=terms.percent.spread(self.length), included=moves)
+        unknown = terms.percent.is_missing() & moves
+        self.note_blanks(step, unknown)
+        self.result.tax_terms[step.name] = terms
+        self.own_taxes.append(OwnTax(step, -figure if step.sign < 0 else figure, terms))
+
+    @cached_property
+    def _entries(self) -> TaxEntries:
+        """The amounts that are taxed: no step that stands after a tax moves them."""
+        return TaxEntries(self.taxable, self.frame.order_of, self.own_taxes)
+
     def add_tax(self, step: Step) -> None:
         """Work out the tax of each category and rate, and each line's part of it."""
-        terms = self._tax_terms(step)
-        percent = terms.percent
-        amount = self.taxable
+        entries, of_lines = self._entries, self._tax_terms(step)
+        terms = entries.taxed_by(step, of_lines)
+        percent, amount = terms.percent, entries.amount
         for name in step.definition.on_top_of:
-            amount = amount + stored(numbers(self.result.lines[name]))
+            amount = amount + self.tax_parts[name]
         fraction: Number | None = None
         inside = self._includes_tax()
         if inside is not None:
+            inside = entries.at_entries(inside)
             share, whole = self._tax_shares(step, inside)
             fraction = choose(inside, share / whole, percent.shifted(2))
             # In one price all taxes are known, or none is.
             percent = percent.without(fraction.missing)
-            amount = Decimals.choose(inside, self.taxable, amount)
+            amount = Decimals.choose(inside, entries.amount, amount)
         base = TaxBase(amount, percent, terms.category, terms.reason, terms.included, fraction)
         per_line = self.routine.definition.tax_per == "line"
-        taxed = tax_lines(step.name, base, self.frame.order_of, self.places, step.rounding, per_line=per_line)
+        order_of, line_of = entries.order_of, entries.line_of
+        taxed = tax_lines(step.name, base, order_of, self.places, step.rounding, per_line=per_line, line_of=line_of)
         taxed = self._as_frozen(step, taxed)
-        unknown = percent.is_missing() & terms.included
+        unknown = entries.any_of_line(percent.is_missing() & terms.included)
         self.note_blanks(step, unknown)
-        taxed = replace(taxed, parts=taxed.parts.without(self._without_rate(unknown)))
-        self.failed = self.failed | taxed.parts.is_missing()
+        without = self._without_rate(unknown)
+        parts = taxed.parts.without(None if without is None else entries.at_entries(without))
+        taxed, mine = replace(taxed, parts=parts), entries.by_line(parts)
+        self.failed = self.failed | mine.is_missing()
         # Tax is that of the amounts that stand, worked out for this document; it is only compared.
-        self.agreed_or(step, step.name, taxed.parts)
-        self.result.tax_terms[step.name] = terms
+        self.agreed_or(step, step.name, mine)
+        self.result.tax_terms[step.name] = of_lines
         self._taxed.append((step, taxed))
-        self.leave(step.name, taxed.parts)
-        self.tax = taxed.parts if len(self._taxed) == 1 else self.tax + taxed.parts
+        self.tax_parts[step.name] = parts
+        self.leave(step.name, mine)
+        self.tax = mine if len(self._taxed) == 1 else self.tax + mine
         self._leave_tax()
 
     def _without_rate(self, unknown: Mask) -> Mask | None:
@@ -65,9 +90,11 @@ class TaxSteps(Running):
 
     def _as_frozen(self, step: Step, taxed: Taxed) -> Taxed:
         """The tax, but where it was frozen as it was then, in the breakdown too."""
-        parts = self._frozen(step.name, taxed.parts)
-        if parts is taxed.parts:
+        mine = self._entries.by_line(taxed.parts)
+        kept = self._frozen(step.name, mine)
+        if kept is mine:
             return taxed
+        parts = self._entries.moved_to(taxed.parts, kept)
         groups = taxed.groups
         whole = group_sums(parts.take(taxed.lines), taxed.by_group)
         return Taxed(replace(groups, tax=whole), parts, taxed.lines, taxed.by_group)
@@ -102,10 +129,13 @@ class TaxSteps(Running):
         return found
 
     def _tax_terms_today(self, step: Step) -> TaxTerms:
-        percent = numbers(self.evaluate(step.parts["percent"]))
-        category = self._texts(step, "category")
-        if "category" in step.parts:
+        own = OWN_TAX if step.joins else ""
+        percent = numbers(self.evaluate(step.parts[f"{own}percent"]))
+        category = self._texts(step, f"{own}category")
+        if f"{own}category" in step.parts:
             percent = percent.without(category.missing)
+        if own:
+            return TaxTerms(percent, category, self._texts(step, f"{own}reason"), everywhere(self.length))
         when = flags(self._part(step, "when") or Flags(everywhere(self.length)))
         percent = percent.without(when.missing)
         if self.routine.includes_tax is not None:
@@ -129,12 +159,12 @@ class TaxSteps(Running):
         before, self.broken = self.broken, None
         for each in self.routine.steps:
             if each.way.is_tax:
-                terms = self._tax_terms(each)
+                terms = self._entries.taxed_by(each, self._tax_terms(each))
                 below = sum((shares[name] for name in each.definition.on_top_of), one)
                 share = terms.percent.shifted(2) * below
-                shares[each.name] = choose(terms.included, share.spread(self.length), Decimals.zeros(1))
+                shares[each.name] = choose(terms.included, share.spread(len(inside)), Decimals.zeros(1))
         # Elsewhere a call that fails for another tax says nothing of this one.
-        self.broken = first_of(before, only(self.broken, inside))
+        self.broken = first_of(before, only(self.broken, inside[: self.length]))
         return shares[step.name], sum(shares.values(), one)
 
     def _leave_tax(self) -> None:
@@ -157,9 +187,9 @@ class TaxSteps(Running):
         for step, taxed in self._taxed:
             groups = taxed.groups
             if inside is not None:
-                base = self.taxable - self.tax
-                for name in step.definition.on_top_of:
-                    base = base + stored(numbers(self.result.lines[name]))
+                base = self._entries.amount
+                for name, parts in self.tax_parts.items():
+                    base = base if name in step.definition.on_top_of else base - parts
                 left = group_sums(base.take(taxed.lines), taxed.by_group)
                 included = any_in(inside, self.frame.by_order)
                 assert included is not None

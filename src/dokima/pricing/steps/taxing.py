@@ -67,7 +67,16 @@ class Taxed:
     by_group: Grouping
 
 
-def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: str, *, per_line: bool) -> Taxed:
+def tax_lines(
+    step: str,
+    base: TaxBase,
+    order_of: Integers,
+    places: int,
+    mode: str,
+    *,
+    per_line: bool,
+    line_of: Integers | None = None,
+) -> Taxed:
     """Tax per order, category and rate, and each line's part of it.
 
     The breakdown of an order is in the sequence of its categories and rates, whatever other orders are taxed with it.
@@ -82,6 +91,7 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
         places: Decimal places of the currency.
         mode: Rounding mode.
         per_line: Round on each line instead of on the document.
+        line_of: For each place of the base its line, where several may be of one; they are rounded as one in a group.
     """
     inside = base.included & ~base.percent.is_missing()
     every = bool(inside.all())
@@ -101,9 +111,13 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
     taxable = group_sums(amount, groups)
     part_of = percent.shifted(2) if fraction is None else fraction
     exact = amount * part_of
+    of_line, by_line = groups, None
+    if line_of is not None:
+        by_line, of_line = _lines_of_groups(line_of[lines], groups)
+    whole: Number = exact if by_line is None else group_sums(exact, by_line)
     if per_line:
-        part = exact.round(places, mode)
-        tax = group_sums(part, groups)
+        part = whole.round(places, mode)
+        tax = group_sums(part, of_line)
     else:
         of_group = part_of.take(first)
         if fraction is None or not bool((compare(part_of, of_group.take(codes)) != 0).any()):
@@ -111,7 +125,9 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
         else:
             # Lines that share a rate may bear other taxes beside it, and so hold different parts of it.
             tax = group_sums(exact, groups).round(places, mode)
-        part = apportion_groups(exact, tax, places, groups)
+        part = apportion_groups(whole, tax, places, of_line)
+    if by_line is not None:
+        part = apportion_groups(exact, part, places, by_line)
     parts = part
     if not every:
         place = np.full(len(order_of), -1, np.int64)
@@ -121,3 +137,10 @@ def tax_lines(step: str, base: TaxBase, order_of: Integers, places: int, mode: s
         parts = Decimals.choose(base.included, parts, Decimals.zeros(1))
     breakdown = TaxGroups(step, of[first], category.take(first), rate, taxable, tax, reason.take(first))
     return Taxed(breakdown, parts, lines, groups)
+
+
+def _lines_of_groups(line_of: Integers, groups: Grouping) -> tuple[Grouping, Grouping]:
+    """What is of one line in one group together, in the sequence of lines, and which group each of these is in."""
+    codes = dense(line_of * max(groups.count, 1) + groups.of)
+    together = Grouping(codes, int(codes.max(initial=-1)) + 1)
+    return together, Grouping(together.first(groups.of, 0), groups.count)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dokima.explaining import words
 from dokima.explaining.phrases import Phrases
 from dokima.formulas.tree import LITERAL
-from dokima.pricing.steps.routine import Routine, Step
+from dokima.pricing.steps.routine import OWN_TAX, Routine, Step
 from dokima.reports.language import N_, _, told
 from dokima.reports.specification.content import Sentence
 
@@ -91,6 +91,7 @@ def _adjustment(step: Step, phrases: Phrases) -> Iterator[Sentence]:
             yield Sentence(_("Where all of these are 0, it is shared equally."))
         else:
             yield Sentence(_("Where all of these are 0, the order has no total: that is an error."))
+    yield from _own_tax(step, phrases)
 
 
 def _tax(step: Step, routine: Routine, phrases: Phrases) -> Iterator[Sentence]:
@@ -103,12 +104,32 @@ def _tax(step: Step, routine: Routine, phrases: Phrases) -> Iterator[Sentence]:
     else:
         said = _("The tax is {percent} of the amount without tax{also}, rounded on each line.")
     yield Sentence(said.format(percent=_percent(step, phrases), also=also), f"{spec.percent} %")
-    if spec.category is not None:
+    yield from _category(step, phrases)
+
+
+def _own_tax(step: Step, phrases: Phrases) -> Iterator[Sentence]:
+    """The tax of a discount's or charge's own amount."""
+    own = step.definition.tax
+    if own is None:
+        return
+    said = _("Its amount has a tax of its own: {percent} of it, whatever its line is taxed with.")
+    yield Sentence(said.format(percent=_percent(step, phrases, OWN_TAX)), f"{own.percent} %")
+    yield Sentence(_("That tax is part of {tax}.").format(tax=phrases.series(step.joins[:1])))
+    if step.joins[1:]:
+        said = _("It bears {taxes} too, as its line does.")
+        yield Sentence(said.format(taxes=phrases.series(step.joins[1:])))
+    yield from _category(step, phrases, OWN_TAX)
+
+
+def _category(step: Step, phrases: Phrases, of: str = "") -> Iterator[Sentence]:
+    """The category of a tax, and why none is due."""
+    category, reason = step.parts.get(f"{of}category"), step.parts.get(f"{of}reason")
+    if category is not None:
         said = _("Its category is {category}.")
-        yield Sentence(said.format(category=phrases.of(step.parts["category"])), f"{spec.category}")
-    if spec.reason is not None:
+        yield Sentence(said.format(category=phrases.of(category)), category.written)
+    if reason is not None:
         said = _("Why no tax is due says {reason}.")
-        yield Sentence(said.format(reason=phrases.of(step.parts["reason"])), f"{spec.reason}")
+        yield Sentence(said.format(reason=phrases.of(reason)), reason.written)
 
 
 def _limits(step: Step, phrases: Phrases) -> Iterator[Sentence]:
@@ -132,9 +153,9 @@ def _limits(step: Step, phrases: Phrases) -> Iterator[Sentence]:
             yield Sentence(said.format(rounded=mode, places=spec.places))
 
 
-def _percent(step: Step, phrases: Phrases) -> str:
-    said = phrases.part(step, "percent")
-    if step.parts["percent"].root.role == LITERAL:
+def _percent(step: Step, phrases: Phrases, of: str = "") -> str:
+    said = phrases.part(step, f"{of}percent")
+    if step.parts[f"{of}percent"].root.role == LITERAL:
         return f"{said} %"
     return _("so many percent as {value} says,").format(value=said)
 
