@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from decimal import Decimal as D
 
 import pandas as pd
 import pytest
@@ -119,3 +120,24 @@ def test_an_order_has_the_figures_of_its_own_routine():
         assert json.loads(dokima.to_json(alone))["orders"] == [beside]
         assert alone[order.number].figures == together[order.number].figures
     assert [each["figures"] for each in written] == [{}, {"whole": "10"}, {}, {"whole": None}]
+
+
+def test_a_line_of_an_item_in_no_table_is_told_the_way():
+    """Only where a price is typed; with the formula that it names the line passes and is priced."""
+    line = {"item": "ODD", "quantity": 2, "price_override": "7.50", "override_reason": "made to measure"}
+    orders = [dokima.Order("A", lines=[{"item": "ODD", "quantity": 1}]), dokima.Order("B", lines=[line])]
+    vat = {"name": "vat", "kind": "tax", "percent": "coalesce(rate.percent, 21)"}
+    price = {"name": "price", "kind": "price", "options": [{"value": "item.list_price"}]}
+    table = {"key": {"item": "line.item"}, "columns": {"list_price": {"kind": "decimal"}}}
+    rate = {"key": {"tax_class": "item.tax_class"}}
+
+    def required(condition):
+        tables = {"item": {**table, "required": condition}, "rate": rate}
+        return book(table=tables, routine=routine(price, vat))
+
+    lacking = "table item has no row for item ODD"
+    way = 'its price is typed: required = "blank(line.price_override)" lets a line of an item in no table pass'
+    assert told(required("True").check(orders)) == [lacking, f"{lacking}; {way}"]
+    passed = required("blank(line.price_override)")
+    assert [each.order for each in passed.check(orders)] == ["A"]
+    assert passed.price(orders)["B"].totals.with_tax == D("18.15")

@@ -111,10 +111,28 @@ class _Lacking:
 
     def messages(self, rows: Integers) -> Sequence[str]:
         asked = list(zip(*self.seen(rows).values(), strict=True)) or [()] * len(rows)
-        known = {values: self._message(values) for values in set(asked)}
-        return [known[values] for values in asked]
+        asked = list(zip(asked, self._typed[rows].tolist(), strict=True))
+        known = {each: self._message(*each) for each in set(asked)}
+        return [known[each] for each in asked]
 
-    def _message(self, values: Sequence[Any]) -> str:
+    @cached_property
+    def _typed(self) -> Mask:
+        """Lines whose price is typed: whoever means an item that is in no table has to say so in ``required``."""
+        if not any("line.item" in formula.reads for formula in self.table.conditions.values()):
+            return np.zeros(len(self.positions), bool)
+        typed: Mask = ~self.context.column("line.price_override").spread(len(self.context.order_of)).is_missing()
+        return typed[self.positions]
+
+    def _message(self, values: Sequence[Any], typed: bool) -> str:
+        lacking = self._without_row(values)
+        if not typed:
+            return lacking
+        way = 'required = "blank(line.price_override)"'
+        return Said(
+            "{lacking}; its price is typed: {way} lets a line of an item in no table pass", lacking=lacking, way=way
+        )
+
+    def _without_row(self, values: Sequence[Any]) -> str:
         label = self.context.program.label
         terms = [
             Said("{name} {value}", name=label(n), value=value) for n, value in zip(self._keys, values, strict=True)
