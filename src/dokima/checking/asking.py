@@ -90,7 +90,7 @@ def _asked(
         asking = Asking.of(each, moment, context, context.orders)
         found += asking.found(few)
         counts = asking.verdicts.counts
-        summary.append(RuleSummary(each.id, *counts, clock() - start if clock else None))
+        summary.append(RuleSummary(each.key, *counts, clock() - start if clock else None))
     return found, tuple(summary)
 
 
@@ -115,12 +115,12 @@ def answers(
     context = _columns(program, orders, run, [each for each, _ in asked], was)
     for each, moment in asked:
         yield from Asking.of(each, moment, context, context.orders).answers()
-    known = {each.id for each, _ in asked}
+    known = {each.key for each, _ in asked}
     for other in program.rules if rule is None else ():
-        if other.id not in known:
+        if other.key not in known:
             moments = ", ".join(other.definition.at)
             reason = f"it speaks at {listed(other.definition.at)}, not at {at}"
-            yield RuleAnswer(other.id, moments, "", "", "does not apply", {}, reason=reason)
+            yield RuleAnswer(other.key, moments, "", "", "does not apply", {}, reason=reason)
 
 
 def _columns(program: Program, orders: Orders, run: Run, rules: Sequence[Rule], was: Orders | None) -> Context:
@@ -150,7 +150,7 @@ def rules_asked(program: Program, at: str, rule: str | None = None) -> Sequence[
         raise NotFound(f"there is no moment '{at}'{nearest(at, moments)}; there are {listed(moments)}")
     if rule is None:
         return program.rules_at[at]
-    found = [each for each in program.rules if each.id == rule]
+    found = [each for each in program.rules if rule in (each.id, each.key)]
     if not found:
         raise NotFound(f"there is no rule '{rule}'{nearest(rule, [each.id for each in program.rules])}")
-    return [(found[0], found[0].definition.at[0])]
+    return [(each, each.definition.at[0]) for each in found]

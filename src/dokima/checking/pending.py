@@ -44,20 +44,21 @@ def pending_findings(program: Program, orders: Orders, run: Run) -> list[Finding
     records = orders.records.get(PENDING)
     if records is None or not any(records):
         return []
-    rules = {rule.id: rule for rule in program.rules}
-    known = [rules[name] for name in dict.fromkeys(_rules_of(records)) if name in rules]
+    said = set(_rules_of(records))
+    known = [rule for rule in program.rules if rule.id in said]
     context = rule_context(program, orders, run, known)
     findings: list[Finding] = []
     for at, mine in enumerate(records):
         where = orders.lines_of(at)
         places = {orders.line_numbers[place]: place for place in range(where.start, where.stop)}
         for record in mine:
-            rule, line = rules.get(str(record.get("rule"))), str(record.get("line") or "")
-            if rule is None or (line and line not in places):
+            name, line = str(record.get("rule")), str(record.get("line") or "")
+            if line and line not in places:
                 continue
-            digest = rule_digest(rule, context, at, places[line] if line else None)
-            if digest == record.get("digest") and not acceptance(orders, at, rule.id, line, digest):
-                findings.append(_finding(rule, record, orders.numbers[at], line, digest))
+            for rule in [each for each in known if each.id == name]:  # of several versions the one that spoke
+                digest = rule_digest(rule, context, at, places[line] if line else None)
+                if digest == record.get("digest") and not acceptance(orders, at, rule.id, line, digest):
+                    findings.append(_finding(rule, record, orders.numbers[at], line, digest))
     return findings
 
 

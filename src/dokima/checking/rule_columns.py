@@ -32,5 +32,5 @@ def figures_read(program: Program, rules: Sequence[Rule]) -> set[str]:
     """The figures that rules read, themselves, in their messages or through tables; all of them for rules in Python."""
     if any(rule.definition.python is not None for rule in rules):
         return set(program.figures)
-    read = [program.read_by_rules[rule.id] for rule in rules]
+    read = [program.read_by_rules[rule.key] for rule in rules]
     return set(program.figures.intersection(frozenset().union(*program.read_by_required.values(), *read)))

@@ -11,7 +11,7 @@ from dokima import ChangeOrder, DokimaError, draw, report
 from dokima.cli.edit_actions import line_actions
 from dokima.cli.options import HERE, Book, By, Chart, Format, FormatOption, LocaleOption, Today, day, person
 from dokima.cli.output import note, write
-from dokima.cli.writing import Place, ReportFiles, store_of, write_reports
+from dokima.cli.writing import AllowDraft, Place, ReportFiles, store_of, write_reports
 
 Reason = Annotated[str, typer.Option("--reason", help="Why.")]
 Number = Annotated[str, typer.Argument(metavar="CHANGE", help="Number of the change order, such as SQ-2041-C1.")]
@@ -34,10 +34,12 @@ def open_change(
     requested_by: Annotated[str, typer.Option("--requested-by", help="Who asked for it.")] = "",
     by: By = "",
     store: Place = ".",
+    allow_draft: AllowDraft = False,
     book: Book = HERE,
 ) -> None:
     """Freeze an order as it is now and open a change order of it."""
-    opened = store_of(store, book).open_change(order, person(by), reason=reason, requested_by=requested_by)
+    kept = store_of(store, book, allow_draft=allow_draft)
+    opened = kept.open_change(order, person(by), reason=reason, requested_by=requested_by)
     sys.stdout.write(f"{opened.number}\n")
 
 
@@ -58,6 +60,7 @@ def edit_change(
     by: By = "",
     locale: LocaleOption = "",
     store: Place = ".",
+    allow_draft: AllowDraft = False,
     book: Book = HERE,
 ) -> None:
     """Change what the change order says: all of it, or nothing if a rule refuses."""
@@ -68,7 +71,7 @@ def edit_change(
         for action in actions:
             action(editor)
 
-    kept = store_of(store, book)
+    kept = store_of(store, book, allow_draft=allow_draft)
     report(kept.update_change(number, person(by), work), locale=locale).show()
 
 
@@ -88,7 +91,7 @@ def show_change(
     form: FormatOption = Format.table,
 ) -> None:
     """Show what a change order changes, line by line and in total; write it as a report to send."""
-    kept = store_of(store, book)
+    kept = store_of(store, book, allow_draft=True)
     found = kept.change(number)
     whole = kept.ledger(found.order_number)
     shown = report(found, locale=locale, every=every, with_costs=with_costs, ledger=whole, steps=steps)
@@ -108,14 +111,17 @@ def list_changes(
     form: FormatOption = Format.table,
 ) -> None:
     """List the change orders of a folder: what each comes to, by whom, and how long it waits."""
-    kept = store_of(store, book)
+    kept = store_of(store, book, allow_draft=True)
     write(form, report(kept.list_changes(day(today), state), book=kept.book, locale=locale))
 
 
 @change.command("submit")
-def submit_change(number: Number, by: By = "", store: Place = ".", book: Book = HERE) -> None:
+def submit_change(
+    number: Number, by: By = "", store: Place = ".", allow_draft: AllowDraft = False, book: Book = HERE
+) -> None:
     """Freeze the figures of a change order and hand it in."""
-    _say(store_of(store, book).update_change(number, person(by), lambda found: found.submit(person(by))), "submitted")
+    kept = store_of(store, book, allow_draft=allow_draft)
+    _say(kept.update_change(number, person(by), lambda found: found.submit(person(by))), "submitted")
 
 
 @change.command("approve")
@@ -128,13 +134,14 @@ def approve_change(
     today: Today = "",
     by: By = "",
     store: Place = ".",
+    allow_draft: AllowDraft = False,
     book: Book = HERE,
 ) -> None:
     """Approve a submitted change order and settle it: every document is written, or none."""
     if settle not in ("", "amend", "split"):
         raise DokimaError(f"expected --settle amend or split (got '{settle}')")
     mode: Literal["amend", "split"] | None = "amend" if settle == "amend" else "split" if settle == "split" else None
-    kept = store_of(store, book)
+    kept = store_of(store, book, allow_draft=allow_draft)
     settlement = kept.approve(number, person(by), settle=mode, today=day(today), accept=_reasons(accept))
     for order in settlement.orders:
         role = "supplement" if settlement.supplement and order.number == settlement.supplement.number else "amended"
@@ -155,25 +162,42 @@ def _reasons(accept: list[str] | None) -> dict[str, str]:
 
 
 @change.command("reject")
-def reject_change(number: Number, reason: Reason = "", by: By = "", store: Place = ".", book: Book = HERE) -> None:
+def reject_change(
+    number: Number,
+    reason: Reason = "",
+    by: By = "",
+    store: Place = ".",
+    allow_draft: AllowDraft = False,
+    book: Book = HERE,
+) -> None:
     """Turn a submitted change order down."""
-    kept = store_of(store, book)
+    kept = store_of(store, book, allow_draft=allow_draft)
     _say(kept.update_change(number, person(by), lambda found: found.reject(person(by), reason)), "rejected")
 
 
 @change.command("withdraw")
-def withdraw_change(number: Number, reason: Reason = "", by: By = "", store: Place = ".", book: Book = HERE) -> None:
+def withdraw_change(
+    number: Number,
+    reason: Reason = "",
+    by: By = "",
+    store: Place = ".",
+    allow_draft: AllowDraft = False,
+    book: Book = HERE,
+) -> None:
     """Take a change order back that has not been decided."""
+    kept = store_of(store, book, allow_draft=allow_draft)
     _say(
-        store_of(store, book).update_change(number, person(by), lambda found: found.withdraw(person(by), reason)),
+        kept.update_change(number, person(by), lambda found: found.withdraw(person(by), reason)),
         "withdrawn",
     )
 
 
 @change.command("rebase")
-def rebase_change(number: Number, by: By = "", store: Place = ".", book: Book = HERE) -> None:
+def rebase_change(
+    number: Number, by: By = "", store: Place = ".", allow_draft: AllowDraft = False, book: Book = HERE
+) -> None:
     """Freeze an order that has moved anew, and make the same change to it field by field."""
-    changed = store_of(store, book).rebase(number, person(by))
+    changed = store_of(store, book, allow_draft=allow_draft).rebase(number, person(by))
     _say(changed, "rebased, a draft again")
     for old, new in changed.record["history"][-1].get("renumbered", {}).items():
         _say(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")
@@ -189,7 +213,7 @@ def ledger(
     form: FormatOption = Format.table,
 ) -> None:
     """Show what an order was, what approved changes made of it, what is pending, and what its budget leaves."""
-    kept = store_of(store, book)
+    kept = store_of(store, book, allow_draft=True)
     found = report(kept.ledger(order), book=kept.book, locale=locale)
     write_reports(found, files)
     write(form, found)

@@ -22,6 +22,7 @@ from dokima.cli.options import (
     Tables,
     Today,
     Values,
+    Without,
     day,
     open_book,
     person,
@@ -49,6 +50,7 @@ def check(
     orders: OrdersPlace = None,
     tables: Tables = None,
     values: Values = None,
+    without: Without = None,
     book: Book = HERE,
     layout: LayoutName = None,
     form: FormatOption = Format.table,
@@ -57,8 +59,9 @@ def check(
     if why:
         refuse_given({"--severity": severity != "notice"}, "about findings: --why shows what came of every rule")
     values_now, was = what_was(sets)
-    rulebook = open_book(book, tables, values, values_now)
-    found = read_orders(rulebook, orders_named or [], orders, layout)
+    plain = open_book(book, tables, values, values_now)
+    rulebook = plain.what_if(without=without or ())
+    found = read_orders(rulebook, orders_named or [], orders, layout, plain)
     date, user = day(today), person(by)
     findings = rulebook.check(found, at=at, rule=rule, today=date, by=user, was=was)
     worst = findings.at_least(severity)

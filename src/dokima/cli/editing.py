@@ -18,7 +18,7 @@ from dokima.cli.edit_actions import Action, accept_action, close_action, each, l
 from dokima.cli.many_edits import Asked, edit_them
 from dokima.cli.options import HERE, Book, By, LayoutName, OrdersPlace, Today, day, open_book, person, read_orders
 from dokima.cli.output import complain, note
-from dokima.cli.writing import store_at
+from dokima.cli.writing import AllowDraft, store_at
 
 
 def edit(
@@ -54,6 +54,7 @@ def edit(
     where: Annotated[str, typer.Option("--where", help="With --store: all orders this holds for, as a job.")] = "",
     job: Annotated[str, typer.Option("--job", help="With --store: name of a job, to take it up again.")] = "",
     reason: Annotated[str, typer.Option("--reason", help="With --store: why, for the history.")] = "",
+    allow_draft: AllowDraft = False,
     by: By = "",
     today: Today = "",
     out: Annotated[
@@ -80,7 +81,8 @@ def edit(
         from dokima.cli.stored_edits import Doing, edit_stored
 
         doing = Doing(person(by), reason, day(today), dry_run)
-        raise typer.Exit(edit_stored(store_at(store, rulebook), doing, asked, actions, named or [], where, job))
+        kept = store_at(store, rulebook, allow_draft=allow_draft)
+        raise typer.Exit(edit_stored(kept, doing, asked, actions, named or [], where, job))
     files = _Files(rulebook, person(by), day(today), None if dry_run else out, layout, dry_run)
     raise typer.Exit(_edit_files(files, _found(read_orders(rulebook, named or [], orders, layout)), asked, actions))
 

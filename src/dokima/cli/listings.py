@@ -58,7 +58,7 @@ def orders(
     form: FormatOption = Format.table,
 ) -> None:
     """List orders: date, party, totals, who asked, state and revision, and the sum for each currency."""
-    kept = store_of(store, book, schema=schema, prefix=prefix)
+    kept = store_of(store, book, schema=schema, prefix=prefix, allow_draft=True)
     show_listing(
         kept.orders(
             where=where, sort=sort, limit=limit, kind=kind, state=state, customer=customer, supplier=supplier,
@@ -99,7 +99,7 @@ def lines(
         )  # fmt: skip
         show_listing(listed, rulebook, files, locale, form)
         return
-    kept = store_of(store, book, schema=schema, prefix=prefix)
+    kept = store_of(store, book, schema=schema, prefix=prefix, allow_draft=True)
     show_listing(
         kept.lines(
             open_only=open_only, where=where, sort=sort, limit=limit, item=item, kind=kind, state=state,

@@ -125,6 +125,10 @@ Tables = Annotated[
     list[str] | None,
     typer.Option("--table", help="What if: another file for a table, NAME=FILE.", autocompletion=completing.tables),
 ]
+Without = Annotated[
+    list[str] | None,
+    typer.Option("--without", help="What if: this rule, discount or charge left out.", autocompletion=completing.rules),
+]
 Values = Annotated[
     list[str] | None,
     typer.Option("--value", help="What if: another named value, NAME=..", autocompletion=completing.values),
@@ -148,8 +152,17 @@ def open_book(
     return book.what_if(set=assignments(sets) if sets else None, today=day(today))
 
 
-def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout: str | None) -> Orders:
+def read_orders(
+    book: Rulebook, named: Sequence[str], orders: str | None, layout: str | None, plain: Rulebook | None = None
+) -> Orders:
     """The orders a command is about: files, or numbers among the orders of ``--orders``, a place or a store.
+
+    Args:
+        book: The rulebook.
+        named: Files, or numbers.
+        orders: What was given as ``--orders``.
+        layout: Name of a layout.
+        plain: The rulebook that a store is opened with, where something was left out of the other.
 
     Raises:
         DokimaError: Neither was given, or a file or number is not there.
@@ -158,7 +171,7 @@ def read_orders(book: Rulebook, named: Sequence[str], orders: str | None, layout
         parameters = pairs([name for name in named if "=" in name])
         return book.orders(parameters, layout) if len(parameters) == len(named) else _no_parameters(layout)
     if orders is not None and is_store_url(orders):
-        store = AT_END.enter_context(open_store(orders, book))
+        store = AT_END.enter_context(open_store(orders, plain or book, allow_draft=True))
         return book.orders([store.order(number) for number in dict.fromkeys(named or _all_of(store))])
     if orders is not None:
         every = book.orders(_existing(Path(orders)), layout)

@@ -24,6 +24,7 @@ from dokima.cli.options import (
     Tables,
     Today,
     Values,
+    Without,
     names_of,
     one_order,
     open_book,
@@ -55,6 +56,7 @@ def price(
     sets: Sets = None,
     tables: Tables = None,
     values: Values = None,
+    without: Without = None,
     today: Today = "",
     book: Book = HERE,
     layout: LayoutName = None,
@@ -76,13 +78,14 @@ def price(
             "--processes": processes, "--scheduler": scheduler, "--resume": resume, "--check": check,
         }
     )  # fmt: skip
-    rulebook = open_book(book, tables, values, sets, today)
+    plain = open_book(book, tables, values, sets, today)
+    rulebook = plain.what_if(without=without or ())
     if out is not None:
         from dokima.cli.streaming import price_to_files
 
         how = (layout, totals, workers, processes, scheduler, resume, check, names_of(columns))
         raise typer.Exit(price_to_files(rulebook, run_source(orders_named or [], orders), out, *how))
-    found = read_orders(rulebook, orders_named or [], orders, layout)
+    found = read_orders(rulebook, orders_named or [], orders, layout, plain)
     calculation = rulebook.price(found)
     shown = report(calculation, locale=locale, figures=names_of(figures), columns=names_of(columns), totals=totals)
     if chart is not None or steps is not None:

@@ -26,7 +26,7 @@ from dokima.cli.options import (
     read_orders,
 )
 from dokima.cli.output import complain, note, write
-from dokima.cli.writing import Prefix, ReportFiles, Schema, store_of
+from dokima.cli.writing import AllowDraft, Prefix, ReportFiles, Schema, store_of
 from dokima.errors import DokimaError
 
 Url = Annotated[str, typer.Option("--store", help="URL of the database: sqlite:///orders.db.")]
@@ -39,9 +39,12 @@ store = typer.Typer(
 
 
 @store.command("create")
-def create(url: Url, schema: Schema = "", prefix: Prefix = "", book: Book = HERE) -> None:
+def create(
+    url: Url, schema: Schema = "", prefix: Prefix = "", allow_draft: AllowDraft = False, book: Book = HERE
+) -> None:
     """Make the tables that the rulebook needs. Nothing that is there is touched."""
-    made = AT_END.enter_context(create_store(url, open_book(book), schema=schema, prefix=prefix))
+    made = create_store(url, open_book(book), schema=schema, prefix=prefix, allow_draft=allow_draft)
+    AT_END.enter_context(made)
     note(f"created: {made.documents.place}")
 
 
@@ -95,10 +98,11 @@ def load(
     layout: LayoutName = None,
     schema: Schema = "",
     prefix: Prefix = "",
+    allow_draft: AllowDraft = False,
     book: Book = HERE,
 ) -> None:
     """Save orders from files, each whole or not at all. Exit status 1 if one was refused."""
-    kept = store_of(url, book, schema=schema, prefix=prefix)
+    kept = store_of(url, book, schema=schema, prefix=prefix, allow_draft=allow_draft)
     found = read_orders(kept.book, named, None, layout)
     refused = len(found.problems)
     for problem in found.problems:
@@ -121,11 +125,19 @@ def load(
 
 @store.command("refresh")
 def refresh(
-    url: Url, by: By = "", today: Today = "", schema: Schema = "", prefix: Prefix = "", book: Book = HERE
+    url: Url,
+    by: By = "",
+    today: Today = "",
+    schema: Schema = "",
+    prefix: Prefix = "",
+    allow_draft: AllowDraft = False,
+    book: Book = HERE,
 ) -> None:
     """Work out drafts anew: what their defaults gave, and figures that another rulebook worked out."""
     found = open_book(book)
-    done = refresh_drafts(url, found, by=person(by), today=day(today), schema=schema, prefix=prefix)
+    done = refresh_drafts(
+        url, found, by=person(by), today=day(today), schema=schema, prefix=prefix, allow_draft=allow_draft
+    )
     if done.drawn:
         write(Format.table, report(done.to_listing(), book=found))
     note(f"{done.orders} orders refreshed, {len(done.drawn)} values drawn again")
@@ -140,7 +152,7 @@ def trim(
     book: Book = HERE,
 ) -> None:
     """Forget events; whoever reads from before the first that stays is refused."""
-    kept = store_of(url, book, schema=schema, prefix=prefix)
+    kept = store_of(url, book, schema=schema, prefix=prefix, allow_draft=True)
     note(f"{kept.trim(before)} events forgotten")
 
 
@@ -156,7 +168,7 @@ def history(
     form: FormatOption = Format.table,
 ) -> None:
     """Show who did what to an order, and when, field by field."""
-    kept = store_of(url, book, schema=schema, prefix=prefix)
+    kept = store_of(url, book, schema=schema, prefix=prefix, allow_draft=True)
     show_listing(kept.history_list(number), kept.book, files, locale, form)
 
 
@@ -174,7 +186,7 @@ def feed(
     book: Book = HERE,
 ) -> None:
     """Print everything that became true, in sequence: one CloudEvents 1.0 JSON a line."""
-    kept = store_of(url, book, schema=schema, prefix=prefix)
+    kept = store_of(url, book, schema=schema, prefix=prefix, allow_draft=True)
     try:
         for event in kept.follow(after, every=every) if follow else kept.feed(after):
             sys.stdout.write(json.dumps(event, ensure_ascii=False) + "\n")

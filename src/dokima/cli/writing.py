@@ -16,6 +16,7 @@ Place = Annotated[
     str,
     typer.Option("--store", help="Folder with orders and changes, or URL of a database.", show_default="this folder"),
 ]
+AllowDraft = Annotated[bool, typer.Option("--allow-draft", help="Also with a rulebook that says it is a draft.")]
 Schema = Annotated[str, typer.Option("--schema", help="Schema of the database.")]
 Prefix = Annotated[str, typer.Option("--prefix", help="What the names of its tables begin with.")]
 ReportFiles = Annotated[
@@ -31,14 +32,23 @@ ListFiles = Annotated[
 ]
 
 
-def store_of(place: str, book: Path, tables: list[str] | None = None, schema: str = "", prefix: str = "") -> Store:
+def store_of(
+    place: str,
+    book: Path,
+    tables: list[str] | None = None,
+    schema: str = "",
+    prefix: str = "",
+    *,
+    allow_draft: bool = False,
+) -> Store:
     """The store that a command works on."""
-    return store_at(place, open_book(book, tables), schema, prefix)
+    return store_at(place, open_book(book, tables), schema, prefix, allow_draft=allow_draft)
 
 
-def store_at(place: str, book: Rulebook, schema: str = "", prefix: str = "") -> Store:
+def store_at(place: str, book: Rulebook, schema: str = "", prefix: str = "", *, allow_draft: bool = False) -> Store:
     """The store of a place; it is closed when the command ends, however it does."""
-    return AT_END.enter_context(open_store(place, book, schema=schema, prefix=prefix))
+    opened = open_store(place, book, schema=schema, prefix=prefix, allow_draft=allow_draft)
+    return AT_END.enter_context(opened)
 
 
 def write_reports(report: Report, targets: list[Path] | None) -> None:

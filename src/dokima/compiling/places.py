@@ -72,9 +72,9 @@ def formula_places(program: Program) -> Iterator[FormulaPlace]:
     numbers = {each.name: at for at, each in enumerate(program.definition.tables)}
     for table in program.tables.values():
         yield from _of_table(table, ("tables", numbers[table.name]))
-    places = {rule.id: at for at, rule in enumerate(program.definition.rules)}
+    places = {rule.key: at for at, rule in enumerate(program.definition.rules)}
     for rule in program.rules:
-        yield from _of_rule(rule, ("rules", places[rule.id]))
+        yield from _of_rule(rule, ("rules", places[rule.key]))
     for at, routine in enumerate(program.routines):
         yield from _of_routine(routine, ("routines", at))
     if program.reporting_rate is not None:
@@ -99,9 +99,9 @@ def _of_rule(rule: Rule, way: Way) -> Iterator[FormulaPlace]:
     for key, formula in (("when", rule.when), ("require", rule.require)):
         if formula is not None:
             own = () if rule.definition.built_in else (*way, key)
-            yield FormulaPlace(f"rule.{rule.id}.{key}", formula, own, rule=rule.id)
+            yield FormulaPlace(f"rule.{rule.key}.{key}", formula, own, rule=rule.key)
     for part in rule.message.parts:
-        yield FormulaPlace(f"rule.{rule.id}.message", part.formula, rule=rule.id)
+        yield FormulaPlace(f"rule.{rule.key}.message", part.formula, rule=rule.key)
 
 
 def _of_routine(routine: Routine, way: Way) -> Iterator[FormulaPlace]:
@@ -112,6 +112,8 @@ def _of_routine(routine: Routine, way: Way) -> Iterator[FormulaPlace]:
     for at, step in enumerate(routine.steps):
         own = step.definition.own
         for key, formula in step.parts.items():
+            if key == "valid":
+                continue  # days, and no formula that somebody wrote
             rest: Way = ("own", key) if key in own else tuple(key.split("."))
             whole.append((f"step.{step.name}.{key}", formula, ("steps", at, *rest)))
         for number, option in enumerate(step.options):

@@ -8,11 +8,12 @@ from contextlib import suppress
 from dataclasses import replace
 from decimal import Decimal
 from graphlib import CycleError, TopologicalSorter
+from itertools import combinations
 from weakref import WeakValueDictionary
 
 from dokima.compiling.routine_builder import build_routine
 from dokima.compiling.scope import Scope
-from dokima.errors import FormulaError, RulebookError, RulebookProblem, nearest
+from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
 from dokima.exact import stored, to_decimals
 from dokima.formulas import NUMBERS, Formula, FormulaKind, Level, Name, compile_formula
 from dokima.formulas.aggregates import AGGREGATES
@@ -21,6 +22,7 @@ from dokima.formulas.functions import FUNCTIONS, SPECIAL
 from dokima.formulas.names import NOT_TABLES
 from dokima.formulas.operators import numbers
 from dokima.model.fields import DRAWN, Field
+from dokima.model.validity import overlaps
 from dokima.model.values import wrong_choice
 from dokima.pricing.facts import FACTS
 from dokima.pricing.kinds import kinds_by_name
@@ -140,11 +142,20 @@ class _Builder:
             known = {"header": fields.header, "line": fields.line}.get(level, {})
             if tail not in known:
                 self._problem("terms.reprice_on", f"expected a field such as item (got '{name}'{nearest(tail, known)})")
-        self._check_once("rule", [rule.id for rule in self.definition.rules])
+        self._check_versions()
 
-    def _check_once(self, what: str, names: Sequence[str]) -> None:
-        for name in dict.fromkeys(name for name in names if names.count(name) > 1):
-            self._problem(f"{what}.{name}", f"expected each id once (got '{name}' {names.count(name)} times)")
+    def _check_versions(self) -> None:
+        """Rules of one id are versions of it, so on any day one of them counts."""
+        rules = self.definition.rules
+        for name in dict.fromkeys(rule.id for rule in rules if rule.version):
+            mine = [rule for rule in rules if rule.id == name]
+            wrong = [(a, b) for a, b in combinations(mine, 2) if overlaps(a.valid, b.valid)]
+            if any(rule.valid is None for rule in mine):
+                wanted = f"expected each id once (got '{name}' {len(mine)} times)"
+                self._problem(f"rule.{name}", f"{wanted}; versions of a rule say 'valid'")
+            elif wrong:
+                days = listed(f"{each.valid}" for each in wrong[0])
+                self._problem(f"rule.{wrong[0][1].key}.valid", f"expected versions that do not overlap (got {days})")
 
     # -- parts ------------------------------------------------------------------------------------------------
 

@@ -152,6 +152,10 @@ class _Builder:
         self._check_name(path, definition, way)
         self._check_settings(path, definition, way)
         parts: dict[str, Formula] = {}
+        if definition.valid is not None:
+            parts["valid"] = compile_formula(
+                definition.valid.formula, self.names_with(self.figures), ("flag",), Level.HEADER
+            )
         for key, setting in way.settings.items():
             source = definition.setting(key)
             if source is not None and setting.gives is not None:

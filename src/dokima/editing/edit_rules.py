@@ -62,7 +62,7 @@ class Edit:
         """What the fields' own rules say, and all lines' ``enter`` and ``edit`` rules that read one of them."""
 
         def reads(rule: Rule) -> bool:
-            return bool(self.program.read_by_rules[rule.id] & set(fields)) or rule.definition.python is not None
+            return bool(self.program.read_by_rules[rule.key] & set(fields)) or rule.definition.python is not None
 
         every = list(self.after.lines)
         found = self._edit_rules(lambda rule: _field(rule) in fields or reads(rule), every)
@@ -128,12 +128,12 @@ class Edit:
         if not asked:
             return []
         context = self._prepared(asked)
-        found = ask_rules(context, asked, _marked(context.orders, numbers))
-        rules = {rule.id: rule for rule, _ in asked}
+        marked = _marked(context.orders, numbers)
         return [
             finding
-            for finding in found
-            if not (finding.undecided and _unfinished(rules[finding.rule], finding, context))
+            for rule, moment in asked
+            for finding in ask_rules(context, [(rule, moment)], marked)
+            if not (finding.undecided and _unfinished(rule, finding, context))
         ]
 
 
@@ -146,7 +146,7 @@ def _field(rule: Rule) -> str:
 def _unfinished(rule: Rule, finding: Finding, context: Context) -> bool:
     """Whether an undecided rule waits only for a value of the line itself, or of a table found by one."""
     line = context.orders.line_numbers.index(finding.line) if finding.line else None
-    for formula in (rule.when, rule.require):
+    for formula in (rule.when, rule.require, rule.valid):
         if formula is None:
             continue
         search = BlankSearch(formula, context)

@@ -49,7 +49,7 @@ def header_changed(
     """What rules say to changed header fields; None where a rule of ``edit`` is about them: it is asked one by one."""
 
     def reads(rule: Rule) -> bool:
-        return bool(program.read_by_rules[rule.id] & set(fields)) or rule.definition.python is not None
+        return bool(program.read_by_rules[rule.key] & set(fields)) or rule.definition.python is not None
 
     if edits(program, fields) or any(reads(rule) for rule, _ in rules_asked(program, "edit")):
         return None

@@ -123,7 +123,7 @@ class _Explainer:
         scope = Scope(self.program.definition, self.program.tables.get, self._figures)
         named = [each for _, f in formulas for each in named_values(f, scope, frame, self.order, self.position)]
         values |= {each.name: each.value for each in named}
-        asked = [each for each in formulas if each[0] != "when"]
+        asked = [each for each in formulas if each[0] not in ("when", "valid")]
         if step.way.is_price:  # the options before the one that had a price say why they had none
             later = tuple(f"options.{at}." for at in range(chosen, len(step.options))) if chosen > 0 else ()
             asked = [each for each in trace.step.formulas() if not each[0].startswith(later)]
@@ -159,6 +159,9 @@ class _Explainer:
     def _skipped(self, step: Step, trace: StepTrace) -> str:
         """Why a step does not apply to this line, blank where it does: what its condition comes to here."""
         frame = Traced(self.context, trace.columns)
+        valid = step.definition.valid
+        if valid is not None and (day := self._value(trace, "header.date")) is not None and day not in valid:
+            return Said("does not apply: it is valid {days}, not on {day}", days=valid.said, day=shown(day))
         for key in ("when", "where"):
             formula = step.parts.get(key)
             if formula is None:

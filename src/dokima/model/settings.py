@@ -3,6 +3,7 @@ page are made from that."""
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import MISSING, Field, dataclass, field
 from decimal import Decimal
@@ -41,8 +42,9 @@ class Reads:
     """
 
     how: Literal[
-        "above zero", "anything exact", "break", "character", "days", "formula", "heading", "kind of step", "locale",
-        "mode", "name", "not negative", "places", "places of currency", "row", "texts", "thousands", "url", "value",
+        "above zero", "anything exact", "break", "character", "day", "days", "formula", "heading", "kind of step",
+        "locale", "mode", "name", "not negative", "places", "places of currency", "row", "texts", "thousands", "url",
+        "value",
     ]  # fmt: skip
 
 
@@ -50,6 +52,8 @@ FormulaText = Annotated[Any, Reads("formula")]
 """A formula as text; numbers and flags are formulas too."""
 Mode = Annotated[str, Reads("mode")]
 """A rounding mode."""
+Day = Annotated[datetime.date, Reads("day")]
+"""A day, written as text."""
 Name = Annotated[str, Reads("name")]
 """A name of letters, digits and ``_``."""
 Texts = Annotated[Sequence[str], Reads("texts")]

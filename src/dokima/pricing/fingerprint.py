@@ -33,10 +33,22 @@ OF_PLACES = ("numbering", "databases")
 """What says only how orders are numbered and where rows come from: their content is part of the fingerprint."""
 NOTE = "note"
 """What an author says beside a setting: it decides nothing either, wherever it stands."""
+STATUS = "status"
+"""That a rulebook is a draft: whoever releases it has decided nothing else."""
 OF_REPORTS = ("letterhead", "texts", "report")
 """What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
 
-LATER = {"beside": (), "minus": "before", "spread": None, "early": None, "above": (), "tax": None}
+LATER = {
+    "beside": (),
+    "minus": "before",
+    "spread": None,
+    "early": None,
+    "above": (),
+    "tax": None,
+    "valid": None,
+    "version": "",
+    "left_out": (),
+}
 """Settings that came after fingerprints had their form: a rulebook that leaves them out keeps the one that it had."""
 
 PLAIN = frozenset({str, int, bool, float, Decimal, date})
@@ -68,7 +80,7 @@ def settings_digest(definition: ProgramDefinition) -> str:
 def _of_settings(definition: ProgramDefinition) -> Any:
     digest = hashlib.sha256()
     for each in fields(definition):
-        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE):
+        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE, STATUS):
             digest.update(_text(getattr(definition, each.name)).encode())
     return digest
 

@@ -90,6 +90,8 @@ class ProgramDefinition:
         numbering: How orders are numbered when they are saved, by kind of order.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
         note: What its author says it is for.
+        status: ``draft`` while it is not to be worked with; blank once it is.
+        left_out: Rules and steps that were left out to try something; orders are not edited or saved with it.
     """
 
     name: str
@@ -117,6 +119,8 @@ class ProgramDefinition:
     overrides: OverrideTerms = field(default_factory=OverrideTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
     note: str = ""
+    status: str = ""
+    left_out: Sequence[str] = ()
     numbering: Mapping[str, NumberSeries] = field(default_factory=dict)
     databases: Mapping[str, Database] = field(default_factory=dict)
 
@@ -183,7 +187,11 @@ class Program:
     @cached_property
     def read_by_rules(self) -> Mapping[str, frozenset[str]]:
         """For each rule the names it and its message read, and those that the tables they ask read in turn."""
-        return {rule.id: self._behind([*rule.reads, *rule.message.reads]) for rule in self.rules}
+        dated = [([] if rule.valid is None else ["header.date"]) for rule in self.rules]
+        return {
+            rule.key: self._behind([*rule.reads, *rule.message.reads, *date])
+            for rule, date in zip(self.rules, dated, strict=True)
+        }
 
     @cached_property
     def read_by_required(self) -> Mapping[str, frozenset[str]]:

@@ -265,7 +265,7 @@ def nothing_reached(program: Program) -> Coverage:
     """Everything there is to reach, and nothing reached."""
     found = Coverage()
     for rule in [each for each in program.rules if not each.definition.built_in]:
-        found.rules[rule.id] = RuleReached()
+        found.rules[rule.key] = RuleReached()
     for routine in program.routines:
         for step in routine.steps:
             path = f"{routine.name}.{step.name}"

@@ -19,6 +19,7 @@ from dokima.formulas.tree import LITERAL
 from dokima.model.content import digest_of
 from dokima.model.raw import RawColumn
 from dokima.model.said import Said
+from dokima.model.validity import Validity
 from dokima.pricing.program import Program, ProgramDefinition
 from dokima.pricing.steps.definition import RESERVED, RoutineDefinition, StepDefinition
 from dokima.tables.candidates import row_terms
@@ -94,6 +95,19 @@ def _mutant(
     return Mutant(f"{path}:{operator}:{digest}", path, operator, words, reach, make, **more)
 
 
+def _other_days(valid: Validity | None) -> Iterator[tuple[str, str, str, Validity]]:
+    """Days of validity moved by one: which end, the day it was, the day it is, and what then counts."""
+    if valid is None:
+        return
+    one = datetime.timedelta(days=1)
+    if valid.start is not None:
+        earlier = valid.start - one
+        yield "from", str(valid.start), str(earlier), replace(valid, start=earlier)
+    if valid.until is not None:
+        later = valid.until + one
+        yield "until", str(valid.until), str(later), replace(valid, until=later)
+
+
 # -- formulas ---------------------------------------------------------------------------------------------------------
 
 
@@ -156,7 +170,7 @@ def _of_rules(program: Program) -> Iterator[Mutant]:
     for at, rule in enumerate(definition.rules):
         if rule.built_in or rule.python is not None:
             continue
-        path, reach = f"rule.{rule.id}", f"rule:{rule.id}"
+        path, reach = f"rule.{rule.key}", f"rule:{rule.key}"
 
         def with_rule(place: int, **changes: Any) -> Callable[[], ProgramDefinition]:
             rules = list(definition.rules)
@@ -165,29 +179,32 @@ def _of_rules(program: Program) -> Iterator[Mutant]:
 
         others = [each for place, each in enumerate(definition.rules) if place != at]
         yield _mutant(
-            path, "dropped", rule.id, Said("rule {rule} were not there", rule=rule.id), reach,
+            path, "dropped", rule.key, Said("rule {rule} were not there", rule=rule.key), reach,
             lambda others=others: replace(definition, rules=others),  # type: ignore[misc]
         )  # fmt: skip
         if rule.when is not None:
-            words = Said("rule {rule} applied always", rule=rule.id)
+            words = Said("rule {rule} applied always", rule=rule.key)
             yield _mutant(f"{path}.when", "always", str(rule.when), words, reach, with_rule(at, when=None))
+        for key, old, new, valid in _other_days(rule.valid):
+            words = Said("rule {rule} counted from or until {new}, not {old}", rule=rule.key, new=new, old=old)
+            yield _mutant(f"{path}.valid.{key}", "day", old, words, reach, with_rule(at, valid=valid))
         moments = tuple(MOMENTS.get(each, each) for each in rule.at)
         words = Said(
             "rule {rule} were asked at {new}, not at {old}",
-            rule=rule.id,
+            rule=rule.key,
             new=", ".join(moments),
             old=", ".join(rule.at),
         )
         yield _mutant(f"{path}.at", "moment", " ".join(rule.at), words, reach, with_rule(at, at=moments))
         milder = SEVERITIES[rule.severity]
-        words = Said("rule {rule} gave {new}, not {old}", rule=rule.id, new=milder, old=rule.severity)
+        words = Said("rule {rule} gave {new}, not {old}", rule=rule.key, new=milder, old=rule.severity)
         make = with_rule(at, severity=milder, acknowledge=False)
         yield _mutant(f"{path}.severity", "severity", rule.severity, words, reach, make)
         if rule.acknowledge:
-            words = Said("rule {rule} had not to be accepted by anybody", rule=rule.id)
-            yield _mutant(f"{path}.acknowledge", "dropped", rule.id, words, reach, with_rule(at, acknowledge=False))
+            words = Said("rule {rule} had not to be accepted by anybody", rule=rule.key)
+            yield _mutant(f"{path}.acknowledge", "dropped", rule.key, words, reach, with_rule(at, acknowledge=False))
         if rule.message:
-            words = Said("rule {rule} said nothing of its own", rule=rule.id)
+            words = Said("rule {rule} said nothing of its own", rule=rule.key)
             yield _mutant(f"{path}.message", "dropped", rule.message, words, reach, with_rule(at, message=""))
 
 
@@ -230,6 +247,10 @@ def _of_step(
         yield _mutant(
             f"{path}.when", "always", str(step.when), Said("step {step} applied always", step=step.name), reach, make
         )
+    for key, old, new, valid in _other_days(step.valid):
+        words = Said("step {step} counted from or until {new}, not {old}", step=step.name, new=new, old=old)
+        make = _with_step(program, routine, at, valid=valid)
+        yield _mutant(f"{path}.valid.{key}", "day", old, words, reach, make)
     for key in ("cap", "keep_above"):
         if getattr(step, key) is not None:
             make = _with_step(program, routine, at, **{key: None})

@@ -297,7 +297,7 @@ class _Trial:
 
 def _reach(program: Program, outcomes: Sequence[Outcome], batches: Sequence[Batch]) -> dict[int, set[str]]:
     """What each case that passed comes near to: rules, routines, tables."""
-    rules = {f"rule:{rule.id}" for rule in program.rules}
+    rules = {f"rule:{rule.key}" for rule in program.rules}
     tables = {f"table:{name}" for name in program.tables}
     routines = {f"routine:{routine.name}" for routine in program.routines}
     found: dict[int, set[str]] = {}

@@ -183,7 +183,7 @@ def _verdicts(rule: Rule, context: Context) -> Iterator[Reached]:
     fired = verdicts.applies & verdicts.refused & ~undecided
     said = {"fired": fired, "undecided": undecided, "does_not_apply": silent}
     for what, mask in {**said, "passed": ~silent & ~fired & ~undecided}.items():
-        yield Target("rules", rule.id, what), orders[mask]
+        yield Target("rules", rule.key, what), orders[mask]
 
 
 def _of_rule(rule: Rule, context: Context) -> Iterator[Asked]:
@@ -193,10 +193,11 @@ def _of_rule(rule: Rule, context: Context) -> Iterator[Asked]:
     by_line, count = rule.level is Level.LINE, context.orders.count
     orders = context.orders.order_of if by_line else np.arange(count)
     every, lines = np.ones(count, bool), None
-    for key, formula in (("when", rule.when), ("require", rule.require)):
+    for key, formula in (("valid", rule.valid), ("when", rule.when), ("require", rule.require)):
         if formula is None:
             continue
-        yield Asked(f"rule.{rule.id}.{key}", formula, context, every, lines, np.arange(count))
+        if key != "valid":  # days are no condition that somebody wrote
+            yield Asked(f"rule.{rule.key}.{key}", formula, context, every, lines, np.arange(count))
         asked = flags(formula.evaluate(context, rule.level)).spread(len(orders)).is_true()
         lines = asked if by_line else None
         every = np.isin(np.arange(count), orders[asked])
@@ -205,19 +206,21 @@ def _of_rule(rule: Rule, context: Context) -> Iterator[Asked]:
 def refusals(program: Program, rules: Collection[str]) -> Iterator[Target]:
     """What a refused edit reaches, of which no order is left: its rules fired, so their ``require`` was false.
 
+    Which of several versions of a rule it was nobody can tell afterwards, so none of them is reached by that.
+
     Args:
         program: The rulebook.
         rules: The rules that refused it, by id.
     """
     for rule in program.rules:
-        if rule.id in rules and not rule.definition.built_in:
-            yield Target("rules", rule.id, "fired")
+        if rule.id in rules and not rule.definition.built_in and not rule.definition.version:
+            yield Target("rules", rule.key, "fired")
             for key, formula, value in (("when", rule.when, True), ("require", rule.require, False)):
                 if formula is not None:
                     known = dict(_implied(formula.root, value=value))
                     for place, each in enumerate(conditions_of(formula)):
                         if each.node in known:
-                            yield Target("conditions", f"rule.{rule.id}.{key}", str(known[each.node]).lower(), place)
+                            yield Target("conditions", f"rule.{rule.key}.{key}", str(known[each.node]).lower(), place)
 
 
 def _implied(node: Node, *, value: bool) -> Iterator[tuple[Node, bool]]:

@@ -15,7 +15,7 @@ CHECKS: Mapping[str, str] = {
     "overlap": "windows of rows with the same terms overlap",
     "never-wins": "another row is preferred wherever this one fits",
     "backwards": "a window that ends before it begins",
-    "gap": "no row is valid between two windows of the same terms",
+    "gap": "nothing is valid between two windows of the same terms, or two versions of a rule",
     "dearer-break": "a higher break gives a worse price or discount",
     "expired": "the row is valid no longer",
     "no-price": "an item has no price at all",

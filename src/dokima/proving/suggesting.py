@@ -313,7 +313,7 @@ class _Search:
 
     def _asked(self, moment: str) -> set[str]:
         """The rules that a moment asks; blank stands for what needs no rule to be asked."""
-        return {"", *(rule.id for rule, _ in self.program.rules_at[moment])} if moment else {""}
+        return {"", *(rule.key for rule, _ in self.program.rules_at[moment])} if moment else {""}
 
     def _cases(self, chosen: Sequence[tuple[int, str, list[Target]]]) -> Iterator[tuple[Suggestion, set[Target]]]:
         for at, (place, moment, targets) in enumerate(chosen):

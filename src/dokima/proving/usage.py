@@ -13,6 +13,7 @@ from dokima.formulas.comparing import shape
 from dokima.formulas.operators import flags
 from dokima.formulas.tree import Node
 from dokima.model.fields import HEADER_FIELDS, LINE_FIELDS
+from dokima.model.validity import Validity, gaps
 from dokima.pricing.program import Program
 from dokima.proving.remark import AuditRemark
 from dokima.tables.preference import RowFrame
@@ -78,7 +79,21 @@ def audit_rules(program: Program) -> Iterator[AuditRemark]:
         elif _is_same_twice(rule.require.root):
             why = f"'{rule.require.source}' compares a value with itself"
         if why:
-            yield AuditRemark("cannot-fail", "warning", f"rule {rule.id} can never fail: {why}", path=f"rule.{rule.id}")
+            said = f"rule {rule.key} can never fail: {why}"
+            yield AuditRemark("cannot-fail", "warning", said, path=f"rule.{rule.key}")
+    yield from _audit_versions(program)
+
+
+def _audit_versions(program: Program) -> Iterator[AuditRemark]:
+    """Days between two versions of a rule on which none of them is asked."""
+    versions: dict[str, list[Validity]] = {}
+    for rule in program.definition.rules:
+        if rule.version and rule.valid is not None:
+            versions.setdefault(rule.id, []).append(rule.valid)
+    for name, each in versions.items():
+        for first, last in gaps(each):
+            said = f"no version of rule {name} counts from {first} to {last}"
+            yield AuditRemark("gap", "warning", said, path=f"rule.{name}")
 
 
 def _constant(formula: Formula) -> bool | None:

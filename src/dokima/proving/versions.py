@@ -126,7 +126,7 @@ def _settings(program: Program) -> dict[str, Any]:
     said = {
         each.name: _plain(getattr(definition, each.name)) for each in fields(definition) if each.name not in LEFT_OUT
     }
-    said["rules"] = {rule.id: _plain(rule) for rule in definition.rules if not rule.built_in}
+    said["rules"] = {rule.key: _plain(rule) for rule in definition.rules if not rule.built_in}
     said["value"] = {name: value_at(column, 0) for name, column in definition.values.items()}
     said["function"] = {
         name: _python(each.own.body if each.own else each.apply) for name, each in definition.functions.items()

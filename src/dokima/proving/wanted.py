@@ -79,7 +79,7 @@ class Readings:
 
     def gathers(self, target: Target) -> bool:
         """Whether it depends on several lines together."""
-        rule = next((each for each in self.program.rules if each.id == rule_of(target)), None)
+        rule = next((each for each in self.program.rules if each.key == rule_of(target)), None)
         parts = [part for part in (rule.when, rule.require) if part is not None] if rule is not None else []
         return any(node.gathers for part in parts for node in part.root.walk())
 
@@ -87,7 +87,7 @@ class Readings:
 def _readings(program: Program) -> Iterator[tuple[str, set[str]]]:
     for rule in program.rules:
         parts = [each for each in (rule.when, rule.require) if each is not None]
-        for name in (rule.id, f"rule.{rule.id}.when", f"rule.{rule.id}.require"):
+        for name in (rule.key, f"rule.{rule.key}.when", f"rule.{rule.key}.require"):
             yield name, _names(parts)
     for routine in program.routines:
         whole = _names([routine.when] if routine.when is not None else [])

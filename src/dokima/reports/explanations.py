@@ -154,7 +154,7 @@ def _said(step: StepExplanation, explanation: Explanation) -> Iterator[Text]:
             yield Text(said.format(category=category))
     elif step.kind != "subtotal":
         for key, values in formulas.items():
-            if key != "when" and not key.startswith(OWN_TAX):
+            if key not in ("when", "valid") and not key.startswith(OWN_TAX):
                 yield Text(told(values))
     if step.over != "line":
         whole = _("for the parent line; this line bears {share}")

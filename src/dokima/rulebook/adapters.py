@@ -54,6 +54,15 @@ def _above_zero(value: Any) -> Any:
     return value
 
 
+def _day(value: Any) -> Any:
+    if isinstance(value, datetime.date) and not isinstance(value, datetime.datetime):
+        return value
+    try:
+        return datetime.date.fromisoformat(value)
+    except (TypeError, ValueError):
+        raise ValueError(f'expected a day such as "2026-04-01" (got {value!r})') from None
+
+
 def _as_list(value: Any) -> Any:
     return [value] if isinstance(value, str) else value
 
@@ -94,6 +103,7 @@ _READERS: Mapping[str, Any] = {
     "above zero": Annotated[Decimal, BeforeValidator(_above_zero)],
     "anything exact": Annotated[Any, BeforeValidator(_no_float)],
     "character": Annotated[str, pydantic.Field(min_length=1, max_length=1)],
+    "day": Annotated[datetime.date, BeforeValidator(_day)],
     "days": Annotated[int, pydantic.Field(ge=0, le=3650)],
     "formula": Annotated[str | bool | int | Decimal, BeforeValidator(_no_float)],
     # A kind of one's own is not known to editors; what it takes is checked when the routine is built.

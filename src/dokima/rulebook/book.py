@@ -105,6 +105,7 @@ class Rulebook(BookCore):
         """
         from dokima.editing.editor import Editor
 
+        self.refuse_trial("nothing is edited")
         return Editor(self.program, self._one_order(source, layout), by, _now, today, taken=taken)
 
     def _one_order(self, source: Source, layout: str | None = None) -> Document:
@@ -148,6 +149,7 @@ class Rulebook(BookCore):
         """
         from dokima.editing.many import ManyEdited, edit_many
 
+        self.refuse_trial("nothing is edited")
         orders = self.orders(source, layout, strict=all_or_nothing)
         done = edit_many(self.program, orders, operation, arguments, by, _now, today, progress=progress)
         return ManyEdited((), done.refused) if all_or_nothing and done.refused else done
@@ -179,6 +181,7 @@ class Rulebook(BookCore):
         from dokima.changes.change import ChangeOrder
         from dokima.changes.documents import next_number
 
+        self.refuse_trial("no change is opened")
         orders = [self._one_order(each) for each in (source, *supplements)]
         baseline = Baseline.take(self.program, orders, Run(user=by))
         number = next_number(baseline.number, "C", taken)

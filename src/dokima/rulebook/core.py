@@ -11,7 +11,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any, Self
 
 from dokima.checking.asking import answers, check_orders
-from dokima.errors import DocumentError, HeadingsError, NotFound, listed, nearest
+from dokima.errors import DocumentError, HeadingsError, NotFound, Refused, listed, nearest
 from dokima.formats.layouts import Layout
 from dokima.formats.reading import Source, orders_from
 from dokima.model.content import canonical_json, digest_of
@@ -166,6 +166,7 @@ class BookCore:
         tables: Mapping[str, Any] | None = None,
         today: datetime.date | None = None,
         by: str | None = None,
+        without: Sequence[str] = (),
     ) -> Self:
         """This rulebook as it would be with other values, for trying something out.
 
@@ -176,13 +177,35 @@ class BookCore:
             tables: Rows by table, as for `with_tables`.
             today: For ``run.today``, where a call names no day.
             by: For ``run.user``, where a call names nobody.
+            without: Rules, discounts and charges that are left out. Nothing is edited or saved with such a rulebook.
 
         Raises:
+            NotFound: There is no such rule, discount or charge.
             RulebookError: There is no such value or table, or it does not take what is given.
         """
-        found = self.with_tables(**tables) if tables else self
+        found = self._without(without) if without else self
+        found = found.with_tables(**tables) if tables else found
         given = {target: "" if value is None else str(value) for target, value in (set or {}).items()}
         return found._with(values or {}, {**self._what_if, **given}, self._asked(today, by))
+
+    def _without(self, names: Sequence[str]) -> Self:
+        """This rulebook without some rules and steps."""
+        from dokima.rulebook.replacing import left_out
+
+        if self._later is None:
+            return self._of(left_out(self.declared, names), None)
+        later = self._later.without(names)
+        return self._of(later.declared, later)
+
+    def refuse_trial(self, what: str) -> None:
+        """Refuse what must not be done past a rule.
+
+        Raises:
+            Refused: Something was left out of the rulebook, to try what comes of it.
+        """
+        gone = self.declared.definition.left_out
+        if gone:
+            raise Refused(f"{what} without {listed(gone)}: what is left out of a rulebook is for check and price")
 
     def layout(self, name: str) -> Layout:
         """A layout by name.

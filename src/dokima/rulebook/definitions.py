@@ -23,7 +23,7 @@ from dokima.pricing.kinds.kind import StepKind
 from dokima.pricing.program import ProgramDefinition
 from dokima.rulebook.sections import RulebookSections
 from dokima.rules.declaring import declared_rule
-from dokima.rules.rule import MOMENTS, RuleDefinition
+from dokima.rules.rule import MOMENTS, RuleDefinition, with_versions
 from dokima.tables.definition import TableSource
 
 
@@ -62,7 +62,7 @@ def program_definition(
         sources=sources,
         questions=[each for each in sections.question if each.is_open],
         context=list(sections.context.values()),
-        rules=[*rules, *(rule for rule in BUILT_IN if rule.id not in {each.id for each in rules})],
+        rules=with_versions([*rules, *(rule for rule in BUILT_IN if rule.id not in {each.id for each in rules})]),
         routines=list(sections.routine.values()),
         moments=[*MOMENTS, *sections.rulebook.moments],
         minor_units={**minor_units(), **{code: each.places for code, each in sections.currency.items()}},
@@ -81,6 +81,7 @@ def program_definition(
         overrides=sections.editing.override,
         reprice_on=[name if "." in name else f"line.{name}" for name in sections.terms.reprice_on],
         note=sections.rulebook.note,
+        status=sections.rulebook.status,
     )
 
 

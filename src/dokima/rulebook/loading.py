@@ -54,7 +54,8 @@ class _Text:
         if problem.file or not self.files:
             return problem
         section, _, rest = problem.path.partition(".")
-        file = self.owner.get((section, rest.split(".")[0])) or self.owner.get((section, "")) or next(iter(self.files))
+        name = rest.split(".")[0].partition("@")[0]
+        file = self.owner.get((section, name)) or self.owner.get((section, "")) or next(iter(self.files))
         return replace(problem, file=file, text_line=line_of(self.files[file], problem.path))
 
 

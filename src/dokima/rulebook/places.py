@@ -11,6 +11,8 @@ _HEADING = re.compile(r"\s*\[(\[?)\s*([^\[\]]+?)\s*\](\]?)\s*(#.*)?$")
 _KEY = re.compile(r"\"([^\"]*)\"|'([^']*)'|([^\s.\"']+)")
 _NAME = re.compile(r"\s*(?:id|name)\s*=\s*[\"']([^\"']*)[\"']")
 
+_FIRST = re.compile(r"\bvalid\b.*\bfrom\s*=\s*[\"']?(\d{4}-\d\d-\d\d)")
+
 
 @dataclass(frozen=True)
 class _Section:
@@ -66,6 +68,8 @@ def _sections(lines: Sequence[str]) -> Iterator[_Section]:
         if found[1]:
             place = lists[keys][0] + 1 if keys in lists else 0
             names = {name[1] for line in lines[start + 1 : stop] if (name := _NAME.match(line))}
+            first = next((day[1] for line in lines[start + 1 : stop] if (day := _FIRST.search(line))), "start")
+            names |= {f"{name}@{first}" for name in names}  # one of several versions of a rule
             lists[keys] = place, {str(place), *names}
         parts: list[AbstractSet[str]] = []
         for depth, key in enumerate(keys, start=1):

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
 from dokima.columns.column import Kind, value_at
 from dokima.compiling.program_builder import build_program
-from dokima.errors import DokimaError, RulebookError, RulebookProblem, nearest
+from dokima.errors import DokimaError, NotFound, RulebookError, RulebookProblem, nearest
 from dokima.exact import from_pairs, to_decimals
 from dokima.formats.frames import grid_of
 from dokima.formats.grid import Grid
 from dokima.model.databases import Database, Query
 from dokima.model.fields import Field
 from dokima.model.values import BadValue, ValueReader, no_column
+from dokima.pricing.kinds import kinds_by_name
 from dokima.pricing.program import Program
 from dokima.rulebook.definitions import column_of_value
 from dokima.tables.definition import TableDefinition, TableSource
@@ -67,6 +68,34 @@ def with_values_of(program: Program, values: Mapping[str, Any]) -> Program:
         raise RulebookError(problems)
     changed = {name: column_of_value(data["value"][name]) for name in values}
     return build_program(replace(program.definition, values={**program.definition.values, **changed}))
+
+
+def left_out(program: Program, names: Sequence[str]) -> Program:
+    """A rulebook without some of its rules, and with discounts and charges that never apply.
+
+    Args:
+        program: The rulebook.
+        names: Ids of rules, of one version or of all, and names of steps.
+
+    Raises:
+        NotFound: There is no such rule or step, or it is a step that cannot be left out.
+    """
+    definition, kinds = program.definition, kinds_by_name(program.definition.kinds)
+    rules = {name for rule in definition.rules if not rule.built_in for name in (rule.id, rule.key)}
+    steps = {step.name: kinds[step.kind].shared for each in definition.routines for step in each.steps}
+    for name in names:
+        if name in steps and not steps[name]:
+            raise NotFound(f"expected a rule, a discount or a charge to leave out (got the step '{name}')")
+        if name not in rules and name not in steps:
+            near = nearest(name, [*rules, *(step for step, may in steps.items() if may)])
+            raise NotFound(f"there is no rule, discount or charge '{name}'{near}")
+    routines = [
+        replace(each, steps=[replace(step, when=False) if step.name in names else step for step in each.steps])
+        for each in definition.routines
+    ]
+    kept = [rule for rule in definition.rules if rule.id not in names and rule.key not in names]
+    changed = replace(definition, rules=kept, routines=routines, left_out=[*definition.left_out, *names])
+    return build_program(changed, dict(program.tables))
 
 
 def with_tables(program: Program, tables: Mapping[str, Any]) -> Program:

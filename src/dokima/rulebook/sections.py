@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from dokima.formats.layouts import Layout
 from dokima.model.databases import Database
@@ -28,6 +28,7 @@ class Head:
     moments: Sequence[Name] = setting("Moments that it adds to those every rulebook knows.", default=())
     python: Texts = setting("Files with rules and functions in Python, beside the rulebook.", default=())
     reporting: ReportingCurrency | None = setting("A second currency that totals are reported in.", default=None)
+    status: Literal["", "draft"] = setting("draft while no store is to be opened with it; else left out.", default="")
     note: str = setting("What it is for, in its author's words; it decides nothing.", default="")
 
 

@@ -9,7 +9,7 @@ from typing import Any
 from dokima.errors import DokimaError, RulebookError, RulebookProblem
 from dokima.model.databases import Query
 from dokima.pricing.program import Program
-from dokima.rulebook.replacing import with_tables, with_values_of
+from dokima.rulebook.replacing import left_out, with_tables, with_values_of
 
 Placed = Callable[[RulebookProblem], RulebookProblem]
 
@@ -59,6 +59,10 @@ class Unasked:
     def with_values(self, values: Mapping[str, Any]) -> Unasked:
         """The rulebook with other named values, its rows still to be asked for."""
         return Unasked(with_values_of(self.declared, values), self.names, self._placed, self._refused)
+
+    def without(self, names: Sequence[str]) -> Unasked:
+        """The rulebook without some of its rules and steps, its rows still to be asked for."""
+        return Unasked(left_out(self.declared, names), self.names, self._placed, self._refused)
 
     def with_tables(self, tables: Mapping[str, Any]) -> tuple[Program, Unasked | None]:
         """The rulebook with other rows in some of its tables, and what is still to be asked for."""

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
 from dokima.formulas import Formula, Level
 from dokima.model.finding import Severity
 from dokima.model.settings import FormulaText, Texts, setting
+from dokima.model.validity import Validity
 from dokima.rules.messages import Message
 from dokima.rules.python import PythonRule
 
@@ -35,6 +36,7 @@ class RuleDefinition:
     Attributes:
         python: The Python function of a rule in Python, which has no formula.
         built_in: Whether every rulebook has it.
+        version: What tells it from other versions of the same id, blank where there are none.
     """
 
     id: str = setting("Its id.")
@@ -53,8 +55,15 @@ class RuleDefinition:
     acknowledge: bool = setting("Whether a warning stops until somebody accepts it.", default=False)
     parents: Parents = setting("Whether lines with sub-lines are asked: not, also, or only they.", default="")
     note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
+    valid: Validity | None = setting("From when until when it is asked, by the date of the order.", default=None)
     python: PythonRule | None = None
     built_in: bool = False
+    version: str = ""
+
+    @property
+    def key(self) -> str:
+        """What tells it from all other rules: its id, of one of several versions with the day from which it counts."""
+        return f"{self.id}@{self.version}" if self.version else self.id
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +72,7 @@ class Rule:
 
     Attributes:
         definition: What the rulebook says.
+        valid: Whether the order has a date on which it counts; None for any.
         when: Where it applies; None for everywhere.
         require: What must hold there.
         message: What it says where it does not.
@@ -82,6 +92,7 @@ class Rule:
     whole: frozenset[str] = frozenset()
     reads_of_records: Sequence[str] = ()
     fingerprint: str = ""
+    valid: Formula | None = None
 
     @cached_property
     def wants_before(self) -> Level | None:
@@ -100,5 +111,20 @@ class Rule:
 
     @property
     def id(self) -> str:
-        """Its id."""
+        """Its id, which versions of one rule share."""
         return self.definition.id
+
+    @property
+    def key(self) -> str:
+        """What tells it from all other rules."""
+        return self.definition.key
+
+
+def with_versions(rules: Sequence[RuleDefinition]) -> list[RuleDefinition]:
+    """Rules of which those that share an id have a version."""
+    ids = [rule.id for rule in rules]
+    versions = [str(rule.valid.start or "start") if rule.valid is not None else "always" for rule in rules]
+    return [
+        rule if ids.count(rule.id) == 1 else replace(rule, version=version)
+        for rule, version in zip(rules, versions, strict=True)
+    ]

@@ -74,7 +74,7 @@ def whys_undecided(rule: Rule, frame: Frame, orders: Integers, lines: Integers |
     """Why a rule could not be decided at some orders or lines: the first cause in the first formula that is blank."""
     found = ["a value is blank"] * len(orders)
     still = np.arange(len(orders))
-    for formula in (rule.when, rule.require):
+    for formula in (rule.when, rule.require, rule.valid):
         if formula is None or not len(still):
             continue
         search = BlankSearch(formula, frame)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import numpy as np
 
 from dokima.columns.column import value_at
+from dokima.columns.shown import shown
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed
 from dokima.exact.integers import Integers, Mask, everywhere
 from dokima.formulas import Formula, FormulaKind, Frame, Level, Names, compile_formula
@@ -37,7 +38,7 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         RulebookError: With every problem of its formulas and its moments.
     """
     problems: list[RulebookProblem] = []
-    path = f"rule.{definition.id}"
+    path = f"rule.{definition.key}"
 
     def formula(key: str, source: object) -> Formula | None:
         if source is None:
@@ -68,6 +69,9 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         message = read_message(definition.message, names, level) if definition.message else message
     except FormulaError as error:
         problems.append(RulebookProblem("", f"{path}.message", error.pointed()))
+    valid = None
+    if definition.valid is not None:
+        valid = compile_formula(definition.valid.formula, names, _FLAG, Level.HEADER, "'valid'")
     problems += _of_other_moments(definition, path, [*used, *(part.formula for part in message.parts)])
     if problems:
         raise RulebookError(problems)
@@ -81,6 +85,7 @@ def build_rule(definition: RuleDefinition, names: Names, moments: Sequence[str])
         whole=frozenset(name for part in used for name in part.gathered),
         reads_of_records=tuple(dict.fromkeys(name for part in used for name in part.reads_of_records)),
         fingerprint=_fingerprint(definition, [*used, *(part.formula for part in message.parts)]),
+        valid=valid,
     )
 
 
@@ -104,6 +109,8 @@ def _fingerprint(definition: RuleDefinition, formulas: Sequence[Formula]) -> str
     said = [definition.id, str(definition.when), str(definition.require), definition.message]
     # What a named formula says is said by the rule that names it.
     said += [formula.source for formula in formulas if formula.written not in ("", formula.source)]
+    if definition.valid is not None:
+        said.append(str(definition.valid))
     if definition.python is not None:
         said.append(source_of(definition.python.work))
     return hashlib.sha256("\n".join(said).encode()).hexdigest()
@@ -115,7 +122,7 @@ def asked_at(rules: Sequence[Rule], moment: str) -> list[tuple[Rule, str]]:
     for each in (*ASKS_ALSO.get(moment, ()), moment):
         for rule in rules:
             if each in rule.definition.at:
-                asked.setdefault(rule.id, (rule, each))
+                asked.setdefault(rule.key, (rule, each))
     return list(asked.values())
 
 
@@ -173,9 +180,19 @@ def judge(rule: Rule, frame: Frame, only: Mask | None = None) -> Verdicts:
         asked = asked & had if had is not None else np.zeros(length, bool)
     if rule.wants_change:
         asked = asked & bool(flags(frame.column(IS_CHANGE)).values.all())
+    valid = None
+    if rule.valid is not None:
+        valid = flags(rule.valid.evaluate(frame, rule.level)).spread(length)
+        asked = asked & ~valid.is_false()
     if rule.definition.python is not None:
-        return _judge_python(rule.definition.python, frame, rule.level, asked)
-    return _judge_formulas(rule, frame, asked)
+        verdicts = _judge_python(rule.definition.python, frame, rule.level, asked)
+    else:
+        verdicts = _judge_formulas(rule, frame, asked)
+    if valid is None or valid.missing is None:
+        return verdicts
+    # Nobody knows whether it counts: what it refuses is undecided, what it lets pass passes either way.
+    unknown = verdicts.refused & valid.missing
+    return replace(verdicts, refused=verdicts.refused & ~unknown, undecided=verdicts.undecided | unknown)
 
 
 def _judge_formulas(rule: Rule, frame: Frame, asked: Mask) -> Verdicts:
@@ -370,10 +387,18 @@ class Asking:
                 result = "refused"
             line = "" if lines is None else line_numbers[position]
             read = {**seen, **verdicts.seen.get(position, {})}
-            yield RuleAnswer(self.rule.id, self.moment, numbers[order], line, result, read, message, reason)
+            yield RuleAnswer(self.rule.key, self.moment, numbers[order], line, result, read, message, reason)
+
+    def _is_outside(self, position: int) -> bool:
+        """Whether the date of an order is none on which the rule counts."""
+        assert self.rule.valid is not None
+        return value_at(self.rule.valid.evaluate(self.frame, self.rule.level), position) is False
 
     def _not_asked(self, position: int) -> str:
         """Why the rule is not asked about an order or line."""
+        if self.rule.valid is not None and self._is_outside(position):
+            order = int(self.frame.order_of[position]) if self.rule.level is Level.LINE else position
+            return f"it is not valid on {shown(value_at(self.frame.column('header.date'), order))}"
         had = None if self.rule.wants_before is None else self.frame.had(self.rule.level)
         if self.rule.wants_before is not None and (had is None or not had[position]):
             return "it compares with what was before, and there is no before (try --set was.10.quantity=4)"

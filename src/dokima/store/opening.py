@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-from dokima.errors import DokimaError
+from dokima.errors import DokimaError, Refused
 from dokima.rulebook.book import Rulebook
 from dokima.store.service import Store
 
@@ -22,7 +22,9 @@ _MEANT = re.compile(r"\$|(sqlite|postgres)[a-z+]*:|.*\bpassword=")
 """What was meant as a database, whatever is wrong with it: it may hold a password, which no message tells."""
 
 
-def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: str = "") -> Store:
+def open_store(
+    place: str | Path, book: Rulebook, *, schema: str = "", prefix: str = "", allow_draft: bool = False
+) -> Store:
     """Open a store. Nothing is created or altered: `create_store` and `upgrade_store` do that.
 
     Args:
@@ -32,12 +34,15 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
         book: The rulebook.
         schema: Schema of the database; the usual one if blank.
         prefix: What the names of its tables begin with.
+        allow_draft: Open it also with a rulebook that says it is a draft.
 
     Raises:
         NotFound: There is no such folder.
+        Refused: The rulebook is a draft, or something was left out of it to try that.
         DokimaError: It is no place, cannot be reached, or holds no store, and which command helps; or the database
             keeps a field as another kind than the rulebook has.
     """
+    _refuse_unless_released(book, allow_draft)
     if not is_store_url(place):
         from dokima.store.folder import FolderStore
 
@@ -47,12 +52,26 @@ def open_store(place: str | Path, book: Rulebook, *, schema: str = "", prefix: s
     return DatabaseStore(str(place), book, schema=schema, prefix=prefix)
 
 
+def _refuse_unless_released(book: Rulebook, allow_draft: bool) -> None:
+    """Refuse a rulebook that orders are not to be worked with.
+
+    Raises:
+        Refused: It is a draft and nobody allows that, or something was left out of it.
+    """
+    book.refuse_trial("no store opens")
+    if book.declared.definition.status == "draft" and not allow_draft:
+        raise Refused(
+            f"the rulebook '{book.name}' is a draft: no store opens with it unless that is allowed "
+            "(allow_draft=True, --allow-draft); without 'status' it is one to work with"
+        )
+
+
 def is_store_url(place: str | Path) -> bool:
     """Whether a place is a database: a URL, or the name of one in the environment."""
     return isinstance(place, str) and ("://" in place or _MEANT.match(place) is not None)
 
 
-def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "") -> Store:
+def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = "", allow_draft: bool = False) -> Store:
     """Make the tables of a store in a database, and open it. Nothing that is there is touched.
 
     Args:
@@ -60,12 +79,15 @@ def create_store(place: str, book: Rulebook, *, schema: str = "", prefix: str = 
         book: The rulebook.
         schema: Schema of the database; PostgreSQL makes it if it is not there.
         prefix: What the names of its tables begin with.
+        allow_draft: As for `open_store`.
 
     Raises:
+        Refused: As for `open_store`.
         DokimaError: There is a table of one of those names, or the database cannot be reached.
     """
     from dokima.store.database.tending import create
 
+    _refuse_unless_released(book, allow_draft)
     return create(_url(place), book, schema, prefix)
 
 
@@ -120,6 +142,7 @@ def refresh_drafts(
     today: datetime.date | None = None,
     schema: str = "",
     prefix: str = "",
+    allow_draft: bool = False,
 ) -> Refreshed:
     """Work out anew the orders in the first state: what their defaults gave, and figures of another rulebook.
 
@@ -133,15 +156,18 @@ def refresh_drafts(
         today: For ``run.today``; a date that was drawn from it once stays.
         schema: Schema of the database.
         prefix: What the names of its tables begin with.
+        allow_draft: As for `open_store`.
 
     Returns:
         How many were worked out anew, and each value that is another now.
 
     Raises:
+        Refused: As for `open_store`.
         DokimaError: It cannot be reached, or holds no store.
     """
     from dokima.store.database.redrawing import refresh
 
+    _refuse_unless_released(book, allow_draft)
     return refresh(_url(place), book, schema, prefix, by, today)
 
 

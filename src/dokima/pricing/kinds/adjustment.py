@@ -24,6 +24,7 @@ CAP = Setting("the most it may come to", NUMBER, once=True)
 BEST_OF = Setting("steps with the same word compete")
 WHERE = Setting("which lines of the order take part", ("flag",))
 TAX = Setting("a tax of its own")
+VALID = Setting("from when until when it counts")
 SHARE = Setting("the weights by which an amount of the order is shared", NUMBER)
 
 
@@ -81,7 +82,7 @@ class Discount(Adjustment):
     settings = {
         **_WAYS, "of": OF, "when": WHEN, "cap": CAP,
         "keep_above": Setting("what the amount may not fall below", NUMBER), "best_of": BEST_OF,
-        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE, "tax": TAX,
+        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE, "tax": TAX, "valid": VALID,
     }  # fmt: skip
     sign = -1
     symbol = "\u2212"
@@ -94,7 +95,7 @@ class Charge(Adjustment):
     name = "charge"
     settings = {
         **_WAYS, "of": OF, "when": WHEN, "cap": CAP, "best_of": BEST_OF,
-        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE, "tax": TAX,
+        "places": PLACES, "rounding": ROUNDING, "where": WHERE, "share": SHARE, "tax": TAX, "valid": VALID,
     }  # fmt: skip
     sign = 1
     symbol = "+"

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
 
 from dokima.model.settings import AboveZero, FormulaText, Mode, Name, Places, Reads, Texts, setting
+from dokima.model.validity import Validity
 
 RESERVED = ("price", "amount", "net", "without_tax", "tax", "with_tax")
 """Figures every routine leaves on a line; no step may take their names, but the price step may be called price."""
@@ -78,6 +79,9 @@ class StepDefinition:
     reason: FormulaText | None = setting("Why no tax is due (tax).", default=None)
     tax: OwnTaxDefinition | None = setting(
         "A tax of its own, instead of that of its line (discount, charge).", default=None
+    )
+    valid: Validity | None = setting(
+        "From when until when it counts, by the date of the order; 0 on other days (discount, charge).", default=None
     )
     on_top_of: Texts = setting("Earlier taxes that this one is taken of too (tax).", default=())
     label: str = setting("The word shown to people.", default="")

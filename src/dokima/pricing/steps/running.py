@@ -11,7 +11,7 @@ from dokima.columns.flags import Flags
 from dokima.exact import Decimals, any_in, compare, group_sums, magnitude
 from dokima.exact.integers import Mask, either, everywhere
 from dokima.formulas import Level
-from dokima.formulas.operators import flags, numbers
+from dokima.formulas.operators import flags, logical_and, numbers
 from dokima.model.said import Said
 from dokima.pricing.kinds.kind import Working
 from dokima.pricing.steps.groups import Groups
@@ -134,9 +134,10 @@ class Run(TaxSteps):
         if unknown is not None:
             parts = parts.without(unknown[of])
         blank = self._blank_once(step, groups)
-        if "when" not in step.parts:
+        when = self._condition(step, groups)
+        if when is None:
             return replace(spread, parts=parts, reached=included, blank=blank)
-        when = flags(self._once(groups, step.parts["when"])).spread(count)
+        when = when.spread(count)
         applies = when.is_true()
         parts = Decimals.choose(applies[of], parts, Decimals.zeros(1))
         parts = parts.without(None if when.missing is None else when.missing[of])
@@ -247,12 +248,21 @@ class Run(TaxSteps):
         self.failed, self.lost = failed | blank, self.lost | lost
         return figures, blank
 
+    def _condition(self, step: Step, groups: Groups | None = None) -> Flags | None:
+        """Where a step applies: on the days on which it counts, where its ``when`` holds; None for everywhere."""
+        found: Flags | None = None
+        for key in ("valid", "when"):
+            if key in step.parts:
+                formula = step.parts[key]
+                each = flags(self.evaluate(formula) if groups is None else self._once(groups, formula))
+                found = each if found is None else logical_and(found, each)
+        return found
+
     def _where(self, step: Step, figure: Decimals) -> Decimals:
-        """The figure, but 0 where the step's ``when`` is false and blank where that is."""
-        when = self._part(step, "when")
+        """The figure, but 0 where the step does not apply and blank where nobody knows that."""
+        when = self._condition(step)
         if when is None:
             return figure
-        when = flags(when)
         return Decimals.choose(when.is_true(), figure, Decimals.zeros(self.length)).without(when.missing)
 
 

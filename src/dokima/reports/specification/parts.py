@@ -20,7 +20,7 @@ from dokima.reports.specification.content import Block, Chapter, Examples, Grid,
 from dokima.reports.specification.diagram import ORDER, diagram_of, lookups
 from dokima.reports.specification.evidence import Evidence
 from dokima.reports.specification.speech import amount_text, speech_of, value_text
-from dokima.reports.specification.steps import ROUNDED, routine_figure, step_sentences
+from dokima.reports.specification.steps import ROUNDED, routine_figure, step_sentences, validity_sentence
 from dokima.rules.rule import Rule
 from dokima.tables.table import Table
 
@@ -230,7 +230,7 @@ class Parts:
         parts = []
         for moment in self.program.definition.moments:
             rules = [rule for rule in self.program.rules if moment in rule.definition.at]
-            own = [Item(rule.id, list(self._rule(rule)), self._below_rule(rule)) for rule in rules]
+            own = [Item(rule.key, list(self._rule(rule)), self._below_rule(rule)) for rule in rules]
             if own:
                 parts.append(Chapter(_("At {moment}").format(moment=moment), [Items(own)]))
         return Chapter(_("Rules by moment"), [], parts)
@@ -249,6 +249,8 @@ class Parts:
                 said = _("Where {condition}: it must be so that {required}.")
                 when = self.phrases.condition(rule.when)
             yield Sentence(said.format(condition=when, required=must), formula)
+        if spec.valid is not None:
+            yield validity_sentence(spec.valid)
         if spec.field and "edit" in spec.at:
             said = _("It is asked whenever {field} is edited.")
             yield Sentence(said.format(field=self.phrases.name(spec.field)), spec.field)
@@ -262,7 +264,7 @@ class Parts:
         spec = rule.definition
         if spec.built_in:
             return [Sentence(_("Every rulebook has this rule."))]
-        return [*self._noted(spec.note, f"rule.{spec.id}"), *self._proved(self.evidence.of_rule(spec.id))]
+        return [*self._noted(spec.note, f"rule.{spec.key}"), *self._proved(self.evidence.of_rule(spec.key))]
 
     # -- money --------------------------------------------------------------------------------------------------------
 

@@ -7,9 +7,11 @@ from collections.abc import Iterator
 from dokima.explaining import words
 from dokima.explaining.phrases import Phrases
 from dokima.formulas.tree import LITERAL
+from dokima.model.validity import Validity
 from dokima.pricing.steps.routine import OWN_TAX, Routine, Step
 from dokima.reports.language import N_, _, told
 from dokima.reports.specification.content import Sentence
+from dokima.reports.specification.speech import value_text
 
 ROUNDED = {
     "half-up": N_("rounded half-up"), "half-even": N_("rounded half-even"), "half-down": N_("rounded half-down"),
@@ -134,6 +136,8 @@ def _category(step: Step, phrases: Phrases, of: str = "") -> Iterator[Sentence]:
 
 def _limits(step: Step, phrases: Phrases) -> Iterator[Sentence]:
     spec = step.definition
+    if spec.valid is not None:
+        yield validity_sentence(spec.valid)
     if spec.when is not None:
         said = _("Only where {condition}.")
         yield Sentence(said.format(condition=phrases.condition(step.parts["when"])), f"{spec.when}")
@@ -158,6 +162,18 @@ def _percent(step: Step, phrases: Phrases, of: str = "") -> str:
     if step.parts[f"{of}percent"].root.role == LITERAL:
         return f"{said} %"
     return _("so many percent as {value} says,").format(value=said)
+
+
+def validity_sentence(valid: Validity) -> Sentence:
+    """From when until when something counts."""
+    if valid.start is None:
+        said = _("It counts until {until}, by the date of the order.")
+    elif valid.until is None:
+        said = _("It counts from {start} on, by the date of the order.")
+    else:
+        said = _("It counts from {start} to {until}, by the date of the order.")
+    start, until = (None if each is None else value_text(each) for each in (valid.start, valid.until))
+    return Sentence(said.format(start=start, until=until), str(valid))
 
 
 def routine_figure(name: str, routine: Routine) -> str:
