@@ -99,7 +99,7 @@ GROUPS = {
         "AuditRemarks",
         "Replay",
     ],
-    "What people and programs read": ["report", "Report", "draw", "to_csv", "to_json", "Detail", "visible"],
+    "What people and programs read": ["report", "paper", "Report", "draw", "to_csv", "to_json", "Detail", "visible"],
     "Errors": [],
 }
 

@@ -34,7 +34,6 @@ SIZE=9 take init 156 54 "dokima init depot --from exports/depot_2026.csv --price
 take eval 140 42 "dokima eval 'item.weight * line.quantity' orders/SQ-2041.json 10" \
     "dokima eval --rows agreed customer=FERNHOLT item=PANE-T6 min_quantity=24 --date 2026-03-02"
 SIZE=9 take prices 156 54 "dokima prices --customer FERNHOLT --date 2026-03-02 | head -50"
-take prices-item 140 42 "dokima prices --item PANE-T6 --date 2026-03-02"
 SIZE=9 take prove 156 54 \
     "sed -i 's/C62,2026-01-01,2026-12-31,24,44.25/C62,2026-01-01,2026-12-31,25,44.25/' tables/agreed_prices.csv" \
     "dokima prove | tail -16" "sed -i 's/,25,44.25/,24,44.25/' tables/agreed_prices.csv" "dokima prove --coverage | head -15"
@@ -72,11 +71,16 @@ report() { # needs chromium and poppler-utils
         --screenshot="$here/report.png" "file://$work/r.html" > /dev/null 2>&1
     pdftoppm -r 80 -png -singlefile "$work/r.pdf" "$here/report-pdf"
 }
+quotation() { # needs poppler-utils
+    dokima paper quotation orders/SQ-2041.json --locale en_GB --out "$work/q.pdf" 2> /dev/null
+    pdftoppm -r 110 -png -singlefile "$work/q.pdf" "$here/quotation"
+}
 spec() { # needs chromium
     dokima spec --out "$work/s.html" --version "spring 2026" --today 2026-03-02 2> /dev/null
     chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,800 \
         --screenshot="$here/spec.png" "file://$work/s.html" > /dev/null 2>&1
 }
 picture spec
+picture quotation
 picture waterfall
 picture report

@@ -92,6 +92,7 @@ if TYPE_CHECKING:  # for editors and type checkers; at run time a name is import
     from dokima.reports.charts import draw as draw
     from dokima.reports.coverage_page import coverage_page as coverage_page
     from dokima.reports.front import Report as Report
+    from dokima.reports.front import paper as paper
     from dokima.reports.front import report as report
     from dokima.reports.inert import visible as visible
     from dokima.reports.specification.content import Specification as Specification
@@ -229,6 +230,7 @@ _HOMES = {
     "refresh_drafts": "dokima.store.opening",
     "refuse": "dokima.rules.python",
     "coverage_page": "dokima.reports.coverage_page",
+    "paper": "dokima.reports.front",
     "report": "dokima.reports.front",
     "Specification": "dokima.reports.specification.content",
     "specify": "dokima.reports.specification.making",
@@ -347,6 +349,7 @@ __all__ = [
     "load",
     "open_store",
     "order_choices",
+    "paper",
     "price_files",
     "prove",
     "prove_order",

@@ -26,12 +26,20 @@ from dokima.pricing.steps.totals import TOTALS
 
 if TYPE_CHECKING:
     from dokima.changes.grouping import GroupedVariance
+    from dokima.pricing.program import Program
 
 Status = Literal["unchanged", "changed", "added", "removed"]
 PROFIT = ("cost", "margin")
 """Figures that, where a routine has steps of these names, are compared like amounts."""
 COSTS = ("unit_cost", *PROFIT)
 """Figures that are for our own eyes: what a line costs us, and what it earns."""
+
+
+def for_own_eyes(program: Program) -> frozenset[str]:
+    """What a report for the other party leaves out, by dotted name: what is internal, and what lines cost and earn."""
+    return program.internal | {f"{level}.{name}" for level in ("line", "header") for name in COSTS}
+
+
 _STATUSES: tuple[Status, ...] = ("unchanged", "changed", "added", "removed")
 
 

@@ -26,6 +26,7 @@ GROUPS: dict[str, dict[str, Listed]] = {
         "check": Listed("dokima.cli.checking:check", "Ask the rules about orders."),
         "price": Listed("dokima.cli.pricing:price", "Price orders: every step of every line, tax, totals."),
         "explain": Listed("dokima.cli.explaining:explain", "Say where the figures of a line came from."),
+        "paper": Listed("dokima.cli.papers:write_papers", "Write a quotation or another paper about orders."),
         "prices": Listed("dokima.cli.price_lists:prices", "Show every price and discount that applies."),
         "eval": Listed("dokima.cli.evaluating:evaluate", "Work a formula out."),
     },

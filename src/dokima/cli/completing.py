@@ -52,6 +52,7 @@ def _figures(book: Rulebook, ctx: typer.Context) -> list[str]:  # noqa: ARG001 (
 _numbers = _offer(lambda book, ctx: _orders(book, ctx).numbers)
 line_numbers = _offer(_lines)
 figures = _offer(_figures)
+papers = _offer(lambda book, _: list(book.declared.papers))
 rules = _offer(lambda book, _: [rule.id for rule in book.program.rules])
 tables = _offer(lambda book, _: [f"{name}=" for name in book.program.tables])
 table_names = _offer(lambda book, _: book.program.tables)

@@ -9,6 +9,7 @@ EXAMPLES: Mapping[str, str] = {
     "demo": "dokima demo",
     "check": "dokima check orders --at save",
     "price": "dokima price orders/SQ-2041.json",
+    "paper": "dokima paper quotation orders/SQ-2041.json",
     "prices": "dokima prices --customer FERNHOLT --date 2026-03-02",
     "explain": "dokima explain orders/SQ-2041.json 10 price",
     "eval": 'dokima eval "item.weight * line.quantity" orders/SQ-2041.json 10',

@@ -11,6 +11,7 @@ from graphlib import CycleError, TopologicalSorter
 from itertools import combinations
 from weakref import WeakValueDictionary
 
+from dokima.compiling.paper_checks import paper_problems
 from dokima.compiling.routine_builder import build_routine
 from dokima.compiling.scope import Scope
 from dokima.errors import FormulaError, RulebookError, RulebookProblem, listed, nearest
@@ -26,9 +27,11 @@ from dokima.model.validity import overlaps
 from dokima.model.values import wrong_choice
 from dokima.pricing.facts import FACTS
 from dokima.pricing.kinds import kinds_by_name
+from dokima.pricing.papers import PaperDefinition, PaperTerms
 from dokima.pricing.program import Program, ProgramDefinition
 from dokima.pricing.steps.definition import RESERVED, RUNNING
 from dokima.pricing.steps.routine import Routine
+from dokima.rules.messages import Message, read_message
 from dokima.rules.rule import MOMENTS, Rule
 from dokima.rules.verdicts import build_rule
 from dokima.tables.assembly import check_roll_up, roll_up
@@ -88,10 +91,35 @@ class _Builder:
         defaults = self._defaults()
         named = self._named(figures)
         rate, parties = self._reporting(), self._parties()
+        papers = {each.name: self._paper(each, figures) for each in self.definition.papers}
         if self.problems:
             raise RulebookError(self.problems)
         tables = {name: table for name, table in self.tables.items() if table is not None}
-        return Program(self.definition, tables, rules, routines, defaults, _readers(tables), rate, parties, named)
+        readers = _readers(tables)
+        made = Program(self.definition, tables, rules, routines, defaults, readers, rate, parties, named, papers)
+        self.problems += paper_problems(made)
+        if self.problems:
+            raise RulebookError(self.problems)
+        return made
+
+    def _paper(self, definition: PaperDefinition, figures: Mapping[str, Name]) -> PaperTerms:
+        """The texts of a paper, one by language, and until when it is offered."""
+        path, names = f"paper.{definition.name}", self.scope.with_figures(figures)
+        texts: dict[str, dict[str, Message]] = {}
+        for key, by_language in definition.spoken.items():
+            for language, text in by_language.items():
+                try:
+                    texts.setdefault(key, {})[language] = read_message(text, names, Level.HEADER)
+                except FormulaError as error:
+                    place = ".".join(filter(None, [path, key, language]))
+                    self._problem(place, error.pointed())
+        valid_until = None
+        if definition.valid_until is not None:
+            try:
+                valid_until = compile_formula(definition.valid_until, names, ("date",), Level.HEADER, "'valid_until'")
+            except FormulaError as error:
+                self._problem(f"{path}.valid_until", error.pointed())
+        return PaperTerms(definition, texts, valid_until)
 
     def _problem(self, path: str, message: str) -> None:
         self.problems.append(RulebookProblem("", path, message))

@@ -57,6 +57,7 @@ class Field:
         default="blank",
     )
     note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
+    internal: bool = setting("For our own eyes: papers that leave the house do not show it.", default=False)
     money: bool = False
     words: bool = False
     pattern: str = ""
@@ -102,8 +103,8 @@ def _texts(names: str) -> list[Field]:
     return [Field(name) for name in names.split()]
 
 
-def _money(name: str, label: str = "") -> Field:
-    return Field(name, "decimal", label=label, money=True)
+def _money(name: str, label: str = "", *, internal: bool = False) -> Field:
+    return Field(name, "decimal", label=label, money=True, internal=internal)
 
 
 HEADER_FIELDS: tuple[Field, ...] = (
@@ -112,7 +113,7 @@ HEADER_FIELDS: tuple[Field, ...] = (
     ),
     Field("date", "date"),
     Field("revision", "integer"),
-    _money("budget"),
+    _money("budget", internal=True),
     _money("stated_line_net", "stated sum of line net"),
     _money("stated_without_tax", "stated total without tax"),
     _money("stated_tax", "stated tax"),
@@ -129,7 +130,7 @@ LINE_FIELDS: tuple[Field, ...] = (
     Field("price_base", "decimal"),
     _money("unit_price", "stated unit price"),
     _money("stated_net"),
-    _money("unit_cost"),
+    _money("unit_cost", internal=True),
     Field("delivered", "decimal"),
     Field("due_date", "date"),
     _MARKS,

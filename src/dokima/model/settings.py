@@ -43,8 +43,8 @@ class Reads:
 
     how: Literal[
         "above zero", "anything exact", "break", "character", "day", "days", "formula", "heading", "kind of step",
-        "locale", "mode", "name", "not negative", "places", "places of currency", "row", "texts", "thousands", "url",
-        "value",
+        "locale", "mode", "name", "not negative", "places", "places of currency", "row", "spoken", "texts", "thousands",
+        "url", "value",
     ]  # fmt: skip
 
 

@@ -35,7 +35,9 @@ NOTE = "note"
 """What an author says beside a setting: it decides nothing either, wherever it stands."""
 STATUS = "status"
 """That a rulebook is a draft: whoever releases it has decided nothing else."""
-OF_REPORTS = ("letterhead", "texts", "report")
+OF_REPORTS = ("letterhead", "texts", "report", "papers")
+INTERNAL = "internal"
+"""That something is for our own eyes: no figure depends on it."""
 """What says only how reports look: it decides nothing, so nothing has to be done again when it changes."""
 
 LATER = {
@@ -48,6 +50,7 @@ LATER = {
     "valid": None,
     "version": "",
     "left_out": (),
+    "status": "",
 }
 """Settings that came after fingerprints had their form: a rulebook that leaves them out keeps the one that it had."""
 
@@ -80,8 +83,10 @@ def settings_digest(definition: ProgramDefinition) -> str:
 def _of_settings(definition: ProgramDefinition) -> Any:
     digest = hashlib.sha256()
     for each in fields(definition):
-        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE, STATUS):
-            digest.update(_text(getattr(definition, each.name)).encode())
+        said = getattr(definition, each.name)
+        is_usual = each.name in LATER and said == LATER[each.name]
+        if each.name not in ("sources", *OF_PLACES, *OF_REPORTS, NOTE, STATUS) and not is_usual:
+            digest.update(_text(said).encode())
     return digest
 
 
@@ -101,7 +106,7 @@ def part_digests(definition: ProgramDefinition) -> dict[str, str]:
     for table in definition.tables:
         source = definition.sources.get(table.name)
         parts[f"table {table.name}"] = (table, None if source is None else rows_digest(source))
-    parts |= {f"rule {each.id}": each for each in definition.rules}
+    parts |= {f"rule {each.key}": each for each in definition.rules}
     for routine in definition.routines:
         settings = {each.name: getattr(routine, each.name) for each in fields(routine) if each.name != "steps"}
         parts[f"routine {routine.name}"] = (settings, [step.name for step in routine.steps])
@@ -109,7 +114,8 @@ def part_digests(definition: ProgramDefinition) -> dict[str, str]:
     parts |= {f"function {name}": each for name, each in definition.functions.items()}
     of_their_own = {"fields", "values", "formulas", "tables", "sources", "rules", "routines", "functions", *OF_REPORTS}
     rest = {each.name: getattr(definition, each.name) for each in fields(definition) if each.name not in of_their_own}
-    parts["other settings"] = {name: each for name, each in rest.items() if name not in OF_PLACES}
+    usual = [name for name, each in rest.items() if name in LATER and each == LATER[name]]
+    parts["other settings"] = {name: each for name, each in rest.items() if name not in (*OF_PLACES, *usual)}
     return {name: _part_digest(each) for name, each in parts.items()}
 
 
@@ -188,7 +194,7 @@ def _by_appearance(column: RawColumn) -> tuple[Sequence[Any], Integers | None]:
 @cache
 def _said(kind: type) -> tuple[str, ...]:
     """Names of the fields of a dataclass that decide something."""
-    return tuple(each.name for each in fields(kind) if each.name != NOTE)
+    return tuple(each.name for each in fields(kind) if each.name not in (NOTE, INTERNAL))
 
 
 def _text(value: Any) -> str:

@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from dokima.columns.column import Column
+from dokima.errors import NotFound, listed, nearest
 from dokima.formulas import Formula
 from dokima.formulas.following import Follows
 from dokima.formulas.functions import Function
@@ -21,6 +22,7 @@ from dokima.model.settings import FormulaText, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
 from dokima.pricing.fingerprint import fingerprint_of
 from dokima.pricing.kinds.kind import StepKind
+from dokima.pricing.papers import PaperDefinition, PaperTerms, internal_names
 from dokima.pricing.steps.definition import RoutineDefinition
 from dokima.pricing.steps.routine import Routine
 from dokima.rules.rule import Rule, RuleDefinition
@@ -90,6 +92,7 @@ class ProgramDefinition:
         numbering: How orders are numbered when they are saved, by kind of order.
         reprice_on: Fields by dotted name; where one has changed, agreed terms are no longer used.
         note: What its author says it is for.
+        papers: Papers about an order, such as a quotation.
         status: ``draft`` while it is not to be worked with; blank once it is.
         left_out: Rules and steps that were left out to try something; orders are not edited or saved with it.
     """
@@ -119,6 +122,7 @@ class ProgramDefinition:
     overrides: OverrideTerms = field(default_factory=OverrideTerms)
     reprice_on: Sequence[str] = ("line.item", "line.unit")
     note: str = ""
+    papers: Sequence[PaperDefinition] = ()
     status: str = ""
     left_out: Sequence[str] = ()
     numbering: Mapping[str, NumberSeries] = field(default_factory=dict)
@@ -140,6 +144,7 @@ class Program:
         reporting_rate: How many of the reporting currency one of an order's is; None without such a currency.
         readers: For each figure that changes from step to step the tables that read it or its sum over the order,
             directly or through others.
+        papers: Papers about an order by name.
     """
 
     definition: ProgramDefinition
@@ -151,6 +156,23 @@ class Program:
     reporting_rate: Formula | None = None
     parties: Mapping[str, Sequence[Formula]] = field(default_factory=dict)
     named: Mapping[str, Formula] = field(default_factory=dict)
+    papers: Mapping[str, PaperTerms] = field(default_factory=dict)
+
+    def paper(self, name: str) -> PaperTerms:
+        """A paper by name.
+
+        Raises:
+            NotFound: There is none.
+        """
+        if name not in self.papers:
+            there = f"; there are {listed(self.papers)}" if self.papers else "; the rulebook has none: [paper.NAME]"
+            raise NotFound(f"there is no paper '{name}'{nearest(name, self.papers)}{there}")
+        return self.papers[name]
+
+    @cached_property
+    def internal(self) -> frozenset[str]:
+        """Dotted names that papers which leave the house do not show."""
+        return internal_names(self)
 
     @cached_property
     def figures(self) -> frozenset[str]:

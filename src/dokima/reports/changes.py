@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -12,7 +12,7 @@ from dokima.changes.documents import total
 from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import Ledger, LedgerChange
 from dokima.changes.step_moves import lines_with_steps, step_moves
-from dokima.changes.variance import COSTS, LineVariance, Variance
+from dokima.changes.variance import COSTS, LineVariance, Variance, for_own_eyes
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
@@ -57,8 +57,9 @@ def change_paper(
     variance = change.variance()
     after = PricedOrder(variance.after, 0)
     ((_, totals),) = variance.totals().items()
-    lines = _lines(change, variance, words, every=every, steps=lines_with_steps(variance, steps))
-    header = _header(variance, words)
+    hidden = frozenset[str]() if with_costs else variance.after.program.internal
+    lines = _lines(change, variance, words, hidden, every=every, steps=lines_with_steps(variance, steps))
+    header = _header(variance, words, hidden)
     summary = _summary(variance, totals, words)
     sections = [summary, lines]
     sections += [header] if header.rows else []
@@ -241,7 +242,9 @@ def _earlier(change: ChangeOrder, approved: Sequence[LedgerChange]) -> list[Ledg
 # -- lines ----------------------------------------------------------------------------------------------------
 
 
-def _lines(change: ChangeOrder, variance: Variance, words: Wording, *, every: bool, steps: set[str]) -> Section:
+def _lines(
+    change: ChangeOrder, variance: Variance, words: Wording, hidden: Collection[str], *, every: bool, steps: set[str]
+) -> Section:
     """The lines that change: before, after and the effect of each; below them those that do not, and all together."""
     quantity, price, net = words["quantity"], words["unit_price"], words["net"]
     columns = [
@@ -260,13 +263,13 @@ def _lines(change: ChangeOrder, variance: Variance, words: Wording, *, every: bo
         Column(words["variance"], "variance", group=net),
     ]
     changed = list(variance.lines(every=every))
-    listed = [line for line in changed if every or not (_is_rounding(line) or _is_cost(line))]
+    listed = [line for line in changed if every or not (_is_rounding(line) or _is_cost(line, variance))]
     causes = [line.line for line in changed if line.status != "unchanged" and not line.is_consequence]
     rows = []
     for line in listed:
         rows.append(_line(line, variance, words))
         rows += [_detail(words.say("stands_for", line=at, document=of)) for of, at in change.standing_for(line.line)]
-        rows += _details(line, variance, words, causes)
+        rows += _details(line, variance, words, causes, hidden)
         rows += _steps(line, variance) if line.line in steps else ()
     if rows:
         ((_, totals),) = variance.totals().items()
@@ -296,10 +299,12 @@ def _is_rounding(line: LineVariance) -> bool:
     return line.is_consequence and not line.figures["without_tax"].variance
 
 
-def _is_cost(line: LineVariance) -> bool:
+def _is_cost(line: LineVariance, variance: Variance) -> bool:
     """Whether nothing of a line moved but what it costs us, which is nobody else's concern."""
-    moved = {name for name, change in line.figures.items() if change.before != change.after}
-    return line.status == "changed" and not line.fields and bool(moved) and moved <= {*COSTS}
+    hidden = for_own_eyes(variance.after.program)
+    moved = {f"line.{name}" for name, change in line.figures.items() if change.before != change.after}
+    moved |= {f"line.{name}" for name in line.fields}
+    return line.status == "changed" and bool(moved) and moved <= hidden
 
 
 def _line(line: LineVariance, variance: Variance, words: Wording) -> Row:
@@ -330,11 +335,14 @@ def _field(line: LineVariance, variance: Variance, name: str) -> Any:
     return PricedOrder(side, 0).line(line.line).field(name)
 
 
-def _details(line: LineVariance, variance: Variance, words: Wording, causes: Sequence[str]) -> Iterator[Row]:
+def _details(
+    line: LineVariance, variance: Variance, words: Wording, causes: Sequence[str], hidden: Collection[str]
+) -> Iterator[Row]:
     """Every other field of a line that changes, in a row of its own below it; of a line that follows, why it moves."""
     labels: Mapping[str, Field] = variance.after.orders.fields.line
     aside = _BOOKKEEPING if line.status == "changed" else (*_BOOKKEEPING, *_OF_ITS_OWN)
     fields = {name: moved for name, moved in line.fields.items() if name not in aside}
+    fields = {name: moved for name, moved in fields.items() if f"line.{name}" not in hidden}
     reason = fields.pop("override_reason", None) if "price_override" in fields else None
     for name, moved in fields.items():
         told = f"{words.label(labels[name])}: {_moved(moved, line.status)}"
@@ -373,14 +381,14 @@ def _steps_that_moved(line: LineVariance, variance: Variance, words: Wording) ->
     return [f"{words.figure(name)} {signed(line.figures[name].variance)}" for name in moved]
 
 
-def _header(variance: Variance, words: Wording) -> Section:
+def _header(variance: Variance, words: Wording, hidden: Collection[str]) -> Section:
     columns = [Column(words["field"]), Column(words["before"]), Column(words["after"])]
     ((_, fields),) = variance.headers().items()
     labels = variance.after.orders.fields.header
     rows = [
         Row([words.label(labels[name]), _shown(moved.before), _shown(moved.after)])
         for name, moved in fields.items()
-        if name not in HEADER_ASIDE
+        if name not in HEADER_ASIDE and f"header.{name}" not in hidden
     ]
     return Section(words["header_changed"], columns, rows)
 

@@ -39,6 +39,7 @@ _PAPERS: Mapping[str, str] = {
     "Findings": "papers.findings_paper",
     "Ledger": "ledgers.ledger_paper",
     "Listing": "listings.listing_paper",
+    "OrderPaper": "order_papers.paper_of",
     "PriceList": "price_lists.price_list_paper",
     "Proof": "proofs.proof_paper",
     "Replay": "papers.replay_paper",
@@ -50,6 +51,10 @@ _PAPERS: Mapping[str, str] = {
 _WRITERS: Mapping[str, str] = {
     ".html": "html.write_html", ".pdf": "pdf.write_pdf", ".xlsx": "sheets.write_xlsx", ".md": "plain.write_markdown",
 }  # fmt: skip
+_OF_ORDER_PAPERS: Mapping[str, str] = {
+    **{ending: _WRITERS[ending] for ending in (".html", ".pdf", ".md")}, ".docx": "word.write_docx",
+}  # fmt: skip
+"""What writes a paper that leaves the house: whoever gets it has no use for a workbook of its cells."""
 _TEXTS: Mapping[str, str] = {"html": "html.html_text", "markdown": "plain.markdown_text"}
 """What writes a paper to a file, by ending, and as text."""
 _OF_SPECIFICATIONS: Mapping[str, str] = {
@@ -64,6 +69,8 @@ _TEXTS_OF_SPECIFICATIONS: Mapping[str, str] = {
 
 def writers_of(result: Any) -> Mapping[str, str]:
     """What writes a result to a file, by ending."""
+    if is_order_paper(result):
+        return _OF_ORDER_PAPERS
     return _OF_SPECIFICATIONS if is_specification(result) else _WRITERS
 
 
@@ -75,6 +82,11 @@ def texts_of(result: Any) -> Mapping[str, str]:
 def spoken_in(result: Any) -> str | None:
     """The locale of a result that is made of words already, as a specification is; None for any other."""
     return result.locale if type(result).__name__ == "Specification" else None
+
+
+def is_order_paper(result: Any) -> bool:
+    """Whether a result is a paper that leaves the house: nothing of its order goes out but what stands on it."""
+    return type(result).__name__ == "OrderPaper"
 
 
 def is_specification(result: Any) -> bool:

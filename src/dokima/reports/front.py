@@ -15,7 +15,16 @@ from dokima.formats.results.registry import data_of, to_csv, to_json
 from dokima.formats.tables_out import write_arrow_table
 from dokima.formats.whole_files import whole_file, write_whole
 from dokima.model.listing import Listing
-from dokima.reports.forms import Forms, forms_of, function_of, is_specification, spoken_in, texts_of, writers_of
+from dokima.reports.forms import (
+    Forms,
+    forms_of,
+    function_of,
+    is_order_paper,
+    is_specification,
+    spoken_in,
+    texts_of,
+    writers_of,
+)
 from dokima.reports.inert import Inert
 from dokima.reports.language import speaking
 from dokima.reports.translations import Wording
@@ -23,6 +32,8 @@ from dokima.reports.translations import Wording
 if TYPE_CHECKING:  # a result brings its own report along, so that pricing does not wait for variances
     from dokima.changes.ledger import Ledger
     from dokima.explaining.explanation import QuantityPrice
+    from dokima.model.findings import Findings
+    from dokima.pricing.calculation.calculation import Calculation, PricedOrder
     from dokima.rulebook.book import Rulebook
 
 WIDTH = 120
@@ -120,6 +131,7 @@ class Report:
         target = Path(path)
         ending = target.suffix.lower()
         programs: tuple[str, ...] = (".json",) if is_specification(self.result) else _FOR_PROGRAMS
+        programs = () if is_order_paper(self.result) else programs
         programs += _OF_LISTS if isinstance(self.result, Listing) else ()
         known = [*writers_of(self.result), *programs]
         if ending not in known:
@@ -256,6 +268,39 @@ def report(
     detail = Detail(every, with_costs, figures, totals, technical, quantities, ledger, columns, steps)
     with speaking(locale):  # a locale that is none is refused here, not when somebody reads the report
         return Report(result, detail, forms_of(result, words, detail), locale)
+
+
+def paper(
+    priced: Calculation | PricedOrder,
+    name: str,
+    *,
+    draft: bool = False,
+    locale: str = "",
+    findings: Findings | None = None,
+) -> Report:
+    """A paper about one order, such as a quotation, as the rulebook says it: a page, a PDF, a Word document, Markdown.
+
+    It shows nothing internal unless it says ``internal = true``, and of an agreed order the agreed figures.
+
+    Args:
+        priced: The order, or a calculation of one alone.
+        name: Name of the paper in the rulebook.
+        draft: Make one of an order with errors too, with that on each page.
+        locale: Locale such as ``de_DE``, for its texts, words and numbers; that of the rulebook if blank.
+        findings: What rules say of the order, beside what pricing found.
+
+    Raises:
+        NotFound: The rulebook has no such paper.
+        DokimaError: There is not exactly one order, or no such locale.
+        Refused: The order has errors, and it is not to be a draft.
+    """
+    from dokima.reports.order_papers import order_paper_of
+
+    made = order_paper_of(priced, name, draft=draft, findings=findings)
+    program = made.order.calculation.program
+    locale, words = locale or program.definition.report.locale, Wording.of(program)
+    with speaking(locale):
+        return Report(made, Detail(), forms_of(made, words, Detail()), locale)
 
 
 def _program_of(result: Any) -> Any:

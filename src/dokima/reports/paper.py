@@ -63,12 +63,21 @@ class Row:
 
 @dataclass(frozen=True)
 class Section:
-    """A heading and a table below it, or a sentence where there is nothing to list."""
+    """A heading and a table below it, or a sentence where there is nothing to list.
+
+    Attributes:
+        heading: Its heading, blank for none.
+        columns: The columns of the table.
+        rows: Its rows.
+        empty: The sentence.
+        at_right: Whether the table is as narrow as it can be and stands at the right, below figures of another.
+    """
 
     heading: str
     columns: Sequence[Column]
     rows: Sequence[Row]
     empty: str = ""
+    at_right: bool = False
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "heading", visible(self.heading))
@@ -112,6 +121,8 @@ class Paper:
         mark: What state it is in, as a plain mark beside the title.
         watermark: What is written across its pages; blank for nothing.
         headline: What it comes to in one sentence.
+        opening: Texts above its tables.
+        notes: Texts below them.
     """
 
     title: str
@@ -127,8 +138,12 @@ class Paper:
     mark: str = ""
     watermark: str = ""
     headline: str = ""
+    opening: Sequence[str] = ()
+    notes: Sequence[str] = ()
 
     def __post_init__(self) -> None:
+        for name in ("opening", "notes"):
+            object.__setattr__(self, name, [visible(each) for each in getattr(self, name) if each])
         for name in ("title", "subtitle", "currency", "headline"):
             object.__setattr__(self, name, visible(getattr(self, name)))
 
@@ -144,10 +159,12 @@ class Paper:
         head.append("   " + "   ".join(filter(None, [self.subtitle, self.currency, self.mark])), style="not bold")
         facts = [Text(f"  {label}: {value.replace(chr(10), ', ')}") for label, value in self.shown_facts]
         parts: list[RenderableType] = [head, *([Text(f"  {self.headline}")] if self.headline else []), *facts]
+        parts += [Text(f"\n{each}") for each in self.opening]
         for section in self.sections:
             if section.heading:
                 parts += [Text(""), Text(section.heading, style="bold")]
             parts.append(_table(section) if section.rows else Text(f"  {section.empty}"))
+        parts += [Text(f"\n{each}") for each in self.notes]
         return Group(*parts)
 
 

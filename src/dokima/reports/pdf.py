@@ -42,6 +42,7 @@ def write_pdf(paper: Paper, target: Path) -> None:
         flow.append(Paragraph(written(paper.headline), styles["headline"]))
     if paper.shown_facts:
         flow.append(_facts(paper, width, styles))
+    flow += [_text(each, styles) for each in paper.opening]
     for section in paper.sections:
         flow.append(Spacer(1, 14))
         flow += [Paragraph(written(section.heading), styles["heading"])] if section.heading else []
@@ -49,6 +50,7 @@ def write_pdf(paper: Paper, target: Path) -> None:
             flow.append(_table(section, width, styles))
         else:
             flow.append(Paragraph(written(section.empty), styles["plain"]))
+    flow += [_text(each, styles) for each in paper.notes]
     if paper.decision:
         # What is decided stands above it, so that it says by itself what is signed where it has a page of its own.
         said = f"{paper.title}. {paper.headline}" if paper.headline else paper.title
@@ -59,6 +61,13 @@ def write_pdf(paper: Paper, target: Path) -> None:
         lang=paper.language, leftMargin=MARGIN, rightMargin=MARGIN, topMargin=72, bottomMargin=52, invariant=1,
     )  # fmt: skip
     document.build(flow, canvasmaker=numbered_pages(paper, size))
+
+
+def _text(text: str, styles: dict[str, Any]) -> Any:
+    """A text above or below the tables."""
+    from reportlab.platypus import Paragraph
+
+    return Paragraph(written(text).replace("\n", "<br/>"), styles["text"])
 
 
 def fonts() -> None:
@@ -93,6 +102,7 @@ def _styles() -> dict[str, Any]:
     cell = ParagraphStyle("cell", parent=plain, fontSize=8, leading=10.5)
     return {
         "plain": plain,
+        "text": ParagraphStyle("text", parent=plain, spaceBefore=12),
         "title": ParagraphStyle("title", parent=plain, fontName=BOLD, fontSize=16, leading=20, spaceAfter=2),
         "headline": ParagraphStyle(
             "headline", parent=plain, fontName=BOLD, fontSize=10.5, leading=14, spaceBefore=6, spaceAfter=4
@@ -171,8 +181,9 @@ def _table(section: Section, width: float, styles: dict[str, Any]) -> Any:
         ),
         *(("SPAN", (2, at), (-1, at)) for at, row in enumerate(section.rows, heads) if row.mark == "detail"),
     ]
-    widths = _widths(section, width)
-    return LongTable(cells, colWidths=widths, repeatRows=heads, style=TableStyle(look), hAlign="LEFT")
+    widths = _widths(section, width / 2 if section.at_right else width)
+    side = "RIGHT" if section.at_right else "LEFT"
+    return LongTable(cells, colWidths=widths, repeatRows=heads, style=TableStyle(look), hAlign=side)
 
 
 def _heads(section: Section, style: Any, styles: dict[str, Any]) -> list[list[Any]]:

@@ -25,6 +25,7 @@ def markdown_text(paper: Paper) -> str:
     lines = [f"# {inert(paper.title)}", "", inert(about), ""]
     lines += [f"**{inert(paper.headline)}**", ""] if paper.headline else []
     lines += [f"- {inert(label)}: {inert(value.replace(chr(10), ', '))}" for label, value in paper.shown_facts]
+    lines += [line for each in paper.opening for line in ("", inert(each))]
     for section in paper.sections:
         lines += ["", f"## {inert(section.heading)}", ""] if section.heading else [""]
         if not section.rows:
@@ -34,6 +35,7 @@ def markdown_text(paper: Paper) -> str:
         lines.append("|" + "|".join("---" if column.kind == "text" else "---:" for column in section.columns) + "|")
         for row in section.rows:
             lines.append(markdown_row([c.cell(v) for c, v in zip(section.columns, row.values, strict=True)]))
+    lines += [line for each in paper.notes for line in ("", inert(each))]
     for side in paper.decision:
         choices = " ".join(f"☐ {inert(choice)}" for choice in side.choices)
         lines += ["", f"**{inert(side.party)}**: {choices}", ""]

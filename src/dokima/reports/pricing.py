@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -233,30 +233,45 @@ def _totals(order: PricedOrder) -> Table:
     return table
 
 
-def total_rows(order: PricedOrder) -> Iterator[tuple[str, Any, str]]:
-    """The totals of an order: word, value, and what it is (total for what is to be paid, beside for what is no sum)."""
-    totals = order.totals
-    gross = ("line_net", "allowances", "charges") if order.prices_include_tax else ()
+def total_rows(order: PricedOrder, hidden: Collection[str] = ()) -> Iterator[tuple[str, Any, str]]:
+    """The totals of an order: word, value, and what it is (total for what is to be paid, beside for what is no sum).
+
+    Args:
+        order: The order.
+        hidden: Figures of the order, by dotted name, that are left out.
+    """
     for name in TOTAL_WORDS:
-        value = getattr(totals, name)
-        if name in TOTAL_FACTS and value == 0:
-            continue
-        if name == "tax":
-            yield from _tax_rows(order)
-            continue
-        word = total_word(name) + (_(", with tax") if name in gross else "")
-        yield word, value, "total" if name == "payable" else ""
-    for word, value in _beside(order):
+        if not (name in TOTAL_FACTS and getattr(order.totals, name) == 0):
+            yield from rows_of_total(order, name)
+    for word, value in _beside(order, hidden):
         yield word, value, "beside"
 
 
-def _beside(order: PricedOrder) -> Iterator[tuple[str, Any]]:
+def rows_of_total(order: PricedOrder, name: str) -> Iterator[tuple[str, Any, str]]:
+    """A total of an order as `total_rows` has it: the tax is a row for each rate."""
+    if name == "tax":
+        yield from _tax_rows(order)
+        return
+    gross = order.prices_include_tax and name in ("line_net", "allowances", "charges")
+    word = total_word(name) + (_(", with tax") if gross else "")
+    yield word, getattr(order.totals, name), "total" if name == "payable" else ""
+
+
+def _beside(order: PricedOrder, hidden: Collection[str]) -> Iterator[tuple[str, Any]]:
     """What stands beside the totals: advance, instalments, figures of the order, the reporting currency."""
     for step in order.routine.steps if order.routine else ():
+        if f"header.{step.name}" in hidden:
+            continue
         if step.way.of_order:
             yield step.definition.shown, order.total(step.name)
         elif step.name in order.figures:
             yield step.definition.shown, order.figures[step.name]
+    yield from instalment_rows(order)
+    yield from reporting_rows(order)
+
+
+def instalment_rows(order: PricedOrder) -> Iterator[tuple[str, Any]]:
+    """How what is to be paid is split, and what is paid early."""
     for row in order.instalments:
         due = _(", due {day}").format(day=number(row.due)) if row.due else ""
         yield row.label + due, row.amount
@@ -264,6 +279,10 @@ def _beside(order: PricedOrder) -> Iterator[tuple[str, Any]]:
             early = _("{label}, if paid by {day} ({percent} % off)")
             facts = {"day": number(row.early.by), "percent": number(row.early.percent)}
             yield early.format(label=row.label, **facts), row.early.amount
+
+
+def reporting_rows(order: PricedOrder) -> Iterator[tuple[str, Any]]:
+    """The totals in the reporting currency, if there is one."""
     if (second := order.reporting) is not None:
         facts = {"currency": second.currency, "rate": number(second.rate)}
         yield _("total without tax in {currency} at {rate}").format(**facts), second.without_tax

@@ -67,6 +67,15 @@ def _as_list(value: Any) -> Any:
     return [value] if isinstance(value, str) else value
 
 
+def _as_spoken(value: Any) -> Any:
+    if isinstance(value, Mapping) and not value:
+        raise ValueError("expected a text, or texts by language")
+    for language in value if isinstance(value, Mapping) else ():
+        if not re.fullmatch("[a-z]{2,3}", str(language)):
+            raise ValueError(f"expected a language such as en or de (got '{language}')")
+    return {"": value} if isinstance(value, str) else value
+
+
 def _as_heading(value: Any) -> Any:
     return {"from": value} if isinstance(value, str) else value
 
@@ -115,6 +124,7 @@ _READERS: Mapping[str, Any] = {
     "places": Annotated[int, pydantic.Field(ge=0, le=30)],
     "row": Annotated[int, pydantic.Field(ge=1, le=1000)],
     "places of currency": Annotated[int, pydantic.Field(ge=0, le=12)],
+    "spoken": Annotated[dict[str, str], BeforeValidator(_as_spoken, json_schema_input_type=str | dict[str, str])],
     "texts": Annotated[list[str], BeforeValidator(_as_list, json_schema_input_type=str | list[str])],
     "thousands": Annotated[str, pydantic.Field(max_length=1)],
     "url": Annotated[str, AfterValidator(DatabaseUrl), WithJsonSchema({"type": "string"})],

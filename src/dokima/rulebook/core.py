@@ -113,6 +113,14 @@ class BookCore:
         """Locale of reports for which none is asked, blank for English words and plain numbers."""
         return self.declared.definition.report.locale
 
+    def refuse_unknown_paper(self, name: str) -> None:
+        """Refuse the name of a paper that the rulebook does not have.
+
+        Raises:
+            NotFound: Names the nearest.
+        """
+        self.declared.paper(name)
+
     @property
     def name(self) -> str:
         """The rulebook's name."""

@@ -81,6 +81,7 @@ def program_definition(
         overrides=sections.editing.override,
         reprice_on=[name if "." in name else f"line.{name}" for name in sections.terms.reprice_on],
         note=sections.rulebook.note,
+        papers=list(sections.paper.values()),
         status=sections.rulebook.status,
     )
 
@@ -95,6 +96,7 @@ def _like_standard(field: Field, standard: Sequence[Field], given: Collection[st
         kind=field.kind if field.name in given else known.kind,
         label=field.label or known.label,
         money=known.money,
+        internal=field.internal or known.internal,
     )
 
 

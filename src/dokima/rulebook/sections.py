@@ -13,6 +13,7 @@ from dokima.model.numbering import NumberSeries
 from dokima.model.questions import Question
 from dokima.model.settings import FormulaText, Name, Reads, Texts, setting
 from dokima.model.states import ChangeTerms, Lifecycle, OverrideTerms, StatedTerms
+from dokima.pricing.papers import PaperDefinition
 from dokima.pricing.program import ReportingCurrency, ReportTerms
 from dokima.pricing.steps.definition import RoutineDefinition
 from dokima.rules.rule import RuleDefinition
@@ -93,6 +94,7 @@ class RulebookSections:
     stated: StatedTerms = setting("How stated figures are compared.", default_factory=StatedTerms)
     changes: ChangeTerms = setting("How change orders are settled.", default_factory=ChangeTerms)
     editing: Editing = setting("How orders are edited.", default_factory=Editing)
+    paper: Mapping[Name, PaperDefinition] = setting("Papers about an order by name.", default_factory=dict)
     letterhead: Mapping[str, str] = setting(
         "Who sends reports: the name first, then whatever stands beside it.", default_factory=dict
     )

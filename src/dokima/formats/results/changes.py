@@ -6,7 +6,7 @@ from typing import Any
 
 from dokima.changes.change import ChangeOrder
 from dokima.changes.history import last_entry
-from dokima.changes.variance import COSTS, Variance
+from dokima.changes.variance import Variance, for_own_eyes
 from dokima.columns.cells import cell
 from dokima.formats.results import variances
 from dokima.formats.results.detail import PLAIN, Detail
@@ -41,13 +41,14 @@ def data(change: ChangeOrder, detail: Detail = PLAIN) -> dict[str, Any]:
         "decided": _entry(decided) and {**(_entry(decided) or {}), "reason": decided.get("reason") or None},
         "ordered_separately": change.ordered_separately(variance=variance),
         "tax": _taxes(variance),
-        **variances.data(variance, detail, () if detail.with_costs else COSTS),
+        **variances.data(variance, detail, () if detail.with_costs else for_own_eyes(variance.after.program)),
     }
 
 
 def rows(change: ChangeOrder, detail: Detail = PLAIN) -> list[dict[str, Any]]:
     """One row a line, as of its variance."""
-    return variances.rows(change.variance(), detail, () if detail.with_costs else COSTS)
+    variance = change.variance()
+    return variances.rows(variance, detail, () if detail.with_costs else for_own_eyes(variance.after.program))
 
 
 def _entry(entry: Any) -> dict[str, Any] | None:

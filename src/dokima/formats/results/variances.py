@@ -18,7 +18,7 @@ def columns(detail: Detail) -> tuple[str, ...]:  # noqa: ARG001 (all results are
 
 
 def data(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] = ()) -> dict[str, Any]:
-    """A variance as plain data: changed lines only unless ``every``, without the figures named."""
+    """A variance as plain data: changed lines only unless ``every``, without what is named."""
     headers, totals = variance.headers(), variance.totals()
     stepped = lines_with_steps(variance, detail.steps)
     lines = [
@@ -28,8 +28,10 @@ def data(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] 
             "status": line.status,
             "item": line.item,
             "description": line.description,
-            "figures": {name: _change(change) for name, change in line.figures.items() if name not in leave_out},
-            "fields": {name: _change(change) for name, change in line.fields.items()},
+            "figures": {
+                name: _change(change) for name, change in line.figures.items() if f"line.{name}" not in leave_out
+            },
+            "fields": {n: _change(change) for n, change in line.fields.items() if f"line.{n}" not in leave_out},
             **({"steps": _steps(variance, line)} if line.line in stepped else {}),
         }
         for line in variance.lines(every=detail.every)
@@ -38,8 +40,8 @@ def data(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] 
         "orders": [
             {
                 "number": number,
-                "header": {name: _change(change) for name, change in headers[number].items()},
-                "totals": {name: _change(change) for name, change in totals[number].items() if name not in leave_out},
+                "header": {n: _change(moved) for n, moved in headers[number].items() if f"header.{n}" not in leave_out},
+                "totals": {n: _change(moved) for n, moved in totals[number].items() if f"header.{n}" not in leave_out},
             }
             for number, *_ in variance.pairs
         ],
@@ -62,7 +64,7 @@ def rows(variance: Variance, detail: Detail = PLAIN, leave_out: Collection[str] 
     for line in variance.lines(every=detail.every):
         row: dict[str, Any] = {"order": line.order, "line": line.line, "status": line.status, "item": line.item}
         for name, change in line.figures.items():
-            if name in leave_out:
+            if f"line.{name}" in leave_out:
                 continue
             for part, value in _change(change).items():
                 row[f"{name}_{part}"] = value

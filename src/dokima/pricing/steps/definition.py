@@ -86,6 +86,7 @@ class StepDefinition:
     on_top_of: Texts = setting("Earlier taxes that this one is taken of too (tax).", default=())
     label: str = setting("The word shown to people.", default="")
     note: str = setting("What its author says about it, for the specification; it decides nothing.", default="")
+    internal: bool = setting("For our own eyes: papers that leave the house do not show it.", default=False)
     own: Mapping[str, Any] = field(default_factory=dict, metadata={"rest": True})
     """Settings of a kind that is not built in, by key."""
 
