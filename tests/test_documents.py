@@ -145,7 +145,7 @@ def test_cases_of_the_guide_pass_on_the_demo(tmp_path):
 def test_recipes_are_of_a_few_lines_and_each_piece_of_a_rulebook_loads(tmp_path):
     page = (ROOT / "docs" / "recipes.md").read_text(encoding="utf-8")
     recipes = page.split("\n## ")[1:]
-    assert len(recipes) == 35
+    assert len(recipes) == 36
     assert all(recipe.splitlines()[0].endswith("?") for recipe in recipes)
     for at, block in enumerate(re.findall(r"```(?:console|python|toml)\n(.*?)```", page, re.S)):
         assert len(block.splitlines()) <= 10, block
