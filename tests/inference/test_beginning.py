@@ -57,6 +57,12 @@ def test_a_newcomer_walks_from_an_export_to_a_price_a_rule_and_an_explanation(na
     explanation = book.explain(orders, line.number, "price", order=order.number)
     assert explanation.step("price").answers[0].file.startswith("tables/")
 
+    assert run_here(tmp_path / "rules", "prove")[:2] == (0, "3 cases passed, 0 failed\n")
+    status, paper, _ = run_here(
+        tmp_path / "rules", "paper", "order", *(f"../{file}" for file in files), "--layout", "export"
+    )
+    assert (status, paper.count("payable")) == (0, len(priced))
+
     path = tmp_path / "rules" / "rulebook.toml"
     rule = '\n[[rule]]\nid = "small"\nat = "save"\nrequire = "sum(line.quantity) < 10"\nmessage = "Too much."\n'
     path.write_text(path.read_text(encoding="utf-8") + rule, encoding="utf-8")

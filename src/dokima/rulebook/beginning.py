@@ -24,8 +24,10 @@ from dokima.inference.proposal import LAYOUT, Export, Guess, Proposal, propose
 from dokima.inference.questions import about_encoding
 from dokima.inference.roles import flat_roles, linked_roles
 from dokima.pricing.calculation.calculation import Calculation
+from dokima.rulebook.beginning_cases import CASES, first_cases, first_paper
 from dokima.rulebook.beginning_documents import tables_of_documents
 from dokima.rulebook.book import Rulebook, load
+from dokima.rulebook.case_writing import add_cases
 from dokima.rulebook.toml_writing import answered, rulebook_text
 
 MOST_DIFFERENT = 10
@@ -66,8 +68,12 @@ def begin(folder: str | Path, sources: Sequence[str | Path] = (), prices: str | 
     name = re.sub(r"[^a-z0-9]+", "_", target.resolve().name.lower()).strip("_") or "rulebook"
     name = name if not name[0].isdigit() else f"r{name}"
     made = _proposed(name, export, found, listed_prices, lines)
+    filled = made.settings["layout"][LAYOUT].get("line", {})
+    made.settings["paper"] = first_paper(filled, is_priced=bool(made.settings.get("routine")))
     files = {"rulebook.toml": rulebook_text(made), **{file: _csv(*rows) for file, rows in made.rows.items()}}
     copies = {} if listed_prices is None else {f"tables/{listed_prices.path.name}": listed_prices.path}
+    if os.path.exists(target / CASES):
+        raise DokimaError(f"'{target / CASES}' is there already, and nothing is overwritten; name another folder")
     written = _write(target, files, copies)
     try:
         return _tried(target, made, found, written)
@@ -200,6 +206,10 @@ def _tried(folder: Path, made: Proposal, found: Sequence[RawSheet], written: Seq
         paths.sort(key=lambda path: path.name != names["headers"])
     orders = book.orders(paths[0] if len(paths) == 1 else paths, LAYOUT)
     calculation = book.price(orders)
+    cases = first_cases(calculation, " and ".join(path.name for path in paths))
+    if cases:
+        add_cases(folder / CASES, cases)
+        written = [*written, folder / CASES]
     return Beginning(str(folder), _named(folder, written), made.guesses, made.questions, *_compared(calculation))
 
 

@@ -34,6 +34,8 @@ def rulebook_text(made: Proposal) -> str:
         document.add("rule", _many(made.settings["rule"]))
     for name, routine in made.settings.get("routine", {}).items():
         document.setdefault("routine", tomlkit.table(is_super_table=True)).add(name, _routine(routine))
+    for name, paper in made.settings.get("paper", {}).items():
+        document.setdefault("paper", tomlkit.table(is_super_table=True)).add(name, _table(paper))
     document.add("question", _questions(made))
     return tomlkit.dumps(document)
 
