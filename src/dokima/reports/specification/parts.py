@@ -175,10 +175,13 @@ class Parts:
     def _table_sentences(self, table: Table) -> Iterator[Sentence]:
         spec, say = table.definition, self.phrases.of
         pairs = [(name.replace("_", " "), formula) for name, formula in table.conditions.items()]
-        equal = self.phrases.series(told(words.COMPARED["=="][0]).format(name, say(formula)) for name, formula in pairs)
+        compared = [told(words.COMPARED["=="][0]).format(name, say(formula)) for name, formula in pairs]
+        equal = self.phrases.series(compared) if compared else ""
         formula_text = ", ".join(f"{name} = {formula.source}" for name, formula in pairs)
         if spec.is_key:
             yield Sentence(_("One row answers: that in which {conditions}.").format(conditions=equal), formula_text)
+        elif not pairs:
+            yield Sentence(_("A row asks for no value of a line or order."))
         else:
             said = _("A row fits where {conditions}; an empty cell fits any.")
             yield Sentence(said.format(conditions=equal), formula_text)
