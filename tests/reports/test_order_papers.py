@@ -150,6 +150,19 @@ def test_a_change_order_hides_what_is_internal():
     assert ("hush" in told.json, "hush" in own.json, "blue" in told.json) == (False, True, True)
 
 
+def test_a_change_order_shows_the_columns_that_are_asked_for():
+    """The shade, which did not change, and the fee; what is internal only with costs, and nothing that is not there."""
+    rules = quoting()
+    change = rules.change(order(state="confirmed"), by="Ada")
+    change.edit("Ada").change_line(10, quantity=4)
+    assert "shade: green; tax: 41.16" in dokima.report(change, columns=["shade", "tax"]).html
+    with pytest.raises(dokima.NotFound, match="'cost' is internal: only a report with costs shows it"):
+        print(dokima.report(change, columns=["cost"]))
+    assert "cost: 120.00" in dokima.report(change, columns=["cost"], with_costs=True).html
+    with pytest.raises(dokima.NotFound, match="no field or figure 'shad' of a line; did you mean 'shade'"):
+        print(dokima.report(change, columns=["shad"]))
+
+
 def test_the_command_writes_one_or_many(tmp_path):
     status, out, _ = run_here(DEMO, "paper", "quotation", "orders/SQ-2041.json")
     assert (status, "valid until: 2026-04-01" in out, "margin" in out) == (0, True, False)

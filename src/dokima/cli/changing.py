@@ -9,7 +9,7 @@ import typer
 
 from dokima import ChangeOrder, DokimaError, draw, report
 from dokima.cli.edit_actions import line_actions
-from dokima.cli.options import HERE, Book, By, Chart, Format, FormatOption, LocaleOption, Today, day, person
+from dokima.cli.options import HERE, Book, By, Chart, Format, FormatOption, LocaleOption, Today, day, names_of, person
 from dokima.cli.output import note, write
 from dokima.cli.writing import AllowDraft, Place, ReportFiles, store_of, write_reports
 
@@ -83,6 +83,9 @@ def show_change(
         bool, typer.Option("--with-costs", help="What lines cost and earn, too: for our own eyes.")
     ] = False,
     steps: Annotated[str, typer.Option("--steps", help="A line, or all: what each step adds to its variance.")] = "",
+    columns: Annotated[
+        str, typer.Option("--columns", help="Fields and figures below each line: section,goods,freight.")
+    ] = "",
     files: ReportFiles = None,
     chart: Chart = None,
     locale: LocaleOption = "",
@@ -94,7 +97,9 @@ def show_change(
     kept = store_of(store, book, allow_draft=True)
     found = kept.change(number)
     whole = kept.ledger(found.order_number)
-    shown = report(found, locale=locale, every=every, with_costs=with_costs, ledger=whole, steps=steps)
+    shown = report(
+        found, locale=locale, every=every, with_costs=with_costs, ledger=whole, steps=steps, columns=names_of(columns)
+    )
     write_reports(shown, files)
     if chart is not None:
         note(f"written: {draw(found, chart, locale=shown.locale)}")

@@ -13,11 +13,13 @@ from dokima.changes.history import day_of, last_entry
 from dokima.changes.ledger import Ledger, LedgerChange
 from dokima.changes.step_moves import lines_with_steps, step_moves
 from dokima.changes.variance import COSTS, LineVariance, Variance, for_own_eyes
+from dokima.errors import NotFound, nearest
 from dokima.exact import Quotient, decimals, to_decimals
 from dokima.model.content import HEADER_ASIDE
 from dokima.model.fields import Field
 from dokima.pricing.calculation.calculation import PricedOrder
 from dokima.pricing.calculation.parties import party
+from dokima.pricing.program import Program
 from dokima.pricing.steps.totals import SUMS
 from dokima.reports.formatting import number, signed, step_word, tax_key, tax_words
 from dokima.reports.paper import Column, Paper, Row, Section, Side, paper_in
@@ -40,6 +42,7 @@ def change_paper(
     every: bool = False,
     with_costs: bool = False,
     steps: str = "",
+    columns: Sequence[str] = (),
 ) -> Paper:
     """The report of a change order.
 
@@ -50,15 +53,17 @@ def change_paper(
         every: Unchanged lines too.
         with_costs: What lines cost us and what they earn, too; never for the other party.
         steps: The line below which the variance of every step stands, or ``all``; blank for none.
+        columns: Fields and figures that stand below each line, changed or not.
 
     Raises:
-        NotFound: There is no such line.
+        NotFound: There is no such line, or no such field or figure; or it is internal, and costs are not asked for.
     """
     variance = change.variance()
     after = PricedOrder(variance.after, 0)
     ((_, totals),) = variance.totals().items()
     hidden = frozenset[str]() if with_costs else variance.after.program.internal
-    lines = _lines(change, variance, words, hidden, every=every, steps=lines_with_steps(variance, steps))
+    refuse_unknown_columns(variance.after.program, columns, hidden)
+    lines = _lines(change, variance, words, hidden, columns, every=every, steps=lines_with_steps(variance, steps))
     header = _header(variance, words, hidden)
     summary = _summary(variance, totals, words)
     sections = [summary, lines]
@@ -242,8 +247,29 @@ def _earlier(change: ChangeOrder, approved: Sequence[LedgerChange]) -> list[Ledg
 # -- lines ----------------------------------------------------------------------------------------------------
 
 
+def refuse_unknown_columns(program: Program, columns: Sequence[str], hidden: Collection[str]) -> None:
+    """Refuse what is no field or figure of a line, or not for the other party.
+
+    Raises:
+        NotFound: Names the nearest.
+    """
+    known = [*program.definition.fields.line, *program.line_figures]
+    for name in columns:
+        if name not in known:
+            raise NotFound(f"there is no field or figure '{name}' of a line{nearest(name, known)}")
+        if f"line.{name}" in hidden:
+            raise NotFound(f"'{name}' is internal: only a report with costs shows it (--with-costs)")
+
+
 def _lines(
-    change: ChangeOrder, variance: Variance, words: Wording, hidden: Collection[str], *, every: bool, steps: set[str]
+    change: ChangeOrder,
+    variance: Variance,
+    words: Wording,
+    hidden: Collection[str],
+    asked: Sequence[str],
+    *,
+    every: bool,
+    steps: set[str],
 ) -> Section:
     """The lines that change: before, after and the effect of each; below them those that do not, and all together."""
     quantity, price, net = words["quantity"], words["unit_price"], words["net"]
@@ -269,6 +295,7 @@ def _lines(
     for line in listed:
         rows.append(_line(line, variance, words))
         rows += [_detail(words.say("stands_for", line=at, document=of)) for of, at in change.standing_for(line.line)]
+        rows += _asked(line, variance, words, asked)
         rows += _details(line, variance, words, causes, hidden)
         rows += _steps(line, variance) if line.line in steps else ()
     if rows:
@@ -333,6 +360,20 @@ def _field(line: LineVariance, variance: Variance, name: str) -> Any:
     """A field of a line after the change; of a removed line, before it."""
     side = variance.before if line.status == "removed" else variance.after
     return PricedOrder(side, 0).line(line.line).field(name)
+
+
+def _asked(line: LineVariance, variance: Variance, words: Wording, asked: Sequence[str]) -> Iterator[Row]:
+    """The fields and figures that were asked for, in one row below the line; of a removed line as they were."""
+    if not asked:
+        return
+    side = variance.before if line.status == "removed" else variance.after
+    mine, fields = PricedOrder(side, 0).line(line.line), variance.after.orders.fields.line
+    told = []
+    for name in asked:
+        value = mine.field(name) if name in fields else mine.figure(name)
+        label = words.label(fields[name]) if name in fields else words.figure(name)
+        told.append(f"{label}: {_shown(value)}")
+    yield _detail("; ".join(told))
 
 
 def _details(

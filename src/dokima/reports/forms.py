@@ -168,7 +168,13 @@ def _change(result: Any, words: Wording, detail: Detail) -> Forms:
 
     def paper() -> Paper:
         return change_paper(
-            result, words, ledger=detail.ledger, every=detail.every, with_costs=detail.with_costs, steps=detail.steps
+            result,
+            words,
+            ledger=detail.ledger,
+            every=detail.every,
+            with_costs=detail.with_costs,
+            steps=detail.steps,
+            columns=detail.columns,
         )
 
     return None, paper

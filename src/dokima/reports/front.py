@@ -251,7 +251,8 @@ def report(
         technical: Of an explanation, formulas and names too.
         quantities: Of an explanation, what the line costs at other quantities, as `price_line` gives it.
         ledger: Of a change order, the ledger of its order.
-        columns: Of priced orders, the columns of a table of lines (of orders, with ``totals``): fields and figures.
+        columns: Of priced orders, the columns of a table of lines (of orders, with ``totals``): fields and figures; of
+            a change order those that stand below each line.
         steps: Of a variance or change order, the line below which the variance of every step stands, or ``all``.
 
     Raises:
