@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import sys
 from contextlib import redirect_stdout
+from pathlib import Path
 from unittest import mock
 
 import pytest
@@ -16,7 +17,10 @@ from dokima.__main__ import run_app
 from dokima.cli.commands import commands
 from dokima.cli.help_examples import EXAMPLES
 from tests.books import DEMO
+from tests.cli.options_told import told
 from tests.shell import run_here
+
+ROOT = Path(__file__).parents[2]
 
 WALKS = {
     "an approval": ("open", "edit", "show", "list", "rebase", "submit", "approve", "ledger"),
@@ -115,3 +119,8 @@ def test_lines_of_an_item_over_files():
         DEMO, "lines", "--orders", "orders", "--item", "PANE-T6", "--open", "--customer", "OAKMERE"
     )
     assert (status, "SQ-2043" in out, "SQ-2041" in out) == (0, True, False)
+
+
+def test_the_reference_says_which_commands_take_an_option():
+    """The table is made from the commands: `python -c "from tests.cli.options_told import told; print(told())"`."""
+    assert told() in (ROOT / "docs" / "reference.md").read_text(encoding="utf-8")

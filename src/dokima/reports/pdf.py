@@ -44,6 +44,9 @@ def write_pdf(paper: Paper, target: Path) -> None:
         flow.append(_facts(paper, width, styles))
     flow += [_text(each, styles) for each in paper.opening]
     for section in paper.sections:
+        if section.at_right and section.rows:  # sums that fit on a page are on one
+            flow.append(KeepTogether([Spacer(1, 14), _table(section, width, styles)]))
+            continue
         flow.append(Spacer(1, 14))
         flow += [Paragraph(written(section.heading), styles["heading"])] if section.heading else []
         if section.rows:

@@ -76,11 +76,23 @@ def arithmetic(reader: Reader, node: ast.BinOp, depth: int) -> Node:
     sign = _SIGNS.get(type(node.op))
     if sign is None:
         reader.fail(node, f"a formula has no {construct(node.op)}; use + - * / // %")
-    operands = reader.operands([node.left, node.right], depth)
+    # A chain such as a + b - c is one level to whoever reads it, though each sign stands within the next.
+    left = reader.node(node.left, depth if _is_chained(node) else depth + 1)
+    operands = [left, reader.node(node.right, depth + 1)]
     for each, operand in zip((node.left, node.right), operands, strict=True):
         reader.needs(each, operand, set(NUMBERS), f"'{sign}'")
     whole = sign != "/" and all(operand.kind == "integer" for operand in operands)
     return reader.made(node, sign, "integer" if whole or sign == "//" else "decimal", operands)
+
+
+_CHAINS = ((ast.Add, ast.Sub), (ast.Mult, ast.Div))
+
+
+def _is_chained(node: ast.BinOp) -> bool:
+    """Whether what stands before a sign ends in one of the same kind: sums and differences, products and quotients."""
+    return isinstance(node.left, ast.BinOp) and any(
+        isinstance(node.op, signs) and isinstance(node.left.op, signs) for signs in _CHAINS
+    )
 
 
 def unary(reader: Reader, node: ast.UnaryOp, depth: int) -> Node:
