@@ -124,3 +124,14 @@ def test_lines_of_an_item_over_files():
 def test_the_reference_says_which_commands_take_an_option():
     """The table is made from the commands: `python -c "from tests.cli.options_told import told; print(told())"`."""
     assert told() in (ROOT / "docs" / "reference.md").read_text(encoding="utf-8")
+
+
+def test_help_says_what_an_option_takes_and_cuts_nothing_off():
+    names = [*commands(), *(f"{group} {name}" for group in ("change", "store") for name in ("edit", "load"))]
+    for name in names:
+        if name in ("change load", "store edit"):
+            continue
+        said = run_here(DEMO, *name.split(), "--help", width=80)[1]
+        assert "<list[" not in said, name
+        assert "<str>" not in said, name
+        assert not [line for line in said.partition("Commands:")[2].splitlines() if line.endswith("...")], name

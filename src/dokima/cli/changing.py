@@ -43,7 +43,7 @@ def open_change(
     sys.stdout.write(f"{opened.number}\n")
 
 
-@change.command("edit")
+@change.command("edit", short_help="Change what the change order says.")
 def edit_change(
     number: Number,
     sets: Annotated[list[str] | None, typer.Option("--set", "-s", help="20.quantity=4 or header.customer=X.")] = None,
@@ -75,7 +75,7 @@ def edit_change(
     report(kept.update_change(number, person(by), work), locale=locale).show()
 
 
-@change.command("show")
+@change.command("show", short_help="Show what a change order changes, and write it to send.")
 def show_change(
     number: Number,
     every: Annotated[bool, typer.Option("--all", help="Unchanged lines too.")] = False,
@@ -106,7 +106,7 @@ def show_change(
     write(form, shown)
 
 
-@change.command("list")
+@change.command("list", short_help="List the change orders of a folder or store.")
 def list_changes(
     state: Annotated[str, typer.Option("--state", help="Only those in this state, such as submitted.")] = "",
     today: Annotated[str, typer.Option("--today", help="The day up to which they wait.", show_default="today")] = "",
@@ -129,7 +129,7 @@ def submit_change(
     _say(kept.update_change(number, person(by), lambda found: found.submit(person(by))), "submitted")
 
 
-@change.command("approve")
+@change.command("approve", short_help="Approve a submitted change order and settle it.")
 def approve_change(
     number: Number,
     settle: Annotated[str, typer.Option("--settle", help="amend or split; as the rulebook says if left out.")] = "",
@@ -197,7 +197,7 @@ def withdraw_change(
     )
 
 
-@change.command("rebase")
+@change.command("rebase", short_help="Take a moved order anew, and make the same change to it.")
 def rebase_change(
     number: Number, by: By = "", store: Place = ".", allow_draft: AllowDraft = False, book: Book = HERE
 ) -> None:
@@ -208,7 +208,7 @@ def rebase_change(
         _say(changed, f"line {old} has been added to the order meanwhile; the change's own is line {new} now")
 
 
-@change.command("ledger")
+@change.command("ledger", short_help="Show an order from the original to now.")
 def ledger(
     order: Annotated[str, typer.Argument(metavar="ORDER", help="Number of the order.")],
     files: ReportFiles = None,

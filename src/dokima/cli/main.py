@@ -48,6 +48,21 @@ class _Commands(MutableMapping[str, Any]):
         return len(commands())
 
 
+_WORDS = (("Literal", ""), ("Path", "PATH"), ("str", "TEXT"), ("int", "NUMBER"))
+"""What a value is, in a word of its own, by what stands in the type of Python."""
+
+
+def _said_in_words(parameter: Any) -> None:
+    """Let the help of an option say what it takes, and that of an argument only what it is called."""
+    annotation = str(getattr(getattr(parameter, "type_descriptor", None), "annotation", ""))
+    word = next((word for part, word in _WORDS if part in annotation), "")
+    if not parameter.opts[0].startswith("-"):
+        if parameter.metavar and hasattr(parameter, "display_type_rich"):
+            parameter.display_type_rich = lambda ctx: ""  # noqa: ARG005 (it is asked so)
+    elif parameter.metavar is None and not getattr(parameter, "is_flag", False):
+        parameter.metavar = word or None
+
+
 def _with_examples(command: Any, words: str) -> Any:
     """A command, and those below it, each with an example below its help, and with what every rulebook is asked for."""
     command.name = words.rpartition(" ")[2]
@@ -55,6 +70,8 @@ def _with_examples(command: Any, words: str) -> Any:
         from dokima.cli.trusting import options
 
         command.params += options()
+    for each in command.params:
+        _said_in_words(each)
     for name, below in getattr(command, "commands", {}).items():
         _with_examples(below, f"{words} {name}")
     if words in EXAMPLES:

@@ -123,7 +123,7 @@ def load(
     raise typer.Exit(1 if refused else 0)
 
 
-@store.command("refresh")
+@store.command("refresh", short_help="Work out drafts anew.")
 def refresh(
     url: Url,
     by: By = "",
@@ -143,7 +143,7 @@ def refresh(
     note(f"{done.orders} orders refreshed, {len(done.drawn)} values drawn again")
 
 
-@store.command("trim")
+@store.command("trim", short_help="Forget events.")
 def trim(
     url: Url,
     before: Annotated[int, typer.Option("--before", min=1, help="Number of the first event that stays.")],
@@ -172,7 +172,7 @@ def history(
     show_listing(kept.history_list(number), kept.book, files, locale, form)
 
 
-@store.command("feed")
+@store.command("feed", short_help="Print everything that became true, in sequence.")
 def feed(
     url: Url,
     after: Annotated[int, typer.Option("--after", min=0, help="Number of the last event that was read.")] = 0,
