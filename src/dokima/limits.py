@@ -4,6 +4,8 @@ NUMBER_DIGITS = 100
 """Digits of a number, before and after its decimal point together, and its exponent likewise."""
 FORMULA_CHARACTERS = 2_000
 """Characters of a formula, and of a formula in a message."""
+FORMULA_CHAIN = 100
+"""Signs of one kind of a formula in a row, which count as one level: `a + b - c` has two."""
 FORMULA_DEPTH = 40
 """Levels of parentheses, calls and operators of a formula within each other."""
 FORMULA_PARTS = 400

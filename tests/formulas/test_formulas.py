@@ -232,6 +232,7 @@ def test_lines_and_header_meet_by_broadcast(rows):
         ("not line.quantity", 4, "'not' needs a flag (got 'line.quantity', which is a number)"),
         ("header.rush < True", 0, "'<' cannot order flags"),
         ("lambda: 1", 0, "a formula has no lambda"),
+        (" + ".join(["1"] * 102), 0, "a formula may have at most 100 signs in a row"),
         ("1" + "-(1" * 45 + ")" * 45, 123, "a formula may be nested at most 40 deep"),
         ("1+" * 1500 + "1", 2000, "a formula may have at most 2000 characters"),
         ("line.goods", 0, "there is no 'line.goods'"),

@@ -15,6 +15,7 @@ from dokima.formulas.names import NUMBERS, FormulaKind, Level, UnknownLoneName, 
 from dokima.formulas.reading.reader import Reader, construct, shown_kind
 from dokima.formulas.slips import comma_in_number, said_here
 from dokima.formulas.tree import LITERAL, NAME, Node
+from dokima.limits import FORMULA_CHAIN
 
 _SIGNS: Mapping[type[ast.AST], str] = {
     ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.FloorDiv: "//", ast.Mod: "%",
@@ -77,6 +78,8 @@ def arithmetic(reader: Reader, node: ast.BinOp, depth: int) -> Node:
     if sign is None:
         reader.fail(node, f"a formula has no {construct(node.op)}; use + - * / // %")
     # A chain such as a + b - c is one level to whoever reads it, though each sign stands within the next.
+    if _is_longer(node, FORMULA_CHAIN):
+        reader.fail(node, f"a formula may have at most {FORMULA_CHAIN} signs in a row")
     left = reader.node(node.left, depth if _is_chained(node) else depth + 1)
     operands = [left, reader.node(node.right, depth + 1)]
     for each, operand in zip((node.left, node.right), operands, strict=True):
@@ -93,6 +96,16 @@ def _is_chained(node: ast.BinOp) -> bool:
     return isinstance(node.left, ast.BinOp) and any(
         isinstance(node.op, signs) and isinstance(node.left.op, signs) for signs in _CHAINS
     )
+
+
+def _is_longer(node: ast.BinOp, most: int) -> bool:
+    """Whether a chain that ends in a sign has more signs than so many: each takes a call of its own to work out."""
+    for _ in range(most):
+        if not _is_chained(node):
+            return False
+        assert isinstance(node.left, ast.BinOp)
+        node = node.left
+    return True
 
 
 def unary(reader: Reader, node: ast.UnaryOp, depth: int) -> Node:
