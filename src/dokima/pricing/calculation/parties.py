@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from dokima.columns.column import value_at
 from dokima.columns.shown import shown
 from dokima.formulas import Level
@@ -23,8 +25,8 @@ def party(order: PricedOrder, which: str) -> list[str]:
     Returns:
         The lines that are not blank; none where the order has no such party.
     """
-    orders, program = order.calculation.orders, order.calculation.program
-    context = Context(program, orders, Run())
-    columns = [formula.evaluate(context, Level.HEADER) for formula in program.parties.get(which, ())]
-    lines = [value_at(column, 0 if len(column) == 1 else order.position) for column in columns]
+    program = order.calculation.program
+    # Of this order alone: a paper for each of many would else ask about all of them each time.
+    context = Context(program, order.calculation.orders.select(np.array([order.position], np.int64)), Run())
+    lines = [value_at(formula.evaluate(context, Level.HEADER), 0) for formula in program.parties.get(which, ())]
     return [shown(line) for line in (lines if any(lines) else [order.header(which)]) if line not in (None, "")]

@@ -111,23 +111,11 @@ def tax_lines(
     taxable = group_sums(amount, groups)
     part_of = percent.shifted(2) if fraction is None else fraction
     exact = amount * part_of
-    of_line, by_line = groups, None
-    if line_of is not None:
-        by_line, of_line = _lines_of_groups(line_of[lines], groups)
-    whole: Number = exact if by_line is None else group_sums(exact, by_line)
-    if per_line:
-        part = whole.round(places, mode)
-        tax = group_sums(part, of_line)
-    else:
-        of_group = part_of.take(first)
-        if fraction is None or not bool((compare(part_of, of_group.take(codes)) != 0).any()):
-            tax = (taxable * of_group).round(places, mode)
-        else:
-            # Lines that share a rate may bear other taxes beside it, and so hold different parts of it.
-            tax = group_sums(exact, groups).round(places, mode)
-        part = apportion_groups(whole, tax, places, of_line)
-    if by_line is not None:
-        part = apportion_groups(exact, part, places, by_line)
+    of_group: Number | None = part_of.take(first)
+    if fraction is not None and bool((compare(part_of, part_of.take(first).take(codes)) != 0).any()):
+        of_group = None  # lines that share a rate may bear other taxes beside it, and so hold different parts of it
+    together = None if per_line else (group_sums(exact, groups) if of_group is None else taxable * of_group)
+    tax, part = _rounded(exact, together, groups, None if line_of is None else line_of[lines], places, mode)
     parts = part
     if not every:
         place = np.full(len(order_of), -1, np.int64)
@@ -137,6 +125,32 @@ def tax_lines(
         parts = Decimals.choose(base.included, parts, Decimals.zeros(1))
     breakdown = TaxGroups(step, of[first], category.take(first), rate, taxable, tax, reason.take(first))
     return Taxed(breakdown, parts, lines, groups)
+
+
+def _rounded(
+    exact: Number, together: Number | None, groups: Grouping, line_of: Integers | None, places: int, mode: str
+) -> tuple[Decimals, Decimals]:
+    """The tax of each group, and the part of each place.
+
+    Args:
+        exact: The exact tax of each place.
+        together: That of each group, which is rounded once; None to round on each line.
+        groups: The places in groups.
+        line_of: For each place its line, where several may be of one; they are rounded as one in a group.
+        places: Decimal places of the currency.
+        mode: Rounding mode.
+    """
+    of_line, by_line = groups, None
+    if line_of is not None:
+        by_line, of_line = _lines_of_groups(line_of, groups)
+    whole: Number = exact if by_line is None else group_sums(exact, by_line)
+    if together is None:
+        part = whole.round(places, mode)
+        tax = group_sums(part, of_line)
+    else:
+        tax = together.round(places, mode)
+        part = apportion_groups(whole, tax, places, of_line)
+    return tax, part if by_line is None else apportion_groups(exact, part, places, by_line)
 
 
 def _lines_of_groups(line_of: Integers, groups: Grouping) -> tuple[Grouping, Grouping]:
