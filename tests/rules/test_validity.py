@@ -88,7 +88,7 @@ def test_an_acknowledgement_holds_for_the_version_it_was_given_to():
     ("rules", "path", "message"),
     [
         ([least(1, {"from": "2026-04-01", "until": "2026-03-31"})], "rule.least.valid", "'from' on or before 'until'"),
-        ([least(1, {})], "rule.least", "at least"),
+        ([{**least(1), "valid": {}}], "rule.least.valid", "expected 'from', 'until' or both"),
         ([least(1, WINTER), least(2, {"from": "2026-03-31"})], "rule.least@2026-03-31.valid", "that do not overlap"),
         ([least(1, WINTER), least(2)], "rule.least", "expected each id once"),
         ([least(1, {"from": "1.4.2026"})], "rule.least.valid.from", 'expected a day such as "2026-04-01"'),
@@ -96,10 +96,6 @@ def test_an_acknowledgement_holds_for_the_version_it_was_given_to():
     ],
 )
 def test_what_does_not_load(rules, path, message):
-    if not rules[0].get("valid", True):
-        rules = [{**rules[0], "valid": {}}]
-    if message == "at least":
-        rules, path, message = [{**rules[0], "valid": {}}], "rule.least.valid", "expected 'from', 'until' or both"
     with pytest.raises(dokima.RulebookError) as caught:
         book(rule=rules)
     (problem,) = caught.value.problems

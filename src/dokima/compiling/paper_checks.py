@@ -24,21 +24,15 @@ def _of(program: Program, paper: PaperTerms) -> Iterator[tuple[str, str]]:
     of_header = [*(name for name in fields.header if name not in RECORDS), *program.header_figures]
     sums = [name for routine in program.routines for name in routine.amounts]
     amounts = list(dict.fromkeys([*TOTALS, *program.header_figures, *sums]))
-    for key, level, known in (
-        ("columns", "line", of_line),
-        ("fields", "header", [*of_header, *amounts]),
-        ("totals", "header", [*amounts, *BESIDE_TOTALS]),
-        ("parties", "", PARTIES),
+    for key, level, known, wanted in (
+        ("columns", "line", of_line, "a field or figure of a line"),
+        ("fields", "header", [*of_header, *amounts], "a field or figure of the order"),
+        ("totals", "header", [*amounts, *BESIDE_TOTALS], "a total or figure of the order"),
+        ("parties", "", PARTIES, f"one of {listed(PARTIES)}"),
     ):
         for name in getattr(spec, key):
             if name not in known:
-                what = {"line": "a field or figure of a line", "header": "a field or figure of the order"}
-                said = (
-                    what.get(level, f"one of {listed(PARTIES)}")
-                    if key != "totals"
-                    else "a total or figure of the order"
-                )
-                yield f"{path}.{key}", f"expected {said} (got '{name}'{nearest(name, known)})"
+                yield f"{path}.{key}", f"expected {wanted} (got '{name}'{nearest(name, known)})"
             elif f"{level}.{name}" in program.internal and not spec.internal:
                 yield f"{path}.{key}", f"'{name}' is internal: only a paper that says internal = true shows it"
     shown = sorted(paper.reads() & program.internal)
@@ -48,7 +42,5 @@ def _of(program: Program, paper: PaperTerms) -> Iterator[tuple[str, str]]:
     for key, by in spec.spoken.items():
         lacking = [language for language in languages if language not in by] if "" not in by and by else []
         if lacking:
-            yield (
-                f"{path}.{key}",
-                f"expected a text for each language of this paper: {listed(languages)} (got {listed(by)})",
-            )
+            wanted = f"expected a text for each language of this paper: {listed(languages)}"
+            yield f"{path}.{key}", f"{wanted} (got {listed(by)})"

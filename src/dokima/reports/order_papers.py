@@ -126,12 +126,12 @@ class _Speaker:
             return ""
         chosen = by_language.get(self.words.language) or by_language.get("") or next(iter(by_language.values()))
         first = np.zeros(1, np.int64)
-        values = [value_at(column, 0) for column in chosen.values(self.context, first, None)]
-        plain = [
-            part.written(column, np.array([self.context.money_places(0)], np.int64))[0]
-            for part, column in zip(chosen.parts, chosen.values(self.context, first, None), strict=True)
-        ]
-        said = [number(Decimal(t)) if isinstance(v, Decimal) else number(v) for t, v in zip(plain, values, strict=True)]
+        money_places = np.array([self.context.money_places(0)], np.int64)
+        said = []
+        for part, column in zip(chosen.parts, chosen.values(self.context, first, None), strict=True):
+            value = value_at(column, 0)
+            # A number keeps the places that the text asks for, and is written as the language has it.
+            said.append(number(Decimal(part.written(column, money_places)[0]) if isinstance(value, Decimal) else value))
         return "".join(text + value for text, value in zip(chosen.texts, [*said, ""], strict=True))
 
     def valid_until(self) -> Any:
